@@ -1,0 +1,3 @@
+"""Pulizia: repair, measure and deliver voice recordings."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,76 @@
+"""The command line: one module per command; without a command, the window."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from collections.abc import Sequence
+
+from pulizia import __version__
+from pulizia.errors import Cancelled, PuliziaError
+
+COMMANDS = ("measure", "repair", "deliver", "render", "targets", "tools")
+
+
+def parser() -> argparse.ArgumentParser:
+    """All commands with their help."""
+    from pulizia.cli import deliver, lists, measure, render, repair
+
+    top = argparse.ArgumentParser(
+        prog="pulizia",
+        description="Repair, measure and deliver voice recordings. "
+        "Without a command, opens the window on the given files.",
+        epilog="pulizia [PROJECT | FILES ...] opens the window; pulizia --demo opens it on the demo recordings.",
+    )
+    top.add_argument("--version", action="version", version=f"Pulizia {__version__}")
+    commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    for module in (measure, repair, deliver, render, lists):
+        module.add_to(commands)
+    return top
+
+
+def run(arguments: Sequence[str] | None = None) -> None:
+    """Entry point: ends the process with 0 done, 1 the input or the disk is at fault, 2 wrong usage."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    sys.exit(main(given))
+
+
+def main(given: Sequence[str]) -> int:
+    """Run one command and return its exit code."""
+    first = given[0] if given else ""
+    wants_window = not given or (first not in COMMANDS and first not in ("-h", "--help", "--version"))
+    try:
+        if wants_window:
+            return _open_window(given)
+        options = parser().parse_args(given)
+        code: int = options.run(options)
+        sys.stdout.flush()
+    except SystemExit as end:  # argparse has said what is wrong
+        return int(end.code or 0)
+    except PuliziaError as error:
+        print(f"pulizia: {error}", file=sys.stderr)
+        return 1
+    except (KeyboardInterrupt, Cancelled):
+        print("pulizia: stopped; nothing was left half-written", file=sys.stderr)
+        return 1
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 1
+    except MemoryError:
+        print("pulizia: there is not enough memory for this. Close other programs.", file=sys.stderr)
+        return 1
+    return code
+
+
+def _open_window(given: Sequence[str]) -> int:
+    window = argparse.ArgumentParser(prog="pulizia", usage="pulizia [--demo] [PROJECT | FILES ...]")
+    window.add_argument("--demo", action="store_true", help="open the demo recordings")
+    window.add_argument("--simulated-output", action="store_true", help=argparse.SUPPRESS)
+    window.add_argument("--picture", metavar="PNG", help=argparse.SUPPRESS)
+    window.add_argument("files", nargs="*", help="a project or sound files")
+    options = window.parse_args(given)
+    from importlib import import_module
+
+    # the desktop sits beside this layer, not below it; it is only ever started here
+    return int(import_module("pulizia.desktop.start").start(options))

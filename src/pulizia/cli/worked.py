@@ -1,0 +1,62 @@
+"""A file or a project's recording as the sound to render or deliver."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from pulizia.audio.source import Source
+from pulizia.errors import ProjectError
+from pulizia.media.open import open_media
+from pulizia.project.file import SUFFIX, load_project
+from pulizia.project.model import Recording
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Chain
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Programme:
+    """The sound to deliver, and the file from which it comes."""
+
+    source: Source
+    path: Path
+    name: str
+    channel_names: tuple[str, ...]
+
+
+def worked_programme(path: Path, recording: str | None, progress: Callable[[float], None]) -> Programme:
+    """The sound of a file, or a project's recording after its score."""
+    if path.suffix.lower() != SUFFIX:
+        media = open_media(path, progress)
+        return Programme(
+            source=media.source, path=path, name=path.stem, channel_names=media.channel_names
+        )
+    project = load_project(path)
+    if not project.recordings:
+        message = f"{path.name} holds no recordings. Add one in the window first."
+        raise ProjectError(message)
+    chosen = [r for r in project.recordings if recording is None or r.name == recording]
+    if not chosen:
+        names = ", ".join(r.name for r in project.recordings)
+        message = f"{path.name} has no recording {recording}; it holds {names}."
+        raise ProjectError(message)
+    if recording is None and len(chosen) > 1:
+        names = ", ".join(r.name for r in project.recordings)
+        message = f"{path.name} holds several recordings ({names}). Choose one with --recording."
+        raise ProjectError(message)
+    return worked_recording(chosen[0], progress)
+
+
+def worked_recording(recording: Recording, progress: Callable[[float], None]) -> Programme:
+    """A recording after its score; refuses a file that is not the one the score was made for."""
+    media = open_media(recording.path, progress)
+    if media.fingerprint != recording.fingerprint:
+        message = f"{recording.path.name} has changed since the project was saved. Relink it in the window first."
+        raise ProjectError(message)
+    chain = Chain(media.source, recording.score, ChunkCache(), AnalysisStore())
+    chain.prepare(progress)
+    return Programme(
+        source=chain.after, path=recording.path, name=recording.name,
+        channel_names=media.channel_names,
+    )  # fmt: skip

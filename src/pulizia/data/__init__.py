@@ -1,0 +1,1 @@
+"""Files that ship with the program: targets and demo recordings."""

@@ -1,0 +1,210 @@
+"""Bring a programme to a target: the gain, a limiter only if it must be, and a verdict per limit."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+
+import numpy as np
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source, content_key, read_padded
+from pulizia.delivery.targets import Target
+from pulizia.dsp.limiting import limiter_margin, limiting_gain
+from pulizia.errors import DeliveryError
+from pulizia.measure.blocks import SegmentStore
+from pulizia.measure.loudness import Measures, measure
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import CHUNK_FRAMES
+from pulizia.units import db_to_gain, format_number
+
+Progress = Callable[[float], None]
+CLOSE_ENOUGH_LU = 0.02
+CEILING_GUARD_DB = 0.05  # the limiter aims this far under the ceiling; rounding then stays below it
+MOST_ROUNDS = 4
+LARGEST_GAIN_DB = 60.0
+
+
+class NormalisedSource:
+    """A programme after gain and, when ``ceiling_dbtp`` is given, a true-peak limiter."""
+
+    def __init__(
+        self, programme: Source, gain_db: float, ceiling_dbtp: float | None, cache: ChunkCache
+    ) -> None:
+        self._programme, self._cache = programme, cache
+        self._gain = np.float32(db_to_gain(gain_db))
+        self._ceiling = None if ceiling_dbtp is None else db_to_gain(ceiling_dbtp)
+        self.rate, self.channels, self.frames = programme.rate, programme.channels, programme.frames
+        self._parts = (gain_db, ceiling_dbtp)
+        self.key = content_key("normalised", programme.key, self._parts)
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch."""
+        before, after = limiter_margin(self.rate) if self._ceiling is not None else (0, 0)
+        first = max(0, start // CHUNK_FRAMES * CHUNK_FRAMES - before)
+        last = min(self.frames, -(-stop // CHUNK_FRAMES) * CHUNK_FRAMES + after)
+        key = self._programme.span_key(first, last)
+        return content_key("normalised", key, start, stop, self._parts)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop)."""
+        if self._ceiling is None:
+            return self._programme.read(start, stop) * self._gain
+        out = np.empty((self.channels, stop - start), dtype=np.float32)
+        for index in range(start // CHUNK_FRAMES, -(-stop // CHUNK_FRAMES)):
+            first, last = index * CHUNK_FRAMES, min((index + 1) * CHUNK_FRAMES, self.frames)
+            chunk = self._cache.get(
+                self.span_key(first, last), lambda f=first, e=last: self._limited(f, e)  # type: ignore[misc]
+            )
+            a, b = max(start, first), min(stop, last)
+            out[:, a - start : b - start] = chunk[:, a - first : b - first]
+        return out
+
+    def _limited(self, first: int, last: int) -> Samples:
+        assert self._ceiling is not None  # noqa: S101 - only called when limiting
+        before, after = limiter_margin(self.rate)
+        loud = read_padded(self._programme, first - before, last + after) * self._gain
+        gain = limiting_gain(loud, self.rate, self._ceiling)[before : before + last - first]
+        return np.ascontiguousarray(loud[:, before : before + last - first] * gain)
+
+
+class State(Enum):
+    """How a figure stands against its limit."""
+
+    WITHIN = "within"
+    OVER = "over"
+    UNDER = "under"
+    MISSING = "not measured"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Verdict:
+    """One limit of a target, checked."""
+
+    name: str
+    measured: float | None
+    limit: str
+    state: State
+    by: float
+    unit: str
+
+    @property
+    def words(self) -> str:
+        """The verdict as a word, with the amount when it fails."""
+        if self.state in (State.WITHIN, State.MISSING):
+            return self.state.value
+        return f"{format_number(self.by, 1 if self.by >= 0.1 else 2)} {self.unit} {self.state.value}"
+
+
+def verdicts(measures: Measures, target: Target) -> tuple[Verdict, ...]:
+    """Check every limit of a target; over and under count from the edge of the tolerance."""
+    low = target.integrated_lufs - target.tolerance_lu
+    high = target.integrated_lufs + target.tolerance_lu
+    scale = target.scale
+    rows = [
+        _check(
+            "Integrated", measures.integrated_lufs, low, high, "LU",
+            f"{format_number(target.integrated_lufs)} \u00b1{target.tolerance_lu:g} {scale}",
+        ),
+        _check(
+            "True peak", measures.true_peak_dbtp, None, target.true_peak_dbtp, "dB",
+            f"at most {format_number(target.true_peak_dbtp)} dBTP",
+        ),
+    ]  # fmt: skip
+    limits = (
+        ("Highest short-term", measures.short_term_max_lufs, target.short_term_max_lufs, "LU", scale),
+        ("Highest momentary", measures.momentary_max_lufs, target.momentary_max_lufs, "LU", scale),
+        ("Loudness range", measures.loudness_range_lu, target.loudness_range_max_lu, "LU", "LU"),
+    )
+    for name, value, limit, unit, shown in limits:
+        if limit is not None:
+            words = f"at most {format_number(limit)} {shown}"
+            rows.append(_check(name, value, None, limit, unit, words))
+    return tuple(rows)
+
+
+def _check(
+    name: str, value: float | None, low: float | None, high: float, unit: str, limit: str
+) -> Verdict:
+    state, by = State.WITHIN, 0.0
+    if value is None:
+        state = State.MISSING
+    elif value > high:
+        state, by = State.OVER, value - high
+    elif low is not None and value < low:
+        state, by = State.UNDER, low - value
+    return Verdict(name=name, measured=value, limit=limit, state=state, by=by, unit=unit)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan:
+    """What will be done to a programme, and what it will measure: from the processed sound."""
+
+    target: Target
+    measured: Measures
+    predicted: Measures
+    gain_db: float
+    limited: bool
+    result: NormalisedSource
+
+    @property
+    def largest_reduction_db(self) -> float:
+        """How far the limiter lowers the highest true peak."""
+        if not self.limited or self.measured.true_peak_dbtp is None:
+            return 0.0
+        return self.measured.true_peak_dbtp + self.gain_db - self.target.true_peak_dbtp
+
+
+def plan(
+    programme: Source,
+    target: Target,
+    *,
+    measured: Measures | None = None,
+    store: SegmentStore | None = None,
+    cache: ChunkCache | None = None,
+    names: tuple[str, ...] | None = None,
+    progress: Progress = lambda _: None,
+) -> Plan:
+    """Find the gain, and whether a limiter is needed, and measure the result.
+
+    Raises
+    ------
+    DeliveryError
+        When the programme has no loudness (silence, or shorter than 0.4 s).
+    """
+    store = store or SegmentStore()
+    cache = cache or ChunkCache()
+    if measured is None:
+        measured = measure(programme, store, lambda p: progress(p / 2), names=names)
+    if measured.integrated_lufs is None or measured.true_peak_dbtp is None:
+        short = measured.duration_s < 0.4
+        why = "it is shorter than 0.4 s" if short else "it is silent, or quieter than \u221270 LUFS"
+        message = f"The programme has no loudness that could be normalised: {why}."
+        raise DeliveryError(message)
+    gain_db = target.integrated_lufs - measured.integrated_lufs
+    if gain_db > LARGEST_GAIN_DB:
+        message = f"The programme would need {gain_db:.0f} dB of gain. Check that it holds speech."
+        raise DeliveryError(message)
+    limited = measured.true_peak_dbtp + gain_db > target.true_peak_dbtp - CEILING_GUARD_DB
+    ceiling = target.true_peak_dbtp - CEILING_GUARD_DB if limited else None
+    for round_number in range(MOST_ROUNDS):
+        result = NormalisedSource(programme, gain_db, ceiling, cache)
+        share = 0.5 + 0.5 * round_number / MOST_ROUNDS
+        predicted = measure(
+            result, store, lambda p, s=share: progress(s + 0.5 * p / MOST_ROUNDS), names=names  # type: ignore[misc]
+        )
+        if predicted.integrated_lufs is None:
+            break
+        off = target.integrated_lufs - predicted.integrated_lufs
+        over = (predicted.true_peak_dbtp or -99.0) - target.true_peak_dbtp
+        if ceiling is not None and over > 0.0:
+            ceiling -= over + 0.02
+        elif abs(off) <= CLOSE_ENOUGH_LU:
+            break
+        gain_db += off
+    progress(1.0)
+    return Plan(
+        target=target, measured=measured, predicted=predicted, gain_db=gain_db, limited=limited,
+        result=result,
+    )  # fmt: skip

@@ -1,0 +1,124 @@
+"""The loudness rules that programmes must meet: an open table, each row with its document."""
+
+from __future__ import annotations
+
+import difflib
+import json
+from dataclasses import asdict, dataclass, fields
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+from pulizia.errors import DeliveryError
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Target:
+    """One rule. None means that the document sets no limit.
+
+    ``tolerance_lu`` is either side of ``integrated_lufs``.
+    """
+
+    id: str
+    title: str
+    integrated_lufs: float
+    tolerance_lu: float
+    true_peak_dbtp: float
+    short_term_max_lufs: float | None = None
+    momentary_max_lufs: float | None = None
+    loudness_range_max_lu: float | None = None
+    scale: str = "LUFS"
+    purpose: str = ""
+    source: str = ""
+
+
+def read_targets(text: str, name: str) -> list[Target]:
+    """Targets from the JSON text of a file called ``name``.
+
+    Raises
+    ------
+    DeliveryError
+        With what is wrong and where.
+    """
+    try:
+        content = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        message = f"{name} is not readable as JSON ({error}). Correct it or remove it."
+        raise DeliveryError(message) from error
+    rows = content.get("targets") if isinstance(content, dict) else None
+    if not isinstance(rows, list):
+        message = f'{name} has no list "targets". Correct it or remove it.'
+        raise DeliveryError(message)
+    return [_target(row, name, number) for number, row in enumerate(rows, 1)]
+
+
+def _target(row: Any, name: str, number: int) -> Target:  # noqa: ANN401 - JSON
+    known = {f.name: f.type for f in fields(Target)}
+    if not isinstance(row, dict):
+        message = f"{name}: target {number} is not a table of names and values."
+        raise DeliveryError(message)
+    for key, value in row.items():
+        if key not in known:
+            near = difflib.get_close_matches(str(key), known, n=1)
+            hint = f" Did you mean {near[0]}?" if near else ""
+            message = f"{name}: target {number} has an unknown entry {key}.{hint}"
+            raise DeliveryError(message)
+        is_text = known[key] == "str"
+        number_ok = isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e3
+        if isinstance(value, str) != is_text and not (value is None and "None" in str(known[key])):
+            message = f"{name}: target {number}: {key} is {value!r}, which is of the wrong kind."
+            raise DeliveryError(message)
+        if not is_text and value is not None and not number_ok:
+            message = f"{name}: target {number}: {key} is {value!r}, must be a number."
+            raise DeliveryError(message)
+    needed = ("id", "title", "integrated_lufs", "tolerance_lu", "true_peak_dbtp")
+    missing = [key for key in needed if key not in row]
+    if missing:
+        message = f"{name}: target {number} lacks {', '.join(missing)}."
+        raise DeliveryError(message)
+    if not -70 <= row["integrated_lufs"] <= 0 or row["tolerance_lu"] < 0 or row["true_peak_dbtp"] > 0:
+        message = f"{name}: target {number} ({row['id']}) has a level, tolerance or ceiling out of range."
+        raise DeliveryError(message)
+    return Target(**row)
+
+
+def shipped_targets() -> list[Target]:
+    """The targets that come with the program."""
+    text = files("pulizia.data").joinpath("targets.json").read_text(encoding="utf-8")
+    return read_targets(text, "targets.json")
+
+
+def all_targets(own_folder: Path | None = None) -> dict[str, Target]:
+    """Shipped and own targets by id; an own one replaces a shipped one of the same id."""
+    found = {target.id: target for target in shipped_targets()}
+    if own_folder is not None:
+        for path in sorted(own_folder.glob("*.json")):
+            try:
+                text = path.read_text(encoding="utf-8")
+            except (OSError, UnicodeDecodeError) as error:
+                message = f"{path.name} in {own_folder} cannot be read. Correct it or remove it."
+                raise DeliveryError(message) from error
+            found |= {target.id: target for target in read_targets(text, path.name)}
+    return found
+
+
+def target_of(target_id: str, own_folder: Path | None = None) -> Target:
+    """The target with this id.
+
+    Raises
+    ------
+    DeliveryError
+        When there is none, with the nearest known one.
+    """
+    known = all_targets(own_folder)
+    if target_id in known:
+        return known[target_id]
+    near = difflib.get_close_matches(target_id, known, n=1)
+    hint = f"did you mean {near[0]}?" if near else f"known are {', '.join(known)}."
+    message = f"There is no target {target_id}; {hint}"
+    raise DeliveryError(message)
+
+
+def as_table(target: Target) -> dict[str, Any]:
+    """The target as plain JSON values."""
+    return asdict(target)

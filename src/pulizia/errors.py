@@ -1,0 +1,37 @@
+"""Every error a person can cause. Each message is one sentence that says what to do."""
+
+
+class PuliziaError(Exception):
+    """Base of all errors that are shown without a traceback."""
+
+
+class MediaError(PuliziaError):
+    """A sound file cannot be opened, read or written."""
+
+
+class DiskError(PuliziaError):
+    """The disk refused to take or give data (full, read-only, unreachable)."""
+
+
+class SettingsError(PuliziaError):
+    """A tool's settings are out of range, unknown or contradictory."""
+
+
+class RecipeError(PuliziaError):
+    """A recipe file cannot be understood."""
+
+
+class ProjectError(PuliziaError):
+    """A project file cannot be understood or written."""
+
+
+class DeliveryError(PuliziaError):
+    """A programme cannot be delivered as asked."""
+
+
+class AnalysisError(PuliziaError):
+    """A tool finds nothing usable to learn from."""
+
+
+class Cancelled(Exception):  # noqa: N818 - an answer, not an error
+    """Raised inside a job after its owner has asked it to stop."""

@@ -1,0 +1,288 @@
+"""Ten-millisecond blocks: the small figures from which every loudness figure is added up.
+
+A recording is measured in segments of ten seconds. Each segment depends only on its own samples
+and a short warm-up before it, is cached under the key of that stretch, and so an edit costs only
+the segments that it touches.
+"""
+
+from __future__ import annotations
+
+import math
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source, read_padded
+from pulizia.dsp.block_filter import BlockFilter
+from pulizia.dsp.oversample import BLOCK, TAPS, Interpolator, factor_for, interpolator
+
+BLOCKS_PER_SECOND = 100
+SEGMENT_BLOCKS = 10 * BLOCKS_PER_SECOND
+WARM_UP_S = 0.25  # the slowest pole of the K-weighting has died to 1e-25 by then
+EXACT_TRUE_PEAK_ABOVE = 10.0 ** (-3.0 / 20.0)  # below this a block's true peak matters to nobody
+
+Progress = Callable[[float], None]
+
+
+def k_weighting(rate_hz: int) -> NDArray[np.float64]:
+    """Sections of the K-weighting filter at a sample rate.
+
+    ITU-R BS.1770-5, Annex 1, tables 1 and 2 at 48 kHz; other rates by bilinear transform of the
+    analogue prototype from which those tables come.
+
+    Returns
+    -------
+    (2, 6) float64: shelf and high-pass, rows b0 b1 b2 a0 a1 a2
+    """
+    f0, gain_db, q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
+    k = math.tan(math.pi * f0 / rate_hz)
+    vh = 10.0 ** (gain_db / 20.0)
+    vb = vh**0.4996667741545416
+    a0 = 1.0 + k / q + k * k
+    shelf = [
+        (vh + vb * k / q + k * k) / a0, 2.0 * (k * k - vh) / a0, (vh - vb * k / q + k * k) / a0,
+        1.0, 2.0 * (k * k - 1.0) / a0, (1.0 - k / q + k * k) / a0,
+    ]  # fmt: skip
+    f0, q = 38.13547087602444, 0.5003270373238773
+    k = math.tan(math.pi * f0 / rate_hz)
+    a0 = 1.0 + k / q + k * k
+    high_pass = [1.0, -2.0, 1.0, 1.0, 2.0 * (k * k - 1.0) / a0, (1.0 - k / q + k * k) / a0]
+    return np.array([shelf, high_pass])
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """Figures of consecutive ten-millisecond blocks."""
+
+    weighted: NDArray[np.float64]  # (channels, whole blocks) mean square after K-weighting
+    power: NDArray[np.float64]  # (channels, blocks) sum of squares
+    peak: NDArray[np.float32]  # (channels, blocks) largest absolute sample
+    true_peak: NDArray[np.float32]  # (channels, blocks) exact where it matters, else ``peak``
+    total: NDArray[np.float64]  # (channels,) sum of samples, for the offset
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return int(self.weighted.nbytes + self.power.nbytes + 2 * self.peak.nbytes)
+
+
+class SegmentStore:
+    """Recently measured segments by content key; safe to share between threads."""
+
+    def __init__(self, most_bytes: int = 64 << 20) -> None:
+        self._segments: OrderedDict[str, Segment] = OrderedDict()
+        self._most_bytes = most_bytes
+        self._bytes = 0
+        self._lock = threading.Lock()
+
+    def get(self, key: str) -> Segment | None:
+        """The segment, or None."""
+        with self._lock:
+            if (segment := self._segments.get(key)) is not None:
+                self._segments.move_to_end(key)
+            return segment
+
+    def put(self, key: str, segment: Segment) -> None:
+        """Keep a segment, dropping those not asked for longest."""
+        with self._lock:
+            if key in self._segments:
+                return
+            self._segments[key] = segment
+            self._bytes += segment.nbytes
+            while self._bytes > self._most_bytes and len(self._segments) > 1:
+                _, old = self._segments.popitem(last=False)
+                self._bytes -= old.nbytes
+
+
+def block_edge(index: int, rate_hz: int) -> int:
+    """First frame of a block."""
+    return round(index * rate_hz / BLOCKS_PER_SECOND)
+
+
+def segment_edges(source: Source) -> list[tuple[int, int]]:
+    """Start and stop frames of a source's segments."""
+    edges = []
+    index = 0
+    while (start := block_edge(index, source.rate)) < source.frames:
+        index += SEGMENT_BLOCKS
+        edges.append((start, min(block_edge(index, source.rate), source.frames)))
+    return edges
+
+
+def measured_segments(
+    source: Source,
+    store: SegmentStore,
+    progress: Progress = lambda _: None,
+    *,
+    workers: int = 2,
+) -> list[Segment]:
+    """Measure a whole source. ``progress`` (0..1) may raise to stop."""
+    edges = segment_edges(source)
+
+    def one(place: tuple[int, int]) -> Segment:
+        return measured_segment(source, *place, store)
+
+    if workers == 1 or len(edges) == 1:
+        found = []
+        for n, place in enumerate(edges):
+            found.append(one(place))
+            progress((n + 1) / len(edges))
+        return found
+    found = []
+    with ThreadPoolExecutor(workers, thread_name_prefix="measure") as pool:
+        waiting = [pool.submit(one, place) for place in edges]
+        try:
+            for n, future in enumerate(waiting):
+                found.append(future.result())
+                progress((n + 1) / len(edges))
+        except BaseException:
+            for future in waiting:
+                future.cancel()
+            raise
+    return found
+
+
+def measured_segment(source: Source, start: int, stop: int, store: SegmentStore) -> Segment:
+    """One segment, from the store where it is known."""
+    warm = warm_up_frames(source.rate)
+    key = f"segment:{source.span_key(max(0, start - warm), min(stop + TAPS, source.frames))}"
+    if (known := store.get(key)) is not None:
+        return known
+    block = read_padded(source, start - warm, stop + TAPS)
+    segment = measure_block(block, warm, stop - start, start, source.rate)
+    store.put(key, segment)
+    return segment
+
+
+def warm_up_frames(rate_hz: int) -> int:
+    """Frames read before a segment so that its filters have settled."""
+    return -(-round(WARM_UP_S * rate_hz) // 4800) * 4800
+
+
+def measure_block(samples: Samples, lead: int, frames: int, start: int, rate_hz: int) -> Segment:
+    """Figures of ``frames`` frames that follow ``lead`` frames of warm-up.
+
+    ``samples`` is (channels, lead + frames + TAPS); ``start`` is the recording's frame at ``lead``
+    and fixes where the blocks lie.
+    """
+    first = round(start * BLOCKS_PER_SECOND / rate_hz)
+    edges = [block_edge(first, rate_hz) - start]
+    while edges[-1] < frames:
+        edges.append(block_edge(first + len(edges), rate_hz) - start)
+    whole = len(edges) - 1 if edges[-1] == frames else len(edges) - 2
+    edges[-1] = frames
+    body = samples[:, lead : lead + frames]
+    lengths = np.diff(edges)
+    power = _sums_of_squares(body, edges)
+    peak = _peaks(body, edges)
+    k_filtered = _k_filtered(samples[:, : lead + frames], rate_hz)[:, lead:]
+    weighted = _sums_of_squares(k_filtered, edges)[:, :whole] / lengths[:whole]
+    true_peak = np.stack([
+        _true_peaks(samples[c, lead - TAPS :], edges, peak[c], rate_hz)
+        for c in range(samples.shape[0])
+    ])  # fmt: skip
+    return Segment(weighted, power, peak, true_peak, body.sum(axis=1, dtype=np.float64))
+
+
+@cache
+def _k_block_filter(rate_hz: int) -> BlockFilter | None:
+    """Matrices for rates whose ten milliseconds are whole frames; None for the others."""
+    if rate_hz % BLOCKS_PER_SECOND:
+        return None
+    frames = rate_hz // BLOCKS_PER_SECOND
+    sizes = [n for n in range(16, 97) if frames % n == 0]
+    if not sizes:
+        return None
+    return BlockFilter.of_sections(k_weighting(rate_hz), min(sizes, key=lambda n: abs(n - 48)))
+
+
+def _k_filtered(samples: Samples, rate_hz: int) -> NDArray[np.floating]:
+    block_filter = _k_block_filter(rate_hz)
+    if block_filter is None:
+        from scipy.signal import sosfilt
+
+        return np.asarray(sosfilt(k_weighting(rate_hz), samples.astype(np.float64)))
+    frames = samples.shape[1]
+    padded_frames = -(-frames // block_filter.block) * block_filter.block
+    if padded_frames != frames:
+        padded = np.zeros((samples.shape[0], padded_frames), dtype=np.float32)
+        padded[:, :frames] = samples
+        samples = padded
+    return block_filter.apply(np.ascontiguousarray(samples))[:, :frames]
+
+
+def _sums_of_squares(x: NDArray[np.floating], edges: list[int]) -> NDArray[np.float64]:
+    frames = edges[1] - edges[0]
+    regular = len(edges) > 2 and edges[-2] == frames * (len(edges) - 2)
+    sums = np.zeros((x.shape[0], len(edges) - 1))
+    done = 0
+    if regular:
+        done = len(edges) - 2 if edges[-1] - edges[-2] != frames else len(edges) - 1
+        parts = x[:, : done * frames].reshape(x.shape[0], done, frames)
+        sums[:, :done] = np.einsum("cbn,cbn->cb", parts, parts, dtype=x.dtype)
+    for n in range(done, len(edges) - 1):
+        part = x[:, edges[n] : edges[n + 1]].astype(np.float64)
+        sums[:, n] = np.einsum("cn,cn->c", part, part)
+    return sums
+
+
+def _peaks(x: Samples, edges: list[int]) -> NDArray[np.float32]:
+    starts = np.asarray(edges[:-1])
+    high = np.maximum.reduceat(x, starts, axis=1)
+    low = np.minimum.reduceat(x, starts, axis=1)
+    return np.asarray(np.maximum(high, -low), dtype=np.float32)
+
+
+def _true_peaks(
+    padded: NDArray[np.float32], edges: list[int], peak: NDArray[np.float32], rate_hz: int
+) -> NDArray[np.float32]:
+    """True peak of each block of one channel.
+
+    ``padded`` has TAPS frames before the first and after the last edge. No true peak exceeds the
+    sample peak of its surroundings times the interpolator's L1 norm, so only those rows of BLOCK
+    frames are interpolated that can hold the maximum or pass EXACT_TRUE_PEAK_ABOVE, loudest first.
+    """
+    filter_ = interpolator(factor_for(rate_hz))
+    before = TAPS // 2 - 1
+    frames = edges[-1] - edges[0]
+    rows = -(-frames // BLOCK)
+    wanted = before + rows * BLOCK + TAPS // 2
+    x = padded[TAPS - before :][:wanted]
+    if len(x) < wanted:
+        x = np.concatenate([x, np.zeros(wanted - len(x), dtype=np.float32)])
+    windows = np.lib.stride_tricks.sliding_window_view(x, BLOCK + TAPS - 1)[::BLOCK]
+    body = x[before : before + rows * BLOCK].reshape(rows, BLOCK)
+    local = np.maximum(body.max(axis=1), -body.min(axis=1))
+    near = local.copy()
+    near[1:] = np.maximum(near[1:], local[:-1])
+    near[:-1] = np.maximum(near[:-1], local[1:])
+    near[-1] = max(near[-1], np.abs(x[-TAPS:]).max())
+    near[0] = max(near[0], np.abs(x[:TAPS]).max())
+    bound = near * np.float32(filter_.largest_gain)
+    result = peak.copy()
+    largest = float(peak.max(initial=0.0))
+    order = np.argsort(-bound, kind="stable")
+    block_frames = edges[1] - edges[0]
+    regular = edges[-2] == (len(edges) - 2) * block_frames
+    done, batch = 0, 32
+    while done < rows:
+        chosen = order[done : done + batch]
+        chosen = chosen[bound[chosen] > min(largest, EXACT_TRUE_PEAK_ABOVE)]
+        if not len(chosen):
+            break
+        values = filter_.between(windows[chosen])
+        high = np.maximum(values.max(axis=1), -values.min(axis=1))
+        frame = chosen[:, None] * BLOCK + np.arange(BLOCK)
+        block = frame // block_frames if regular else np.searchsorted(edges, frame, "right") - 1
+        inside = frame < frames
+        np.maximum.at(result, block[inside], high[inside])
+        largest = max(largest, float(high[inside].max(initial=0.0)))
+        done, batch = done + batch, 256
+    return result

@@ -1,0 +1,153 @@
+"""Sound in any other coding: decoded once into a cache file that is then read in place.
+
+The only importer of soundfile for reading and of av. Compressed sound is never bit-identical after
+a seek, so it is decoded from its start, once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from pulizia.audio.samples import Samples
+from pulizia.errors import MediaError, PuliziaError
+from pulizia.media.write import RawWriter
+
+if TYPE_CHECKING:
+    import av.container
+
+Progress = Callable[[float], None]
+LIBSNDFILE_SUFFIXES = {".flac", ".aif", ".aiff", ".aifc", ".ogg", ".oga", ".opus", ".w64", ".caf", ".au"}  # fmt: skip
+BLOCK_FRAMES = 1 << 17
+SMALLEST_GAP_S = 0.05  # Matroska rounds times to 1 ms; a true gap is a missing packet (20 ms) or more
+
+
+def decode_into(path: Path, target: Path, progress: Progress) -> dict[str, str]:
+    """Decode a file's first sound stream into a float WAV at ``target``; return what it says.
+
+    ``progress`` is called with 0..1 and may raise to stop.
+
+    Raises
+    ------
+    MediaError
+        When the file holds no sound that can be decoded.
+    """
+    if path.suffix.lower() in LIBSNDFILE_SUFFIXES:
+        try:
+            return _decode_libsndfile(path, target, progress)
+        except MediaError:
+            pass  # a wrong ending; the next reader looks at the content
+    return _decode_av(path, target, progress)
+
+
+def _decode_libsndfile(path: Path, target: Path, progress: Progress) -> dict[str, str]:
+    import soundfile
+
+    try:
+        with soundfile.SoundFile(str(path)) as file:
+            if file.frames == 0:
+                message = f"{path.name} holds no sound: it is 0 seconds long."
+                raise MediaError(message)
+            done = 0
+            with RawWriter(target, rate=file.samplerate, channels=file.channels) as writer:
+                while len(block := file.read(BLOCK_FRAMES, dtype="float32", always_2d=True)):
+                    writer.write(block.T)
+                    done += len(block)
+                    progress(min(1.0, done / file.frames))
+            return {"coding": f"{file.format} {file.subtype}".replace("_", " ").lower()}
+    except (soundfile.LibsndfileError, RuntimeError) as error:
+        message = f"{path.name} cannot be decoded: {error}"
+        raise MediaError(message) from error
+
+
+def _decode_av(path: Path, target: Path, progress: Progress) -> dict[str, str]:
+    import av
+    import av.error
+    import av.logging
+
+    av.logging.set_level(None)
+    try:
+        with av.open(str(path)) as container:
+            if not container.streams.audio:
+                kind = "a picture without sound" if container.streams.video else "no sound"
+                message = f"{path.name} holds {kind}. Choose a file that has a sound track."
+                raise MediaError(message)
+            return _decode_stream(container, path, target, progress)
+    except PuliziaError:
+        raise
+    except (av.error.FFmpegError, OSError, ValueError, IndexError) as error:
+        message = f"{path.name} is not a sound or picture file that can be read. Use another copy."
+        raise MediaError(message) from error
+
+
+def _decode_stream(
+    container: av.container.InputContainer, path: Path, target: Path, progress: Progress
+) -> dict[str, str]:
+    stream = container.streams.audio[0]
+    rate = stream.codec_context.sample_rate
+    channels = stream.codec_context.channels
+    if not rate or not channels:
+        message = f"{path.name} has a sound track of unknown format. Convert it to WAV first."
+        raise MediaError(message)
+    expected = max(1.0, float((container.duration or 0) / 1e6) * rate)
+    clock = _StreamClock(rate)
+    with RawWriter(target, rate=rate, channels=channels) as writer:
+        for block in _blocks(container, stream, clock, channels):
+            writer.write(block)
+            progress(min(1.0, writer.frames / expected))
+        if clock.end is not None and 0 < clock.end < writer.frames:
+            writer.cut(clock.end)  # AAC and AC-3 decoders keep the padding of the last packet
+        if writer.frames == 0:
+            message = f"{path.name} holds a sound track without any sound in it."
+            raise MediaError(message)
+    said = {"coding": stream.codec_context.name.removesuffix("float")}
+    if container.streams.video:
+        start = float((stream.start_time or 0) * (stream.time_base or 0))
+        said["starts_at_s"] = f"{start:.6f}"
+        said["picture"] = container.streams.video[0].codec_context.name
+    said |= {k: v for k, v in container.metadata.items() if k in ("title", "artist", "timecode")}
+    return said
+
+
+class _StreamClock:
+    """Watches packet times: where the sound really ends, where packets are missing."""
+
+    def __init__(self, rate: int) -> None:
+        self.rate = rate
+        self.end: int | None = None
+
+    def saw_packet(self, packet: Any) -> None:  # noqa: ANN401 - av.Packet
+        base = packet.time_base
+        exact = base is not None and base.numerator == 1 and base.denominator == self.rate
+        if exact and packet.pts is not None and packet.duration:
+            self.end = packet.pts + packet.duration
+
+
+def _blocks(container: Any, stream: Any, clock: _StreamClock, channels: int) -> Iterator[Samples]:  # noqa: ANN401
+    import av
+    import av.error
+
+    resampler = av.AudioResampler(format="fltp")
+    position: float | None = None
+    for packet in container.demux(stream):
+        if packet.size == 0 and packet.dts is not None:
+            continue
+        clock.saw_packet(packet)
+        try:
+            frames = packet.decode()
+        except av.error.InvalidDataError:
+            continue  # a damaged packet; the gap it leaves is filled with silence below
+        for frame in frames:
+            if frame.pts is not None and frame.time_base is not None:
+                start = float(frame.pts * frame.time_base)
+                if position is not None and start - position > SMALLEST_GAP_S:
+                    yield np.zeros((channels, round((start - position) * clock.rate)), np.float32)
+                    position = start
+                position = start if position is None else position
+            for whole in resampler.resample(frame):
+                block = whole.to_ndarray().astype(np.float32, copy=False)
+                position = (position or 0.0) + block.shape[1] / clock.rate
+                yield block

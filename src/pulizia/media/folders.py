@@ -1,0 +1,39 @@
+"""Where caches and journals live: the user's XDG folders, or PULIZIA_HOME for everything."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import platformdirs
+
+from pulizia.errors import DiskError
+
+
+def cache_folder(name: str) -> Path:
+    """A folder below the cache, made when missing."""
+    return _made(_root("cache", platformdirs.user_cache_path("pulizia")) / name)
+
+
+def state_folder(name: str) -> Path:
+    """A folder below the state (journals, window places), made when missing."""
+    return _made(_root("state", platformdirs.user_state_path("pulizia")) / name)
+
+
+def config_folder(name: str) -> Path:
+    """A folder below the configuration (own targets, recipes), made when missing."""
+    return _made(_root("config", platformdirs.user_config_path("pulizia")) / name)
+
+
+def _root(word: str, usual: Path) -> Path:
+    home = os.environ.get("PULIZIA_HOME")
+    return Path(home) / word if home else usual
+
+
+def _made(folder: Path) -> Path:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        message = f"The folder {folder} cannot be made ({error.strerror}). Free it or set PULIZIA_HOME."
+        raise DiskError(message) from error
+    return folder

@@ -1,0 +1,151 @@
+"""Open any sound or picture file as a Source that is read in place."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from pulizia.audio.layouts import channel_names
+from pulizia.errors import MediaError
+from pulizia.media.coded import decode_into
+from pulizia.media.folders import cache_folder
+from pulizia.media.pcm import PcmSource, can_map
+from pulizia.media.wav_chunks import WavLayout, is_wav, read_layout
+
+FINGERPRINT_BLOCKS = 64
+FINGERPRINT_BLOCK_BYTES = 1 << 16
+LOWEST_RATE, HIGHEST_RATE = 4_000, 768_000
+MOST_CHANNELS = 64
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpenMedia:
+    """An opened file: its sound, and what is known of it."""
+
+    path: Path
+    source: PcmSource
+    fingerprint: str
+    coding: str
+    channel_names: tuple[str, ...]
+    metadata: dict[str, str]
+    warning: str = ""
+
+    @property
+    def format_line(self) -> str:
+        """Rate, coding and layout in one short line."""
+        rate = f"{self.source.rate / 1000:g} kHz"
+        layout = {1: "mono", 2: "stereo"}.get(self.source.channels, f"{self.source.channels} channels")
+        return f"{rate}, {self.coding}, {layout}"
+
+
+def fingerprint_of(path: Path) -> str:
+    """Digest of a file's size and of 64 blocks spread over it: the same for an untouched file.
+
+    Raises
+    ------
+    MediaError
+        When the file cannot be read.
+    """
+    try:
+        size = os.path.getsize(path)
+        digest = hashlib.blake2b(str(size).encode(), digest_size=16)
+        with path.open("rb") as file:
+            span = max(0, size - FINGERPRINT_BLOCK_BYTES)
+            for block in range(FINGERPRINT_BLOCKS):
+                place = span * block // (FINGERPRINT_BLOCKS - 1)
+                file.seek(place)
+                digest.update(file.read(FINGERPRINT_BLOCK_BYTES))
+                if size <= FINGERPRINT_BLOCK_BYTES:
+                    break
+    except OSError as error:
+        raise MediaError(_cannot_read(path, error)) from error
+    return digest.hexdigest()
+
+
+def open_media(path: Path, progress: Callable[[float], None] = lambda _: None) -> OpenMedia:
+    """Open a sound or picture file. ``progress`` (0..1) is called while decoding, may raise to stop.
+
+    Raises
+    ------
+    MediaError
+        One sentence: missing, unreadable, empty, damaged, or no sound in it.
+    """
+    path = Path(path)
+    _look_at(path)
+    fingerprint = fingerprint_of(path)
+    try:
+        if is_wav(path):
+            layout = read_layout(path)
+            if can_map(layout):
+                source = PcmSource(path, _checked(layout, path), fingerprint)
+                floats = "float" if layout.tag == 3 else "bit"
+                warning = f"{path.name} is cut short; what is there was opened." if layout.truncated else ""
+                return OpenMedia(
+                    path=path, source=source, fingerprint=fingerprint,
+                    coding=f"{layout.bits}-{floats}", metadata=dict(layout.metadata), warning=warning,
+                    channel_names=channel_names(layout.channels, layout.channel_names),
+                )  # fmt: skip
+        return _open_decoded(path, fingerprint, progress)
+    except OSError as error:
+        raise MediaError(_cannot_read(path, error)) from error
+
+
+def _open_decoded(
+    path: Path, fingerprint: str, progress: Callable[[float], None]
+) -> OpenMedia:
+    folder = cache_folder("decoded")
+    target = folder / f"{fingerprint}.wav"
+    notes = folder / f"{fingerprint}.txt"
+    said: dict[str, str] = {}
+    if target.exists() and notes.exists():
+        os.utime(target)
+        lines = notes.read_text(encoding="utf-8").splitlines()
+        said = dict(line.split("=", 1) for line in lines if "=" in line)
+    else:
+        said = decode_into(path, target, progress)
+        lines = [f"{k}={v.splitlines()[0] if v else ''}" for k, v in said.items()]
+        notes.write_text("\n".join(lines), encoding="utf-8")
+    layout = _checked(read_layout(target), path)
+    coding = said.pop("coding", path.suffix.lstrip("."))
+    return OpenMedia(
+        path=path, source=PcmSource(target, layout, fingerprint), fingerprint=fingerprint,
+        coding=coding, metadata=said, channel_names=channel_names(layout.channels),
+    )  # fmt: skip
+
+
+def _look_at(path: Path) -> None:
+    if not path.exists():
+        message = f"{path} does not exist. Check the name, or choose another file."
+        raise MediaError(message)
+    if path.is_dir():
+        message = f"{path} is a folder. Choose a sound file in it."
+        raise MediaError(message)
+    try:
+        size = path.stat().st_size
+    except OSError as error:
+        raise MediaError(_cannot_read(path, error)) from error
+    if size == 0:
+        message = f"{path.name} is empty (0 bytes). Use another copy."
+        raise MediaError(message)
+
+
+def _checked(layout: WavLayout, path: Path) -> WavLayout:
+    if layout.frames == 0:
+        message = f"{path.name} holds no sound: it is 0 seconds long. Use another copy."
+        raise MediaError(message)
+    if not LOWEST_RATE <= layout.rate <= HIGHEST_RATE:
+        message = f"{path.name} declares a sample rate of {layout.rate} Hz, which is not usable."
+        raise MediaError(message)
+    if layout.channels > MOST_CHANNELS:
+        message = f"{path.name} declares {layout.channels} channels; at most {MOST_CHANNELS} are read."
+        raise MediaError(message)
+    return layout
+
+
+def _cannot_read(path: Path, error: OSError) -> str:
+    if isinstance(error, PermissionError):
+        return f"{path.name} may not be read. Change its permissions or copy it elsewhere."
+    return f"{path.name} cannot be read ({error.strerror or error})."

@@ -1,0 +1,121 @@
+"""Uncompressed WAV sound, read in place through a memory map and never loaded whole."""
+
+from __future__ import annotations
+
+import mmap
+import threading
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import content_key
+from pulizia.errors import MediaError
+from pulizia.media.wav_chunks import IEEE_FLOAT, PCM, WavLayout
+
+CODINGS = {(PCM, 8), (PCM, 16), (PCM, 24), (PCM, 32), (PCM, 64), (IEEE_FLOAT, 32), (IEEE_FLOAT, 64)}
+LOUDEST = 1e4  # +80 dBFS: anything above is not sound but damage
+
+
+def can_map(layout: WavLayout) -> bool:
+    """Whether the coding is one that is read in place."""
+    coding = (layout.tag, layout.bits)
+    return coding in CODINGS and layout.frame_bytes == layout.channels * layout.bits // 8
+
+
+class PcmSource:
+    """The samples of a mapped WAV file.
+
+    ``cleaned`` becomes True once a not-a-number, an infinity or a value above +80 dBFS was met in
+    what was read; such samples are given out as silence.
+    """
+
+    def __init__(self, path: Path, layout: WavLayout, fingerprint: str) -> None:
+        self.rate = layout.rate
+        self.channels = layout.channels
+        self.frames = layout.frames
+        self.key = content_key("file", fingerprint)
+        self.cleaned = False
+        self._path = path
+        self._layout = layout
+        self._lock = threading.Lock()
+        size = path.stat().st_size
+        with path.open("rb") as file:
+            self._map = mmap.mmap(file.fileno(), size, access=mmap.ACCESS_READ)
+        self._size = size
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch."""
+        return content_key(self.key, start, stop)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop), converted to float32."""
+        self._check_still_there()
+        layout = self._layout
+        count = (stop - start) * layout.channels
+        place = layout.data_start + start * layout.frame_bytes
+        flat = _decode(self._map, place, count, layout)
+        planar = np.ascontiguousarray(flat.reshape(stop - start, layout.channels).T)
+        if layout.tag == IEEE_FLOAT:
+            planar = self._clean(planar)
+        return planar
+
+    def high_words(self, start: int, stop: int) -> NDArray[np.int16] | None:
+        """The top 16 bits of each sample, (frames, channels), without a copy; None for float.
+
+        Peaks for drawing need no more, and finding them here is several times faster.
+        """
+        layout = self._layout
+        width = layout.bits // 8
+        if layout.tag != PCM or layout.bits not in (16, 24, 32):
+            return None
+        self._check_still_there()
+        return np.ndarray(
+            shape=(stop - start, layout.channels),
+            dtype="<i2",
+            buffer=self._map,
+            offset=layout.data_start + start * layout.frame_bytes + width - 2,
+            strides=(layout.frame_bytes, width),
+        )
+
+    def _check_still_there(self) -> None:
+        # Reading a map beyond a file that somebody cut short ends the process, so look first.
+        try:
+            size = self._path.stat().st_size
+        except OSError as error:
+            message = f"{self._path.name} is no longer there. Put it back or relink the recording."
+            raise MediaError(message) from error
+        if size < self._size:
+            message = f"{self._path.name} was cut short by another program. Reopen or relink it."
+            raise MediaError(message)
+
+    def _clean(self, planar: Samples) -> Samples:
+        good = np.abs(planar) <= LOUDEST  # False for NaN as well
+        if good.all():
+            return planar
+        with self._lock:
+            self.cleaned = True
+        return np.where(good, planar, np.float32(0.0))
+
+
+def _decode(view: mmap.mmap, place: int, count: int, layout: WavLayout) -> NDArray[np.float32]:
+    """Interleaved samples as float32; integers are divided by 2^(bits-1)."""
+    if layout.tag == IEEE_FLOAT:
+        kind = "<f4" if layout.bits == 32 else "<f8"
+        with np.errstate(over="ignore"):
+            return np.frombuffer(view, kind, count, place).astype(np.float32)
+    if layout.bits == 8:
+        codes = np.frombuffer(view, np.uint8, count, place)
+        return (codes.astype(np.float32) - 128.0) / np.float32(128.0)
+    if layout.bits == 16:
+        return np.frombuffer(view, "<i2", count, place) * np.float32(2.0**-15)
+    if layout.bits == 24:
+        packed = np.frombuffer(view, np.uint8, count * 3, place).reshape(-1, 3)
+        wide = np.zeros((count, 4), dtype=np.uint8)
+        wide[:, 1:] = packed
+        return wide.view("<i4").reshape(-1) * np.float32(2.0**-31)
+    if layout.bits == 32:
+        return np.frombuffer(view, "<i4", count, place) * np.float32(2.0**-31)
+    codes64 = np.frombuffer(view, "<i8", count, place)
+    return np.asarray(codes64 * 2.0**-63, dtype=np.float32)

@@ -1,0 +1,301 @@
+"""Writing sound files: quantised here, written beside the final name and renamed into place."""
+
+from __future__ import annotations
+
+import errno
+import os
+import struct
+import tempfile
+from contextlib import contextmanager
+from pathlib import Path
+from types import TracebackType
+from typing import TYPE_CHECKING, BinaryIO, Literal, Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.errors import DiskError, MediaError
+from pulizia.media.wav_chunks import EXTENSIBLE, IEEE_FLOAT, PCM, UNKNOWN_SIZE
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    import soundfile
+
+SampleFormat = Literal["int16", "int24", "float32"]
+FileKind = Literal["wav", "flac"]
+BITS: dict[SampleFormat, int] = {"int16": 16, "int24": 24, "float32": 32}
+SUBTYPE_GUID = bytes.fromhex("000000001000800000aa00389b71")
+CHANNEL_MASKS = {1: 0x4, 2: 0x3, 3: 0x7, 4: 0x33, 5: 0x37, 6: 0x3F, 8: 0x63F}
+HEADER_RESERVE = 28  # a JUNK chunk of this size becomes ds64 above 4 GiB (EBU Tech 3306)
+
+
+@contextmanager
+def disk_words(target: Path) -> Iterator[None]:
+    """Turn what the disk says into one sentence that names the file and the way out."""
+    try:
+        yield
+    except OSError as error:
+        raise DiskError(disk_sentence(error, target)) from error
+
+
+def disk_sentence(error: OSError, target: Path) -> str:
+    """One sentence for a failed write."""
+    folder = target.parent
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return f"The disk is full: {target.name} was not written. Free some space in {folder}."
+    if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
+        return f"{folder} cannot be written to. Choose another folder for {target.name}."
+    if error.errno == errno.ENOENT:
+        return f"The folder {folder} does not exist. Choose another one for {target.name}."
+    return f"{target.name} could not be written to {folder} ({error.strerror or error})."
+
+
+class _Beside:
+    """A temporary file in the target's folder, renamed over the target only when whole."""
+
+    def __init__(self, target: Path) -> None:
+        self.target = target
+        with disk_words(target):
+            handle, name = tempfile.mkstemp(
+                prefix=f".{target.name}.", suffix=".part", dir=target.parent
+            )
+            os.close(handle)
+            umask = os.umask(0)
+            os.umask(umask)
+            os.chmod(name, 0o666 & ~umask)
+        self.path = Path(name)
+
+    def keep(self) -> None:
+        with disk_words(self.target):
+            with self.path.open("rb") as file:
+                os.fsync(file.fileno())
+            self.path.replace(self.target)
+
+    def drop(self) -> None:
+        self.path.unlink(missing_ok=True)
+
+
+def write_text(target: Path, text: str) -> None:
+    """Write a text file beside and rename it into place.
+
+    Raises
+    ------
+    DiskError
+        When the disk refuses; an existing file is then unchanged.
+    """
+    beside = _Beside(target)
+    try:
+        with disk_words(target):
+            beside.path.write_text(text, encoding="utf-8")
+        beside.keep()
+    except BaseException:
+        beside.drop()
+        raise
+
+
+def quantised(
+    samples: Samples, bits: int, *, dither: np.random.Generator | None
+) -> NDArray[np.int32]:
+    """Samples as integer codes, rounded to nearest and clipped.
+
+    With ``dither``, 2-LSB triangular noise (TPDF) is added first: the error is then independent of
+    the signal (Lipshitz, Wannamaker and Vanderkooy 1992).
+    """
+    scale = float(1 << (bits - 1))
+    codes = samples.astype(np.float64) * scale
+    if dither is not None:
+        codes += dither.random(codes.shape) - dither.random(codes.shape)
+    np.rint(codes, out=codes)
+    np.clip(codes, -scale, scale - 1.0, out=codes)
+    return codes.astype(np.int32)
+
+
+class _Writer:
+    """Common part: opened beside, kept on a clean exit, dropped on any error."""
+
+    def __init__(self, target: Path, *, rate: int, channels: int) -> None:
+        self.target, self.rate, self.channels = target, rate, channels
+        self.frames = 0
+        self._beside = _Beside(target)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:  # fmt: skip
+        try:
+            with disk_words(self.target):
+                self._close(whole=kind is None)
+            if kind is None:
+                self._beside.keep()
+        except BaseException:
+            self._beside.drop()
+            raise
+        if kind is not None:
+            self._beside.drop()
+
+    def write(self, samples: Samples) -> None:
+        """Append (channels, frames) samples."""
+        with disk_words(self.target):
+            self._append(samples)
+        self.frames += samples.shape[1]
+
+    def _append(self, samples: Samples) -> None:
+        raise NotImplementedError
+
+    def _close(self, *, whole: bool) -> None:
+        raise NotImplementedError
+
+
+class WavWriter(_Writer):
+    """WAV with 16- or 24-bit integers or floats; becomes RF64 when it passes 4 GiB.
+
+    16-bit files are dithered (TPDF) unless ``dither`` is False. The same samples give the same file.
+    """
+
+    def __init__(
+        self, target: Path, *, rate: int, channels: int, sample_format: SampleFormat, dither: bool = True
+    ) -> None:  # fmt: skip
+        super().__init__(target, rate=rate, channels=channels)
+        self.sample_format = sample_format
+        self._bits = BITS[sample_format]
+        wanted = dither and sample_format == "int16"
+        self._dither = np.random.default_rng(1) if wanted else None
+        self._file: BinaryIO = self._beside.path.open("wb")
+        with disk_words(target):
+            self._file.write(self._header(0))
+        self._data_start = self._file.tell()
+
+    def cut(self, frames: int) -> None:
+        """Drop everything after ``frames`` frames."""
+        self.frames = frames
+        self._file.truncate(self._data_start + frames * self.channels * self._bits // 8)
+        self._file.seek(0, os.SEEK_END)
+
+    def _append(self, samples: Samples) -> None:
+        planar = np.ascontiguousarray(samples.T)
+        if self.sample_format == "float32":
+            self._file.write(planar.astype("<f4", copy=False).tobytes())
+            return
+        codes = quantised(planar, self._bits, dither=self._dither)
+        if self._bits == 16:
+            self._file.write(codes.astype("<i2").tobytes())
+        else:
+            packed = codes.astype("<i4").view(np.uint8).reshape(-1, 4)[:, :3]
+            self._file.write(packed.tobytes())
+
+    def _close(self, *, whole: bool) -> None:
+        try:
+            if whole:
+                data_bytes = self.frames * self.channels * self._bits // 8
+                if data_bytes & 1:
+                    self._file.write(b"\0")
+                self._file.seek(0)
+                self._file.write(self._header(data_bytes))
+        finally:
+            self._file.close()
+
+    def _header(self, data_bytes: int) -> bytes:
+        width = self._bits // 8
+        tag = IEEE_FLOAT if self.sample_format == "float32" else PCM
+        frame_bytes = self.channels * width
+        plain = self.channels <= 2 and self._bits <= 16 or tag == IEEE_FLOAT
+        head = struct.pack(
+            "<HHIIHH", tag if plain else EXTENSIBLE, self.channels, self.rate,
+            self.rate * frame_bytes, frame_bytes, self._bits,
+        )  # fmt: skip
+        if not plain:
+            mask = CHANNEL_MASKS.get(self.channels, 0)
+            head += struct.pack("<HHIH", 22, self._bits, mask, tag) + SUBTYPE_GUID
+        elif tag == IEEE_FLOAT:
+            head += struct.pack("<H", 0)
+        chunks = struct.pack("<4sI", b"fmt ", len(head)) + head
+        if tag == IEEE_FLOAT:
+            count = data_bytes // frame_bytes
+            chunks += struct.pack("<4sII", b"fact", 4, min(count, UNKNOWN_SIZE))
+        total = 4 + 8 + HEADER_RESERVE + len(chunks) + 8 + data_bytes + (data_bytes & 1)
+        if total <= UNKNOWN_SIZE - 8:
+            start = struct.pack("<4sI4s4sI", b"RIFF", total, b"WAVE", b"JUNK", HEADER_RESERVE)
+            return start + bytes(HEADER_RESERVE) + chunks + struct.pack("<4sI", b"data", data_bytes)
+        start = struct.pack("<4sI4s4sI", b"RF64", UNKNOWN_SIZE, b"WAVE", b"ds64", HEADER_RESERVE)
+        sizes = struct.pack("<QQQI", total, data_bytes, data_bytes // frame_bytes, 0)
+        return start + sizes + chunks + struct.pack("<4sI", b"data", UNKNOWN_SIZE)
+
+
+class RawWriter(WavWriter):
+    """Float WAV for the decode cache: the decoder's samples word for word."""
+
+    def __init__(self, target: Path, *, rate: int, channels: int) -> None:
+        super().__init__(target, rate=rate, channels=channels, sample_format="float32")
+
+
+class FlacWriter(_Writer):
+    """FLAC with 16- or 24-bit integers."""
+
+    def __init__(
+        self, target: Path, *, rate: int, channels: int, sample_format: SampleFormat, dither: bool = True
+    ) -> None:  # fmt: skip
+        import soundfile
+
+        if sample_format == "float32":
+            message = "FLAC cannot hold floats. Choose 16 or 24 bits, or WAV."
+            raise MediaError(message)
+        if channels > 8:
+            message = f"FLAC holds at most 8 channels, not {channels}. Choose WAV."
+            raise MediaError(message)
+        super().__init__(target, rate=rate, channels=channels)
+        self._bits = BITS[sample_format]
+        wanted = dither and sample_format == "int16"
+        self._dither = np.random.default_rng(1) if wanted else None
+        try:
+            self._file: soundfile.SoundFile = soundfile.SoundFile(
+                str(self._beside.path), "w", samplerate=rate, channels=channels, format="FLAC",
+                subtype="PCM_16" if self._bits == 16 else "PCM_24",
+            )  # fmt: skip
+        except soundfile.LibsndfileError as error:
+            self._beside.drop()
+            message = f"FLAC cannot be written at {rate} Hz with {channels} channels. Choose WAV."
+            raise MediaError(message) from error
+
+    def _append(self, samples: Samples) -> None:
+        planar = np.ascontiguousarray(samples.T)
+        codes = quantised(planar, self._bits, dither=self._dither)
+        try:
+            self._file.write(codes << (32 - self._bits))
+        except RuntimeError as error:
+            raise OSError(errno.ENOSPC, str(error)) from error
+
+    def _close(self, *, whole: bool) -> None:
+        import soundfile
+
+        try:
+            self._file.close()
+        except soundfile.LibsndfileError as error:
+            if whole:
+                raise OSError(errno.ENOSPC, str(error)) from error
+
+
+def sound_writer(
+    target: Path, *, rate: int, channels: int, sample_format: SampleFormat, kind: FileKind
+) -> WavWriter | FlacWriter:
+    """A writer for a deliverable."""
+    maker = WavWriter if kind == "wav" else FlacWriter
+    return maker(target, rate=rate, channels=channels, sample_format=sample_format)
+
+
+def kind_of(path: Path) -> FileKind:
+    """The file kind that a name asks for.
+
+    Raises
+    ------
+    MediaError
+        For endings that cannot be written.
+    """
+    endings: dict[str, FileKind] = {".wav": "wav", ".flac": "flac"}
+    if (kind := endings.get(path.suffix.lower())) is None:
+        message = f"{path.name}: sound is written as .wav or .flac. Choose one of these endings."
+        raise MediaError(message)
+    return kind

@@ -1,0 +1,158 @@
+"""Project files: readable JSON with a version, relative media paths and fingerprints."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+from typing import Any
+
+from pulizia.audio.spans import Span
+from pulizia.errors import ProjectError, SettingsError
+from pulizia.media.write import write_text
+from pulizia.project.model import Project, Recording
+from pulizia.project.upgrades import upgraded
+from pulizia.score.steps import Step
+from pulizia.settings.as_dict import from_dict, to_dict
+from pulizia.tools.registry import tool_of
+
+FORMAT, VERSION, SUFFIX = "pulizia-project", 1, ".pulizia"
+LARGEST_BYTES = 256 << 20
+
+
+def save_project(project: Project, path: Path) -> None:
+    """Write a project; an earlier file is replaced only by a whole new one.
+
+    Raises
+    ------
+    DiskError
+        When the disk refuses.
+    """
+    write_text(path, project_text(project, path.parent))
+
+
+def project_text(project: Project, folder: Path) -> str:
+    """The file's text; media inside or beside ``folder`` are named relative to it."""
+    content = {
+        "format": FORMAT,
+        "version": VERSION,
+        "id": project.id,
+        "target": project.target_id,
+        "recordings": [_recording_row(r, folder) for r in project.recordings],
+    }
+    return json.dumps(content, indent=1) + "\n"
+
+
+def load_project(path: Path) -> Project:
+    """Read a project file.
+
+    Raises
+    ------
+    ProjectError
+        One sentence: unreadable, damaged, not a project, or newer than this program.
+    """
+    try:
+        if path.stat().st_size > LARGEST_BYTES:
+            message = f"{path.name} is too large for a project. Choose another file."
+            raise ProjectError(message)
+        text = path.read_text(encoding="utf-8")
+    except FileNotFoundError as error:
+        message = f"{path} does not exist. Check the name of the project."
+        raise ProjectError(message) from error
+    except (OSError, UnicodeDecodeError) as error:
+        message = f"{path.name} cannot be read as a project. Restore it from a backup."
+        raise ProjectError(message) from error
+    return parse_project(text, path.name, path.parent)
+
+
+def parse_project(text: str, name: str, folder: Path) -> Project:
+    """Make a project of a file's text; see :func:`load_project`."""
+    try:
+        content = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        message = f"{name} is damaged: it is not readable as JSON. Restore it from a backup."
+        raise ProjectError(message) from error
+    if not isinstance(content, dict) or content.get("format") != FORMAT:
+        message = f"{name} is not a Pulizia project. Choose another file."
+        raise ProjectError(message)
+    version = content.get("version")
+    if not isinstance(version, int) or version < 1:
+        message = f"{name} is damaged: it has no version. Restore it from a backup."
+        raise ProjectError(message)
+    if version > VERSION:
+        message = f"{name} was made by a newer Pulizia (format {version}, this one reads {VERSION}). Update Pulizia."
+        raise ProjectError(message)
+    try:
+        content = upgraded(content, VERSION)
+        recordings = tuple(_recording(row, folder) for row in content["recordings"])
+        return Project(
+            recordings=recordings, target_id=str(content.get("target", "ebu-r128")),
+            id=str(content["id"]),
+        )  # fmt: skip
+    except SettingsError as error:
+        message = f"{name} cannot be opened: {error}. Update Pulizia or restore a backup."
+        raise ProjectError(message) from error
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError, OverflowError) as error:
+        message = f"{name} is damaged ({error}). Restore it from a backup."
+        raise ProjectError(message) from error
+
+
+def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:
+    path = recording.path
+    try:
+        relative = os.path.relpath(path, folder.absolute())
+    except ValueError:  # another drive
+        relative = str(path)
+    return {
+        "id": recording.id, "name": recording.name, "path": relative, "absolute": str(path),
+        "fingerprint": recording.fingerprint, "rate": recording.rate,
+        "channels": recording.channels, "frames": recording.frames,
+        "score": [_step_row(step) for step in recording.score],
+    }  # fmt: skip
+
+
+def _step_row(step: Step) -> dict[str, Any]:
+    return {
+        "id": step.id, "tool": step.tool_id, "tool_version": step.tool.version,
+        "settings": to_dict(step.settings),
+        "spans": None if step.spans is None else [[s.start, s.stop] for s in step.spans],
+        "holes": [[s.start, s.stop] for s in step.holes],
+        "band_hz": list(step.band_hz) if step.band_hz else None,
+        "channels": None if step.channels is None else list(step.channels),
+        "enabled": step.enabled,
+    }  # fmt: skip
+
+
+def _recording(row: dict[str, Any], folder: Path) -> Recording:
+    path = Path(os.path.normpath(folder.absolute() / str(row["path"])))
+    absolute = Path(str(row.get("absolute", path)))
+    if not path.exists() and absolute.is_absolute() and absolute.exists():
+        path = absolute
+    rate, channels, frames = int(row["rate"]), int(row["channels"]), int(row["frames"])
+    if rate <= 0 or channels <= 0 or frames <= 0:
+        message = f"recording {row.get('name')} has no length"
+        raise ValueError(message)
+    return Recording(
+        id=str(row["id"]), name=str(row["name"]), path=path, fingerprint=str(row["fingerprint"]),
+        rate=rate, channels=channels, frames=frames,
+        score=tuple(_step(entry) for entry in row["score"]),
+    )  # fmt: skip
+
+
+def _step(row: dict[str, Any]) -> Step:
+    tool = tool_of(row["tool"])
+    if int(row.get("tool_version", 1)) > tool.version:
+        message = f"a step {tool.id} was made by a newer Pulizia"
+        raise SettingsError(message)
+    spans, channels, band = row["spans"], row.get("channels"), row.get("band_hz")
+    return Step(
+        id=str(row["id"]), tool_id=tool.id, settings=from_dict(tool.settings, row["settings"]),
+        spans=None if spans is None else _spans(spans), holes=_spans(row.get("holes", [])),
+        band_hz=None if band is None else (float(band[0]), float(band[1])),
+        channels=None if channels is None else tuple(int(c) for c in channels),
+        enabled=bool(row["enabled"]),
+    )  # fmt: skip
+
+
+def _spans(rows: list[list[int]]) -> tuple[Span, ...]:
+    return tuple(Span(int(a), int(b)) for a, b in rows)

@@ -1,0 +1,74 @@
+"""The journal: every unsaved project is kept in the state folder until it is saved or dropped."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+from pulizia.errors import ProjectError
+from pulizia.media.write import write_text
+from pulizia.project.file import parse_project, project_text
+from pulizia.project.model import Project
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recovered:
+    """A project that an earlier session did not save."""
+
+    project: Project
+    path: Path | None
+    journal: Path
+
+
+class Journal:
+    """One session's unsaved state."""
+
+    def __init__(self, folder: Path) -> None:
+        self._file = folder / f"{os.getpid()}-{id(self):x}.journal"
+
+    def keep(self, project: Project, path: Path | None) -> None:
+        """Write the project down; raises DiskError."""
+        content = {
+            "pid": os.getpid(),
+            "path": None if path is None else str(path),
+            "project": project_text(project, Path("/")),
+        }
+        write_text(self._file, json.dumps(content))
+
+    def drop(self) -> None:
+        """Forget: the project was saved or given up."""
+        self._file.unlink(missing_ok=True)
+
+
+def left_behind(folder: Path) -> list[Recovered]:
+    """Journals of sessions that ended without saving, newest first; damaged ones are dropped."""
+    found = []
+    for file in sorted(folder.glob("*.journal"), key=lambda f: -f.stat().st_mtime):
+        try:
+            content = json.loads(file.read_text(encoding="utf-8"))
+            if _is_running(int(content["pid"])):
+                continue
+            project = parse_project(content["project"], file.name, Path("/"))
+            path = content["path"]
+            found.append(
+                Recovered(project=project, path=None if path is None else Path(path), journal=file)
+            )
+        except (OSError, ValueError, KeyError, TypeError, ProjectError):
+            with contextlib.suppress(OSError):
+                file.rename(file.with_suffix(".damaged"))
+    return found
+
+
+def _is_running(pid: int) -> bool:
+    if pid == os.getpid():
+        return True
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return True

@@ -1,0 +1,114 @@
+"""What a project holds: an immutable value; every edit makes a new one."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from pulizia.audio.spans import Span
+from pulizia.errors import ProjectError
+from pulizia.media.open import OpenMedia
+from pulizia.score.steps import Step
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recording:
+    """One source file, never written to, with its own score."""
+
+    path: Path
+    name: str
+    fingerprint: str
+    rate: int
+    channels: int
+    frames: int
+    score: tuple[Step, ...] = ()
+    id: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
+
+    @classmethod
+    def of_media(cls, media: OpenMedia) -> Recording:
+        """A recording with an empty score."""
+        source = media.source
+        return cls(
+            path=media.path.absolute(), name=media.path.stem, fingerprint=media.fingerprint,
+            rate=source.rate, channels=source.channels, frames=source.frames,
+        )  # fmt: skip
+
+    @property
+    def seconds(self) -> float:
+        """Length."""
+        return self.frames / self.rate
+
+    def step(self, step_id: str) -> Step:
+        """The step with this identity."""
+        for step in self.score:
+            if step.id == step_id:
+                return step
+        raise KeyError(step_id)
+
+    def with_step(self, step: Step) -> Recording:
+        """With a new step at the place that its tool recommends."""
+        place = sum(1 for other in self.score if other.tool.order <= step.tool.order)
+        return replace(self, score=(*self.score[:place], step, *self.score[place:]))
+
+    def with_changed(self, step_id: str, change: Callable[[Step], Step]) -> Recording:
+        """With one step changed."""
+        score = tuple(change(s) if s.id == step_id else s for s in self.score)
+        return replace(self, score=score)
+
+    def without_step(self, step_id: str) -> Recording:
+        """Without one step."""
+        return replace(self, score=tuple(s for s in self.score if s.id != step_id))
+
+    def with_moved(self, step_id: str, place: int) -> Recording:
+        """With one step at another place in the order, counted from 0."""
+        step = self.step(step_id)
+        rest = [s for s in self.score if s.id != step_id]
+        rest.insert(max(0, min(place, len(rest))), step)
+        return replace(self, score=tuple(rest))
+
+    def with_given_back(self, span: Span) -> Recording:
+        """With the original given back in a stretch: no step but those that set the level acts there."""
+        score = tuple(
+            s if s.tool.sets_level or not _acts(s, span, self.frames) else s.with_hole(span)
+            for s in self.score
+        )
+        return replace(self, score=score)
+
+
+def _acts(step: Step, span: Span, frames: int) -> bool:
+    return any(s.overlaps(span.start, span.stop) for s in step.acts_in(frames))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Project:
+    """Recordings with their scores, and the target of the delivery."""
+
+    recordings: tuple[Recording, ...] = ()
+    target_id: str = "ebu-r128"
+    id: str = field(default_factory=lambda: uuid.uuid4().hex)
+
+    def recording(self, recording_id: str) -> Recording:
+        """The recording with this identity."""
+        for recording in self.recordings:
+            if recording.id == recording_id:
+                return recording
+        message = "The recording is no longer part of the project."
+        raise ProjectError(message)
+
+    def with_recording(self, recording: Recording) -> Project:
+        """With one more recording, or an existing one replaced."""
+        ids = [r.id for r in self.recordings]
+        if recording.id in ids:
+            return replace(
+                self,
+                recordings=tuple(recording if r.id == recording.id else r for r in self.recordings),
+            )
+        return replace(self, recordings=(*self.recordings, recording))
+
+    def without_recording(self, recording_id: str) -> Project:
+        """Without one recording; its file stays where it is."""
+        return replace(
+            self, recordings=tuple(r for r in self.recordings if r.id != recording_id)
+        )

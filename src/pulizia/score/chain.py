@@ -1,0 +1,202 @@
+"""A score as a chain of Sources: each stage renders on a fixed grid of chunks, on demand."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from functools import cache
+from typing import Any
+
+import numpy as np
+import scipy.fft
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import DifferenceSource, Source, content_key, read_padded
+from pulizia.audio.spans import edge_weight
+from pulizia.score.cache import ChunkCache
+from pulizia.score.steps import Step
+from pulizia.tools.base import Block, Progress
+from pulizia.units import ms_to_frames
+
+CHUNK_FRAMES = 1 << 16
+EDGE_FADE_MS = 10.0
+BAND_TAPS_S = 0.085  # length of the filter that confines a step to a band: 4096 at 48 kHz
+
+
+class AnalysisStore:
+    """What tools have learned, by key; each analysis is made once even when two threads ask."""
+
+    def __init__(self) -> None:
+        self._known: dict[str, Any] = {}
+        self._locks: dict[str, threading.Lock] = {}
+        self._lock = threading.Lock()
+
+    def get(self, key: str, stage: Stage, progress: Progress) -> Any:  # noqa: ANN401 - each tool's own
+        """The analysis under ``key``, made by the stage's tool when unknown."""
+        with self._lock:
+            lock = self._locks.setdefault(key, threading.Lock())
+        with lock:
+            if key not in self._known:
+                tool = stage.step.tool
+                spans = stage.step.acts_in(stage.frames)
+                self._known[key] = tool.analyse(stage.upstream, spans, stage.step.settings, progress)
+            return self._known[key]
+
+    def has(self, key: str) -> bool:
+        """Whether the analysis is there already."""
+        return key in self._known
+
+
+class Stage:
+    """A step's output as a Source over the Source before it."""
+
+    def __init__(self, upstream: Source, step: Step, cache_: ChunkCache, store: AnalysisStore) -> None:
+        self.upstream, self.step = upstream, step
+        self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
+        self.key = content_key("stage", upstream.key, step.content_key())
+        self._cache, self._store = cache_, store
+        self._spans = step.acts_in(self.frames)
+        self._step_key = step.content_key()
+        margin = step.tool.margin(step.settings, self.rate)
+        extra = _band_taps(self.rate) // 2 if step.band_hz else 0
+        grid = 4096  # keeps tools' inner grids on the recording's frame 0
+        self._before = -(-(margin.before + extra) // grid) * grid
+        self._after = margin.after + extra
+        self._analysis_key = self._make_analysis_key()
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch: that of the upstream where the step does not act."""
+        first = start // CHUNK_FRAMES * CHUNK_FRAMES
+        last = min(-(-stop // CHUNK_FRAMES) * CHUNK_FRAMES, self.frames)
+        if not self._acts(start, stop):
+            return self.upstream.span_key(start, stop)
+        context = self.upstream.span_key(
+            max(0, first - self._before), min(self.frames, last + self._after)
+        )
+        return content_key("stage", self._step_key, self._analysis_key, context, start, stop)
+
+    def analysis(self, progress: Progress = lambda _: None) -> Any:  # noqa: ANN401 - each tool's own
+        """What the step's tool has learned from its input; may take long the first time."""
+        return self._store.get(self._analysis_key, self, progress)
+
+    @property
+    def is_analysed(self) -> bool:
+        """Whether reading needs no analysis first."""
+        return self._store.has(self._analysis_key)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop)."""
+        if not self._acts(start, stop):
+            return self.upstream.read(start, stop)
+        out = np.empty((self.channels, stop - start), dtype=np.float32)
+        for index in range(start // CHUNK_FRAMES, -(-stop // CHUNK_FRAMES)):
+            first, last = index * CHUNK_FRAMES, min((index + 1) * CHUNK_FRAMES, self.frames)
+            a, b = max(start, first), min(stop, last)
+            if self._acts(first, last):
+                chunk = self._cache.get(self.span_key(first, last), lambda f=first, e=last: self._render(f, e))  # type: ignore[misc]
+                out[:, a - start : b - start] = chunk[:, a - first : b - first]
+            else:
+                out[:, a - start : b - start] = self.upstream.read(a, b)
+        return out
+
+    def _acts(self, start: int, stop: int) -> bool:
+        return any(span.overlaps(start, stop) for span in self._spans)
+
+    def _make_analysis_key(self) -> str:
+        tool, settings = self.step.tool, self.step.settings
+        places = tool.analysis_places(settings, self.rate)
+        looked_at: object
+        if places is None:
+            looked_at = (self.upstream.key, self._spans)
+        else:
+            looked_at = [
+                self.upstream.span_key(min(s.start, self.frames), min(s.stop, self.frames))
+                for s in places
+            ]
+        values = [(name, getattr(settings, name)) for name in tool.analysis_fields]
+        return content_key("analysis", tool.id, tool.version, values, looked_at)
+
+    def _render(self, first: int, last: int) -> Samples:
+        step = self.step
+        start, stop = first - self._before, last + self._after
+        block = Block(read_padded(self.upstream, start, stop), start, self.rate)
+        dry = block.samples[:, self._before : self._before + last - first]
+        wet = step.tool.process(block, step.settings, self.analysis())
+        if step.band_hz is not None:
+            wet = block.samples + _in_band(wet - block.samples, step.band_hz, self.rate)
+        wet = wet[:, self._before : self._before + last - first]
+        fade = ms_to_frames(EDGE_FADE_MS, self.rate)
+        weight = edge_weight(self._spans, first, last, fade=fade, frames=self.frames)
+        if step.channels is None and weight.all() and weight.min() == 1.0:
+            return _finite(np.ascontiguousarray(wet, dtype=np.float32))
+        out = dry.copy()
+        whole, partly = weight == 1.0, (weight > 0.0) & (weight < 1.0)
+        for channel in step.channels if step.channels is not None else range(self.channels):
+            if channel >= self.channels:
+                continue
+            out[channel, whole] = wet[channel, whole]
+            out[channel, partly] += weight[partly] * (wet[channel, partly] - dry[channel, partly])
+        return _finite(out)
+
+
+class Chain:
+    """A recording's sound before, after, and what was removed, for one score."""
+
+    def __init__(
+        self, source: Source, steps: Sequence[Step], cache_: ChunkCache, store: AnalysisStore
+    ) -> None:
+        self.before = source
+        self.stages: dict[str, Stage] = {}
+        self._inputs: dict[str, Source] = {}
+        last: Source = source
+        for step in steps:
+            self._inputs[step.id] = last
+            if step.enabled and step.acts_in(source.frames):
+                last = self.stages[step.id] = Stage(last, step, cache_, store)
+        self.after: Source = last
+
+    @property
+    def removed(self) -> Source:
+        """What the whole score takes away."""
+        return DifferenceSource(self.before, self.after)
+
+    def input_of(self, step_id: str) -> Source:
+        """The sound that reaches a step."""
+        return self._inputs[step_id]
+
+    def prepare(self, progress: Progress = lambda _: None) -> None:
+        """Let every step learn what it needs, first to last. ``progress`` may raise to stop."""
+        stages = list(self.stages.values())
+        for n, stage in enumerate(stages):
+            stage.analysis(lambda part, n=n: progress((n + part) / len(stages)))  # type: ignore[misc]
+        progress(1.0)
+
+
+def _finite(samples: Samples) -> Samples:
+    """Samples with anything that is not a number silenced; a copy only where there is any."""
+    if np.isfinite(samples).all():
+        return samples
+    return np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
+
+
+def _band_taps(rate: int) -> int:
+    return 2 * round(BAND_TAPS_S * rate / 2)
+
+
+@cache
+def _band_filter(low_hz: float, high_hz: float, rate: int) -> NDArray[np.float64]:
+    """Linear-phase band-pass by the window method (Hann), odd length, centred."""
+    half = _band_taps(rate) // 2
+    n = np.arange(-half, half + 1)
+    high, low = min(high_hz, rate / 2) / rate, max(low_hz, 0.0) / rate
+    taps = 2 * high * np.sinc(2 * high * n) - 2 * low * np.sinc(2 * low * n)
+    return np.asarray(taps * (0.5 + 0.5 * np.cos(np.pi * n / (half + 1))))
+
+
+def _in_band(x: Samples, band_hz: tuple[float, float], rate: int) -> Samples:
+    taps = _band_filter(*band_hz, rate)
+    half = len(taps) // 2
+    size = scipy.fft.next_fast_len(x.shape[1] + len(taps) - 1, real=True)
+    spectrum = scipy.fft.rfft(x, size, axis=1) * scipy.fft.rfft(taps.astype(np.float32), size)
+    return np.asarray(scipy.fft.irfft(spectrum, size, axis=1)[:, half : half + x.shape[1]], dtype=np.float32)

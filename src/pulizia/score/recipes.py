@@ -1,0 +1,165 @@
+"""Recipes: a named chain of steps kept as a text file, and reading one safely."""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from pulizia.audio.spans import Span
+from pulizia.errors import RecipeError, SettingsError
+from pulizia.score.steps import Step, make_step
+from pulizia.settings.as_dict import to_dict
+from pulizia.units import seconds_to_frames
+
+FORMAT, VERSION = "pulizia-recipe", 1
+LARGEST_BYTES = 16 << 20
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RecipeStep:
+    """A step with its places in seconds, so that it fits any sample rate."""
+
+    tool_id: str
+    settings: dict[str, Any]
+    spans_s: tuple[tuple[float, float], ...] | None
+    band_hz: tuple[float, float] | None
+    enabled: bool
+
+    def at_rate(self, rate: int, number: int) -> Step:
+        """The step for a recording of a sample rate."""
+        spans = None
+        if self.spans_s is not None:
+            spans = tuple(
+                Span(seconds_to_frames(a, rate), seconds_to_frames(b, rate)) for a, b in self.spans_s
+            )
+        try:
+            return make_step(
+                self.tool_id, self.settings, spans=spans, band_hz=self.band_hz, enabled=self.enabled
+            )
+        except SettingsError as error:
+            message = f"step {number} ({self.tool_id}): {error}"
+            raise RecipeError(message) from error
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recipe:
+    """A named chain of steps."""
+
+    name: str
+    steps: tuple[RecipeStep, ...]
+
+    def steps_for(self, rate: int) -> tuple[Step, ...]:
+        """The steps for a recording of a sample rate."""
+        return tuple(step.at_rate(rate, n) for n, step in enumerate(self.steps, 1))
+
+
+def read_recipe(path: Path) -> Recipe:
+    """Read and check a recipe file.
+
+    Raises
+    ------
+    RecipeError
+        One sentence: unreadable, not a recipe, newer than this program, or what is wrong where.
+    """
+    try:
+        if path.stat().st_size > LARGEST_BYTES:
+            message = f"{path.name} is too large for a recipe. Choose another file."
+            raise RecipeError(message)
+        text = path.read_text(encoding="utf-8")
+    except FileNotFoundError as error:
+        message = f"{path} does not exist. Check the name of the recipe."
+        raise RecipeError(message) from error
+    except (OSError, UnicodeDecodeError) as error:
+        message = f"{path.name} cannot be read as a recipe. Choose another file."
+        raise RecipeError(message) from error
+    return parse_recipe(text, path.name)
+
+
+def parse_recipe(text: str, name: str) -> Recipe:
+    """Check the text of a recipe; see :func:`read_recipe`."""
+    try:
+        content = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        message = f"{name} is not a recipe: it is not readable as JSON ({error})."
+        raise RecipeError(message) from error
+    if not isinstance(content, dict) or content.get("format") != FORMAT:
+        message = f'{name} is not a recipe: its "format" is not "{FORMAT}".'
+        raise RecipeError(message)
+    version = content.get("version")
+    if not isinstance(version, int) or version > VERSION:
+        message = f"{name} has version {version}, this program reads {VERSION}. Update Pulizia."
+        raise RecipeError(message)
+    steps = content.get("steps")
+    if not isinstance(steps, list):
+        message = f'{name} has no list "steps".'
+        raise RecipeError(message)
+    made = tuple(_step(entry, name, number) for number, entry in enumerate(steps, 1))
+    recipe = Recipe(name=str(content.get("name") or Path(name).stem), steps=made)
+    recipe.steps_for(48_000)  # settings out of range are told now, not in the middle of the work
+    return recipe
+
+
+def recipe_text(name: str, steps: tuple[Step, ...], rate: int) -> str:
+    """The text of a recipe made from steps of a recording."""
+    rows = []
+    for step in steps:
+        spans = None
+        if step.spans is not None:
+            spans = [[round(s.start / rate, 6), round(s.stop / rate, 6)] for s in step.spans]
+        rows.append({
+            "tool": step.tool_id, "settings": to_dict(step.settings), "spans_s": spans,
+            "band_hz": list(step.band_hz) if step.band_hz else None, "enabled": step.enabled,
+        })  # fmt: skip
+    content = {"format": FORMAT, "version": VERSION, "name": name, "steps": rows}
+    return json.dumps(content, indent=1) + "\n"
+
+
+def _step(entry: Any, name: str, number: int) -> RecipeStep:  # noqa: ANN401 - JSON
+    place = f"{name}: step {number}"
+    if not isinstance(entry, dict) or not isinstance(entry.get("tool"), str):
+        message = f'{place} names no "tool".'
+        raise RecipeError(message)
+    known = {"tool", "settings", "spans_s", "band_hz", "enabled"}
+    if unknown := set(entry) - known:
+        message = f"{place} has unknown entries {', '.join(sorted(unknown))}."
+        raise RecipeError(message)
+    settings = entry.get("settings") or {}
+    if not isinstance(settings, dict):
+        message = f"{place}: settings must be a table of names and values."
+        raise RecipeError(message)
+    enabled = entry.get("enabled", True)
+    if not isinstance(enabled, bool):
+        message = f"{place}: enabled must be true or false."
+        raise RecipeError(message)
+    spans = entry.get("spans_s")
+    return RecipeStep(
+        tool_id=entry["tool"],
+        settings=settings,
+        spans_s=None if spans is None else read_pairs(spans, f"{place}: spans_s"),
+        band_hz=None if entry.get("band_hz") is None
+        else read_pairs([entry["band_hz"]], f"{place}: band_hz")[0],
+        enabled=enabled,
+    )  # fmt: skip
+
+
+def read_pairs(value: Any, place: str) -> tuple[tuple[float, float], ...]:  # noqa: ANN401 - JSON
+    """Check a list of [low, high] pairs of finite numbers, low < high, not negative."""
+    if not isinstance(value, list):
+        message = f"{place} must be a list of [from, to] pairs."
+        raise RecipeError(message)
+    pairs = []
+    for pair in value:
+        good = isinstance(pair, list) and len(pair) == 2
+        if not good or not all(_is_number(x) for x in pair) or not 0 <= pair[0] < pair[1]:
+            message = f"{place} holds {pair!r}; it must be [from, to] with from smaller than to."
+            raise RecipeError(message)
+        pairs.append((float(pair[0]), float(pair[1])))
+    return tuple(pairs)
+
+
+def _is_number(value: Any) -> bool:  # noqa: ANN401 - JSON
+    good = isinstance(value, int | float) and not isinstance(value, bool)
+    return good and math.isfinite(value) and value < 1e9

@@ -1,0 +1,77 @@
+"""One repair in a score: a tool, its settings, where it acts, on or off."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from pulizia.audio.source import content_key
+from pulizia.audio.spans import Span, clipped, without
+from pulizia.settings.as_dict import from_dict, to_dict
+from pulizia.settings.declare import Settings
+from pulizia.tools.base import AnyTool
+from pulizia.tools.registry import tool_of
+
+
+def new_id() -> str:
+    """A short identity that no other step has."""
+    return uuid.uuid4().hex[:12]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One entry of a score.
+
+    ``spans`` None means the whole recording; ``holes`` are stretches given back to the original;
+    ``band_hz`` and ``channels`` None mean all.
+    """
+
+    tool_id: str
+    settings: Settings
+    spans: tuple[Span, ...] | None = None
+    holes: tuple[Span, ...] = ()
+    band_hz: tuple[float, float] | None = None
+    channels: tuple[int, ...] | None = None
+    enabled: bool = True
+    id: str = field(default_factory=new_id)
+
+    @property
+    def tool(self) -> AnyTool:
+        """The step's tool."""
+        return tool_of(self.tool_id)
+
+    def acts_in(self, frames: int) -> tuple[Span, ...]:
+        """The stretches of a recording of ``frames`` frames in which the step acts."""
+        whole = (Span(0, frames),)
+        spans = whole if self.spans is None else clipped(self.spans, frames)
+        return without(spans, clipped(self.holes, frames))
+
+    def content_key(self) -> str:
+        """Key of everything that changes the sound; not of the identity."""
+        return content_key(
+            self.tool_id, self.tool.version, sorted(to_dict(self.settings).items()),
+            self.spans, self.holes, self.band_hz, self.channels, self.enabled,
+        )  # fmt: skip
+
+    def with_settings(self, **changes: Any) -> Step:  # noqa: ANN401 - values of any setting
+        """The step with some settings changed; raises SettingsError when they are out of range."""
+        return replace(self, settings=replace(self.settings, **changes))
+
+    def with_hole(self, hole: Span) -> Step:
+        """The step with one more stretch given back."""
+        return replace(self, holes=(*self.holes, hole))
+
+
+def make_step(
+    tool_id: str,
+    settings: dict[str, Any] | None = None,
+    *,
+    spans: tuple[Span, ...] | None = None,
+    band_hz: tuple[float, float] | None = None,
+    enabled: bool = True,
+) -> Step:
+    """A step from plain values; raises SettingsError for unknown or wrong ones."""
+    tool = tool_of(tool_id)
+    made = from_dict(tool.settings, settings or {})
+    return Step(tool_id=tool_id, settings=made, spans=spans, band_hz=band_hz, enabled=enabled)

@@ -1,0 +1,72 @@
+"""Settings to and from plain dictionaries (recipes, projects, command line)."""
+
+from __future__ import annotations
+
+import difflib
+from typing import Any, TypeVar
+
+from pulizia.errors import SettingsError
+from pulizia.settings.declare import Choice, Declaration, Levels, Number, Places, Settings, declared
+
+S = TypeVar("S", bound=Settings)
+
+
+def to_dict(settings: Settings) -> dict[str, Any]:
+    """All fields as plain JSON values."""
+    return {name: _plain(getattr(settings, name)) for name in declared(type(settings))}
+
+
+def from_dict(kind: type[S], values: object) -> S:
+    """Make settings from a plain dictionary; fields that are missing keep their defaults.
+
+    Raises
+    ------
+    SettingsError
+        For unknown names (with the nearest known one), wrong types and values out of range.
+    """
+    if not isinstance(values, dict):
+        message = f"settings must be a table of names and values, not {values!r}"
+        raise SettingsError(message)
+    known = declared(kind)
+    problems = [_unknown(name, known) for name in values if name not in known]
+    if problems:
+        raise SettingsError("; ".join(problems))
+    return kind(**{name: _typed(known[name], value) for name, value in values.items()})
+
+
+def schema(kind: type[Settings]) -> list[dict[str, Any]]:
+    """One plain dictionary per field: what the command line and the manual print."""
+    rows = []
+    for name, declaration in declared(kind).items():
+        row: dict[str, Any] = {"name": name, "label": declaration.label, "help": declaration.help}
+        row["default"] = _plain(kind.__dataclass_fields__[name].default)
+        if isinstance(declaration, Number):
+            row |= {"kind": "number", "unit": declaration.unit.symbol, "low": declaration.low}
+            row |= {"high": declaration.high, "step": declaration.step}
+        elif isinstance(declaration, Choice):
+            row |= {"kind": "choice", "options": [word for word, _ in declaration.options]}
+        else:
+            row["kind"] = type(declaration).__name__.lower()
+        rows.append(row)
+    return rows
+
+
+def _unknown(name: object, known: dict[str, Declaration]) -> str:
+    near = difflib.get_close_matches(str(name), known, n=1)
+    hint = f"did you mean {near[0]}?" if near else f"known are {', '.join(known)}"
+    return f"unknown setting {name}; {hint}"
+
+
+def _plain(value: Any) -> Any:  # noqa: ANN401 - JSON values
+    if isinstance(value, tuple):
+        return [_plain(item) for item in value]
+    return value
+
+
+def _typed(declaration: Declaration, value: Any) -> Any:  # noqa: ANN401 - JSON values
+    if isinstance(declaration, Places | Levels) and isinstance(value, list | tuple):
+        return tuple(tuple(pair) if isinstance(pair, list) else pair for pair in value)
+    is_number = isinstance(value, int | float) and not isinstance(value, bool)
+    if isinstance(declaration, Number) and is_number:
+        return int(value) if declaration.whole and value == int(value) else float(value)
+    return value

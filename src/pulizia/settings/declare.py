@@ -1,0 +1,247 @@
+"""How a tool declares its settings once, for panel, command line, recipe, manual and tests."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import MISSING, Field, dataclass, field, fields
+from functools import cache
+from typing import Any, ClassVar, Literal
+
+from pulizia.errors import SettingsError
+from pulizia.units import Unit, format_number
+
+Scale = Literal["linear", "log"]
+Stretches = tuple[tuple[float, float], ...]
+"""Stretches of a recording in seconds: ((start, stop), ...)."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Number:
+    """A number with a unit and a range."""
+
+    unit: Unit
+    low: float
+    high: float
+    step: float
+    scale: Scale
+    whole: bool
+    optional: bool
+    label: str
+    help: str
+    more: bool
+
+    @property
+    def decimals(self) -> int:
+        """Digits after the point that the step needs."""
+        return 0 if self.whole else max(0, -math.floor(math.log10(self.step) + 1e-9))
+
+    def text(self, value: float | None) -> str:
+        """The value with its unit, as people read it."""
+        if value is None:
+            return "auto"
+        return f"{format_number(value, self.decimals)} {self.unit.symbol}".strip()
+
+    def check(self, name: str, value: object) -> str | None:
+        """A sentence about what is wrong with the value, or None."""
+        if value is None and self.optional:
+            return None
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            return f"{name} must be a number, not {value!r}"
+        if self.whole and value != int(value):
+            return f"{name} must be a whole number, not {value}"
+        if not (math.isfinite(value) and self.low <= value <= self.high):
+            unit = f" {self.unit.symbol}" if self.unit.symbol else ""
+            return f"{name} is {value:g}{unit}, must be between {self.low:g} and {self.high:g}{unit}"
+        return None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Choice:
+    """One of a few words; ``options`` maps each word to what people read."""
+
+    options: tuple[tuple[str, str], ...]
+    label: str
+    help: str
+    more: bool
+
+    def text(self, value: str) -> str:
+        """What people read for the word."""
+        return dict(self.options)[value]
+
+    def check(self, name: str, value: object) -> str | None:
+        """A sentence about what is wrong with the value, or None."""
+        words = [word for word, _ in self.options]
+        if value not in words:
+            return f"{name} is {value!r}, must be one of {', '.join(words)}"
+        return None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Switch:
+    """On or off."""
+
+    label: str
+    help: str
+    more: bool
+
+    def text(self, value: bool) -> str:  # noqa: FBT001 - the value shown
+        """On or off in words."""
+        return "on" if value else "off"
+
+    def check(self, name: str, value: object) -> str | None:
+        """A sentence about what is wrong with the value, or None."""
+        return None if isinstance(value, bool) else f"{name} must be true or false, not {value!r}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Places:
+    """Stretches of the recording in seconds that the tool learns from."""
+
+    label: str
+    help: str
+    more: bool = False
+
+    def text(self, value: Stretches) -> str:
+        """How many stretches and how long."""
+        total = sum(b - a for a, b in value)
+        return "none" if not value else f"{len(value)} marked, {total:.2f} s"
+
+    def check(self, name: str, value: object) -> str | None:
+        """A sentence about what is wrong with the value, or None."""
+        if not isinstance(value, tuple):
+            return f"{name} must be a list of [start, stop] in seconds, not {value!r}"
+        for pair in value:
+            good = isinstance(pair, tuple) and len(pair) == 2
+            if not good or not all(_is_finite_number(x) for x in pair):
+                return f"{name} must hold pairs [start, stop] in seconds, not {pair!r}"
+            if not 0 <= pair[0] < pair[1]:
+                return f"{name} has a stretch from {pair[0]:g} s to {pair[1]:g} s; it must run forward"
+        return None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Levels:
+    """A learned curve: ((frequency in Hz, level in dB), ...) or none."""
+
+    label: str
+    help: str
+    more: bool = False
+
+    def text(self, value: Stretches) -> str:
+        """Whether a curve is carried."""
+        return f"{len(value)} points" if value else "none"
+
+    def check(self, name: str, value: object) -> str | None:
+        """A sentence about what is wrong with the value, or None."""
+        if not isinstance(value, tuple):
+            return f"{name} must be a list of [frequency in Hz, level in dB], not {value!r}"
+        last = -1.0
+        for pair in value:
+            good = isinstance(pair, tuple) and len(pair) == 2
+            if not good or not all(_is_finite_number(x) for x in pair):
+                return f"{name} must hold pairs [frequency in Hz, level in dB], not {pair!r}"
+            if pair[0] <= last:
+                return f"{name} must list rising frequencies, but {pair[0]:g} Hz follows {last:g} Hz"
+            last = pair[0]
+        return None
+
+
+Declaration = Number | Choice | Switch | Places | Levels
+
+
+def _is_finite_number(value: object) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
+
+
+def number(
+    default: float | None,
+    *,
+    unit: Unit,
+    low: float,
+    high: float,
+    label: str,
+    help: str,  # noqa: A002 - the word of the declaration
+    step: float = 1.0,
+    scale: Scale = "linear",
+    whole: bool = False,
+    optional: bool = False,
+    more: bool = False,
+) -> Any:  # noqa: ANN401 - a dataclass field, as dataclasses.field returns it
+    """Declare a numeric setting. ``more`` hides it behind "More" in the sheet."""
+    declared = Number(
+        unit=unit, low=low, high=high, step=step, scale=scale, whole=whole, optional=optional,
+        label=label, help=help, more=more,
+    )  # fmt: skip
+    return field(default=default, metadata={"declared": declared})
+
+
+def choice(
+    default: str,
+    *,
+    options: dict[str, str],
+    label: str,
+    help: str,  # noqa: A002
+    more: bool = False,
+) -> Any:  # noqa: ANN401
+    """Declare a choice between words."""
+    declared = Choice(options=tuple(options.items()), label=label, help=help, more=more)
+    return field(default=default, metadata={"declared": declared})
+
+
+def switch(default: bool, *, label: str, help: str, more: bool = False) -> Any:  # noqa: A002, ANN401, FBT001
+    """Declare an on/off setting."""
+    return field(default=default, metadata={"declared": Switch(label=label, help=help, more=more)})
+
+
+def places(*, label: str, help: str) -> Any:  # noqa: A002, ANN401
+    """Declare stretches to learn from."""
+    return field(default=(), metadata={"declared": Places(label=label, help=help)})
+
+
+def levels(*, label: str, help: str) -> Any:  # noqa: A002, ANN401
+    """Declare a learned curve that travels with the settings."""
+    return field(default=(), metadata={"declared": Levels(label=label, help=help)})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Settings:
+    """Base of every tool's settings: immutable, hashable, checked when made.
+
+    Raises
+    ------
+    SettingsError
+        Listing every field that is out of range, when an instance is made.
+    """
+
+    __hash__: ClassVar[Any]
+
+    def __post_init__(self) -> None:
+        problems = [
+            problem
+            for name, declaration in declared(type(self)).items()
+            if (problem := declaration.check(name, getattr(self, name)))
+        ]
+        if problems:
+            raise SettingsError("; ".join(problems))
+
+
+@cache
+def declared(settings: type[Settings]) -> dict[str, Declaration]:
+    """The declarations of a settings class by field name, in order."""
+    found: dict[str, Declaration] = {}
+    for entry in fields(settings):
+        declaration = entry.metadata.get("declared")
+        if declaration is None:
+            message = f"{settings.__name__}.{entry.name} is not declared"
+            raise TypeError(message)
+        found[entry.name] = declaration
+    return found
+
+
+def default_of(settings: type[Settings], name: str) -> Any:  # noqa: ANN401 - any setting's value
+    """The default of one field."""
+    entry: Field[Any] = settings.__dataclass_fields__[name]
+    if entry.default is MISSING:
+        message = f"{name} has no default"
+        raise TypeError(message)
+    return entry.default

@@ -1,0 +1,234 @@
+"""Noise: lowers steady broadband noise of a learned spectrum under the voice.
+
+Optimally modified log-spectral amplitude estimation (Cohen 2002) with the decision-directed
+a-priori SNR of Ephraim and Malah (1984, 1985), see :mod:`pulizia.dsp.spectral_gain`. The lowest
+gain is the chosen reduction, so what is left of the noise keeps its own sound.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source
+from pulizia.audio.spans import Span
+from pulizia.dsp.spectral_gain import noise_gain
+from pulizia.dsp.stft import analyse as spectra_of
+from pulizia.dsp.stft import synthesise
+from pulizia.measure.noise_floor import noise_spectrum, quiet_spans
+from pulizia.settings.declare import Settings, Stretches, choice, levels, number, places
+from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Tool
+from pulizia.units import Unit, db_to_gain, format_number, powers_to_db, seconds_to_frames
+
+OVERLAP = 4  # windows over each sample
+PAIR = 2  # frames that share one estimate of the SNR: half the work, a calmer estimate
+LEAD_IN_HOPS = 28  # after which the estimate of xi no longer shows where it began
+XI_MIN = db_to_gain(-25.0) ** 2  # common practice between -15 and -25 dB
+WINDOW_S = 0.0427  # "auto": 2048 at 48 kHz, long against a pitch period, short against a syllable
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoiseSettings(Settings):
+    """How much noise goes, and how the program tells it from the voice."""
+
+    reduction_db: float = number(
+        12.0, unit=Unit.DB, low=0.0, high=40.0, step=0.5, label="Reduction",
+        help="How far the noise is lowered. 12 dB is a careful start; more may thin the voice.",
+    )  # fmt: skip
+    sensitivity_db: float = number(
+        0.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Sensitivity",
+        help="Raises or lowers the line under which sound counts as noise.",
+    )  # fmt: skip
+    smoothing_ms: float = number(
+        200.0, unit=Unit.MS, low=50.0, high=2000.0, step=10.0, scale="log", label="Smoothing",
+        help="Longer keeps what is left of the noise calm; shorter follows the voice faster.",
+    )  # fmt: skip
+    transform_size: str = choice(
+        "auto",
+        options={"auto": "auto", "512": "512", "1024": "1024", "2048": "2048", "4096": "4096", "8192": "8192"},
+        label="Transform size", more=True,
+        help="Long transforms part noise and voice more finely, short ones keep consonants sharp.",
+    )  # fmt: skip
+    profile_spans_s: Stretches = places(
+        label="Noise alone",
+        help="Where noise alone is heard. Without any, the quietest passages are taken.",
+    )
+    profile_levels: Stretches = levels(
+        label="Carried profile",
+        help="A noise spectrum from another recording: frequency in Hz, density in dBFS per Hz.",
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class NoiseProfile:
+    """Power per bin of the noise, for one transform size."""
+
+    power: NDArray[np.float32]  # (size // 2 + 1,)
+    size: int
+
+    def density_db(self, rate: int) -> NDArray[np.float64]:
+        """Level density per bin in dBFS per Hz, one-sided."""
+        # the sine window has a mean square of 1/2
+        return powers_to_db(self.power * (2.0 / (0.5 * self.size * rate)))
+
+
+def transform_size(settings: NoiseSettings, rate: int) -> int:
+    """Window length in frames."""
+    if settings.transform_size == "auto":
+        return int(2 ** round(math.log2(WINDOW_S * rate)))
+    return int(settings.transform_size)
+
+
+def analyse(
+    source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress
+) -> NoiseProfile:
+    """Learn the noise: from the carried curve, the marked stretches, or the quietest passages."""
+    size = transform_size(settings, source.rate)
+    if settings.profile_levels:
+        hz = np.fft.rfftfreq(size, 1.0 / source.rate)
+        points = np.array(settings.profile_levels)
+        density_db = np.interp(hz, points[:, 0], points[:, 1])
+        power = 10.0 ** (density_db / 10.0) * (0.5 * size * source.rate) / 2.0
+        return NoiseProfile(np.maximum(power, 1e-20).astype(np.float32), size)
+    del spans
+    marked = _marked(settings, source.rate)
+    if not marked:
+        marked = quiet_spans(source)
+    progress(0.5)
+    return NoiseProfile(noise_spectrum(source, marked, size), size)
+
+
+def carried_levels(profile: NoiseProfile, rate: int) -> Stretches:
+    """The profile as a curve that another recording can use (third of a semitone at the finest)."""
+    hz = np.fft.rfftfreq(profile.size, 1.0 / rate)
+    level = profile.density_db(rate)
+    return tuple((round(float(f), 3), round(float(db), 2)) for f, db in zip(hz, level, strict=True))
+
+
+def process(block: Block, settings: NoiseSettings, profile: NoiseProfile) -> Samples:
+    """Lower the noise in a block."""
+    size, hop = profile.size, profile.size // OVERLAP
+    skip = -block.start % (PAIR * hop)
+    usable = block.samples.shape[1] - skip
+    frames = max(0, (usable - size) // hop + 1) // PAIR * PAIR
+    out = block.samples.copy()
+    if frames == 0 or settings.reduction_db == 0.0:
+        return out
+    stop = skip + (frames - 1) * hop + size
+    spectra = [spectra_of(channel[skip:stop], size, hop) for channel in block.samples]
+    gain = _gain(spectra, settings, profile, block.rate, hop)
+    for channel, spectrum in enumerate(spectra):
+        spectrum *= gain
+        out[channel, skip:stop] = synthesise(spectrum, size, hop)
+    return out
+
+
+def _gain(
+    spectra: list[NDArray[np.complex64]], settings: NoiseSettings, profile: NoiseProfile,
+    rate: int, hop: int,
+) -> NDArray[np.float32]:  # fmt: skip
+    noise = profile.power * np.float32(len(spectra) * 10.0 ** (settings.sensitivity_db / 10.0))
+    gamma = _pair_power(spectra[0])
+    for spectrum in spectra[1:]:
+        gamma += _pair_power(spectrum)
+    gamma *= np.float32(1.0) / noise
+    np.clip(gamma, np.float32(1e-3), np.float32(1e8), out=gamma)
+    alpha = math.exp(-1000.0 * PAIR * hop / (rate * settings.smoothing_ms))
+    pair_gain = noise_gain(
+        gamma, alpha=alpha, xi_min=XI_MIN, bin_hz=rate / profile.size,
+        lowest=db_to_gain(-settings.reduction_db),
+    )  # fmt: skip
+    return _spread(pair_gain)
+
+
+def _spread(pair_gain: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Gains of single frames, between those of neighbouring pairs."""
+    quarter = pair_gain * np.float32(0.25)
+    gain = np.empty((len(pair_gain), 2, pair_gain.shape[1]), dtype=np.float32)
+    np.multiply(pair_gain, np.float32(0.75), out=gain[:, 0])
+    gain[:, 1] = gain[:, 0]
+    gain[1:, 0] += quarter[:-1]
+    gain[0, 0] += quarter[0]
+    gain[:-1, 1] += quarter[1:]
+    gain[-1, 1] += quarter[-1]
+    return gain.reshape(-1, pair_gain.shape[1])
+
+
+def _pair_power(spectrum: NDArray[np.complex64]) -> NDArray[np.float32]:
+    """Mean power of frames 2k and 2k + 1, which overlap by three quarters."""
+    squares = np.square(spectrum.view(np.float32))
+    pairs = squares[0::2] + squares[1::2]
+    power = pairs[:, 0::2] + pairs[:, 1::2]
+    power *= np.float32(0.5)
+    return power
+
+
+def _power(spectrum: NDArray[np.complex64]) -> NDArray[np.float32]:
+    power = np.square(spectrum.real)
+    power += np.square(spectrum.imag)
+    return np.asarray(power, dtype=np.float32)
+
+
+def margin(settings: NoiseSettings, rate: int) -> Margin:
+    """A lead-in for the estimate, and the windows that overlap the end."""
+    size = transform_size(settings, rate)
+    return Margin(size + LEAD_IN_HOPS * size // 4, size)
+
+
+def _marked(settings: NoiseSettings, rate: int) -> tuple[Span, ...]:
+    return tuple(
+        Span(seconds_to_frames(a, rate), seconds_to_frames(b, rate))
+        for a, b in settings.profile_spans_s
+    )
+
+
+def analysis_places(settings: NoiseSettings, rate: int) -> tuple[Span, ...] | None:
+    """The marked stretches; everything where none is marked; nothing for a carried profile."""
+    if settings.profile_levels:
+        return ()
+    return _marked(settings, rate) or None
+
+
+def caption(settings: NoiseSettings) -> str:
+    """Short text on the strip."""
+    return f"{format_number(-settings.reduction_db, 0 if settings.reduction_db % 1 == 0 else 1)} dB"
+
+
+def picture(
+    passage: Samples | None, rate: int, settings: NoiseSettings, profile: NoiseProfile
+) -> Picture:
+    """The profile, the line that parts noise from voice, what is left, and the passage."""
+    hz = np.fft.rfftfreq(profile.size, 1.0 / rate)
+    density = profile.density_db(rate)
+    curves = [
+        Curve("profile", hz, density),
+        Curve("line", hz, density + settings.sensitivity_db),
+        Curve("left", hz, density - settings.reduction_db),
+    ]
+    if passage is not None and passage.shape[1] >= profile.size:
+        spectra = [spectra_of(channel, profile.size, profile.size // 2) for channel in passage]
+        power = np.mean([np.mean(_power(s), axis=0) for s in spectra], axis=0)
+        level = powers_to_db(power * (2.0 / (0.5 * profile.size * rate)))
+        curves.append(Curve("passage", hz, level))
+    return Picture(tuple(curves), "dBFS/Hz", f"left, {caption(settings)}")
+
+
+TOOL = Tool(
+    id="noise",
+    title="Noise",
+    summary="Lowers steady noise such as a fan, air or hiss under the voice.",
+    settings=NoiseSettings,
+    order=40,
+    process=process,
+    caption=caption,
+    margin=margin,
+    analyse=analyse,
+    analysis_places=analysis_places,
+    analysis_fields=("transform_size", "profile_spans_s", "profile_levels"),
+    picture=picture,
+)

@@ -1,0 +1,28 @@
+"""All tools, in the order of menus and manual."""
+
+from __future__ import annotations
+
+import difflib
+
+from pulizia.errors import SettingsError
+from pulizia.tools import level, noise
+from pulizia.tools.base import AnyTool
+
+ALL: tuple[AnyTool, ...] = (noise.TOOL, level.TOOL)
+_BY_ID = {tool.id: tool for tool in ALL}
+
+
+def tool_of(tool_id: str) -> AnyTool:
+    """The tool with this id.
+
+    Raises
+    ------
+    SettingsError
+        When there is none, with the nearest known one.
+    """
+    if (tool := _BY_ID.get(tool_id)) is not None:
+        return tool
+    near = difflib.get_close_matches(str(tool_id), _BY_ID, n=1)
+    hint = f"did you mean {near[0]}?" if near else f"known are {', '.join(_BY_ID)}"
+    message = f"unknown tool {tool_id}; {hint}"
+    raise SettingsError(message)

@@ -1,0 +1,101 @@
+"""Units of settings and figures, and the conversions between them."""
+
+from __future__ import annotations
+
+import math
+from enum import Enum
+
+import numpy as np
+from numpy.typing import NDArray
+
+MINUS = "\u2212"
+SILENCE_DB = -200.0
+
+
+class Unit(Enum):
+    """A unit: its symbol for people and the suffix that a setting's name carries."""
+
+    DB = ("dB", "_db")
+    DBFS = ("dBFS", "_dbfs")
+    DBTP = ("dBTP", "_dbtp")
+    LUFS = ("LUFS", "_lufs")
+    LU = ("LU", "_lu")
+    HZ = ("Hz", "_hz")
+    MS = ("ms", "_ms")
+    SECONDS = ("s", "_s")
+    PERCENT = ("%", "_percent")
+    COUNT = ("", "_count")
+    FRAMES = ("frames", "_frames")
+    NONE = ("", "")
+
+    @property
+    def symbol(self) -> str:
+        """The symbol as people read it."""
+        return self.value[0]
+
+    @property
+    def suffix(self) -> str:
+        """The ending of names that carry this unit."""
+        return self.value[1]
+
+
+def db_to_gain(level_db: float) -> float:
+    """Amplitude factor of a level in dB."""
+    return float(10.0 ** (level_db / 20.0))
+
+
+def gain_to_db(gain: float) -> float:
+    """Level in dB of an amplitude factor; -inf for 0."""
+    return 20.0 * math.log10(gain) if gain > 0.0 else -math.inf
+
+
+def power_to_db(power: float) -> float:
+    """Level in dB of a power; -inf for 0."""
+    return 10.0 * math.log10(power) if power > 0.0 else -math.inf
+
+
+def powers_to_db(power: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Levels in dB of powers of any shape; zero power becomes SILENCE_DB."""
+    floor = 10.0 ** (SILENCE_DB / 10.0)
+    return np.asarray(10.0 * np.log10(np.maximum(power, floor)), dtype=np.float64)
+
+
+def ms_to_frames(duration_ms: float, rate_hz: int) -> int:
+    """Nearest whole number of frames."""
+    return round(duration_ms * rate_hz / 1000.0)
+
+
+def seconds_to_frames(seconds: float, rate_hz: int) -> int:
+    """Nearest whole number of frames."""
+    return round(seconds * rate_hz)
+
+
+def format_number(value: float | None, decimals: int = 1, *, plus: bool = False) -> str:
+    """A figure with a true minus sign; a dash where there is no reading."""
+    if value is None or not math.isfinite(value):
+        return "\u2013"
+    rounded = round(value, decimals) + 0.0
+    text = f"{abs(rounded):.{decimals}f}"
+    if rounded < 0.0:
+        return MINUS + text
+    return "+" + text if plus and rounded > 0.0 else text
+
+
+def format_time(seconds: float, decimals: int = 0) -> str:
+    """Time as m:ss or h:mm:ss, with decimals where asked."""
+    scale = 10**decimals
+    ticks = round(max(seconds, 0.0) * scale)
+    whole, fraction = divmod(ticks, scale)
+    minutes, second = divmod(whole, 60)
+    hours, minute = divmod(minutes, 60)
+    head = f"{hours}:{minute:02d}:{second:02d}" if hours else f"{minute}:{second:02d}"
+    return f"{head}.{fraction:0{decimals}d}" if decimals else head
+
+
+def format_clock(seconds: float) -> str:
+    """Time as hh:mm:ss.mmm, which never changes its width."""
+    ms = round(max(seconds, 0.0) * 1000.0)
+    whole, ms = divmod(ms, 1000)
+    minutes, second = divmod(whole, 60)
+    hours, minute = divmod(minutes, 60)
+    return f"{hours:02d}:{minute:02d}:{second:02d}.{ms:03d}"
