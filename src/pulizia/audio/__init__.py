@@ -1,0 +1,1 @@
+"""Samples in memory, spans of frames, and what everything that sounds is."""

@@ -1,0 +1,1 @@
+"""Targets, normalising, writing and verifying."""

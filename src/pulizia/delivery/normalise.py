@@ -93,7 +93,7 @@ class Verdict:
     def words(self) -> str:
         """The verdict as a word, with the amount when it fails."""
         if self.state in (State.WITHIN, State.MISSING):
-            return self.state.value
+            return str(self.state.value)
         return f"{format_number(self.by, 1 if self.by >= 0.1 else 2)} {self.unit} {self.state.value}"
 
 
@@ -188,6 +188,8 @@ def plan(
         raise DeliveryError(message)
     limited = measured.true_peak_dbtp + gain_db > target.true_peak_dbtp - CEILING_GUARD_DB
     ceiling = target.true_peak_dbtp - CEILING_GUARD_DB if limited else None
+    result = NormalisedSource(programme, gain_db, ceiling, cache)
+    predicted = measured
     for round_number in range(MOST_ROUNDS):
         result = NormalisedSource(programme, gain_db, ceiling, cache)
         share = 0.5 + 0.5 * round_number / MOST_ROUNDS

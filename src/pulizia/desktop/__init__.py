@@ -1,0 +1,1 @@
+"""The window: the only layer that knows Qt."""

@@ -1,0 +1,1 @@
+"""Published methods as pure functions on arrays."""

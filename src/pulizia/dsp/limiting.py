@@ -95,4 +95,4 @@ def _smoothed(gain: NDArray[np.float64], window: NDArray[np.float64]) -> NDArray
     smooth = irfft(rfft(reduction, size) * rfft(window, size), size)
     smooth = np.maximum(smooth[half : half + len(gain)], 0.0)
     smooth[smooth < 1e-9] = 0.0
-    return 1.0 - smooth
+    return np.asarray(1.0 - smooth)

@@ -33,16 +33,16 @@ def _half_e1_table() -> NDArray[np.float32]:
     """exp(E1(v) / 2) for every float32 v >= 0 rounded to 7 bits of mantissa."""
     from scipy.special import exp1
 
-    return np.exp(0.5 * exp1(_table_points())).astype(np.float32)
+    return np.asarray(np.exp(0.5 * exp1(_table_points())), dtype=np.float32)
 
 
 @cache
 def _estimated_power_table() -> NDArray[np.float32]:
-    """v exp(E1(v)): with the Wiener gain before it, the squared amplitude estimate over lambda."""
+    """V exp(E1(v)): with the Wiener gain before it, the squared amplitude estimate over lambda."""
     from scipy.special import exp1
 
     v = _table_points()
-    return (v * np.exp(exp1(v))).astype(np.float32)
+    return np.asarray(v * np.exp(exp1(v)), dtype=np.float32)
 
 
 def _table_points() -> NDArray[np.float64]:

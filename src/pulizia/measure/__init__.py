@@ -1,0 +1,1 @@
+"""Numbers and pictures out of sound."""

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.dsp.block_filter import BlockFilter
-from pulizia.dsp.oversample import BLOCK, TAPS, Interpolator, factor_for, interpolator
+from pulizia.dsp.oversample import BLOCK, TAPS, factor_for, interpolator
 
 BLOCKS_PER_SECOND = 100
 SEGMENT_BLOCKS = 10 * BLOCKS_PER_SECOND

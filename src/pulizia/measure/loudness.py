@@ -13,7 +13,6 @@ from pulizia.audio.layouts import channel_names
 from pulizia.audio.source import Source
 from pulizia.errors import PuliziaError
 from pulizia.measure.blocks import (
-    BLOCKS_PER_SECOND,
     Segment,
     SegmentStore,
     measured_segments,

@@ -1,0 +1,1 @@
+"""Sound and picture files: opening, decoding, writing."""

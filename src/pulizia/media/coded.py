@@ -57,10 +57,17 @@ def _decode_libsndfile(path: Path, target: Path, progress: Progress) -> dict[str
                     writer.write(block.T)
                     done += len(block)
                     progress(min(1.0, done / file.frames))
-            return {"coding": f"{file.format} {file.subtype}".replace("_", " ").lower()}
+            return {"coding": _coding_words(file.format, file.subtype)}
     except (soundfile.LibsndfileError, RuntimeError) as error:
         message = f"{path.name} cannot be decoded: {error}"
         raise MediaError(message) from error
+
+
+def _coding_words(kind: str, subtype: str) -> str:
+    """FLAC 16-bit, Ogg Vorbis and the like."""
+    bits = {"PCM_S8": "8-bit", "PCM_U8": "8-bit", "PCM_16": "16-bit", "PCM_24": "24-bit", "PCM_32": "32-bit", "FLOAT": "32-bit float", "DOUBLE": "64-bit float"}  # fmt: skip
+    words = bits.get(subtype, subtype.replace("_", " ").capitalize())
+    return f"{kind if len(kind) > 3 or kind == 'CAF' else kind.capitalize()} {words}"
 
 
 def _decode_av(path: Path, target: Path, progress: Progress) -> dict[str, str]:

@@ -202,7 +202,7 @@ class WavWriter(_Writer):
         width = self._bits // 8
         tag = IEEE_FLOAT if self.sample_format == "float32" else PCM
         frame_bytes = self.channels * width
-        plain = self.channels <= 2 and self._bits <= 16 or tag == IEEE_FLOAT
+        plain = (self.channels <= 2 and self._bits <= 16) or tag == IEEE_FLOAT
         head = struct.pack(
             "<HHIIHH", tag if plain else EXTENSIBLE, self.channels, self.rate,
             self.rate * frame_bytes, frame_bytes, self._bits,

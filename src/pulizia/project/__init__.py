@@ -1,0 +1,1 @@
+"""The model of a project, its file and its journal."""

@@ -1,0 +1,1 @@
+"""What a report says and how it is written."""

@@ -1,0 +1,1 @@
+"""Steps, the chain that renders them, its cache, and recipes."""

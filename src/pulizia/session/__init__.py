@@ -1,0 +1,1 @@
+"""An open project behind a window, without any window."""

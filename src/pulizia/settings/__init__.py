@@ -1,0 +1,1 @@
+"""How settings are declared, checked and stored."""

@@ -1,0 +1,1 @@
+"""One module per tool, and the list of them."""

@@ -39,8 +39,8 @@ class Curve:
     """One line of a tool's picture: levels over frequency."""
 
     name: str
-    hz: NDArray[np.float64]
-    level_db: NDArray[np.float64]
+    hz: NDArray[np.floating]
+    level_db: NDArray[np.floating]
 
 
 @dataclass(frozen=True, slots=True)

@@ -164,8 +164,7 @@ def _pair_power(spectrum: NDArray[np.complex64]) -> NDArray[np.float32]:
     squares = np.square(spectrum.view(np.float32))
     pairs = squares[0::2] + squares[1::2]
     power = pairs[:, 0::2] + pairs[:, 1::2]
-    power *= np.float32(0.5)
-    return power
+    return np.asarray(power * np.float32(0.5))
 
 
 def _power(spectrum: NDArray[np.complex64]) -> NDArray[np.float32]:

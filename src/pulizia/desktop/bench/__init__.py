@@ -1,0 +1,1 @@
+"""The Bench: one recording and its score."""

@@ -3,7 +3,7 @@
 Needs `pip install hibari-tts` (a synthesiser with one voice inside its package) beside Pulizia's
 own requirements; the recordings it makes are shipped, so the application does not need this script.
 
-    python demo/make_demo.py src/pulizia/data/demo
+    python scripts/make_demo.py src/pulizia/data/demo
 
 Everything but the synthesiser's voice is computed here with fixed seeds: fan, hum, clicks, room.
 """
@@ -24,8 +24,10 @@ RATE = 48_000
 HALL = [
     "Welcome to the clock museum of Val Serrata. You are standing in the hall of pendulums.",
     "Sixty three clocks are kept wound in this room, and no two of them were built in the same year.",
-    "The tall one by the window lost eleven minutes in the winter of seventeen ninety four, "
-    "and has never been corrected since.",
+    (
+        "The tall one by the window lost eleven minutes in the winter of seventeen ninety four, "
+        "and has never been corrected since."
+    ),
     "If you stay until the full hour, you will hear them strike, one after the other.",
 ]
 WATER = [

@@ -1,0 +1,27 @@
+# make demo, make test: do all set-up on a fresh Debian or Ubuntu machine.
+
+VENV := .venv
+PYTHON ?= python3
+STAMP := $(VENV)/.ready
+
+.PHONY: demo test setup bench clean
+
+demo: setup
+	@$(VENV)/bin/python scripts/show_demo.py
+
+test: setup
+	@sh scripts/check.sh
+
+bench: setup
+	@$(VENV)/bin/python benchmarks/run.py
+
+setup: $(STAMP)
+
+$(STAMP): pyproject.toml
+	@sh scripts/system_packages.sh
+	@test -x $(VENV)/bin/python || $(PYTHON) -m venv $(VENV)
+	@$(VENV)/bin/python -m pip install --quiet --editable '.[test]'
+	@touch $(STAMP)
+
+clean:
+	rm -rf $(VENV) build

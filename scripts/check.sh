@@ -1,0 +1,13 @@
+#!/bin/sh
+# Everything that must hold: formatting rules, types, who may import whom, tests.
+set -eu
+cd "$(dirname "$0")/.."
+bin=.venv/bin
+echo "== lint"
+$bin/ruff check src tests benchmarks scripts
+echo "== types"
+$bin/mypy
+echo "== import contracts"
+$bin/lint-imports
+echo "== tests"
+exec $bin/python -m pytest "$@"

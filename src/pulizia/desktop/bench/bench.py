@@ -1,0 +1,270 @@
+"""The Bench: recordings at the left, sound and score on one time axis, the sheet at the right."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QMenu,
+    QScrollArea,
+    QScrollBar,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pulizia.desktop.bench.lane import Lane
+from pulizia.desktop.bench.recordings_list import RecordingsList
+from pulizia.desktop.bench.score_view import ScoreView
+from pulizia.desktop.bench.selection_bar import SelectionBar
+from pulizia.desktop.bench.sheet import Sheet
+from pulizia.desktop.bench.sonogram_view import Ruler, SonogramView
+from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.bench.waveform_view import Overview, Pictures, WaveformView
+from pulizia.desktop.controls import button, label
+from pulizia.desktop.theme import colour
+from pulizia.session.studio import Studio
+from pulizia.tools.registry import ALL
+
+LEFT_WIDTH, RIGHT_WIDTH = 220, 300
+MOST_SCORE_HEIGHT = 216
+SCROLL_STEPS = 10_000
+
+
+class Column(QWidget):
+    """A side column with a hairline towards the middle."""
+
+    def __init__(self, inner: QWidget, width: int, *, line_at_left: bool) -> None:
+        super().__init__()
+        self._line_at_left = line_at_left
+        self.setFixedWidth(width)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(1 if line_at_left else 0, 0, 0 if line_at_left else 1, 0)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(inner)
+        box.addWidget(area)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour("paper"))
+        x = 0 if self._line_at_left else self.width() - 1
+        painter.fillRect(x, 0, 1, self.height(), colour("line"))
+
+
+class Bench(QWidget):
+    """One recording with everything that is done to it."""
+
+    open_asked = Signal()
+    recording_menu = Signal(str)
+    read_out = Signal(str)
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self.axis = TimeAxis()
+        self.pictures = Pictures(studio)
+        self.list = RecordingsList(studio, self.pictures)
+        self.list.chosen.connect(studio.choose_recording)
+        self.list.open_asked.connect(self.open_asked)
+        self.list.menu.connect(self.recording_menu)
+        self.overview = Overview(studio, self.axis, self.pictures)
+        self.ruler = Ruler(studio, self.axis)
+        self.sonogram = SonogramView(studio, self.axis)
+        self.waveform = WaveformView(studio, self.axis, self.pictures)
+        self.score = ScoreView(studio, self.axis, self.pictures)
+        self.sheet = Sheet(studio)
+        self.lanes: tuple[Lane, ...] = (self.overview, self.ruler, self.sonogram, self.waveform, self.score)
+        self.sonogram.read_out.connect(self.read_out)
+        self.score.add_step.connect(lambda: self.choose_tool(on_selection=False))
+        self.score.step_menu.connect(lambda _step: self.step_actions())
+        self._build()
+        self.bar = SelectionBar(studio, self._middle)
+        self.bar.treat.connect(lambda: self.choose_tool(on_selection=True))
+        self._timer = QTimer(self)
+        self._timer.setInterval(20)
+        self._timer.timeout.connect(self.follow)
+        self.follows_head = True
+        self.axis.changed.connect(self._axis_changed)
+        for event in ("document", "measures"):
+            studio.on(event, self.refresh)
+        studio.on("current", self._current_changed)
+        studio.on("selection", self._selection_changed)
+        studio.on("listening", self._update_lanes)
+        studio.on("playing", self.follow)
+        self.actions_menu: QMenu | None = None
+
+    def _build(self) -> None:
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(Column(self.list, LEFT_WIDTH, line_at_left=False))
+        self._stack = QStackedWidget()
+        self._middle = QWidget()
+        column = QVBoxLayout(self._middle)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.setSpacing(0)
+        column.addWidget(self.overview)
+        column.addWidget(self.ruler)
+        pictures = QSplitter(Qt.Orientation.Vertical)
+        pictures.setHandleWidth(4)
+        pictures.setChildrenCollapsible(False)
+        pictures.addWidget(self.sonogram)
+        pictures.addWidget(self.waveform)
+        pictures.setStretchFactor(0, 3)
+        pictures.setStretchFactor(1, 1)
+        pictures.setSizes([296, 104])
+        column.addWidget(pictures, 1)
+        self._scroll_bar = QScrollBar(Qt.Orientation.Horizontal)
+        self._scroll_bar.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._scroll_bar.valueChanged.connect(self._scrolled)
+        holder = QHBoxLayout()
+        holder.setContentsMargins(GUTTER, 2, GUTTER, 0)
+        holder.addWidget(self._scroll_bar)
+        column.addLayout(holder)
+        self._score_area = QScrollArea()
+        self._score_area.setWidgetResizable(True)
+        self._score_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._score_area.setFrameShape(QFrame.Shape.NoFrame)
+        self._score_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._score_area.setWidget(self.score)
+        column.addWidget(self._score_area)
+        self._stack.addWidget(self._middle)
+        self._stack.addWidget(self._empty_place())
+        row.addWidget(self._stack, 1)
+        row.addWidget(Column(self.sheet, RIGHT_WIDTH, line_at_left=True))
+        self._middle.installEventFilter(self)
+
+    def _empty_place(self) -> QWidget:
+        place = QWidget()
+        column = QVBoxLayout(place)
+        column.addStretch(2)
+        column.addWidget(label("Open a recording to begin", 20, bold=True), alignment=Qt.AlignmentFlag.AlignCenter)
+        text = "WAV, FLAC, AIFF, MP3, M4A, Ogg, Opus, or the sound of a picture file. Drop files anywhere."
+        column.addWidget(label(text, 13, token="soft"), alignment=Qt.AlignmentFlag.AlignCenter)
+        column.addSpacing(8)
+        column.addWidget(button("Open recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)"), alignment=Qt.AlignmentFlag.AlignCenter)
+        column.addStretch(3)
+        return place
+
+    # -- following the studio
+
+    def refresh(self) -> None:
+        """The project changed."""
+        self._stack.setCurrentIndex(0 if self.studio.recording is not None else 1)
+        self.list.refresh()
+        self.score.fit()
+        self._score_area.setFixedHeight(min(self.score.height(), MOST_SCORE_HEIGHT))
+        self.sheet.refresh()
+        self._update_lanes()
+
+    def _current_changed(self) -> None:
+        recording = self.studio.recording
+        self.sonogram.forget()
+        self.waveform.forget()
+        if recording is not None:
+            if (self.axis.frames, self.axis.rate) != (recording.frames, recording.rate) or self.axis.is_whole:
+                self.axis.show_recording(recording.frames, recording.rate)
+            self.studio.want_measures()
+        self._selection_changed()
+        self.refresh()
+        self.follow()
+
+    def _selection_changed(self) -> None:
+        self._update_lanes()
+        self.sheet.refresh()
+        self._place_bar()
+
+    def _place_bar(self) -> None:
+        selection = self.studio.selection
+        if selection is None:
+            self.bar.hide()
+            return
+        x = GUTTER + self.axis.x_at((selection.span.start + selection.span.stop) / 2)
+        outside = selection.span.stop < self.axis.left or selection.span.start > self.axis.right
+        if outside:
+            self.bar.hide()
+            return
+        corner = self.sonogram.mapTo(self._middle, QPoint(0, 0))
+        self.bar.place(x, corner.y() + 8, GUTTER, self._middle.width() - GUTTER)
+
+    def _axis_changed(self) -> None:
+        span = self.axis.width * self.axis.frames_per_pixel
+        most = max(1.0, self.axis.frames - span)
+        self._scroll_bar.blockSignals(True)
+        page = max(1, round(SCROLL_STEPS * span / max(1, self.axis.frames)))
+        self._scroll_bar.setRange(0, SCROLL_STEPS - page)
+        self._scroll_bar.setPageStep(page)
+        self._scroll_bar.setValue(round((SCROLL_STEPS - page) * self.axis.left / most))
+        self._scroll_bar.setVisible(True)
+        self._scroll_bar.setEnabled(not self.axis.is_whole)
+        self._scroll_bar.blockSignals(False)
+        self._place_bar()
+        self.follow(scroll=False)
+
+    def _scrolled(self, value: int) -> None:
+        span = self.axis.width * self.axis.frames_per_pixel
+        share = value / max(1, self._scroll_bar.maximum())
+        self.axis.scroll_to(share * (self.axis.frames - span))
+
+    def _update_lanes(self) -> None:
+        for lane in self.lanes:
+            lane.update()
+
+    def follow(self, *, scroll: bool = True) -> None:
+        """Bring the play head of every view to the present position."""
+        studio = self.studio
+        playing = studio.transport.is_playing
+        if playing != self._timer.isActive():
+            self._timer.start() if playing else self._timer.stop()
+        if studio.recording is None:
+            return
+        position = studio.transport.position
+        if playing and scroll and self.follows_head and not self.axis.left <= position <= self.axis.right:
+            self.axis.bring_into_view(position)
+        x = self.axis.x_at(position)
+        for lane in (self.ruler, self.sonogram, self.waveform, self.score):
+            lane.move_head(x)
+        self.overview.move_head(position / max(1, self.axis.frames) * self.overview.plot.width())
+
+    # -- menus
+
+    def choose_tool(self, *, on_selection: bool) -> None:
+        """Offer the tools for a new step."""
+        if self.studio.recording is None:
+            return
+        menu = QMenu(self)
+        for tool in ALL:
+            action = menu.addAction(f"{tool.title}   {tool.summary}")
+            action.setData(tool.id)
+            action.triggered.connect(
+                lambda _on=False, t=tool.id: self.studio.add_tool(t, on_selection=on_selection)
+            )
+        corner = self.score.mapToGlobal(QPoint(GUTTER, self.score.height()))
+        if on_selection and self.bar.isVisible():
+            corner = self.bar.mapToGlobal(QPoint(0, self.bar.height()))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(corner)
+
+    def step_actions(self) -> None:
+        """The menu of the selected step."""
+        if self.actions_menu is not None:
+            self.actions_menu.popup(self.cursor().pos())
+
+    # -- geometry
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if watched is self._middle and event.type() == QEvent.Type.Resize:
+            self.axis.set_width(self._middle.width() - 2 * GUTTER)
+            self._place_bar()
+        return super().eventFilter(watched, event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.axis.set_width(self._middle.width() - 2 * GUTTER)

@@ -1,0 +1,190 @@
+"""What all views on the time axis share: gutters, selection, play head, mouse and wheel."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import (
+    QColor,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
+from pulizia.desktop.theme import colour, theme_notice
+from pulizia.session.studio import Studio
+
+EDGE_PX = 5
+
+
+class Lane(QWidget):
+    """A view over the shared time axis."""
+
+    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
+        super().__init__()
+        self.studio, self.axis = studio, axis
+        self.head_x = -1.0
+        self._anchor: int | None = None
+        self._drag_edge: str | None = None
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setMouseTracking(True)
+        axis.changed.connect(self.update)
+        theme_notice().changed.connect(self.update)
+
+    @property
+    def plot(self) -> QRectF:
+        """The area between the gutters."""
+        return QRectF(GUTTER, 0, max(16, self.width() - 2 * GUTTER), self.height())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(event.rect(), colour("paper"))
+        plot = self.plot
+        painter.save()
+        painter.setClipRect(plot)
+        painter.fillRect(plot, colour("panel"))
+        if self.studio.chain is not None:
+            self.paint_plot(painter, plot)
+            self.paint_selection(painter, plot)
+            self.paint_step_ends(painter, plot)
+            self.paint_head(painter, plot)
+        painter.restore()
+        self.paint_gutters(painter, plot)
+
+    def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
+        """Draw the sound."""
+
+    def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
+        """Draw axis labels."""
+
+    def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
+        """Draw the marked stretch: plum edges and a light fill."""
+        selection = self.studio.selection
+        if selection is None:
+            return
+        box = self.selection_box(plot)
+        painter.fillRect(box, colour("plum", 0.18))
+        painter.setPen(QPen(colour("plum"), 1))
+        left, right = int(box.left()) + 0.5, int(box.right()) + 0.5
+        painter.drawLine(QPointF(left, box.top()), QPointF(left, box.bottom()))
+        painter.drawLine(QPointF(right, box.top()), QPointF(right, box.bottom()))
+        if selection.band_hz is not None and box.height() < plot.height():
+            painter.drawLine(box.topLeft(), box.topRight())
+            painter.drawLine(box.bottomLeft(), box.bottomRight())
+
+    def selection_box(self, plot: QRectF) -> QRectF:
+        """Where the selection lies in this view."""
+        selection = self.studio.selection
+        if selection is None:
+            return QRectF()
+        x0 = plot.left() + self.axis.x_at(selection.span.start)
+        x1 = plot.left() + self.axis.x_at(selection.span.stop)
+        return QRectF(x0, plot.top(), x1 - x0, plot.height())
+
+    def paint_step_ends(self, painter: QPainter, plot: QRectF) -> None:
+        """The selected step's real ends go up through the pictures as dashes."""
+        step, recording = self.studio.step, self.studio.recording
+        if step is None or recording is None or not step.enabled:
+            return
+        pen = QPen(colour("verd"), 1, Qt.PenStyle.CustomDashLine)
+        pen.setDashPattern([3, 3])
+        painter.setPen(pen)
+        spans = step.acts_in(recording.frames)
+        for edge in {e for s in spans for e in (s.start, s.stop)} - {0, recording.frames}:
+            x = int(plot.left() + self.axis.x_at(edge)) + 0.5
+            painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+
+    def paint_head(self, painter: QPainter, plot: QRectF) -> None:
+        """The play position: ink over a pale halo."""
+        if self.head_x < 0:
+            return
+        x = plot.left() + self.head_x
+        halo = QColor(colour("panel"))
+        halo.setAlphaF(0.7)
+        painter.fillRect(QRectF(x - 1.5, plot.top(), 3.4, plot.height()), halo)
+        painter.fillRect(QRectF(x - 0.5, plot.top(), 1.4, plot.height()), colour("ink"))
+
+    def move_head(self, x: float) -> None:
+        """Repaint only the two thin strips that the play head leaves and enters."""
+        if x == self.head_x:
+            return
+        old, self.head_x = self.head_x, x
+        for place in (old, x):
+            if -8 <= place <= self.plot.width() + 8:
+                self.update(round(GUTTER + place) - 7, 0, 15, self.height())
+
+    # -- mouse
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        delta = event.angleDelta()
+        x = event.position().x() - GUTTER
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.axis.zoom(ZOOM_STEP ** (delta.y() / 120.0), x)
+        else:
+            self.axis.scroll(-(delta.x() or delta.y()) * 0.6)
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton or self.studio.recording is None:
+            return
+        x = event.position().x() - GUTTER
+        frame = self.axis.clamped_frame(x)
+        selection = self.studio.selection
+        self._drag_edge = self._edge_under(event.position())
+        if self._drag_edge is not None and selection is not None:
+            other = selection.span.stop if self._drag_edge == "start" else selection.span.start
+            self._anchor = other
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier and selection is not None:
+            middle = (selection.span.start + selection.span.stop) / 2
+            self._anchor = selection.span.stop if frame < middle else selection.span.start
+            self.drag_to(event.position())
+        else:
+            self._anchor = frame
+            self.begin_drag(event.position())
+
+    def begin_drag(self, place: QPointF) -> None:
+        """A new selection begins."""
+
+    def drag_to(self, place: QPointF) -> None:
+        """The mouse moved with the button held."""
+        if self._anchor is not None:
+            self.studio.select(self._anchor, self.axis.clamped_frame(place.x() - GUTTER))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._anchor is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            moved = abs(self.axis.x_at(self._anchor) - (event.position().x() - GUTTER))
+            if moved >= 3 or self.studio.selection is not None or self._drag_edge:
+                self.drag_to(event.position())
+            return
+        edge = self._edge_under(event.position())
+        shape = Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.IBeamCursor
+        self.setCursor(shape)
+        self.hover(event.position())
+
+    def hover(self, place: QPointF) -> None:
+        """The mouse moves over the view."""
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._anchor is None:
+            return
+        x = event.position().x() - GUTTER
+        if abs(self.axis.x_at(self._anchor) - x) < 3 and self._drag_edge is None:
+            if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.studio.clear_selection()
+                self.studio.seek(self.axis.clamped_frame(x))
+        self._anchor = self._drag_edge = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.studio.seek(self.axis.clamped_frame(event.position().x() - GUTTER))
+
+    def _edge_under(self, place: QPointF) -> str | None:
+        if self.studio.selection is None:
+            return None
+        box = self.selection_box(self.plot)
+        if abs(place.x() - box.left()) <= EDGE_PX:
+            return "start"
+        return "stop" if abs(place.x() - box.right()) <= EDGE_PX else None

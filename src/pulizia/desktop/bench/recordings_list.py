@@ -1,0 +1,191 @@
+"""The recordings of the project at the left, and what is known of the one on the bench."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from pulizia.desktop.bench.waveform_view import Pictures, height_of
+from pulizia.desktop.controls import button, hairline, label
+from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.measure.overview import BIN_FRAMES
+from pulizia.project.model import Recording
+from pulizia.session.studio import Studio
+from pulizia.units import format_number, format_time
+
+CARD_HEIGHT = 48
+NOTES = ("description", "scene", "take", "tape", "project", "originator", "date", "time", "title", "artist", "note")
+
+
+class Cards(QWidget):
+    """One card per recording: name, small waveform, length, loudness."""
+
+    chosen = Signal(str)
+    menu = Signal(str)
+
+    def __init__(self, studio: Studio, pictures: Pictures) -> None:
+        super().__init__()
+        self.studio, self._pictures = studio, pictures
+        pictures.watch(self)  # type: ignore[arg-type]
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Recordings")
+        theme_notice().changed.connect(self.update)
+
+    @property
+    def recordings(self) -> tuple[Recording, ...]:
+        """The recordings of the project."""
+        return self.studio.document.project.recordings
+
+    def fit(self) -> None:
+        """Be as tall as the cards need."""
+        self.setFixedHeight(max(1, len(self.recordings)) * CARD_HEIGHT + 4)
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        row = int(event.position().y() // CARD_HEIGHT)
+        if 0 <= row < len(self.recordings):
+            self.chosen.emit(self.recordings[row].id)
+            if event.button() == Qt.MouseButton.RightButton:
+                self.menu.emit(self.recordings[row].id)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        ids = [r.id for r in self.recordings]
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.studio.current_id in ids:
+            step = 1 if event.key() == Qt.Key.Key_Down else -1
+            place = ids.index(self.studio.current_id) + step
+            if 0 <= place < len(ids):
+                self.chosen.emit(ids[place])
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for row, recording in enumerate(self.recordings):
+            self._paint_card(painter, QRectF(0.5, row * CARD_HEIGHT + 0.5, self.width() - 1, CARD_HEIGHT - 1), recording)
+
+    def _paint_card(self, painter: QPainter, box: QRectF, recording: Recording) -> None:
+        chosen = recording.id == self.studio.current_id
+        if chosen:
+            painter.setPen(QPen(colour("verd" if self.hasFocus() else "strong"), 1))
+            painter.setBrush(colour("panel"))
+            painter.drawRoundedRect(box, 6, 6)
+        else:
+            painter.setPen(QPen(colour("line"), 1))
+            painter.drawLine(box.bottomLeft() + QPointF(8, 0), box.bottomRight() - QPointF(8, 0))
+        painter.setFont(font(13, bold=chosen))
+        offline = recording.id in self.studio.document.offline
+        painter.setPen(colour("madder" if offline else "ink"))
+        name = QFontMetricsF(painter.font()).elidedText(recording.name, Qt.TextElideMode.ElideMiddle, box.width() - 16)
+        painter.drawText(box.adjusted(8, 4, -8, 0), Qt.AlignmentFlag.AlignTop, name)
+        second = box.adjusted(8, 24, -8, -4)
+        painter.setFont(font(12))
+        if offline:
+            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, "file missing or changed")
+            return
+        painter.setPen(colour("soft"))
+        loudness = self.studio.measures("after", recording.id)
+        figure = format_number(loudness.integrated_lufs if loudness else None)
+        painter.drawText(second, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, figure)
+        painter.drawText(second.adjusted(0, 0, -48, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_time(recording.seconds))
+        chain = self.studio.document.chain(recording.id)
+        if chain is None:
+            return
+        columns = 84
+        picture = self._pictures.of(chain.before)
+        if recording.frames < columns * BIN_FRAMES:
+            return
+        figures = picture.columns(0.0, recording.frames / columns, columns)
+        heights = height_of(np.maximum(np.abs(figures.low), np.abs(figures.high)).max(axis=0)) * 8
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setPen(QPen(colour("verd" if chosen else "strong"), 1))
+        middle = second.center().y()
+        for n, h in enumerate(np.nan_to_num(heights).tolist()):
+            x = int(second.left()) + n + 0.5
+            painter.drawLine(QPointF(x, middle - h), QPointF(x, middle + h))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+
+class RecordingsList(QWidget):
+    """Left column of the bench."""
+
+    open_asked = Signal()
+    chosen = Signal(str)
+    menu = Signal(str)
+
+    def __init__(self, studio: Studio, pictures: Pictures) -> None:
+        super().__init__()
+        self.studio = studio
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 10, 8, 10)
+        column.setSpacing(4)
+        self._head = QWidget()
+        head = _HeadRow(self._head)
+        head.add("Recordings", "length", "LUFS")
+        column.addWidget(self._head)
+        self.cards = Cards(studio, pictures)
+        self.cards.chosen.connect(self.chosen)
+        self.cards.menu.connect(self.menu)
+        column.addWidget(self.cards)
+        self._add = button("Add recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)", quiet=True)
+        column.addWidget(self._add, alignment=Qt.AlignmentFlag.AlignLeft)
+        column.addSpacing(8)
+        self._about_head = label("About this recording", bold=True)
+        self._about_head.setContentsMargins(8, 0, 0, 0)
+        column.addWidget(self._about_head)
+        self._line = hairline()
+        column.addWidget(self._line)
+        self._about = label("", 12, token="soft", wrap=True)
+        self._about.setContentsMargins(8, 0, 8, 0)
+        self._about.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        column.addWidget(self._about)
+        column.addStretch(1)
+
+    def refresh(self) -> None:
+        """Show the project as it is now."""
+        self.cards.fit()
+        recording = self.studio.recording
+        for widget in (self._about_head, self._line, self._about):
+            widget.setVisible(recording is not None)
+        if recording is not None:
+            self._about.setText(self._about_text(recording))
+
+    def _about_text(self, recording: Recording) -> str:
+        if (why := self.studio.document.offline.get(recording.id)) is not None:
+            return why
+        media = self.studio.document.media.get(recording.id)
+        if media is None:
+            return "Opening\u2026"
+        lines = [media.format_line]
+        if media.source.channels > 1:
+            lines.append("Channels " + ", ".join(media.channel_names))
+        since = media.metadata.get("frames_since_midnight")
+        if since is not None and since.isdigit():
+            lines.append("Start " + format_time(int(since) / recording.rate, 3))
+        lines += [f"{key.capitalize()}: {media.metadata[key]}" for key in NOTES if media.metadata.get(key)]
+        if picture := media.metadata.get("picture"):
+            lines.append(f"Sound of a picture file ({picture})")
+        measures = self.studio.measures("before", recording.id)
+        if measures is not None:
+            lines.append(f"True peak {format_number(measures.true_peak_dbtp)} dBTP, range {format_number(measures.loudness_range_lu)} LU as recorded")
+        if media.source.cleaned:
+            lines.append("Some samples were not numbers; they are read as silence.")
+        return "\n".join(lines)
+
+
+class _HeadRow:
+    def __init__(self, parent: QWidget) -> None:
+        self._parent = parent
+
+    def add(self, title: str, middle: str, right: str) -> None:
+        from PySide6.QtWidgets import QHBoxLayout
+
+        row = QHBoxLayout(self._parent)
+        row.setContentsMargins(8, 0, 8, 0)
+        row.addWidget(label(title, bold=True))
+        row.addStretch(1)
+        row.addWidget(label(middle, 11, token="soft"))
+        row.addSpacing(14)
+        row.addWidget(label(right, 11, token="soft"))

@@ -1,0 +1,64 @@
+"""The small bar at the edge of a selection: what one does with it most."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QWidget
+
+from pulizia.desktop.controls import button, label
+from pulizia.desktop.theme import colour
+from pulizia.session.studio import Studio
+from pulizia.units import format_number
+
+
+class SelectionBar(QWidget):
+    """Play, loop, take as noise, treat with, give back the original."""
+
+    treat = Signal()
+
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.studio = studio
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 3, 6, 3)
+        row.setSpacing(2)
+        self._length = label("", 12, token="plum")
+        row.addWidget(self._length)
+        row.addWidget(button("Play", studio.play_or_stop, tip="Play the marked stretch (Space)", quiet=True))
+        row.addWidget(button("Loop", self._loop, tip="Repeat the marked stretch (L)", quiet=True))
+        row.addWidget(button("Take as noise", studio.take_as_noise, tip="Learn the marked stretch as noise (N)", quiet=True))
+        row.addWidget(button("Treat with\u2026", self.treat.emit, tip="Add a step that acts in the marked stretch only (T)", quiet=True))
+        row.addWidget(button("Give back the original", studio.give_back, tip="Let no step act in the marked stretch (G)", quiet=True))
+        self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
+        self.hide()
+
+    def _loop(self) -> None:
+        self.studio.toggle_loop()
+        if self.studio.transport.loop is not None and not self.studio.transport.is_playing:
+            self.studio.play_or_stop()
+
+    def place(self, x: float, y: int, left: int, right: int) -> None:
+        """Show the bar near the selection's right end, inside the plot."""
+        selection, recording = self.studio.selection, self.studio.recording
+        if selection is None or recording is None:
+            self.hide()
+            return
+        seconds = selection.span.frames / recording.rate
+        text = f"{format_number(1000 * seconds, 0)} ms" if seconds < 1 else f"{format_number(seconds, 2)} s"
+        if selection.band_hz:
+            low, high = selection.band_hz
+            text += f", {low:.0f}\u2013{high:.0f} Hz"
+        self._length.setText(text)
+        self.adjustSize()
+        at = min(max(round(x) - self.width() // 2, left + 4), right - self.width() - 4)
+        self.move(at, y)
+        self.show()
+        self.raise_()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("plum"), 1))
+        painter.setBrush(colour("panel"))
+        painter.drawRoundedRect(self.rect().toRectF().adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)

@@ -1,0 +1,334 @@
+"""The sheet of the selected step: every control is made from the tool's declarations."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pulizia.audio.samples import Samples
+from pulizia.desktop.bench.tool_picture import ToolPicture
+from pulizia.desktop.controls import SliderRow, button, hairline, label
+from pulizia.errors import PuliziaError
+from pulizia.score.chain import Stage
+from pulizia.score.steps import Step
+from pulizia.session.jobs import SOON, Job
+from pulizia.session.studio import Studio
+from pulizia.settings.declare import (
+    Choice,
+    Declaration,
+    Number,
+    Places,
+    Switch,
+    declared,
+    default_of,
+)
+from pulizia.tools.base import Picture
+from pulizia.units import format_time
+
+PASSAGE_S = 4.0
+
+
+class Sheet(QWidget):
+    """Title, on/off, picture, settings and where the step acts."""
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self._shown: tuple[str, str] | None = None  # step, tool
+        self._controls: dict[str, QWidget] = {}
+        self._more_open = False
+        self._picture_key: object = None
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(16, 12, 16, 12)
+        self._layout.setSpacing(6)
+        self._body: QWidget | None = None
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(60)
+        self._timer.timeout.connect(self._want_picture)
+
+    def refresh(self) -> None:
+        """Show the selected step as it is now."""
+        step = self.studio.step
+        place = self.studio.current_id or ""
+        wanted = (step.id, step.tool_id) if step else ("", place)
+        if wanted != self._shown or self._body is None:
+            self._rebuild(step)
+            self._shown = wanted
+        if step is not None:
+            self._fill(step)
+            self._timer.start()
+
+    # -- building
+
+    def _rebuild(self, step: Step | None) -> None:
+        if self._body is not None:
+            self._layout.removeWidget(self._body)
+            self._body.hide()
+            self._body.setParent(None)
+            self._body.deleteLater()
+        self._controls = {}
+        self._picture_key = None
+        self._body = QWidget()
+        column = QVBoxLayout(self._body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        if step is None:
+            self._build_empty(column)
+        else:
+            self._build_step(column, step)
+        self._layout.insertWidget(0, self._body)
+
+    def _build_empty(self, column: QVBoxLayout) -> None:
+        if self.studio.recording is None:
+            return
+        column.addWidget(label("No step yet", 20, bold=True))
+        text = (
+            "Mark half a second where only the noise is heard and press N, or add a step below the "
+            "sound. Nothing is changed in the file; every step stays adjustable."
+        )
+        column.addWidget(label(text, 13, token="soft", wrap=True))
+        take = button("Take as noise", self.studio.take_as_noise, tip="Learn the marked stretch as noise (N)")
+        column.addWidget(take)
+        column.addStretch(1)
+
+    def _build_step(self, column: QVBoxLayout, step: Step) -> None:
+        head = QHBoxLayout()
+        self._title = label(step.tool.title, 20, bold=True)
+        self._row = label("", 12, token="soft")
+        self._on = button("on", self._toggle, tip="Switch the step on or off (E)")
+        self._on.setFixedWidth(64)
+        head.addWidget(self._title)
+        head.addSpacing(4)
+        head.addWidget(self._row)
+        head.addStretch(1)
+        head.addWidget(self._on)
+        column.addLayout(head)
+        column.addWidget(label(step.tool.summary, 13, wrap=True))
+        self._picture = None
+        if step.tool.picture is not None:
+            self._picture = ToolPicture()
+            self._picture.show_picture(None, "Listening\u2026")
+            column.addWidget(self._picture)
+        fields = declared(type(step.settings))
+        extra = QWidget()
+        extra_column = QVBoxLayout(extra)
+        extra_column.setContentsMargins(0, 0, 0, 0)
+        extra_column.setSpacing(2)
+        for name, declaration in fields.items():
+            made = self._control(step, name, declaration)
+            if made is not None:
+                (extra_column if declaration.more else column).addWidget(made)
+        foot = QHBoxLayout()
+        if any(d.more for d in fields.values()):
+            more = button("More", lambda: None, tip="More settings", quiet=True)
+            more.setCheckable(True)
+            more.setChecked(self._more_open)
+            more.toggled.connect(lambda on: self._show_more(on, extra, more))
+            foot.addWidget(more)
+            column.addWidget(extra)
+            extra.setVisible(self._more_open)
+            more.setText("Less" if self._more_open else "More")
+        foot.addStretch(1)
+        if any(isinstance(d, Places) for d in fields.values()):
+            take = button("Take as noise", self.studio.take_as_noise, tip="Learn the marked stretch as noise (N)")
+            foot.addWidget(take)
+        column.addLayout(foot)
+        column.addWidget(hairline())
+        self._build_where(column)
+        column.addStretch(1)
+
+    def _show_more(self, on: bool, extra: QWidget, more: QPushButton) -> None:  # noqa: FBT001
+        self._more_open = on
+        extra.setVisible(on)
+        more.setText("Less" if on else "More")
+
+    def _build_where(self, column: QVBoxLayout) -> None:
+        self._where = label("", 12, token="soft", wrap=True)
+        column.addWidget(self._where)
+        row = QHBoxLayout()
+        self._only = button("Only the selection", self._act_on_selection, tip="Let the step act in the marked stretch only")
+        self._whole = button("Whole recording", self._act_everywhere, tip="Let the step act everywhere, also where the original was given back")
+        row.addWidget(self._only)
+        row.addWidget(self._whole)
+        row.addStretch(1)
+        column.addLayout(row)
+
+    def _control(self, step: Step, name: str, declaration: Declaration) -> QWidget | None:
+        default = default_of(type(step.settings), name)
+        if isinstance(declaration, Number):
+            usual = declaration.low if default is None else float(default)
+            row = SliderRow(declaration, usual, float(getattr(step.settings, name) or 0.0))
+            row.changed.connect(lambda value, n=name: self._change(n, value))
+            row.let_go.connect(lambda: self.studio.document.history.settle())
+            self._controls[name] = row
+            return row
+        if isinstance(declaration, Choice):
+            box = QComboBox()
+            for word, text in declaration.options:
+                box.addItem(text, word)
+            box.setToolTip(declaration.help)
+            box.setAccessibleName(declaration.label)
+            box.activated.connect(lambda _index, n=name, b=box: self._change(n, b.currentData()))
+            self._controls[name] = box
+            return _row(declaration.label, box)
+        if isinstance(declaration, Switch):
+            check = QCheckBox(declaration.label)
+            check.setToolTip(declaration.help)
+            check.clicked.connect(lambda on, n=name: self._change(n, on))
+            self._controls[name] = check
+            return check
+        if isinstance(declaration, Places):
+            told = label("", 12, token="soft")
+            told.setToolTip(declaration.help)
+            self._controls[name] = told
+            return _row(declaration.label, told)
+        return None
+
+    # -- showing
+
+    def _fill(self, step: Step) -> None:
+        recording = self.studio.recording
+        if recording is None:
+            return
+        number = [s.id for s in recording.score].index(step.id) + 1
+        self._row.setText(f"row {number} of {len(recording.score)}")
+        self._on.setText("\u25cf  on" if step.enabled else "\u25cb  off")
+        self._on.setAccessibleName("Step is on" if step.enabled else "Step is off")
+        for name, declaration in declared(type(step.settings)).items():
+            value, control = getattr(step.settings, name), self._controls.get(name)
+            if isinstance(control, SliderRow):
+                control.show_value(value if value is not None else 0.0)
+                control.setEnabled(_applies(step, name))
+            elif isinstance(control, QComboBox):
+                control.setCurrentIndex(control.findData(value))
+            elif isinstance(control, QCheckBox):
+                control.setChecked(value)
+                control.setEnabled(_applies(step, name))
+            elif isinstance(control, QLabel) and isinstance(declaration, Places):
+                carried = bool(getattr(step.settings, "profile_levels", ()))
+                text = declaration.text(value) if value else "found by itself"
+                control.setText("carried from another recording" if carried else text)
+        self._where.setText(self._where_text(step))
+        self._only.setEnabled(self.studio.selection is not None)
+        self._whole.setEnabled(step.spans is not None or bool(step.holes))
+
+    def _where_text(self, step: Step) -> str:
+        recording = self.studio.recording
+        assert recording is not None  # noqa: S101 - a step is shown
+        rate = recording.rate
+        if step.spans is None:
+            text = "Acts in the whole recording"
+        else:
+            shown = [f"{format_time(s.start / rate, 2)}\u2013{format_time(s.stop / rate, 2)}" for s in step.spans[:3]]
+            text = "Acts in " + ", ".join(shown) + (" and more" if len(step.spans) > 3 else "")
+        if step.band_hz:
+            text += f", {step.band_hz[0]:.0f} to {step.band_hz[1]:.0f} Hz"
+        if step.holes:
+            shown = [f"{format_time(s.start / rate, 2)}\u2013{format_time(s.stop / rate, 2)}" for s in step.holes[:3]]
+            text += "; original given back at " + ", ".join(shown)
+        return text + "."
+
+    # -- editing
+
+    def _change(self, name: str, value: Any) -> None:  # noqa: ANN401 - any setting's value
+        step, recording = self.studio.step, self.studio.recording
+        if step is None or recording is None:
+            return
+        try:
+            self.studio.document.change_settings(recording.id, step.id, **{name: value})
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+            self._fill(step)
+
+    def _toggle(self) -> None:
+        step, recording = self.studio.step, self.studio.recording
+        if step is not None and recording is not None:
+            self.studio.document.set_enabled(recording.id, step.id, enabled=not step.enabled)
+
+    def _act_on_selection(self) -> None:
+        step, recording, selection = self.studio.step, self.studio.recording, self.studio.selection
+        if step is not None and recording is not None and selection is not None:
+            self.studio.document.set_spans(recording.id, step.id, (selection.span,))
+
+    def _act_everywhere(self) -> None:
+        step, recording = self.studio.step, self.studio.recording
+        if step is not None and recording is not None:
+            if step.holes:
+                self.studio.document.clear_holes(recording.id, step.id)
+            if step.spans is not None:
+                self.studio.document.set_spans(recording.id, step.id, None)
+
+    # -- the tool's picture
+
+    def _want_picture(self) -> None:
+        step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording
+        if step is None or chain is None or recording is None or self._picture is None:
+            return
+        stage = chain.stages.get(step.id)
+        if stage is None:
+            self._picture.show_picture(None, "Switched off" if not step.enabled else "Acts nowhere")
+            return
+        place = self._passage(recording.frames, recording.rate)
+        key = (stage.key, place)
+        if key == self._picture_key:
+            return
+        self._picture_key = key
+        target = self._picture
+        self.studio.pool.submit(
+            lambda job: make_picture(stage, place, job), title="Listening", priority=SOON, slot="picture",
+            on_done=lambda picture: self._show(target, picture), on_error=lambda text: target.show_picture(None, text),
+        )  # fmt: skip
+
+    def _show(self, target: ToolPicture, picture: Picture) -> None:
+        if target is self._picture:
+            target.show_picture(picture)
+
+    def _passage(self, frames: int, rate: int) -> tuple[int, int]:
+        selection = self.studio.selection
+        if selection is not None:
+            return selection.span.start, min(selection.span.stop, selection.span.start + round(PASSAGE_S * 4 * rate))
+        middle = self.studio.transport.position
+        half = round(PASSAGE_S * rate / 2)
+        start = min(max(0, middle - half), max(0, frames - 2 * half))
+        return start // rate * rate, min(frames, start // rate * rate + 2 * half)
+
+
+def make_picture(stage: Stage, place: tuple[int, int], job: Job) -> Picture:
+    """The curves of a step's tool for a passage (in a worker)."""
+    tool = stage.step.tool
+    assert tool.picture is not None  # noqa: S101 - only asked for such tools
+    analysis = stage.analysis(job.progress)
+    passage: Samples | None = stage.upstream.read(*place) if place[1] > place[0] else None
+    return tool.picture(passage, stage.rate, stage.step.settings, analysis)
+
+
+def _applies(step: Step, name: str) -> bool:
+    """Whether a setting has a say in the way that was chosen."""
+    way = getattr(step.settings, "way", None)
+    if way is None:
+        return True
+    return not ((way == "gain" and name in ("peak_dbfs", "linked")) or (way == "peak" and name == "gain_db"))
+
+
+def _row(text: str, widget: QWidget) -> QWidget:
+    row = QWidget()
+    row.setFixedHeight(30)
+    line = QHBoxLayout(row)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.setSpacing(8)
+    name = label(text)
+    name.setFixedWidth(104)
+    line.addWidget(name)
+    line.addWidget(widget, 1)
+    return row

@@ -1,0 +1,131 @@
+"""A tool's own picture in the sheet: curves over frequency on one dB axis."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.tools.base import Curve, Picture
+from pulizia.units import format_number
+
+LOW_HZ, HIGH_HZ = 40.0, 20_000.0
+TICKS = ((100.0, "100 Hz"), (1000.0, "1 kHz"), (10_000.0, "10 kHz"))
+GUTTER_RIGHT, GUTTER_BOTTOM = 32, 18
+SPAN_DB = 70.0
+COLUMNS = 160
+
+
+class ToolPicture(QWidget):
+    """Draws a :class:`Picture`; empty until one is there."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._picture: Picture | None = None
+        self._message = ""
+        self.setFixedHeight(172)
+        self.setAccessibleName("Picture of the step")
+        theme_notice().changed.connect(self.update)
+
+    def show_picture(self, picture: Picture | None, message: str = "") -> None:
+        """Show curves, or a sentence instead."""
+        self._picture, self._message = picture, message
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        plot = QRectF(0, 0, self.width() - GUTTER_RIGHT, self.height() - GUTTER_BOTTOM)
+        painter.fillRect(plot, colour("panel"))
+        painter.setFont(font(11))
+        picture = self._picture
+        if picture is None:
+            painter.setPen(colour("soft"))
+            painter.drawText(plot.adjusted(12, 12, -12, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+            return
+        curves = {curve.name: self._columns(curve) for curve in picture.curves}
+        top_db = self._top(curves)
+        self._grid(painter, plot, top_db, picture.unit)
+        painter.save()
+        painter.setClipRect(plot)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        points = {name: self._points(levels, plot, top_db) for name, levels in curves.items()}
+        if "left" in curves and "profile" in curves:
+            area = _path(points["profile"])
+            for point in reversed(points["left"]):
+                area.lineTo(point)
+            painter.fillPath(area, colour("verd_soft"))
+            below = _path(points["left"])
+            below.lineTo(plot.right(), plot.bottom())
+            below.lineTo(plot.left(), plot.bottom())
+            painter.fillPath(below, colour("line", 0.6))
+        styles = {"passage": ("ink", 1.4, False), "profile": ("verd", 1.4, False), "line": ("verd", 1.2, True), "left": ("soft", 1.0, False)}
+        for name, line in points.items():
+            token, width, dashed = styles.get(name, ("ink", 1.2, False))
+            pen = QPen(colour(token), width)
+            if dashed:
+                pen.setDashPattern([3, 3])
+            painter.setPen(pen)
+            painter.drawPath(_path(line))
+        painter.restore()
+        self._names(painter, plot, curves, top_db, picture.caption)
+
+    def _columns(self, curve: Curve) -> np.ndarray:
+        """Mean power per column of the logarithmic axis, in dB."""
+        edges = LOW_HZ * (HIGH_HZ / LOW_HZ) ** (np.arange(COLUMNS + 1) / COLUMNS)
+        centres = np.sqrt(edges[1:] * edges[:-1])
+        level = np.interp(centres, curve.hz, curve.level_db, right=-200.0)
+        power = 10.0 ** (curve.level_db / 10.0)
+        a, b = np.searchsorted(curve.hz, edges[:-1]), np.searchsorted(curve.hz, edges[1:])
+        wide = b - a >= 2
+        sums = np.concatenate([[0.0], np.cumsum(power)])
+        level[wide] = 10.0 * np.log10(np.maximum((sums[b] - sums[a])[wide] / (b - a)[wide], 1e-20))
+        return level
+
+    @staticmethod
+    def _top(curves: dict[str, np.ndarray]) -> float:
+        highest = max(float(c.max()) for c in curves.values())
+        return float(np.ceil((highest + 4) / 10) * 10)
+
+    @staticmethod
+    def _points(levels: np.ndarray, plot: QRectF, top_db: float) -> list[QPointF]:
+        x = plot.left() + (np.arange(COLUMNS) + 0.5) / COLUMNS * plot.width()
+        y = plot.top() + (top_db - levels) / SPAN_DB * plot.height()
+        return [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
+
+    @staticmethod
+    def _grid(painter: QPainter, plot: QRectF, top_db: float, unit: str) -> None:
+        for db in range(int(top_db), int(top_db - SPAN_DB), -20):
+            y = int(plot.top() + (top_db - db) / SPAN_DB * plot.height()) + 0.5
+            painter.setPen(QPen(colour("line"), 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(colour("soft"))
+            place = QRectF(plot.right() + 4, max(0.0, y - 8), GUTTER_RIGHT, 16)
+            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
+        for hz, text in TICKS:
+            x = plot.left() + np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
+            painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, text)
+        painter.drawText(QRectF(plot.right() - 20, plot.bottom() + 2, GUTTER_RIGHT + 20, 16), Qt.AlignmentFlag.AlignRight, unit)
+
+    @staticmethod
+    def _names(painter: QPainter, plot: QRectF, curves: dict[str, np.ndarray], top_db: float, caption: str) -> None:
+        painter.setPen(colour("soft"))
+        painter.drawText(plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, caption)
+        if "passage" in curves:
+            painter.setPen(colour("ink"))
+            painter.drawText(plot.adjusted(8, 6, -8, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, "passage")
+        if "profile" in curves:
+            painter.setPen(colour("verd_text"))
+            painter.setFont(font(11, bold=True))
+            at = int(COLUMNS * 0.62)
+            y = plot.top() + (top_db - curves["profile"][at]) / SPAN_DB * plot.height()
+            y = min(max(y + 2, plot.top() + 20), plot.bottom() - 36)
+            painter.drawText(QRectF(plot.left() + plot.width() * 0.62 - 40, y, 90, 16), Qt.AlignmentFlag.AlignCenter, "removed")
+
+
+def _path(points: list[QPointF]) -> QPainterPath:
+    path = QPainterPath(points[0])
+    for point in points[1:]:
+        path.lineTo(point)
+    return path

@@ -1,0 +1,189 @@
+"""The table of everything that can be done in the window, with its keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from pulizia.desktop.actions import Command
+from pulizia.desktop.theme import theme, use_theme
+from pulizia.measure.sonogram import SIZES
+from pulizia.session.transport import Listening
+
+if TYPE_CHECKING:
+    from pulizia.desktop.window import MainWindow
+
+
+def window_commands(window: MainWindow) -> list[Command]:
+    """All commands of the window."""
+    return [*_files(window), *_edits(window), *_listening(window), *_views(window), *_score(window), *_rest(window)]
+
+
+def _files(w: MainWindow) -> list[Command]:
+    has = lambda: w.studio.recording is not None  # noqa: E731
+    return [
+        Command("new", "File", "New project", ("Ctrl+N",), w.new_project),
+        Command("open", "File", "Open\u2026", ("Ctrl+O",), w.open_files),
+        Command("save", "File", "Save project", ("Ctrl+S",), lambda: _do(w.save)),
+        Command("save_as", "File", "Save project as\u2026", ("Ctrl+Shift+S",), lambda: _do(w.save_as)),
+        Command("relink", "File", "Relink the recording\u2026", (), w.relink, has),
+        Command("recipe", "File", "Apply a recipe\u2026", ("Ctrl+R",), w.choose_recipe, has),
+        Command("quit", "File", "Quit", ("Ctrl+Q",), lambda: _do(w.close)),
+    ]
+
+
+def _edits(w: MainWindow) -> list[Command]:
+    s = w.studio
+    has = lambda: s.recording is not None  # noqa: E731
+    marked = lambda: s.selection is not None  # noqa: E731
+
+    def select_all() -> None:
+        if s.recording is not None:
+            s.select(0, s.recording.frames)
+
+    def edge(which: str) -> None:
+        if s.recording is None:
+            return
+        here = s.transport.position
+        start, stop = (s.selection.span.start, s.selection.span.stop) if s.selection else (0, s.recording.frames)
+        if which == "start":
+            s.select(here, max(stop, here))
+        else:
+            s.select(min(start, here), here)
+
+    def clear() -> None:
+        w.message.hide()
+        s.clear_selection()
+
+    return [
+        Command("undo", "Edit", "Undo", ("Ctrl+Z",), s.document.undo, lambda: s.document.history.undo_label is not None),
+        Command("redo", "Edit", "Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), s.document.redo, lambda: s.document.history.redo_label is not None),
+        Command("select_all", "Edit", "Mark everything", ("Ctrl+A",), select_all, has),
+        Command("mark_start", "Edit", "Mark from the play head", ("[",), lambda: edge("start"), has),
+        Command("mark_stop", "Edit", "Mark up to the play head", ("]",), lambda: edge("stop"), has),
+        Command("clear", "Edit", "Mark nothing", ("Esc",), clear),
+        Command("noise", "Edit", "Take as noise", ("N",), s.take_as_noise, marked),
+        Command("give_back", "Edit", "Give back the original", ("G",), s.give_back, marked),
+    ]
+
+
+def _listening(w: MainWindow) -> list[Command]:
+    s = w.studio
+    has = lambda: s.chain is not None  # noqa: E731
+
+    def swap() -> None:
+        s.set_listening(Listening.BEFORE if s.listening is not Listening.BEFORE else Listening.AFTER)
+
+    def to(place: str) -> None:
+        if s.recording is not None:
+            s.seek(0 if place == "start" else s.recording.frames)
+
+    return [
+        Command("play", "Listen", "Play or stop", ("Space",), s.play_or_stop, has),
+        Command("loop", "Listen", "Loop", ("L",), s.toggle_loop, has, lambda: s.transport.loop is not None),
+        Command("compare", "Listen", "Before and After, to and fro", ("B",), swap, has),
+        Command("before", "Listen", "Before", ("1",), lambda: s.set_listening(Listening.BEFORE), has, lambda: s.listening is Listening.BEFORE),
+        Command("after", "Listen", "After", ("2",), lambda: s.set_listening(Listening.AFTER), has, lambda: s.listening is Listening.AFTER),
+        Command("removed", "Listen", "Removed", ("3",), lambda: s.set_listening(Listening.REMOVED), has, lambda: s.listening is Listening.REMOVED),
+        Command("matched", "Listen", "Matched level", ("M",), lambda: s.set_matched(not s.matched), has, lambda: s.matched),
+        Command("start", "Listen", "To the start", ("Home",), lambda: to("start"), has),
+        Command("end", "Listen", "To the end", ("End",), lambda: to("end"), has),
+        Command("back", "Listen", "Back a little", ("Left",), lambda: s.nudge(-0.1), has),
+        Command("forward", "Listen", "Forward a little", ("Right",), lambda: s.nudge(0.1), has),
+        Command("back_far", "Listen", "Back two seconds", ("Shift+Left",), lambda: s.nudge(-2.0), has),
+        Command("forward_far", "Listen", "Forward two seconds", ("Shift+Right",), lambda: s.nudge(2.0), has),
+    ]
+
+
+def _views(w: MainWindow) -> list[Command]:
+    axis, sonogram, s = w.bench.axis, w.bench.sonogram, w.studio
+    has = lambda: s.recording is not None  # noqa: E731
+
+    def zoom(factor: float) -> None:
+        x = axis.x_at(s.transport.position)
+        axis.zoom(factor, x if 0 <= x <= axis.width else axis.width / 2)
+
+    def to_selection() -> None:
+        if s.selection is not None:
+            axis.show_span(s.selection.span.start, s.selection.span.stop)
+
+    def other_theme() -> None:
+        name = "lamplight" if theme().name == "linen" else "linen"
+        use_theme(name)
+        w.preferences.set("theme", name)
+
+    def size(step: int) -> None:
+        sizes = (0, *SIZES)
+        at = sizes.index(sonogram.transform_size) + step
+        sonogram.set_size(sizes[at % len(sizes)])
+        now = sonogram.transform_size
+        shown = f"transform size {now}" if now else "blended transform sizes"
+        s.say(f"The sonogram uses {shown}.")
+
+    return [
+        Command("bench", "View", "Bench", ("F2",), lambda: w.go_to(0)),
+        Command("delivery", "View", "Delivery", ("F4",), lambda: w.go_to(1)),
+        Command("zoom_in", "View", "Zoom in", ("+", "="), lambda: zoom(1.5), has),
+        Command("zoom_out", "View", "Zoom out", ("-",), lambda: zoom(1 / 1.5), has),
+        Command("zoom_whole", "View", "Show everything", ("0",), axis.show_whole, has),
+        Command("zoom_marked", "View", "Show what is marked", ("Z",), to_selection, lambda: s.selection is not None),
+        Command("page_back", "View", "Scroll back", ("PgUp",), lambda: axis.scroll(-0.8 * axis.width), has),
+        Command("page_on", "View", "Scroll on", ("PgDown",), lambda: axis.scroll(0.8 * axis.width), has),
+        Command("longer", "View", "Sonogram: next transform size", ("Ctrl+Right",), lambda: size(1), has),
+        Command("shorter", "View", "Sonogram: previous transform size", ("Ctrl+Left",), lambda: size(-1), has),
+        Command("darker", "View", "Sonogram: darker", ("Ctrl+Up",), lambda: sonogram.set_levels(sonogram.low_db - 3, sonogram.high_db - 3), has),
+        Command("paler", "View", "Sonogram: paler", ("Ctrl+Down",), lambda: sonogram.set_levels(sonogram.low_db + 3, sonogram.high_db + 3), has),
+        Command("theme", "View", "Lamplight", ("Ctrl+L",), other_theme, checked=lambda: theme().name == "lamplight"),
+    ]
+
+
+def _score(w: MainWindow) -> list[Command]:
+    s, document = w.studio, w.studio.document
+    has = lambda: s.recording is not None  # noqa: E731
+    on_step = lambda: s.step is not None  # noqa: E731
+
+    def toggle() -> None:
+        if s.step is not None and s.recording is not None:
+            document.set_enabled(s.recording.id, s.step.id, enabled=not s.step.enabled)
+
+    def remove() -> None:
+        if s.step is not None and s.recording is not None:
+            document.remove_step(s.recording.id, s.step.id)
+
+    def move(by: int) -> None:
+        if s.step is not None and s.recording is not None:
+            place = [x.id for x in s.recording.score].index(s.step.id) + by
+            document.move_step(s.recording.id, s.step.id, place)
+
+    def choose(by: int) -> None:
+        if s.recording is not None and s.recording.score:
+            ids = [x.id for x in s.recording.score]
+            at = ids.index(s.step_id) + by if s.step_id in ids else 0
+            s.choose_step(ids[min(max(at, 0), len(ids) - 1)])
+
+    return [
+        Command("add", "Score", "Add a step\u2026", ("A",), lambda: w.bench.choose_tool(on_selection=False), has),
+        Command("treat", "Score", "Treat what is marked\u2026", ("T",), lambda: w.bench.choose_tool(on_selection=True), lambda: s.selection is not None),
+        Command("step_on", "Score", "Switch the step on or off", ("E",), toggle, on_step),
+        Command("step_next", "Score", "Next step", ("Down",), lambda: choose(1), on_step),
+        Command("step_previous", "Score", "Previous step", ("Up",), lambda: choose(-1), on_step),
+        Command("step_down", "Score", "Move the step down", ("Alt+Down",), lambda: move(1), on_step),
+        Command("step_up", "Score", "Move the step up", ("Alt+Up",), lambda: move(-1), on_step),
+        Command("step_remove", "Score", "Remove the step", ("Del",), remove, on_step),
+    ]
+
+
+def _rest(w: MainWindow) -> list[Command]:
+    def go_and_deliver() -> None:
+        w.go_to(1)
+        w.delivery.ask_and_deliver()
+
+    return [
+        Command("deliver", "Delivery", "Deliver\u2026", ("Ctrl+D",), go_and_deliver, lambda: w.studio.chain is not None),
+        Command("menu", "Help", "Open the menu", ("F10",), w.top.menu.showMenu),
+        Command("keys", "Help", "Keys", ("F1",), w.show_keys),
+    ]
+
+
+def _do(call: Callable[[], object]) -> None:
+    call()

@@ -1,0 +1,292 @@
+"""Small hand-painted controls: a slider with a typed value, a segmented switch, labels."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+
+from pulizia.desktop.theme import colour, font
+from pulizia.settings.declare import Number
+
+
+def label(text: str, pixels: int = 13, *, bold: bool = False, token: str = "ink", wrap: bool = False) -> QLabel:
+    """A text in one of the sizes and colours of the theme."""
+    made = QLabel(text)
+    made.setProperty("pixels", pixels)
+    made.setProperty("tone", token)
+    made.setProperty("heavy", bold)
+    made.setWordWrap(wrap)
+    return made
+
+
+def retone(made: QLabel, token: str) -> None:
+    """Give a label another colour of the theme."""
+    if made.property("tone") != token:
+        made.setProperty("tone", token)
+        made.style().unpolish(made)
+        made.style().polish(made)
+
+
+def hairline() -> QFrame:
+    """A horizontal line of one pixel."""
+    line = QFrame()
+    line.setFixedHeight(1)
+    line.setProperty("hair", True)
+    return line
+
+
+def button(text: str, call: Callable[[], None], *, tip: str = "", main: bool = False, quiet: bool = False) -> QPushButton:
+    """A push button; ``main`` is the one filled button of a place, ``quiet`` has no outline."""
+    made = QPushButton(text)
+    made.setProperty("main", main)
+    made.setProperty("quiet", quiet)
+    made.setToolTip(tip or text)
+    made.setAccessibleName(text)
+    made.clicked.connect(lambda: call())
+    return made
+
+
+class Track(QWidget):
+    """The track of a slider: drag, click, wheel and arrow keys; a tick marks the default."""
+
+    moved = Signal(float)
+    let_go = Signal()
+
+    def __init__(self, declared: Number, default: float, value: float) -> None:
+        super().__init__()
+        self._declared, self._default, self._value = declared, default, value
+        self.setFixedSize(112, 24)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(declared.label)
+
+    def set_value(self, value: float) -> None:
+        """Show a value without telling anybody."""
+        self._value = value
+        self.update()
+
+    def _share(self, value: float) -> float:
+        d = self._declared
+        if d.scale == "log":
+            return math.log(max(value, d.low) / d.low) / math.log(d.high / d.low)
+        return (value - d.low) / (d.high - d.low)
+
+    def _value_at(self, share: float) -> float:
+        d = self._declared
+        share = min(max(share, 0.0), 1.0)
+        value = d.low * (d.high / d.low) ** share if d.scale == "log" else d.low + share * (d.high - d.low)
+        return min(max(round(value / d.step) * d.step, d.low), d.high)
+
+    def _move_to(self, value: float) -> None:
+        value = round(min(max(value, self._declared.low), self._declared.high), 6)
+        if value != self._value:
+            self._value = value
+            self.update()
+            self.moved.emit(value)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._move_to(self._value_at((event.position().x() - 6) / (self.width() - 12)))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self._move_to(self._value_at((event.position().x() - 6) / (self.width() - 12)))
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        self.let_go.emit()
+
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
+        self._move_to(self._default)
+        self.let_go.emit()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.hasFocus():
+            self._step(1 if event.angleDelta().y() > 0 else -1)
+            event.accept()
+        else:
+            event.ignore()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        keys = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1}
+        if (direction := keys.get(Qt.Key(event.key()))) is not None:
+            self._step(direction)
+        else:
+            super().keyPressEvent(event)
+
+    def _step(self, direction: int) -> None:
+        if self._declared.scale == "log":
+            self._move_to(self._value_at(self._share(self._value) + direction * 0.02))
+        else:
+            self._move_to(self._value + direction * self._declared.step)
+        self.let_go.emit()
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        y, left, right = 11.0, 6.0, self.width() - 6.0
+        on = self.isEnabled()
+        at = left + self._share(self._value) * (right - left)
+        tick = left + self._share(self._default) * (right - left)
+        painter.setPen(QPen(colour("strong"), 1.5))
+        painter.drawLine(QPointF(left, y), QPointF(right, y))
+        painter.drawLine(QPointF(tick, y + 8), QPointF(tick, y + 11))
+        verd = colour("verd" if on else "strong")
+        painter.setPen(QPen(verd, 2.5))
+        painter.drawLine(QPointF(left, y), QPointF(at, y))
+        painter.setBrush(colour("panel"))
+        painter.setPen(QPen(verd, 2.6 if self.hasFocus() else 1.8))
+        painter.drawEllipse(QPointF(at, y), 5.5, 5.5)
+
+
+class SliderRow(QWidget):
+    """A labelled slider whose value can be typed."""
+
+    changed = Signal(float)
+    let_go = Signal()
+
+    def __init__(self, declared: Number, default: float, value: float) -> None:
+        super().__init__()
+        self._declared = declared
+        self.track = Track(declared, default, value)
+        self.edit = QLineEdit()
+        self.edit.setProperty("figure", True)
+        self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.edit.setFixedWidth(66)
+        self.edit.setAccessibleName(f"{declared.label}, value")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        name = label(declared.label)
+        name.setFixedWidth(86)
+        row.addWidget(name)
+        row.addWidget(self.track)
+        row.addStretch(1)
+        row.addWidget(self.edit)
+        self.setFixedHeight(28)
+        unit = f" {declared.unit.symbol}" if declared.unit.symbol else ""
+        self.setToolTip(f"{declared.help}\n{declared.low:g} to {declared.high:g}{unit}; double-click for {default:g}{unit}")
+        self.track.moved.connect(self._tell)
+        self.track.let_go.connect(self.let_go)
+        self.edit.editingFinished.connect(self._typed)
+        self.show_value(value)
+
+    def show_value(self, value: float) -> None:
+        """Show a value without telling anybody."""
+        self.track.set_value(value)
+        if not self.edit.hasFocus() or not self.edit.isModified():
+            self.edit.setText(self._declared.text(value))
+
+    def _tell(self, value: float) -> None:
+        self.edit.setText(self._declared.text(value))
+        self.changed.emit(value)
+
+    def _typed(self) -> None:
+        if not self.edit.isModified():
+            return
+        self.edit.setModified(False)
+        text = self.edit.text().replace("\u2212", "-").replace(",", ".").strip()
+        text = text.removesuffix(self._declared.unit.symbol).strip()
+        try:
+            value = float(text)
+        except ValueError:
+            self.show_value(self.track._value)  # noqa: SLF001 - the same control
+            return
+        value = min(max(value, self._declared.low), self._declared.high)
+        self.track.set_value(value)
+        self._tell(value)
+        self.let_go.emit()
+
+
+class SegmentSwitch(QWidget):
+    """A few words of which one is chosen; arrow keys move the choice."""
+
+    chosen = Signal(int)
+
+    def __init__(self, words: Sequence[str], tips: Sequence[str], name: str) -> None:
+        super().__init__()
+        self._words, self._tips, self._index = list(words), list(tips), 0
+        self._hover = -1
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName(name)
+        self.setFixedSize(self.sizeHint())
+
+    def sizeHint(self) -> QSize:
+        return QSize(round(sum(self._widths())) + 2, 28)
+
+    def set_index(self, index: int) -> None:
+        """Show a choice without telling anybody."""
+        self._index = index
+        self.setAccessibleDescription(self._words[index])
+        self.update()
+
+    def _widths(self) -> list[float]:
+        from PySide6.QtGui import QFontMetricsF
+
+        metrics = QFontMetricsF(font(13, bold=True))
+        return [metrics.horizontalAdvance(word) + 24 for word in self._words]
+
+    def _at(self, x: float) -> int:
+        edge = 1.0
+        for index, width in enumerate(self._widths()):
+            edge += width
+            if x < edge:
+                return index
+        return len(self._words) - 1
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._choose(self._at(event.position().x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        index = self._at(event.position().x())
+        if index != self._hover:
+            self._hover = index
+            self.setToolTip(self._tips[index])
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Right:
+            self._choose(min(self._index + 1, len(self._words) - 1))
+        elif event.key() == Qt.Key.Key_Left:
+            self._choose(max(self._index - 1, 0))
+        else:
+            super().keyPressEvent(event)
+
+    def _choose(self, index: int) -> None:
+        if index != self._index:
+            self.set_index(index)
+            self.chosen.emit(index)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        frame = QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5)
+        painter.setPen(QPen(colour("verd" if self.hasFocus() else "strong"), 1))
+        painter.setBrush(colour("panel"))
+        painter.drawRoundedRect(frame, 6, 6)
+        x = 1.0
+        for index, (word, width) in enumerate(zip(self._words, self._widths(), strict=True)):
+            box = QRectF(x, 1, width, 26)
+            on = index == self._index
+            if on:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour("ink"))
+                painter.drawRoundedRect(box, 5, 5)
+            painter.setPen(colour("panel" if on else "ink"))
+            painter.setFont(font(13, bold=on))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
+            x += width

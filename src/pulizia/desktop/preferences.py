@@ -1,0 +1,55 @@
+"""What the window remembers from one time to the next, as a small text file."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+from pathlib import Path
+from typing import Any
+
+from pulizia.errors import DiskError
+from pulizia.media.folders import state_folder
+from pulizia.media.write import write_text
+
+MOST_RECENT = 12
+
+
+class Preferences:
+    """Theme, window size, recent files. A damaged file counts as empty."""
+
+    def __init__(self) -> None:
+        self._file = state_folder("window") / "window.json"
+        self._values: dict[str, Any] = {}
+        with contextlib.suppress(OSError, ValueError):
+            values = json.loads(self._file.read_text(encoding="utf-8"))
+            if isinstance(values, dict):
+                self._values = values
+
+    def text(self, name: str, default: str) -> str:
+        """A word."""
+        value = self._values.get(name, default)
+        return value if isinstance(value, str) else default
+
+    def numbers(self, name: str) -> list[int]:
+        """Whole numbers."""
+        value = self._values.get(name, [])
+        good = isinstance(value, list) and all(isinstance(v, int) for v in value)
+        return value if good else []
+
+    @property
+    def recent(self) -> list[Path]:
+        """Files opened lately that are still there."""
+        value = self._values.get("recent", [])
+        names = value if isinstance(value, list) else []
+        return [Path(n) for n in names if isinstance(n, str) and Path(n).exists()]
+
+    def add_recent(self, path: Path) -> None:
+        """Note a file that was opened."""
+        names = [str(path.absolute())] + [str(p) for p in self.recent if p != path.absolute()]
+        self.set("recent", names[:MOST_RECENT])
+
+    def set(self, name: str, value: Any) -> None:  # noqa: ANN401 - JSON values
+        """Remember a value."""
+        self._values[name] = value
+        with contextlib.suppress(DiskError):  # a full disk only costs the memory of the window
+            write_text(self._file, json.dumps(self._values, indent=1))

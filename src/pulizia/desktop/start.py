@@ -1,0 +1,64 @@
+"""Start the application: fonts, theme, studio, window."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from importlib.resources import files
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from pulizia.desktop.posting import Poster
+from pulizia.desktop.preferences import Preferences
+from pulizia.desktop.theme import font, load_fonts, use_theme
+from pulizia.desktop.window import MainWindow
+from pulizia.session.sound_out import default_output
+from pulizia.session.studio import Studio
+
+
+def demo_files() -> list[Path]:
+    """The recordings that ship with the program."""
+    folder = files("pulizia.data").joinpath("demo")
+    names = ("hall-of-pendulums", "room-04-water-clock", "room-07-pocket-watches", "interview-keeper-anselmi")
+    return [Path(str(folder.joinpath(f"{name}.flac"))) for name in names]
+
+
+def make_application() -> QApplication:
+    """The Qt application with our typeface and colours."""
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(application, QApplication)  # noqa: S101
+    application.setApplicationName("Pulizia")
+    application.setDesktopFileName("pulizia")
+    application.setStyle("Fusion")
+    load_fonts()
+    application.setFont(font(13))
+    return application
+
+
+def make_window(*, simulated: bool = False) -> tuple[MainWindow, Poster]:
+    """A window over an empty project."""
+    preferences = Preferences()
+    use_theme(preferences.text("theme", "linen"))
+    poster = Poster()
+    studio = Studio(default_output(simulated=simulated), poster.post)
+    return MainWindow(studio, preferences), poster
+
+
+def start(options: argparse.Namespace) -> int:
+    """Open the window and run until it is closed."""
+    application = make_application()
+    window, poster = make_window(simulated=options.simulated_output)
+    window.show()
+    paths = demo_files() if options.demo else [Path(name) for name in options.files]
+    if paths:
+        window.open_paths(paths)
+    if options.picture:
+        window.asks = False
+        QTimer.singleShot(4000, lambda: (window.grab().save(options.picture), window.close()))
+    else:
+        QTimer.singleShot(0, window.offer_recovery)
+    code = application.exec()
+    poster.close()
+    return int(code)

@@ -1,0 +1,529 @@
+"""The main window: top bar with the places, the places themselves, messages and the foot."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import (
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QFontMetricsF,
+    QIcon,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+)
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pulizia.desktop.actions import Actions
+from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Bench
+from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.desktop.commands import window_commands
+from pulizia.desktop.controls import button, hairline, label, retone
+from pulizia.desktop.delivery.delivery import Delivery
+from pulizia.desktop.foot import Foot
+from pulizia.desktop.preferences import Preferences
+from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.errors import PuliziaError
+from pulizia.media.folders import state_folder
+from pulizia.project.file import SUFFIX
+from pulizia.project.journal import left_behind
+from pulizia.session.studio import Studio
+from pulizia.units import format_time
+
+PLACES = ("Bench", "Delivery")
+SOUND_FILES = "*.wav *.rf64 *.bwf *.flac *.aif *.aiff *.aifc *.ogg *.oga *.opus *.mp3 *.m4a *.m4b *.aac *.mp4 *.mov *.mkv *.webm *.mxf *.w64 *.caf *.wma *.avi *.ts"
+AUTOSAVE_MS = 2000
+MESSAGE_MS = 6000
+
+
+class PlaceSwitch(QWidget):
+    """The places as words; a bar under the present one."""
+
+    def __init__(self, go: Callable[[int], None]) -> None:
+        super().__init__()
+        self._go, self._index = go, 0
+        self.setFixedSize(212, 48)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Place")
+        self.setToolTip("Bench (F2), Delivery (F4)")
+        theme_notice().changed.connect(self.update)
+
+    def set_index(self, index: int) -> None:
+        """Show the present place."""
+        self._index = index
+        self.setAccessibleDescription(PLACES[index])
+        self.update()
+
+    def _boxes(self) -> list[QRectF]:
+        boxes, x = [], 16.0
+        for word in PLACES:
+            width = QFontMetricsF(font(15, bold=True)).horizontalAdvance(word)
+            boxes.append(QRectF(x, 0, width, 48))
+            x += width + 24
+        return boxes
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        for index, box in enumerate(self._boxes()):
+            if box.adjusted(-10, 0, 10, 0).contains(event.position()):
+                self._go(index)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = 1 if event.key() == Qt.Key.Key_Right else -1
+            self._go(min(max(self._index + step, 0), len(PLACES) - 1))
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for index, (word, box) in enumerate(zip(PLACES, self._boxes(), strict=True)):
+            chosen = index == self._index
+            painter.setFont(font(15, bold=chosen))
+            painter.setPen(colour("ink" if chosen else "soft"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, word)
+            if chosen:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour("verd"))
+                painter.drawRoundedRect(QRectF(box.left(), 45, box.width(), 3), 1.5, 1.5)
+        if self.hasFocus():
+            box = self._boxes()[self._index].adjusted(-6, 10, 6, -8)
+            painter.setPen(QPen(colour("verd"), 1, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box, 4, 4)
+
+
+class TopBar(QWidget):
+    """Places, what is on the bench, undo and redo, the menu."""
+
+    def __init__(self, window: MainWindow) -> None:
+        super().__init__()
+        self.setFixedHeight(48)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 16, 0)
+        row.setSpacing(0)
+        self.places = PlaceSwitch(window.go_to)
+        row.addWidget(self.places)
+        row.addSpacing(48)
+        self.name = label("", 15, bold=True)
+        self.detail = label("", 13, token="soft")
+        row.addWidget(self.name)
+        row.addSpacing(12)
+        row.addWidget(self.detail)
+        row.addStretch(1)
+        self.read_out = label("", 13, token="soft")
+        row.addWidget(self.read_out)
+        row.addSpacing(16)
+        self.undo = button("", window.studio.document.undo, quiet=True)
+        self.redo = button("", window.studio.document.redo, quiet=True)
+        self.menu = QPushButton("Menu")
+        self.menu.setToolTip("All actions with their keys (F10)")
+        self.menu.setAccessibleName("Menu")
+        for made in (self.undo, self.redo):
+            made.setFixedSize(30, 28)
+            made.setIconSize(QSize(16, 16))
+            row.addWidget(made)
+        row.addSpacing(10)
+        row.addWidget(self.menu)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour("paper"))
+        painter.fillRect(0, self.height() - 1, self.width(), 1, colour("line"))
+
+    def draw_icons(self) -> None:
+        """Undo and redo in the colours of the theme."""
+        self.undo.setIcon(_arrow_icon(mirrored=False))
+        self.redo.setIcon(_arrow_icon(mirrored=True))
+
+
+class MessageBar(QWidget):
+    """One sentence under the top bar; troubles stay until they are closed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 4, 12, 4)
+        self._mark = label("\u25cf", 13, token="madder")
+        self.text: QLabel = label("", 13, wrap=True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        row.addWidget(self._mark)
+        row.addSpacing(4)
+        row.addWidget(self.text, 1)
+        row.addWidget(button("Close", self.hide, tip="Close this message (Esc)", quiet=True))
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def say(self, text: str, *, bad: bool) -> None:
+        """Show a sentence over the top of the place, which stays as it is below."""
+        self.text.setText(text)
+        self.fit()
+        retone(self._mark, "madder" if bad else "verd_text")
+        self.show()
+        self._timer.stop()
+        if not bad:
+            self._timer.start(MESSAGE_MS)
+
+    def fit(self) -> None:
+        """Lie over the middle column, as tall as the sentence needs."""
+        around = self.parentWidget()
+        if around is None:
+            return
+        width = max(320, around.width() - LEFT_WIDTH - RIGHT_WIDTH - 2 * GUTTER)
+        height = max(36, self.text.heightForWidth(width - 110) + 14)
+        self.setGeometry(LEFT_WIDTH + GUTTER, 56, width, height)
+        self.raise_()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("ink"), 1))
+        painter.setBrush(colour("panel"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
+
+
+class MainWindow(QMainWindow):
+    """Puts the parts together and owns files, messages and autosave."""
+
+    def __init__(self, studio: Studio, preferences: Preferences) -> None:
+        super().__init__()
+        self.studio, self.preferences = studio, preferences
+        self.asks = True  # False where nobody sits before the window
+        self.setAcceptDrops(True)
+        self.setMinimumSize(1000, 640)
+        self.top = TopBar(self)
+        self.message = MessageBar()
+        self.bench = Bench(studio)
+        self.delivery = Delivery(studio)
+        self.foot = Foot(studio)
+        self.places = QStackedWidget()
+        self.places.addWidget(self.bench)
+        self.places.addWidget(self.delivery)
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for part, stretch in ((self.top, 0), (self.places, 1), (self.foot, 0)):
+            column.addWidget(part, stretch)
+        self.message.setParent(whole)
+        self.setCentralWidget(whole)
+        self.actions_ = Actions(self, window_commands(self))
+        self.bench.actions_menu = self.actions_.step_menu()
+        self._menu = self.actions_.menu()
+        self._recent_menu = QMenu("Open recent", self)
+        self._menu.addMenu(self._recent_menu)
+        self._menu.aboutToShow.connect(self._fill_recent)
+        self.top.menu.setMenu(self._menu)
+        self._connect()
+        self._autosave = QTimer(self)
+        self._autosave.setInterval(AUTOSAVE_MS)
+        self._autosave.timeout.connect(self._write_journal)
+        self._autosave.start()
+        self._gauges = QTimer(self)
+        self._gauges.setInterval(20)
+        self._gauges.timeout.connect(self._tick)
+        self.resize(1280, 800)
+        if len(size := preferences.numbers("size")) == 2:
+            self.resize(size[0], size[1])
+        self.top.draw_icons()
+        self.refresh()
+        self.bench.refresh()
+
+    def _connect(self) -> None:
+        studio = self.studio
+        for event in ("document", "current", "measures", "busy", "selection", "listening"):
+            studio.on(event, self.refresh)
+        studio.on("message", lambda text, bad: self.message.say(text, bad=bad))
+        studio.on("playing", self._playing_changed)
+        self.bench.open_asked.connect(self.open_files)
+        self.bench.read_out.connect(self.top.read_out.setText)
+        self.bench.recording_menu.connect(self._recording_menu)
+        theme_notice().changed.connect(self.top.draw_icons)
+        theme_notice().changed.connect(self.foot.update)
+
+    # -- showing
+
+    def refresh(self) -> None:
+        """Titles, undo, actions and the foot as they are now."""
+        studio = self.studio
+        document, recording = studio.document, studio.recording
+        mark = "*" if document.is_dirty else ""
+        self.setWindowTitle(f"{document.title}{mark} \u2013 Pulizia")
+        busy = [job for job in studio.pool.busy if job.title.startswith("Opening")]
+        if busy:
+            self.top.name.setText(f"{busy[0].title}\u2026 {100 * busy[0].share:.0f} %")
+            self.top.detail.setText("")
+        elif recording is not None:
+            self.top.name.setText(recording.name)
+            media = document.media.get(recording.id)
+            line = f"{media.format_line}, {_length(recording.seconds)}" if media else "file missing or changed"
+            self.top.detail.setText(line)
+        else:
+            self.top.name.setText("")
+            self.top.detail.setText("")
+        for made, words, name in (
+            (self.top.undo, document.history.undo_label, "Undo"),
+            (self.top.redo, document.history.redo_label, "Redo"),
+        ):
+            made.setEnabled(words is not None)
+            made.setToolTip(f"{name}: {words}" if words else f"Nothing to {name.lower()}")
+            made.setAccessibleName(name)
+        self.actions_.refresh()
+        self.foot.refresh()
+
+    def go_to(self, index: int) -> None:
+        """Switch to a place."""
+        self.places.setCurrentIndex(index)
+        self.top.places.set_index(index)
+        self.delivery.refresh()
+
+    def _playing_changed(self) -> None:
+        playing = self.studio.transport.is_playing
+        if playing != self._gauges.isActive():
+            self._gauges.start() if playing else self._gauges.stop()
+        self.foot.refresh()
+        self.actions_.refresh()
+
+    def _tick(self) -> None:
+        self.foot.tick()
+        self.delivery.follow()
+        if not self.studio.transport.is_playing:
+            self._playing_changed()
+
+    # -- files
+
+    def open_files(self) -> None:
+        """Ask for sound files or a project and open them."""
+        folder = str(self.preferences.recent[0].parent) if self.preferences.recent else ""
+        kinds = f"Sound, pictures, projects ({SOUND_FILES} *{SUFFIX});;All files (*)"
+        names, _ = QFileDialog.getOpenFileNames(self, "Open", folder, kinds)
+        if names:
+            self.open_paths([Path(n) for n in names])
+
+    def open_paths(self, paths: list[Path]) -> None:
+        """Open files that were chosen, dropped or given at the start."""
+        if any(p.suffix.lower() == SUFFIX for p in paths) and not self.may_leave():
+            return
+        for path in paths:
+            self.preferences.add_recent(path)
+        self.studio.open_paths(paths)
+
+    def save(self) -> bool:
+        """Save the project; asks for a name the first time."""
+        if self.studio.document.path is None:
+            return self.save_as()
+        return self._save_to(self.studio.document.path)
+
+    def save_as(self) -> bool:
+        """Save the project under another name."""
+        document = self.studio.document
+        recording = self.studio.recording
+        proposal = document.path or ((recording.path.parent if recording else Path.home()) / f"{recording.name if recording else 'project'}{SUFFIX}")
+        name, _ = QFileDialog.getSaveFileName(self, "Save project as", str(proposal), f"Project (*{SUFFIX})")
+        return self._save_to(Path(name)) if name else False
+
+    def _save_to(self, path: Path) -> bool:
+        try:
+            self.studio.document.save(path)
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+            return False
+        saved = self.studio.document.path or path
+        self.preferences.add_recent(saved)
+        self.studio.say(f"Saved as {saved.name}.")
+        return True
+
+    def new_project(self) -> None:
+        """Start an empty project."""
+        if self.may_leave():
+            self.studio.transport.stop()
+            self.studio.document.start_new()
+
+    def may_leave(self) -> bool:
+        """Ask what to do with unsaved edits; False keeps the project open."""
+        if not self.studio.document.is_dirty or not self.asks:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Unsaved changes")
+        box.setText(f"Save the changes to {self.studio.document.title}?")
+        box.setInformativeText("The recordings themselves are never changed; the score would be lost.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Do not save", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is drop
+
+    def relink(self) -> None:
+        """Ask for the file of the recording on the bench."""
+        recording = self.studio.recording
+        if recording is None:
+            return
+        name, _ = QFileDialog.getOpenFileName(self, f"Where is {recording.path.name}?", str(recording.path.parent), f"Sound, pictures ({SOUND_FILES});;All files (*)")
+        if name:
+            self.studio.relink(recording.id, Path(name))
+
+    def choose_recipe(self) -> None:
+        """Ask for a recipe and apply it."""
+        name, _ = QFileDialog.getOpenFileName(self, "Apply a recipe", "", "Recipe (*.json)")
+        if name:
+            self.studio.apply_recipe(Path(name))
+
+    def offer_recovery(self) -> None:
+        """After a crash: offer what was not saved."""
+        for found in left_behind(state_folder("journal")):
+            if not self.asks:
+                return
+            what = found.path.name if found.path else "a project without a name"
+            box = QMessageBox(self)
+            box.setWindowTitle("Recover unsaved work")
+            box.setText(f"Pulizia ended before {what} was saved.")
+            box.setInformativeText("Take up the work where it was, or drop it for good?")
+            take = box.addButton("Take it up", QMessageBox.ButtonRole.AcceptRole)
+            drop = box.addButton("Drop it", QMessageBox.ButtonRole.DestructiveRole)
+            box.addButton("Decide later", QMessageBox.ButtonRole.RejectRole)
+            box.exec()
+            if box.clickedButton() is take:
+                self.studio.document.recover(found)
+                self.studio.after_load()
+                return
+            if box.clickedButton() is drop:
+                found.journal.unlink(missing_ok=True)
+
+    def _fill_recent(self) -> None:
+        self._recent_menu.clear()
+        for path in self.preferences.recent:
+            action = self._recent_menu.addAction(path.name)
+            action.setToolTip(str(path))
+            action.triggered.connect(lambda _on=False, p=path: self.open_paths([p]))
+        self._recent_menu.setEnabled(not self._recent_menu.isEmpty())
+
+    def _recording_menu(self, recording_id: str) -> None:
+        menu = QMenu(self)
+        menu.addAction("Relink to another file\u2026").triggered.connect(lambda: self.relink())
+        menu.addAction("Take out of the project").triggered.connect(lambda: self.studio.document.remove_recording(recording_id))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.cursor().pos())
+
+    def _write_journal(self) -> None:
+        try:
+            self.studio.document.write_journal()
+        except PuliziaError as error:
+            self._autosave.stop()
+            self.studio.say(f"Autosave is off: {error}", bad=True)
+
+    # -- help
+
+    def show_keys(self) -> None:
+        """The table of all keys."""
+        dialog = QDialog(self)
+        dialog.setWindowTitle("Keys")
+        dialog.resize(560, 620)
+        column = QVBoxLayout(dialog)
+        column.addWidget(label("Keys", 20, bold=True))
+        inner = QWidget()
+        grid = QGridLayout(inner)
+        grid.setColumnStretch(0, 1)
+        subject, row = "", 0
+        for name, words, keys in self.actions_.key_table():
+            if name != subject:
+                grid.addWidget(label(name, 15, bold=True), row, 0)
+                grid.addWidget(hairline(), row + 1, 0, 1, 2)
+                subject, row = name, row + 2
+            grid.addWidget(label(words), row, 0)
+            grid.addWidget(label(keys, 13, token="soft"), row, 1, Qt.AlignmentFlag.AlignRight)
+            row += 1
+        mouse = (
+            ("Wheel with Ctrl", "zoom"), ("Wheel", "scroll"), ("Wheel with Alt in the sonogram", "frequency range"),
+            ("Drag in the waveform", "mark time"), ("Drag in the sonogram", "mark time and frequency"), ("Click", "move the play head"),
+        )  # fmt: skip
+        grid.addWidget(label("Mouse", 15, bold=True), row, 0)
+        for n, (what, does) in enumerate(mouse, row + 1):
+            grid.addWidget(label(what), n, 0)
+            grid.addWidget(label(does, 13, token="soft"), n, 1, Qt.AlignmentFlag.AlignRight)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(inner)
+        column.addWidget(area, 1)
+        column.addWidget(button("Close", dialog.accept), alignment=Qt.AlignmentFlag.AlignRight)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.open()
+
+    # -- events
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self.message.isVisible():
+            self.message.fit()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            self.open_paths(paths)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.may_leave():
+            event.ignore()
+            return
+        self.preferences.set("size", [self.width(), self.height()])
+        self._autosave.stop()
+        self._gauges.stop()
+        self.studio.close()
+        self.studio.document.drop_journal()
+        event.accept()
+
+
+def _length(seconds: float) -> str:
+    return format_time(seconds, 3)
+
+
+def _arrow_icon(*, mirrored: bool) -> QIcon:
+    """A bent arrow, 16 px, line 1.5."""
+    pixmap = QPixmap(32, 32)
+    pixmap.setDevicePixelRatio(2)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    if mirrored:
+        painter.translate(16, 0)
+        painter.scale(-1, 1)
+    painter.setPen(QPen(colour("ink"), 1.5, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    path = QPainterPath(QPointF(3, 6))
+    path.lineTo(10, 6)
+    path.cubicTo(14.5, 6, 14.5, 13, 10, 13)
+    path.lineTo(6, 13)
+    painter.drawPath(path)
+    painter.drawLine(QPointF(3, 6), QPointF(6.5, 2.5))
+    painter.drawLine(QPointF(3, 6), QPointF(6.5, 9.5))
+    painter.end()
+    return QIcon(pixmap)

@@ -1,0 +1,158 @@
+"""The sonogram: level over time and frequency, several transform lengths blended into one picture.
+
+Short transforms show moments, long ones show lines; below a few hundred hertz the picture comes
+from long transforms and above from ever shorter ones, cross-faded in dB over about an octave.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+import scipy.fft
+from numpy.typing import NDArray
+
+from pulizia.audio.source import Source, read_padded
+from pulizia.dsp.stft import hann_window
+from pulizia.units import powers_to_db
+
+CODE_STEP_DB = 0.5
+CODE_FLOOR_DB = -127.5  # code 0; code 255 is 0 dBFS
+BLEND = ((8192, 260.0), (4096, 900.0), (2048, 4200.0), (1024, 1e9))  # at 48 kHz: length, up to Hz
+SIZES = (256, 512, 1024, 2048, 4096, 8192, 16384)
+FINER = 3  # columns looked at within one column of the picture
+
+
+@dataclass(frozen=True, slots=True)
+class SonogramScale:
+    """What one row of the picture means, and which transforms it comes from.
+
+    ``size`` 0 blends lengths; ``rows`` count from the top.
+    """
+
+    low_hz: float = 40.0
+    high_hz: float = 20_000.0
+    rows: int = 296
+    size: int = 0
+
+    def hz_of_row(self, row: NDArray[np.floating] | float) -> NDArray[np.float64]:
+        """Frequency at a height in rows from the top (logarithmic axis)."""
+        return np.asarray(self.high_hz * (self.low_hz / self.high_hz) ** (row / self.rows))
+
+    def row_of_hz(self, hz: float) -> float:
+        """Height in rows from the top of a frequency."""
+        return float(self.rows * np.log(hz / self.high_hz) / np.log(self.low_hz / self.high_hz))
+
+
+def sonogram(
+    source: Source, first: float, frames_per_column: float, columns: int, scale: SonogramScale
+) -> NDArray[np.uint8]:
+    """Levels of consecutive columns as codes of half a decibel.
+
+    A full-scale sine reads 0 dBFS whatever the length. Channels are averaged in power, never added
+    as samples: sound out of phase stays visible.
+
+    Parameters
+    ----------
+    first
+        Frame at the left edge of the first column.
+    frames_per_column
+        Width of a column.
+
+    Returns
+    -------
+    (rows, columns) uint8, row 0 on top; level = CODE_FLOOR_DB + code * CODE_STEP_DB
+    """
+    level = np.zeros((scale.rows, columns))
+    for size, weight in _weights(scale, source.rate):
+        part = np.flatnonzero(weight)
+        if len(part):
+            rows = slice(int(part[0]), int(part[-1]) + 1)
+            db = _levels(source, first, frames_per_column, columns, size, scale, rows)
+            level[rows] += weight[rows, None] * db
+    codes = np.rint((level - CODE_FLOOR_DB) / CODE_STEP_DB)
+    return np.clip(codes, 0, 255).astype(np.uint8)
+
+
+def _levels(
+    source: Source, first: float, frames_per_column: float, columns: int, size: int,
+    scale: SonogramScale, rows: slice,
+) -> NDArray[np.float64]:  # fmt: skip
+    """(rows, columns) dBFS from one transform length."""
+    finer = FINER if frames_per_column > size / 2 else 1
+    sparse = 1  # when columns are far narrower than the window, compute every few and interpolate
+    while finer == 1 and frames_per_column * sparse * 2 <= size / 8 and sparse < 32:
+        sparse *= 2
+    count = columns * finer if sparse == 1 else columns // sparse + 2
+    step = frames_per_column / finer * sparse
+    offset = step / 2 if sparse == 1 else frames_per_column / 2
+    centres = first + offset + np.arange(count) * step
+    starts = np.rint(centres - size / 2).astype(np.int64)
+    power = np.zeros((count, size // 2 + 1), dtype=np.float32)
+    window = hann_window(size)
+    scale_power = np.float32((2.0 / float(window.sum())) ** 2 / source.channels)
+    for a in range(0, count, 64):
+        b = min(a + 64, count)
+        for frames in _framed(source, starts[a:b], size):
+            spectrum = scipy.fft.rfft(frames * window, axis=1, overwrite_x=True)
+            power[a:b] += spectrum.real**2 + spectrum.imag**2
+    picked = (power * scale_power) @ _row_matrix(scale, source.rate, size)[:, rows]
+    db = powers_to_db(picked).T
+    if finer > 1:
+        fine = db.reshape(db.shape[0], columns, finer)
+        return np.asarray(0.5 * (fine.mean(axis=2) + fine.max(axis=2)))
+    if sparse > 1:
+        at = np.arange(columns) / sparse
+        left = at.astype(int)
+        share = at - left
+        return np.asarray(db[:, left] * (1 - share) + db[:, left + 1] * share)
+    return db
+
+
+def _framed(source: Source, starts: NDArray[np.int64], size: int) -> list[NDArray[np.float32]]:
+    """Windows at the given starts, one array (windows, size) per channel."""
+    begin, end = int(starts[0]), int(starts[-1]) + size
+    if end - begin <= 4 * size * len(starts):
+        block = read_padded(source, begin, end)
+        view = np.lib.stride_tricks.sliding_window_view(block, size, axis=1)
+        return [channel[starts - begin] for channel in view]
+    blocks = np.stack([read_padded(source, int(s), int(s) + size) for s in starts])
+    return [blocks[:, c] for c in range(source.channels)]
+
+
+@cache
+def _row_matrix(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float32]:
+    """(bins, rows): interpolation where rows are closer than bins, the mean where they are wider."""
+    bins = size // 2 + 1
+    edges = scale.hz_of_row(np.arange(scale.rows + 1.0)) * size / rate
+    matrix = np.zeros((bins, scale.rows), dtype=np.float32)
+    for row in range(scale.rows):
+        high, low = edges[row], edges[row + 1]
+        centre = float(np.sqrt(high * low))
+        if centre >= bins - 1:
+            continue
+        if high - low <= 1.0:
+            left = int(centre)
+            matrix[left, row] = 1.0 - (centre - left)
+            matrix[left + 1, row] = centre - left
+        else:
+            a, b = int(np.ceil(low - 0.5)), min(int(np.ceil(high - 0.5)), bins)
+            matrix[a : max(b, a + 1), row] = 1.0 / max(b - a, 1)
+    return matrix
+
+
+@cache
+def _weights(scale: SonogramScale, rate: int) -> tuple[tuple[int, NDArray[np.float64]], ...]:
+    """Transform lengths with the share of each row that comes from them."""
+    if scale.size:
+        return ((scale.size, np.ones(scale.rows)),)
+    hz = scale.hz_of_row(np.arange(scale.rows) + 0.5)
+    found, below = [], np.zeros(scale.rows)
+    for size, limit in BLEND:
+        # 1 well below the limit, 0 well above it, over an octave
+        reach = np.clip(0.5 - np.log2(hz / limit), 0.0, 1.0)
+        scaled = max(256, int(2 ** round(np.log2(size * rate / 48_000))))
+        found.append((scaled, reach - below))
+        below = reach
+    return tuple(found)

@@ -1,0 +1,292 @@
+"""An open project: its edits, its opened media, its chains, its file and journal. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from pulizia.audio.spans import Span, clipped, normalised
+from pulizia.errors import ProjectError
+from pulizia.measure.blocks import SegmentStore
+from pulizia.media.folders import cache_folder, state_folder
+from pulizia.media.open import OpenMedia, open_media
+from pulizia.project.file import SUFFIX, load_project, save_project
+from pulizia.project.journal import Journal, Recovered
+from pulizia.project.model import Project, Recording
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.recipes import Recipe
+from pulizia.score.steps import Step, make_step
+from pulizia.session.history import History
+
+
+class Document:
+    """The one place that changes a project. Every change is told to the listeners once."""
+
+    def __init__(self, cache: ChunkCache | None = None) -> None:
+        self.history = History(Project())
+        self.path: Path | None = None
+        self.cache = cache or ChunkCache(folder=cache_folder("chunks"))
+        self.analyses = AnalysisStore()
+        self.segments = SegmentStore()
+        self.media: dict[str, OpenMedia] = {}
+        self.offline: dict[str, str] = {}  # recording id: why its file cannot be used
+        self._saved: Project = self.history.present
+        self._chains: dict[str, tuple[tuple[object, ...], Chain]] = {}
+        self._listeners: list[Callable[[], None]] = []
+        self._journal = Journal(state_folder("journal"))
+        self._journalled: Project | None = None
+
+    # -- what is
+
+    @property
+    def project(self) -> Project:
+        """The present project."""
+        return self.history.present
+
+    @property
+    def is_dirty(self) -> bool:
+        """Whether there are edits that were not saved."""
+        return self.project != self._saved
+
+    @property
+    def title(self) -> str:
+        """Name for people."""
+        return self.path.stem if self.path else "Untitled"
+
+    def chain(self, recording_id: str) -> Chain | None:
+        """The recording's sound before and after its score; None while its file is not open."""
+        media = self.media.get(recording_id)
+        if media is None:
+            return None
+        score = self.project.recording(recording_id).score
+        key = (media.fingerprint, *score)
+        known = self._chains.get(recording_id)
+        if known is None or known[0] != key:
+            known = (key, Chain(media.source, score, self.cache, self.analyses))
+            self._chains[recording_id] = known
+        return known[1]
+
+    def listen(self, notice: Callable[[], None]) -> None:
+        """Call ``notice`` after every change."""
+        self._listeners.append(notice)
+
+    # -- recordings
+
+    def add_media(self, media: OpenMedia) -> str:
+        """Add an opened file as a recording; returns its identity."""
+        for recording in self.project.recordings:
+            if recording.path == media.path.absolute() and recording.fingerprint == media.fingerprint:
+                return recording.id
+        recording = Recording.of_media(media)
+        self.media[recording.id] = media
+        self._edit(self.project.with_recording(recording), f"Add {recording.name}")
+        return recording.id
+
+    def attach(self, recording_id: str, media: OpenMedia) -> None:
+        """Give a recording of a loaded project its opened file; note it when it is another one."""
+        recording = self.project.recording(recording_id)
+        if media.fingerprint != recording.fingerprint:
+            self.offline[recording_id] = (
+                f"{recording.path.name} has changed since the project was saved. "
+                "Relink it to the original, or to this file if the change is meant."
+            )
+        else:
+            self.offline.pop(recording_id, None)
+            self.media[recording_id] = media
+        self._tell()
+
+    def mark_offline(self, recording_id: str, why: str) -> None:
+        """Note that a recording's file cannot be opened."""
+        self.offline[recording_id] = why
+        self._tell()
+
+    def relink(self, recording_id: str, media: OpenMedia) -> None:
+        """Use another file for a recording, keeping its score."""
+        old = self.project.recording(recording_id)
+        if media.source.rate != old.rate:
+            message = (
+                f"{media.path.name} has {media.source.rate} Hz, the score was made at {old.rate} Hz. "
+                "Choose the original file."
+            )
+            raise ProjectError(message)
+        recording = replace(
+            old, path=media.path.absolute(), fingerprint=media.fingerprint,
+            channels=media.source.channels, frames=media.source.frames,
+        )  # fmt: skip
+        self.media[recording_id] = media
+        self.offline.pop(recording_id, None)
+        self._edit(self.project.with_recording(recording), f"Relink {old.name}")
+
+    def remove_recording(self, recording_id: str) -> None:
+        """Take a recording out of the project; its file stays."""
+        name = self.project.recording(recording_id).name
+        self._edit(self.project.without_recording(recording_id), f"Remove {name}")
+
+    # -- steps
+
+    def add_step(
+        self, recording_id: str, tool_id: str, settings: dict[str, Any] | None = None,
+        spans: tuple[Span, ...] | None = None, band_hz: tuple[float, float] | None = None,
+    ) -> Step:  # fmt: skip
+        """Add a step where its tool recommends; SettingsError when the settings are wrong."""
+        step = make_step(tool_id, settings, spans=spans, band_hz=band_hz)
+        recording = self.project.recording(recording_id).with_step(step)
+        self._edit(self.project.with_recording(recording), f"Add {step.tool.title}")
+        return step
+
+    def change_settings(self, recording_id: str, step_id: str, **changes: Any) -> None:  # noqa: ANN401
+        """Change settings of a step; changes of one setting in a row are one entry of history."""
+        title = self.project.recording(recording_id).step(step_id).tool.title
+        self._change(
+            recording_id, step_id, lambda s: s.with_settings(**changes),
+            f"Change {title}", merge_key=f"{step_id}:{','.join(changes)}",
+        )  # fmt: skip
+
+    def set_enabled(self, recording_id: str, step_id: str, *, enabled: bool) -> None:
+        """Switch a step on or off."""
+        title = self.project.recording(recording_id).step(step_id).tool.title
+        word = "on" if enabled else "off"
+        change = lambda s: replace(s, enabled=enabled)  # noqa: E731
+        self._change(recording_id, step_id, change, f"Switch {title} {word}")
+
+    def set_spans(
+        self, recording_id: str, step_id: str, spans: tuple[Span, ...] | None, *, merge: bool = False
+    ) -> None:
+        """Let a step act in these stretches only; None is the whole recording."""
+        recording = self.project.recording(recording_id)
+        if spans is not None:
+            spans = clipped(normalised(spans), recording.frames)
+            if not spans:
+                message = "The stretch lies outside the recording. Mark a stretch inside it."
+                raise ProjectError(message)
+        title = recording.step(step_id).tool.title
+        key = f"{step_id}:spans" if merge else None
+        change = lambda s: replace(s, spans=spans)  # noqa: E731
+        self._change(recording_id, step_id, change, f"Move the ends of {title}", merge_key=key)
+
+    def move_step(self, recording_id: str, step_id: str, place: int) -> None:
+        """Move a step in the order."""
+        recording = self.project.recording(recording_id)
+        title = recording.step(step_id).tool.title
+        moved = recording.with_moved(step_id, place)
+        self._edit(self.project.with_recording(moved), f"Move {title}")
+
+    def remove_step(self, recording_id: str, step_id: str) -> None:
+        """Take a step out of the score."""
+        recording = self.project.recording(recording_id)
+        title = recording.step(step_id).tool.title
+        self._edit(self.project.with_recording(recording.without_step(step_id)), f"Remove {title}")
+
+    def give_back(self, recording_id: str, span: Span) -> bool:
+        """Give the original back in a stretch; False when no step acts there."""
+        recording = self.project.recording(recording_id)
+        changed = recording.with_given_back(span)
+        if changed == recording:
+            return False
+        self._edit(self.project.with_recording(changed), "Give back the original")
+        return True
+
+    def clear_holes(self, recording_id: str, step_id: str) -> None:
+        """Let a step act again where the original was given back."""
+        title = self.project.recording(recording_id).step(step_id).tool.title
+        change = lambda s: replace(s, holes=())  # noqa: E731
+        self._change(recording_id, step_id, change, f"Let {title} act everywhere again")
+
+    def apply_recipe(self, recording_id: str, recipe: Recipe) -> None:
+        """Append a recipe's steps to a score, each at its recommended place."""
+        recording = self.project.recording(recording_id)
+        for step in recipe.steps_for(recording.rate):
+            recording = recording.with_step(step)
+        self._edit(self.project.with_recording(recording), f"Apply {recipe.name}")
+
+    # -- the project
+
+    def set_target(self, target_id: str) -> None:
+        """Choose the delivery target."""
+        self._edit(replace(self.project, target_id=target_id), "Choose the target")
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        if self.history.undo():
+            self._tell()
+
+    def redo(self) -> None:
+        """Make the edit again that was taken back last."""
+        if self.history.redo():
+            self._tell()
+
+    def save(self, path: Path | None = None) -> None:
+        """Write the project file; DiskError or ProjectError when it cannot be."""
+        path = path or self.path
+        if path is None:
+            message = "The project has no file name yet. Save it under a name first."
+            raise ProjectError(message)
+        if path.suffix.lower() != SUFFIX:
+            path = path.with_name(path.name + SUFFIX)
+        save_project(self.project, path)
+        self.path, self._saved = path, self.project
+        self._journal.drop()
+        self._journalled = None
+        self._tell()
+
+    def load(self, path: Path) -> None:
+        """Open a project file in place of the present project; ProjectError when it cannot be."""
+        project = load_project(path)
+        self._begin(project, path, saved=project)
+
+    def recover(self, found: Recovered) -> None:
+        """Take up what an earlier session left unsaved."""
+        self._begin(found.project, found.path, saved=None)
+        self.write_journal()
+        found.journal.unlink(missing_ok=True)
+
+    def start_new(self) -> None:
+        """An empty project."""
+        project = Project()
+        self._begin(project, None, saved=project)
+
+    def write_journal(self) -> None:
+        """Keep unsaved edits where a later session finds them; called from time to time."""
+        if self.is_dirty and self.project is not self._journalled:
+            self._journal.keep(self.project, self.path)
+            self._journalled = self.project
+        elif not self.is_dirty and self._journalled is not None:
+            self._journal.drop()
+            self._journalled = None
+
+    def drop_journal(self) -> None:
+        """The session ends in order: nothing is left to recover."""
+        self._journal.drop()
+
+    def open_missing(self, recording_id: str, progress: Callable[[float], None]) -> OpenMedia:
+        """Open the file of a recording of a loaded project (in a worker); MediaError when it fails."""
+        return open_media(self.project.recording(recording_id).path, progress)
+
+    def _begin(self, project: Project, path: Path | None, *, saved: Project | None) -> None:
+        self._journal.drop()
+        self._journalled = None
+        self.history = History(project)
+        self.path = path
+        self._saved = saved if saved is not None else Project()
+        self.media.clear()
+        self.offline.clear()
+        self._chains.clear()
+        self._tell()
+
+    def _change(
+        self, recording_id: str, step_id: str, change: Callable[[Step], Step], label: str,
+        merge_key: str | None = None,
+    ) -> None:  # fmt: skip
+        recording = self.project.recording(recording_id).with_changed(step_id, change)
+        self._edit(self.project.with_recording(recording), label, merge_key)
+
+    def _edit(self, project: Project, label: str, merge_key: str | None = None) -> None:
+        self.history.edit(project, label, merge_key)
+        self._tell()
+
+    def _tell(self) -> None:
+        for notice in self._listeners:
+            notice()

@@ -1,0 +1,62 @@
+"""Undo and redo: a list of earlier projects with the words of the edits between them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from pulizia.project.model import Project
+
+MOST_ENTRIES = 1000
+
+
+@dataclass(slots=True)
+class History:
+    """Earlier and later projects around the present one."""
+
+    present: Project
+    _past: list[tuple[str, Project]] = field(default_factory=list)
+    _future: list[tuple[str, Project]] = field(default_factory=list)
+    _merge_key: str | None = None
+
+    def edit(self, project: Project, label: str, merge_key: str | None = None) -> None:
+        """Make ``project`` the present. Edits in a row with one ``merge_key`` become one entry."""
+        if project == self.present:
+            return
+        if merge_key is None or merge_key != self._merge_key or not self._past:
+            self._past.append((label, self.present))
+            del self._past[:-MOST_ENTRIES]
+        self._future.clear()
+        self._merge_key = merge_key
+        self.present = project
+
+    def settle(self) -> None:
+        """End a row of merged edits: the slider was let go."""
+        self._merge_key = None
+
+    @property
+    def undo_label(self) -> str | None:
+        """Words of the edit that undo takes back."""
+        return self._past[-1][0] if self._past else None
+
+    @property
+    def redo_label(self) -> str | None:
+        """Words of the edit that redo makes again."""
+        return self._future[-1][0] if self._future else None
+
+    def undo(self) -> bool:
+        """Go back one edit."""
+        if not self._past:
+            return False
+        label, project = self._past.pop()
+        self._future.append((label, self.present))
+        self.present, self._merge_key = project, None
+        return True
+
+    def redo(self) -> bool:
+        """Go forward one edit."""
+        if not self._future:
+            return False
+        label, project = self._future.pop()
+        self._past.append((label, self.present))
+        self.present, self._merge_key = project, None
+        return True

@@ -1,0 +1,162 @@
+"""Background work: prioritised, cancellable, with progress. No Qt; a poster brings answers home."""
+
+from __future__ import annotations
+
+import heapq
+import itertools
+import threading
+import traceback
+from collections.abc import Callable
+from typing import Any
+
+from pulizia.errors import Cancelled, PuliziaError
+
+Post = Callable[[Callable[[], None]], None]
+VISIBLE, SOON, LATER = 0, 1, 2
+"""Priorities: what is on screen, what will be next, the rest."""
+
+
+class Job:
+    """One piece of work and what became of it."""
+
+    def __init__(self, work: Callable[[Job], Any], title: str) -> None:
+        self.title = title
+        self.share = 0.0
+        self.work = work
+        self.on_done: Callable[[Any], None] | None = None
+        self.on_error: Callable[[str], None] | None = None
+        self.on_progress: Callable[[float], None] | None = None
+        self.finished = threading.Event()
+        self._cancelled = threading.Event()
+
+    def cancel(self) -> None:
+        """Ask the work to stop; its answer will be dropped."""
+        self._cancelled.set()
+
+    @property
+    def is_cancelled(self) -> bool:
+        """Whether it was asked to stop."""
+        return self._cancelled.is_set()
+
+    def cancelled_within(self, seconds: float) -> bool:
+        """Wait a little; whether it was asked to stop meanwhile."""
+        return self._cancelled.wait(seconds)
+
+    def progress(self, share: float) -> None:
+        """Called by the work with 0..1; raises Cancelled when it was asked to stop."""
+        if self._cancelled.is_set():
+            raise Cancelled
+        self.share = share
+        if self.on_progress is not None:
+            self.on_progress(share)
+
+
+class JobPool:
+    """A few threads that take the most urgent and, among equals, the newest request first.
+
+    Parameters
+    ----------
+    post
+        Runs a function on the thread that owns the interface (or right away without one).
+    threads
+        How many requests run at once.
+    """
+
+    def __init__(self, post: Post = lambda call: call(), threads: int = 2) -> None:
+        self._post = post
+        self._queue: list[tuple[int, int, Job]] = []
+        self._order = itertools.count()
+        self._slots: dict[str, Job] = {}
+        self._lock = threading.Condition()
+        self._closing = False
+        self._running: set[Job] = set()
+        self.fault: Callable[[str], None] = lambda _text: None
+        self._threads = [
+            threading.Thread(target=self._work, name=f"job-{n}", daemon=True) for n in range(threads)
+        ]
+        for thread in self._threads:
+            thread.start()
+
+    def submit(
+        self,
+        work: Callable[[Job], Any],
+        *,
+        title: str = "",
+        priority: int = SOON,
+        slot: str | None = None,
+        on_done: Callable[[Any], None] | None = None,
+        on_error: Callable[[str], None] | None = None,
+        on_progress: Callable[[float], None] | None = None,
+    ) -> Job:
+        """Queue work. A newer request in the same ``slot`` cancels the older one.
+
+        ``on_done(result)``, ``on_error(sentence)`` and ``on_progress(share)`` are posted.
+        """
+        job = Job(work, title)
+        job.on_done, job.on_error = on_done, on_error
+        if on_progress is not None:
+            job.on_progress = lambda share: self._post(lambda: on_progress(share))
+        with self._lock:
+            if slot is not None:
+                if (old := self._slots.get(slot)) is not None:
+                    old.cancel()
+                self._slots[slot] = job
+            heapq.heappush(self._queue, (priority, -next(self._order), job))
+            self._lock.notify()
+        return job
+
+    @property
+    def busy(self) -> list[Job]:
+        """Jobs that are running or waiting and were not cancelled."""
+        with self._lock:
+            waiting = [job for _, _, job in self._queue]
+            return [job for job in [*self._running, *waiting] if not job.is_cancelled]
+
+    def close(self) -> None:
+        """Cancel everything and wait for the threads."""
+        with self._lock:
+            self._closing = True
+            for job in [*self._running, *(job for _, _, job in self._queue)]:
+                job.cancel()
+            self._queue.clear()
+            self._lock.notify_all()
+        for thread in self._threads:
+            thread.join(timeout=20)
+
+    def _work(self) -> None:
+        while True:
+            with self._lock:
+                while not self._queue and not self._closing:
+                    self._lock.wait()
+                if self._closing:
+                    return
+                _, _, job = heapq.heappop(self._queue)
+                self._running.add(job)
+            try:
+                if not job.is_cancelled:
+                    self._run(job)
+            finally:
+                with self._lock:
+                    self._running.discard(job)
+                job.finished.set()
+
+    def _run(self, job: Job) -> None:
+        try:
+            result = job.work(job)
+        except Cancelled:
+            return
+        except PuliziaError as error:
+            self._answer(job, job.on_error or self.fault, str(error))
+        except MemoryError:
+            self._answer(job, job.on_error or self.fault, "There is not enough memory for this.")
+        except Exception as error:  # noqa: BLE001 - a fault of ours must not end the thread silently
+            traceback.print_exc()
+            sentence = f"{job.title or 'A background task'} failed unexpectedly ({error})."
+            self._answer(job, job.on_error or self.fault, sentence)
+        else:
+            if job.on_done is not None:
+                self._answer(job, job.on_done, result)
+
+    def _answer(self, job: Job, call: Callable[[Any], None], value: Any) -> None:  # noqa: ANN401
+        if not self._closing:
+            self._post(lambda: None if job.is_cancelled else call(value))

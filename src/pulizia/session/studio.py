@@ -1,0 +1,462 @@
+"""What the window works on: document, jobs, transport, selection and measures in one place. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from pulizia.audio.source import Source, read_padded
+from pulizia.audio.spans import Span
+from pulizia.delivery.targets import Target, all_targets
+from pulizia.errors import PuliziaError
+from pulizia.measure.loudness import Measures, measure
+from pulizia.measure.overview import PeakStore
+from pulizia.media.folders import cache_folder, config_folder
+from pulizia.media.open import OpenMedia, open_media
+from pulizia.project.file import SUFFIX
+from pulizia.project.model import Recording
+from pulizia.score.chain import Chain
+from pulizia.score.recipes import read_recipe
+from pulizia.score.steps import Step
+from pulizia.session.document import Document
+from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
+from pulizia.session.sound_out import SoundOut
+from pulizia.session.transport import Heard, Listening, Transport
+from pulizia.units import db_to_gain, seconds_to_frames
+
+LARGEST_MATCH_DB = 40.0
+SETTLE_S = 0.2  # a measure after an edit waits this long for the next edit
+SHORTEST_NOISE_S = 0.05
+
+EVENTS = ("document", "current", "selection", "listening", "measures", "message", "busy", "playing")
+
+
+@dataclass(frozen=True, slots=True)
+class Selection:
+    """A marked stretch, and a band when it was marked in the sonogram."""
+
+    span: Span
+    band_hz: tuple[float, float] | None = None
+
+
+class Studio:
+    """The session behind a window. All methods are called on the interface's thread."""
+
+    def __init__(self, output: SoundOut, post: Post = lambda call: call(), *, threads: int = 3) -> None:
+        self._events: dict[str, list[Callable[..., None]]] = {name: [] for name in EVENTS}
+        self.post = post
+        self.document = Document()
+        self.pool = JobPool(post, threads)
+        self.pool.fault = lambda text: self.say(text, bad=True)
+        self.peaks = PeakStore(cache_folder("peaks"))
+        self.transport = Transport(output)
+        self.transport.on_error = lambda text: post(lambda: self.say(text, bad=True))
+        self.transport.on_stopped = lambda: post(lambda: self.emit("playing"))
+        self.current_id: str | None = None
+        self.step_id: str | None = None
+        self.selection: Selection | None = None
+        self.listening = Listening.AFTER
+        self.matched = True
+        self._stay_on: str | None = None  # the first of several files that are being opened
+        self._measures: dict[str, Measures] = {}
+        self._wanted: dict[str, str] = {}  # what is being measured: place, key
+        self._match_db: dict[str, float] = {}
+        self.document.listen(self._document_changed)
+
+    # -- events
+
+    def on(self, event: str, call: Callable[..., None]) -> None:
+        """Call ``call`` whenever ``event`` happens; see EVENTS."""
+        self._events[event].append(call)
+
+    def emit(self, event: str, *values: object) -> None:
+        """Tell everybody."""
+        for call in self._events[event]:
+            call(*values)
+
+    def say(self, text: str, *, bad: bool = False) -> None:
+        """Show a sentence to the person."""
+        self.emit("message", text, bad)
+
+    # -- what is current
+
+    @property
+    def recording(self) -> Recording | None:
+        """The recording on the bench."""
+        for recording in self.document.project.recordings:
+            if recording.id == self.current_id:
+                return recording
+        return None
+
+    @property
+    def chain(self) -> Chain | None:
+        """Its sound; None while its file is not open."""
+        return None if self.recording is None else self.document.chain(self.recording.id)
+
+    @property
+    def step(self) -> Step | None:
+        """The selected step."""
+        recording = self.recording
+        if recording is None:
+            return None
+        return next((s for s in recording.score if s.id == self.step_id), None)
+
+    @property
+    def heard_source(self) -> Source | None:
+        """What the pictures and the ears read now."""
+        chain = self.chain
+        return None if chain is None else source_of(chain, self.listening)
+
+    def choose_recording(self, recording_id: str | None) -> None:
+        """Put a recording on the bench."""
+        if recording_id == self.current_id:
+            return
+        self.transport.stop()
+        self.current_id, self.selection = recording_id, None
+        recording = self.recording
+        self.step_id = recording.score[0].id if recording and recording.score else None
+        self.transport.loop = None
+        self.sync(same_place=False)
+        self.emit("current")
+
+    def choose_step(self, step_id: str | None) -> None:
+        """Select a step."""
+        if step_id != self.step_id:
+            self.step_id = step_id
+            self.emit("selection")
+
+    def select(self, start: int, stop: int, band_hz: tuple[float, float] | None = None) -> None:
+        """Mark a stretch (frames in any order); an empty one clears the mark."""
+        recording = self.recording
+        if recording is None:
+            return
+        first, last = sorted((max(0, start), max(0, stop)))
+        span = Span(min(first, recording.frames), min(last, recording.frames))
+        self.selection = Selection(span, band_hz) if span.frames else None
+        if self.transport.loop is not None:
+            self.transport.loop = self.selection.span if self.selection else None
+        self.emit("selection")
+
+    def clear_selection(self) -> None:
+        """Mark nothing."""
+        self.selection = None
+        self.transport.loop = None
+        self.emit("selection")
+
+    # -- files
+
+    def open_paths(self, paths: list[Path]) -> None:
+        """Open a project, or add sound files, in the background."""
+        sounds = []
+        for path in paths:
+            if path.suffix.lower() == SUFFIX:
+                self.open_project(path)
+            elif path.suffix.lower() == ".json":
+                self.apply_recipe(path)
+            else:
+                sounds.append(path)
+        if sounds:
+            self._add_files(sounds)
+
+    def open_project(self, path: Path) -> None:
+        """Open a project in place of the present one."""
+        try:
+            self.document.load(path)
+        except PuliziaError as error:
+            self.say(str(error), bad=True)
+            return
+        self.after_load()
+
+    def after_load(self) -> None:
+        """Open the media of a project that was just loaded."""
+        self.transport.stop()
+        self._measures.clear()
+        recordings = self.document.project.recordings
+        self.current_id = None
+        self.choose_recording(recordings[0].id if recordings else None)
+        self.emit("current")
+        for recording in recordings:
+            self._attach(recording)
+
+    def relink(self, recording_id: str, path: Path) -> None:
+        """Use another file for a recording."""
+
+        def done(media: OpenMedia) -> None:
+            try:
+                self.document.relink(recording_id, media)
+            except PuliziaError as error:
+                self.say(str(error), bad=True)
+
+        self._job(lambda job: open_media(path, job.progress), f"Opening {path.name}", done)
+
+    def apply_recipe(self, path: Path) -> None:
+        """Apply a recipe file to the recording on the bench."""
+        if self.recording is None:
+            self.say("Open a recording first, then apply the recipe to it.", bad=True)
+            return
+        try:
+            recipe = read_recipe(path)
+            self.document.apply_recipe(self.recording.id, recipe)
+        except PuliziaError as error:
+            self.say(str(error), bad=True)
+
+    def _add_files(self, paths: list[Path]) -> None:
+        """Open files one after the other, in their order; the first one comes onto the bench."""
+        path, rest = paths[0], paths[1:]
+
+        def done(media: OpenMedia) -> None:
+            recording_id = self.document.add_media(media)
+            if media.warning:
+                self.say(media.warning)
+            self.choose_recording(recording_id)
+            go_on()
+
+        def failed(sentence: str) -> None:
+            self.say(sentence, bad=True)
+            go_on()
+
+        def go_on() -> None:
+            if rest:
+                first = self.current_id
+                self._add_files(rest)
+                self._stay_on = self._stay_on or first
+            elif self._stay_on is not None:
+                self.choose_recording(self._stay_on)
+                self._stay_on = None
+
+        self._job(lambda job: open_media(path, job.progress), f"Opening {path.name}", done, failed)
+
+    def _attach(self, recording: Recording) -> None:
+        def failed(sentence: str) -> None:
+            self.document.mark_offline(recording.id, sentence)
+            self.say(f"{sentence} The score is kept; relink the recording to its file.", bad=True)
+
+        def done(media: OpenMedia) -> None:
+            self.document.attach(recording.id, media)
+            if why := self.document.offline.get(recording.id):
+                self.say(why, bad=True)
+            if recording.id == self.current_id:
+                self.emit("current")
+
+        work = lambda job: open_media(recording.path, job.progress)  # noqa: E731
+        self._job(work, f"Opening {recording.path.name}", done, failed)
+
+    def _job(
+        self, work: Callable[[Job], object], title: str, done: Callable[..., None],
+        failed: Callable[[str], None] | None = None,
+    ) -> Job:  # fmt: skip
+        def finished(result: object) -> None:
+            done(result)
+            self.emit("busy")
+
+        def broken(sentence: str) -> None:
+            (failed or (lambda text: self.say(text, bad=True)))(sentence)
+            self.emit("busy")
+
+        job = self.pool.submit(
+            work, title=title, priority=SOON, on_done=finished, on_error=broken,
+            on_progress=lambda _share: self.emit("busy"),
+        )  # fmt: skip
+        self.emit("busy")
+        return job
+
+    # -- repairs
+
+    def take_as_noise(self) -> None:
+        """Learn the marked noise: into the selected Noise step, or into a new one over everything."""
+        chain, recording, selection = self.chain, self.recording, self.selection
+        if chain is None or recording is None:
+            return
+        if selection is None:
+            self.say("Mark a stretch of noise alone first, half a second or more.", bad=True)
+            return
+        rate = recording.rate
+        place = (selection.span.start / rate, selection.span.stop / rate)
+        if selection.span.frames < SHORTEST_NOISE_S * rate:
+            ms = 1000 * selection.span.frames / rate
+            self.say(f"The marked noise is {ms:.0f} ms long. Mark at least 50 ms, better half a second.", bad=True)
+            return
+        if not read_padded(chain.before, selection.span.start, selection.span.stop).any():
+            self.say("The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True)
+            return
+        step = self.step
+        if step is not None and step.tool_id == "noise":
+            changes = {"profile_spans_s": (place,), "profile_levels": ()}
+            self.document.change_settings(recording.id, step.id, **changes)
+            self.document.history.settle()
+        else:
+            step = self.document.add_step(recording.id, "noise", {"profile_spans_s": [list(place)]})
+            self.step_id = step.id
+            self.emit("selection")
+
+    def add_tool(self, tool_id: str, *, on_selection: bool) -> None:
+        """Add a step of a tool, over everything or over the selection."""
+        recording = self.recording
+        if recording is None:
+            return
+        spans = (self.selection.span,) if on_selection and self.selection else None
+        band = self.selection.band_hz if on_selection and self.selection else None
+        step = self.document.add_step(recording.id, tool_id, spans=spans, band_hz=band)
+        self.step_id = step.id
+        self.emit("selection")
+
+    def give_back(self) -> None:
+        """Give the original back in the selection."""
+        if self.recording is None or self.selection is None:
+            self.say("Mark the words that shall come back as they were first.", bad=True)
+            return
+        if not self.document.give_back(self.recording.id, self.selection.span):
+            self.say("No step acts in the marked stretch: it is the original already.")
+
+    # -- listening
+
+    def set_listening(self, listening: Listening) -> None:
+        """Choose what is heard and seen."""
+        if listening is not self.listening:
+            self.listening = listening
+            self.sync()
+            self.emit("listening")
+
+    def set_matched(self, matched: bool) -> None:  # noqa: FBT001 - the state itself
+        """Match the level of After to Before, or not."""
+        self.matched = matched
+        self.sync()
+        self.emit("listening")
+
+    def match_gain_db(self) -> float:
+        """Gain on After that makes it as loud as Before; 0 until both are measured."""
+        before, after = self.measures("before"), self.measures("after")
+        known = self._match_db.get(self.current_id or "", 0.0)
+        if before and after and before.integrated_lufs and after.integrated_lufs:
+            known = before.integrated_lufs - after.integrated_lufs
+            known = max(-LARGEST_MATCH_DB, min(LARGEST_MATCH_DB, known))
+            self._match_db[self.current_id or ""] = known
+        return known
+
+    def sync(self, *, same_place: bool = True) -> None:
+        """Give the transport what is to be heard now."""
+        source = self.heard_source
+        if source is None:
+            self.transport.set_material(None, same_place=same_place)
+            return
+        gain = 1.0
+        if self.matched and self.listening is Listening.AFTER:
+            gain = db_to_gain(self.match_gain_db())
+        self.transport.set_material(Heard(source, gain), same_place=same_place)
+
+    def play_or_stop(self) -> None:
+        """Start from the selection or the play head, or stop."""
+        if self.transport.is_playing:
+            self.transport.stop()
+        elif self.selection is not None and self.transport.loop is None:
+            self.transport.play(self.selection.span.start, self.selection.span.stop)
+        else:
+            self.transport.play()
+        self.emit("playing")
+
+    def toggle_loop(self) -> None:
+        """Repeat the selection, or everything when nothing is marked."""
+        recording = self.recording
+        if recording is None:
+            return
+        if self.transport.loop is not None:
+            self.transport.loop = None
+        else:
+            whole = Span(0, recording.frames)
+            self.transport.loop = self.selection.span if self.selection else whole
+        self.emit("playing")
+
+    def seek(self, frame: int) -> None:
+        """Move the play head."""
+        self.transport.seek(frame)
+        self.emit("playing")
+
+    def nudge(self, seconds: float) -> None:
+        """Move the play head by a little."""
+        if self.recording is not None:
+            self.seek(max(0, self.transport.position + seconds_to_frames(seconds, self.recording.rate)))
+
+    # -- measuring
+
+    def measures(self, what: str, recording_id: str | None = None) -> Measures | None:
+        """Measures of the whole recording "before" or "after", when they are known and current."""
+        chain = self.document.chain(recording_id or self.current_id or "") if self._has(recording_id) else None
+        if chain is None:
+            return None
+        source = chain.before if what == "before" else chain.after
+        return self._measures.get(source.key)
+
+    def want_measures(self, recording_id: str | None = None) -> None:
+        """Measure before and after in the background, unless they are known."""
+        recording_id = recording_id or self.current_id
+        if recording_id is None or not self._has(recording_id):
+            return
+        chain = self.document.chain(recording_id)
+        if chain is None:
+            return
+        for what, source in (("before", chain.before), ("after", chain.after)):
+            place = f"{recording_id}:{what}"
+            if source.key in self._measures or self._wanted.get(place) == source.key:
+                continue
+            self._wanted[place] = source.key
+            self._measure(source, place, recording_id)
+
+    def _measure(self, source: Source, place: str, recording_id: str) -> None:
+        names = self.document.media[recording_id].channel_names
+
+        def work(job: Job) -> Measures:
+            if place.endswith("after") and job.cancelled_within(SETTLE_S):
+                job.progress(0.0)
+            return measure(source, self.document.segments, job.progress, names=names, workers=1)
+
+        def done(measures: Measures) -> None:
+            if len(self._measures) > 64:
+                self._measures.pop(next(iter(self._measures)))
+            self._measures[source.key] = measures
+            self._wanted.pop(place, None)
+            self.sync()
+            self.emit("measures")
+
+        def failed(sentence: str) -> None:
+            self._wanted.pop(place, None)
+            self.say(sentence, bad=True)
+
+        self.pool.submit(
+            work, title="Measuring", priority=LATER, slot=f"measure:{place}", on_done=done, on_error=failed
+        )
+
+    def _has(self, recording_id: str | None) -> bool:
+        wanted = recording_id or self.current_id
+        return any(r.id == wanted for r in self.document.project.recordings)
+
+    def targets(self) -> dict[str, Target]:
+        """Shipped and own targets."""
+        return all_targets(config_folder("targets"))
+
+    # -- end
+
+    def close(self) -> None:
+        """Stop everything; nothing is left running."""
+        self.transport.close()
+        self.pool.close()
+
+    def _document_changed(self) -> None:
+        recording = self.recording
+        if recording is None and self.document.project.recordings:
+            self.choose_recording(self.document.project.recordings[0].id)
+        elif recording is None and self.current_id is not None:
+            self.choose_recording(None)
+        elif recording is not None and self.step_id not in {s.id for s in recording.score}:
+            self.step_id = recording.score[0].id if recording.score else None
+        self.sync()
+        self.want_measures()
+        self.emit("document")
+
+
+def source_of(chain: Chain, listening: Listening) -> Source:
+    """The Source that a listening choice means."""
+    if listening is Listening.BEFORE:
+        return chain.before
+    return chain.after if listening is Listening.AFTER else chain.removed
+
