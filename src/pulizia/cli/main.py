@@ -32,6 +32,8 @@ def parser() -> argparse.ArgumentParser:
 
 def run(arguments: Sequence[str] | None = None) -> None:
     """Entry point: ends the process with 0 done, 1 the input or the disk is at fault, 2 wrong usage."""
+    # the program's own threads share the work; threads inside matrix products only get in their way
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     given = list(sys.argv[1:] if arguments is None else arguments)
     sys.exit(main(given))
 
@@ -41,25 +43,24 @@ def main(given: Sequence[str]) -> int:
     first = given[0] if given else ""
     wants_window = not given or (first not in COMMANDS and first not in ("-h", "--help", "--version"))
     try:
-        if wants_window:
-            return _open_window(given)
-        options = parser().parse_args(given)
-        code: int = options.run(options)
-        sys.stdout.flush()
+        return _open_window(given) if wants_window else _run_command(given)
     except SystemExit as end:  # argparse has said what is wrong
         return int(end.code or 0)
     except PuliziaError as error:
         print(f"pulizia: {error}", file=sys.stderr)
-        return 1
     except (KeyboardInterrupt, Cancelled):
         print("pulizia: stopped; nothing was left half-written", file=sys.stderr)
-        return 1
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return 1
     except MemoryError:
         print("pulizia: there is not enough memory for this. Close other programs.", file=sys.stderr)
-        return 1
+    return 1
+
+
+def _run_command(given: Sequence[str]) -> int:
+    options = parser().parse_args(given)
+    code: int = options.run(options)
+    sys.stdout.flush()
     return code
 
 

@@ -111,7 +111,7 @@ def _write_and_measure(
     store: SegmentStore, progress: Progress,
 ) -> Measures:  # fmt: skip
     write_source(source, path, sample_format, lambda p: progress(0.5 + 0.35 * p, "writing"))
-    written = open_media(path, lambda p: progress(0.85, "reading back"))
+    written = open_media(path, lambda _p: progress(0.85, "reading back"))
     return measure(
         written.source, store, lambda p: progress(0.85 + 0.15 * p, "measuring the file"), names=names
     )

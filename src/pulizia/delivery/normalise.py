@@ -22,7 +22,8 @@ from pulizia.units import db_to_gain, format_number
 Progress = Callable[[float], None]
 CLOSE_ENOUGH_LU = 0.02
 CEILING_GUARD_DB = 0.05  # the limiter aims this far under the ceiling; rounding then stays below it
-MOST_ROUNDS = 4
+MOST_ROUNDS = 10  # two are usual; many only where the limiter works hard
+SMALLEST_SLOPE = 0.1
 LARGEST_GAIN_DB = 60.0
 
 
@@ -190,6 +191,7 @@ def plan(
     ceiling = target.true_peak_dbtp - CEILING_GUARD_DB if limited else None
     result = NormalisedSource(programme, gain_db, ceiling, cache)
     predicted = measured
+    slope, last = 1.0, (0.0, 0.0)  # LU per dB of gain: less than 1 where the limiter works hard
     for round_number in range(MOST_ROUNDS):
         result = NormalisedSource(programme, gain_db, ceiling, cache)
         share = 0.5 + 0.5 * round_number / MOST_ROUNDS
@@ -204,7 +206,11 @@ def plan(
             ceiling -= over + 0.02
         elif abs(off) <= CLOSE_ENOUGH_LU:
             break
-        gain_db += off
+        if round_number and abs(gain_db - last[0]) > 1e-3:
+            slope = (predicted.integrated_lufs - last[1]) / (gain_db - last[0])
+            slope = min(max(slope, SMALLEST_SLOPE), 1.0)
+        last = (gain_db, predicted.integrated_lufs)
+        gain_db = min(gain_db + off / slope, LARGEST_GAIN_DB)
     progress(1.0)
     return Plan(
         target=target, measured=measured, predicted=predicted, gain_db=gain_db, limited=limited,

@@ -54,7 +54,7 @@ def button(text: str, call: Callable[[], None], *, tip: str = "", main: bool = F
     made.setProperty("quiet", quiet)
     made.setToolTip(tip or text)
     made.setAccessibleName(text)
-    made.clicked.connect(lambda: call())
+    made.clicked.connect(lambda _on=False: call())
     return made
 
 

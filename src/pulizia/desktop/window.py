@@ -426,7 +426,7 @@ class MainWindow(QMainWindow):
 
     def _recording_menu(self, recording_id: str) -> None:
         menu = QMenu(self)
-        menu.addAction("Relink to another file\u2026").triggered.connect(lambda: self.relink())
+        menu.addAction("Relink to another file\u2026").triggered.connect(self.relink)
         menu.addAction("Take out of the project").triggered.connect(lambda: self.studio.document.remove_recording(recording_id))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos())

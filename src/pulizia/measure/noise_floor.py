@@ -51,10 +51,10 @@ def noise_spectrum(source: Source, spans: Sequence[Span], size: int) -> NDArray[
             "better half a second, of noise alone."
         )
         raise AnalysisError(message)
-    return mean_spectrum([source.read(s.start, s.stop) for s in inside], source.rate, size)
+    return mean_spectrum([source.read(s.start, s.stop) for s in inside], size)
 
 
-def mean_spectrum(parts: Sequence[Samples], rate: int, size: int) -> NDArray[np.float32]:
+def mean_spectrum(parts: Sequence[Samples], size: int) -> NDArray[np.float32]:
     """Mean power spectrum of stretches of noise; see :func:`noise_spectrum`."""
     energy = sum(float(np.sum(p.astype(np.float64) ** 2)) for p in parts)
     count = sum(p.size for p in parts)

@@ -114,8 +114,10 @@ def _decode(view: mmap.mmap, place: int, count: int, layout: WavLayout) -> NDArr
         packed = np.frombuffer(view, np.uint8, count * 3, place).reshape(-1, 3)
         wide = np.zeros((count, 4), dtype=np.uint8)
         wide[:, 1:] = packed
-        return wide.view("<i4").reshape(-1) * np.float32(2.0**-31)
+        samples = wide.view("<i4").reshape(-1).astype(np.float32)
+        samples *= np.float32(2.0**-31)
+        return samples
     if layout.bits == 32:
-        return np.frombuffer(view, "<i4", count, place) * np.float32(2.0**-31)
+        return np.asarray(np.frombuffer(view, "<i4", count, place) * 2.0**-31, dtype=np.float32)
     codes64 = np.frombuffer(view, "<i8", count, place)
     return np.asarray(codes64 * 2.0**-63, dtype=np.float32)

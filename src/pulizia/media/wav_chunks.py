@@ -11,7 +11,8 @@ import struct
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
-from xml.etree import ElementTree
+
+from defusedxml import DefusedXmlException, ElementTree
 
 from pulizia.errors import MediaError
 
@@ -163,11 +164,9 @@ def _read_bext(body: bytes) -> dict[str, str]:
 
 def _read_ixml(body: bytes) -> tuple[dict[str, str], tuple[str, ...]]:
     text = body.rstrip(b"\0 \r\n")
-    if b"<!ENTITY" in text or b"<!DOCTYPE" in text:
-        return {}, ()  # a recorder writes none; refusing them keeps entity bombs out
     try:
         root = ElementTree.fromstring(text)
-    except ElementTree.ParseError:
+    except (ElementTree.ParseError, DefusedXmlException, ValueError):
         return {}, ()
     tags = {"SCENE": "scene", "TAKE": "take", "TAPE": "tape", "NOTE": "note", "PROJECT": "project"}
     found = {

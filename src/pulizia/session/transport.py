@@ -184,19 +184,8 @@ class Transport:
                 self._drain(generation)
                 continue
             start, stop, material, old = place
-            try:
-                block = _read(material, start, stop)
-                if old is not None:
-                    block = _cross_faded(_read(old, start, stop), block, material.source.rate)
-            except PuliziaError as error:
-                self.stop()
-                self.on_error(str(error))
-                self.on_stopped()
-                continue
-            except Exception as error:  # noqa: BLE001 - the thread must live on
-                self.stop()
-                self.on_error(f"Playing stopped unexpectedly ({error}).")
-                self.on_stopped()
+            block = self._block(start, stop, material, old)
+            if block is None:
                 continue
             with self._lock:
                 if generation != self._generation or not self._playing:
@@ -209,9 +198,26 @@ class Transport:
                 output.write(block)
             except Exception as error:  # noqa: BLE001 - PortAudio raises many kinds
                 if generation == self._generation and self._playing:
-                    self.stop()
-                    self.on_error(f"The sound device failed ({error}).")
-                    self.on_stopped()
+                    self._fail(f"The sound device failed ({error}).")
+
+    def _block(self, start: int, stop: int, material: Heard, old: Heard | None) -> Samples | None:
+        """The next samples, faded over from the old material; None when reading failed."""
+        try:
+            block = _read(material, start, stop)
+            if old is not None:
+                block = _cross_faded(_read(old, start, stop), block, material.source.rate)
+        except PuliziaError as error:
+            self._fail(str(error))
+        except Exception as error:  # noqa: BLE001 - the thread must live on
+            self._fail(f"Playing stopped unexpectedly ({error}).")
+        else:
+            return block
+        return None
+
+    def _fail(self, sentence: str) -> None:
+        self.stop()
+        self.on_error(sentence)
+        self.on_stopped()
 
     def _next_place(self) -> tuple[int, int, Heard, Heard | None] | None:
         material = self._material

@@ -123,7 +123,7 @@ def process(block: Block, settings: NoiseSettings, profile: NoiseProfile) -> Sam
     spectra = [spectra_of(channel[skip:stop], size, hop) for channel in block.samples]
     gain = _gain(spectra, settings, profile, block.rate, hop)
     for channel, spectrum in enumerate(spectra):
-        spectrum *= gain
+        np.multiply(spectrum, gain, out=spectrum)
         out[channel, skip:stop] = synthesise(spectrum, size, hop)
     return out
 

@@ -171,10 +171,10 @@ class Lane(QWidget):
         if self._anchor is None:
             return
         x = event.position().x() - GUTTER
-        if abs(self.axis.x_at(self._anchor) - x) < 3 and self._drag_edge is None:
-            if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                self.studio.clear_selection()
-                self.studio.seek(self.axis.clamped_frame(x))
+        still = abs(self.axis.x_at(self._anchor) - x) < 3 and self._drag_edge is None
+        if still and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.studio.clear_selection()
+            self.studio.seek(self.axis.clamped_frame(x))
         self._anchor = self._drag_edge = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:

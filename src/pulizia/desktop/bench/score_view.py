@@ -91,7 +91,7 @@ class ScoreView(Lane):
             painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
         super().paint_head(painter, plot)
         for row, step in enumerate(self.steps):
-            self._paint_step(painter, plot, row, step)
+            self._paint_step(painter, row, step)
         self._paint_add_row(painter, plot)
         if self._drop_row is not None:
             y = TOP + self._drop_row * self._pitch + 0.5
@@ -129,14 +129,14 @@ class ScoreView(Lane):
         left, right = max(box.left(), plot.left()), min(box.right(), plot.right())
         return QRectF(left, box.top(), max(right - left, 6.0), box.height())
 
-    def _paint_step(self, painter: QPainter, plot: QRectF, row: int, step: Step) -> None:
+    def _paint_step(self, painter: QPainter, row: int, step: Step) -> None:
         selected = step.id == self.studio.step_id
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         spans = self._spans(step)
         if not spans:
             staff = TOP + row * self._pitch + self._pitch / 2
             painter.setPen(QPen(colour("strong"), 1, Qt.PenStyle.DotLine))
-            painter.drawLine(QPointF(plot.left(), staff), QPointF(plot.right(), staff))
+            painter.drawLine(QPointF(self.plot.left(), staff), QPointF(self.plot.right(), staff))
         for span in spans:
             self._paint_strip(painter, row, step, span, selected=selected)
         self._paint_name(painter, row, step, selected=selected and step.enabled and bool(spans))
@@ -255,7 +255,7 @@ class ScoreView(Lane):
         text = "+ step" if self.steps else "+ step   or mark a stretch of noise alone and take it as noise"
         painter.drawText(box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
-    def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
+    def paint_gutters(self, painter: QPainter, _plot: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for row, step in enumerate(self.steps):
             chosen = step.id == self.studio.step_id

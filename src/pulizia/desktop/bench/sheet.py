@@ -170,7 +170,7 @@ class Sheet(QWidget):
             usual = declaration.low if default is None else float(default)
             row = SliderRow(declaration, usual, float(getattr(step.settings, name) or 0.0))
             row.changed.connect(lambda value, n=name: self._change(n, value))
-            row.let_go.connect(lambda: self.studio.document.history.settle())
+            row.let_go.connect(self._settle)
             self._controls[name] = row
             return row
         if isinstance(declaration, Choice):
@@ -194,6 +194,9 @@ class Sheet(QWidget):
             self._controls[name] = told
             return _row(declaration.label, told)
         return None
+
+    def _settle(self) -> None:
+        self.studio.document.history.settle()
 
     # -- showing
 

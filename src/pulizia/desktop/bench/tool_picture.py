@@ -81,7 +81,7 @@ class ToolPicture(QWidget):
         wide = b - a >= 2
         sums = np.concatenate([[0.0], np.cumsum(power)])
         level[wide] = 10.0 * np.log10(np.maximum((sums[b] - sums[a])[wide] / (b - a)[wide], 1e-20))
-        return level
+        return np.asarray(level)
 
     @staticmethod
     def _top(curves: dict[str, np.ndarray]) -> float:

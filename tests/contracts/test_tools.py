@@ -1,0 +1,179 @@
+"""Promises of every tool in the registry, on a signal with a loud and a quiet half."""
+
+from __future__ import annotations
+
+import json
+import pkgutil
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import pulizia.tools
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import ArraySource, Source
+from pulizia.audio.spans import Span
+from pulizia.errors import PuliziaError, SettingsError
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import CHUNK_FRAMES, AnalysisStore, Chain
+from pulizia.score.recipes import parse_recipe, recipe_text
+from pulizia.score.steps import Step, make_step
+from pulizia.settings.as_dict import from_dict, schema, to_dict
+from pulizia.settings.declare import Choice, Number, Switch, declared
+from pulizia.tools.base import AnyTool
+from pulizia.tools.registry import ALL, tool_of
+from tests.conftest import voice_in_noise
+
+SIGNAL = voice_in_noise(5.0, channels=2)
+every_tool = pytest.mark.parametrize("tool", ALL, ids=lambda t: t.id)
+
+
+def after(samples: Samples, step: Step, rate: int = 48_000) -> Source:
+    return Chain(ArraySource(samples, rate), [step], ChunkCache(), AnalysisStore()).after
+
+
+def random_settings(tool: AnyTool) -> st.SearchStrategy:
+    def values(declaration: object) -> st.SearchStrategy:
+        if isinstance(declaration, Number):
+            kind = st.integers(int(declaration.low), int(declaration.high)) if declaration.whole else st.floats(declaration.low, declaration.high)
+            return kind
+        if isinstance(declaration, Choice):
+            return st.sampled_from([word for word, _ in declaration.options])
+        return st.booleans()
+
+    plain = {n: d for n, d in declared(tool.settings).items() if isinstance(d, Number | Choice | Switch)}
+    return st.fixed_dictionaries({n: values(d) for n, d in plain.items()})
+
+
+def test_every_module_is_registered_once() -> None:
+    modules = {m.name for m in pkgutil.iter_modules(pulizia.tools.__path__)} - {"base", "registry"}
+    assert modules == {tool.id for tool in ALL}
+
+
+@every_tool
+def test_names_of_settings_end_with_their_unit(tool: AnyTool) -> None:
+    for name, declaration in declared(tool.settings).items():
+        if isinstance(declaration, Number):
+            assert name.endswith(declaration.unit.suffix)
+            assert declaration.help
+
+
+@every_tool
+@settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+@given(data=st.data())
+def test_any_allowed_settings_give_finite_sound_of_the_same_shape(tool: AnyTool, data: st.DataObject) -> None:
+    step = make_step(tool.id, data.draw(random_settings(tool)))
+    made = after(SIGNAL, step).read(0, SIGNAL.shape[1])
+    assert made.shape == SIGNAL.shape
+    assert made.dtype == np.float32
+    assert np.isfinite(made).all()
+    assert from_dict(tool.settings, json.loads(json.dumps(to_dict(step.settings)))) == step.settings
+
+
+@every_tool
+@settings(max_examples=8, deadline=None, suppress_health_check=list(HealthCheck))
+@given(data=st.data())
+def test_the_samples_do_not_depend_on_how_they_are_read(tool: AnyTool, data: st.DataObject) -> None:
+    step = make_step(tool.id, {})
+    frames = SIGNAL.shape[1]
+    whole = after(SIGNAL, step).read(0, frames)
+    cuts = sorted(data.draw(st.lists(st.integers(1, frames - 1), min_size=3, max_size=8, unique=True)))
+    parts = list(zip([0, *cuts], [*cuts, frames], strict=True))
+    order = data.draw(st.permutations(parts))
+    source = after(SIGNAL, step)
+    read = {part: source.read(*part) for part in order}
+    assert np.array_equal(np.concatenate([read[p] for p in parts], axis=1), whole)
+
+
+@every_tool
+def test_chunks_join_without_a_seam(tool: AnyTool) -> None:
+    """Shifted by whole chunks, the same sound gives the same result to -80 dBFS: context suffices."""
+    step = make_step(tool.id, {"profile_spans_s": [[3.0, 3.9]]} if tool.id == "noise" else {})
+    lead = np.concatenate([SIGNAL, SIGNAL], axis=1)
+    moved = np.concatenate([np.zeros((2, 2048 * 11), np.float32), lead], axis=1)
+    settings_moved = step
+    if tool.id == "noise":
+        shift = 2048 * 11 / 48_000
+        settings_moved = step.with_settings(profile_spans_s=((3.0 + shift, 3.9 + shift),))
+    a = after(lead, step).read(CHUNK_FRAMES, 4 * CHUNK_FRAMES)
+    b = after(moved, settings_moved).read(CHUNK_FRAMES + 2048 * 11, 4 * CHUNK_FRAMES + 2048 * 11)
+    assert 20 * np.log10(np.abs(a - b).max() + 1e-12) < -60
+
+
+@every_tool
+def test_silence_stays_silence(tool: AnyTool) -> None:
+    silent = np.zeros((2, 120_000), np.float32)
+    settings_ = {"profile_levels": [[0, -90], [24_000, -110]]} if tool.id == "noise" else {}
+    assert not after(silent, make_step(tool.id, settings_)).read(0, 120_000).any()
+
+
+@every_tool
+def test_outside_its_stretches_and_holes_nothing_changes(tool: AnyTool) -> None:
+    step = make_step(tool.id, {}, spans=(Span(30_000, 100_000), Span(150_000, 200_000)))
+    step = replace(step, holes=(Span(60_000, 70_000),))
+    made = after(SIGNAL, step).read(0, SIGNAL.shape[1])
+    same = np.ones(SIGNAL.shape[1], bool)
+    for a, b in ((30_000, 60_000), (70_000, 100_000), (150_000, 200_000)):
+        same[a:b] = False
+    assert np.array_equal(made[:, same], SIGNAL[:, same])
+    assert not np.array_equal(made[:, ~same], SIGNAL[:, ~same])
+    difference = np.abs(np.diff(made - SIGNAL, axis=1)).max()
+    assert difference <= np.abs(np.diff(after(SIGNAL, make_step(tool.id, {})).read(0, SIGNAL.shape[1]) - SIGNAL, axis=1)).max() + 0.01
+
+
+@every_tool
+def test_channels_that_are_not_chosen_and_switched_off_steps_change_nothing(tool: AnyTool) -> None:
+    only_right = replace(make_step(tool.id, {}), channels=(1,))
+    made = after(SIGNAL, only_right).read(0, SIGNAL.shape[1])
+    assert np.array_equal(made[0], SIGNAL[0])
+    assert not np.array_equal(made[1], SIGNAL[1])
+    off = make_step(tool.id, {}, enabled=False)
+    source = ArraySource(SIGNAL, 48_000)
+    assert Chain(source, [off], ChunkCache(), AnalysisStore()).after is source
+
+
+@every_tool
+@pytest.mark.parametrize("samples", [
+    np.zeros((1, 1)), np.ones((1, 3000)), np.sign(np.sin(np.arange(30_000) / 9))[None], np.ones((8, 5000)) * 1e-30,
+], ids=["one sample", "constant", "full-scale square", "eight channels near nothing"])  # fmt: skip
+@pytest.mark.parametrize("rate", [8000, 192_000])
+def test_extreme_sound_gives_finite_sound_or_one_sentence(tool: AnyTool, samples: np.ndarray, rate: int) -> None:
+    samples = samples.astype(np.float32)
+    try:
+        made = after(samples, make_step(tool.id, {}), rate).read(0, samples.shape[1])
+    except PuliziaError as error:
+        assert str(error).endswith(".")
+    else:
+        assert np.isfinite(made).all()
+
+
+@every_tool
+def test_schema_and_recipe_carry_every_setting(tool: AnyTool) -> None:
+    names = [row["name"] for row in schema(tool.settings)]
+    assert names == list(declared(tool.settings))
+    step = make_step(tool.id, {}, spans=(Span(4800, 9600),), band_hz=(100.0, 5000.0))
+    again = parse_recipe(recipe_text("r", (step,), 48_000), "r.json").steps_for(48_000)[0]
+    assert replace(again, id=step.id) == step
+
+
+def test_wrong_settings_say_which_value_and_what_would_be_allowed() -> None:
+    with pytest.raises(SettingsError, match="reduction_db is 90 dB, must be between 0 and 40 dB"):
+        make_step("noise", {"reduction_db": 90})
+    with pytest.raises(SettingsError, match="unknown setting reducton_db; did you mean reduction_db"):
+        make_step("noise", {"reducton_db": 3})
+    with pytest.raises(SettingsError, match="did you mean noise"):
+        tool_of("noize")
+
+
+def test_level_reaches_its_peak_linked_or_per_channel() -> None:
+    leaning = SIGNAL * np.array([[1.0], [0.25]], np.float32)
+    linked = after(leaning, make_step("level", {"peak_dbfs": -6.0})).read(0, leaning.shape[1])
+    own = after(leaning, make_step("level", {"peak_dbfs": -6.0, "linked": False})).read(0, leaning.shape[1])
+    goal = 10 ** (-6 / 20)
+    assert np.abs(linked[0]).max() == pytest.approx(goal, rel=1e-5)
+    assert np.abs(linked[1]).max() == pytest.approx(goal * np.abs(leaning[1]).max() / np.abs(leaning[0]).max(), rel=1e-4)
+    assert [np.abs(c).max() for c in own] == pytest.approx([goal, goal], rel=1e-5)
+    louder = after(SIGNAL, make_step("level", {"way": "gain", "gain_db": 6.0})).read(0, 1000)
+    assert np.allclose(louder, SIGNAL[:, :1000] * 10 ** (6 / 20), rtol=1e-6)

@@ -1,0 +1,147 @@
+"""Playing through the simulated output, which keeps real time."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+
+import numpy as np
+import pytest
+
+from pulizia.audio.source import ArraySource
+from pulizia.audio.spans import Span
+from pulizia.errors import MediaError
+from pulizia.measure.live import LiveLevels
+from pulizia.session.jobs import VISIBLE, Job, JobPool
+from pulizia.session.sound_out import SimulatedOut, folded
+from pulizia.session.transport import Heard, Transport
+
+RATE = 48_000
+
+
+def until(condition: Callable[[], bool], seconds: float = 5.0) -> None:
+    end = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < end, "it did not happen in time"
+        time.sleep(0.002)
+
+
+@pytest.fixture
+def transport() -> Iterator[Transport]:
+    made = Transport(SimulatedOut())
+    yield made
+    made.close()
+
+
+def ramp(seconds: float = 3.0) -> ArraySource:
+    return ArraySource((np.arange(round(seconds * RATE)) / 1e6)[None].astype(np.float32), RATE)
+
+
+def played(transport: Transport) -> np.ndarray:
+    return np.concatenate([np.zeros((1, 0), np.float32), *transport.output.kept], axis=1)
+
+
+def test_what_is_played_is_the_source_sample_by_sample_in_real_time(transport: Transport) -> None:
+    source = ramp(0.8)
+    transport.set_material(Heard(source))
+    began = time.monotonic()
+    transport.play(4800)
+    until(lambda: not transport.is_playing)
+    assert 0.6 < time.monotonic() - began < 1.1
+    assert np.array_equal(played(transport), source.read(4800, source.frames))
+    assert transport.position == source.frames
+
+
+def test_position_follows_the_clock_and_stop_keeps_the_place(transport: Transport) -> None:
+    transport.set_material(Heard(ramp()))
+    transport.play(0)
+    time.sleep(0.4)
+    transport.stop()
+    assert 0.2 * RATE < transport.position < 0.6 * RATE
+    place = transport.position
+    transport.seek(place + 1000)
+    assert transport.position == place + 1000
+
+
+def test_a_loop_repeats_its_stretch_without_a_gap(transport: Transport) -> None:
+    source = ramp()
+    transport.set_material(Heard(source))
+    transport.loop = Span(10_000, 20_000)
+    transport.play(0)
+    until(lambda: played(transport).shape[1] > 45_000)
+    transport.stop()
+    expected = np.tile(source.read(10_000, 20_000), 6)
+    got = played(transport)
+    assert np.array_equal(got, expected[:, : got.shape[1]])
+
+
+def test_exchanged_material_is_heard_within_a_quarter_second_without_a_jump(transport: Transport) -> None:
+    quiet = ArraySource(np.full((1, 5 * RATE), 0.25, np.float32), RATE)
+    loud = ArraySource(np.full((1, 5 * RATE), 0.5, np.float32), RATE)
+    transport.set_material(Heard(quiet))
+    transport.play(0)
+    time.sleep(0.3)
+    changed_at = transport.output.heard()
+    transport.set_material(Heard(loud))
+    until(lambda: played(transport)[0, -1:] == 0.5)
+    got = played(transport)[0]
+    first_new = int(np.argmax(got > 0.25))
+    assert (first_new - changed_at) / RATE < 0.25
+    assert np.abs(np.diff(got)).max() < 0.01
+
+
+def test_an_error_while_reading_stops_with_its_sentence(transport: Transport) -> None:
+    class Broken(ArraySource):
+        def read(self, start: int, stop: int):
+            raise MediaError("x.wav is no longer there.")
+
+    said: list[str] = []
+    transport.on_error = said.append
+    transport.set_material(Heard(Broken(np.zeros((1, RATE), np.float32), RATE)))
+    transport.play(0)
+    until(lambda: bool(said))
+    assert said == ["x.wav is no longer there."]
+    assert not transport.is_playing
+
+
+def test_gauges_read_the_moment_that_is_heard() -> None:
+    levels = LiveLevels()
+    levels.start(RATE, 2)
+    t = np.arange(960) / RATE
+    for n in range(50):
+        amplitude = 0.5 if n < 25 else 0.05
+        tone = amplitude * np.sin(2 * np.pi * 1000 * (t + n * 0.02))
+        levels.feed(np.stack([tone, -tone]).astype(np.float32), n * 960)
+    early, late = levels.at(24 * 960), levels.at(50 * 960)
+    assert early.peak[0] == pytest.approx(0.5, rel=0.01)
+    assert early.correlation == pytest.approx(-1.0, abs=1e-6)
+    assert late.rms[0] == pytest.approx(0.05 / np.sqrt(2), rel=0.01)
+    assert late.true_peak_hold[0] == pytest.approx(0.5, rel=0.02)
+    assert late.peak[0] < early.peak[0]
+
+
+def test_jobs_run_most_urgent_and_newest_first_and_a_slot_keeps_one() -> None:
+    pool = JobPool(threads=1)
+    order: list[str] = []
+    gate = pool.submit(lambda job: time.sleep(0.05))
+
+    def note(name: str) -> Callable[[Job], None]:
+        return lambda _job: order.append(name)
+
+    pool.submit(note("old"))
+    pool.submit(note("new"))
+    last = pool.submit(note("replaced"), slot="s")
+    done = pool.submit(note("kept"), slot="s")
+    pool.submit(note("visible"), priority=VISIBLE)
+    gate.finished.wait(2)
+    until(lambda: len(order) == 4)
+    assert order == ["visible", "kept", "new", "old"]
+    assert last.is_cancelled
+    assert not done.is_cancelled
+    pool.close()
+
+
+def test_surround_and_mono_fold_to_two_loudspeakers() -> None:
+    block = np.arange(12, dtype=np.float32).reshape(6, 2)
+    assert folded(block, 2).shape == (2, 2)
+    assert np.array_equal(folded(block[:1], 2), np.repeat(block[:1], 2, axis=0))
