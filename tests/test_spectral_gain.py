@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from scipy.signal import sosfilt
+from tests.conftest import voice_in_noise
 
 from pulizia.audio.source import ArraySource
 from pulizia.audio.spans import Span
@@ -18,7 +19,6 @@ from pulizia.measure.noise_floor import quiet_spans
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import make_step
-from tests.conftest import voice_in_noise
 
 
 @pytest.mark.parametrize(("xi_db", "gamma_db", "gain"), [
@@ -33,7 +33,7 @@ def test_log_mmse_gain_equals_the_closed_form(xi_db: float, gamma_db: float, gai
 
 @pytest.mark.parametrize(("xi_min_db", "level_db"), [(-15, -16.6), (-25, -19.6)])
 def test_decision_directed_noise_floor_in_white_noise(xi_min_db: float, level_db: float) -> None:
-    """alpha 0.98, true noise spectrum, independent frames: power after the gain (bin simulation)."""
+    """Alpha 0.98, true noise spectrum, independent frames: power after the gain (bin simulation)."""
     gamma = np.random.default_rng(1).exponential(1.0, (4000, 257)).astype(np.float32)
     xi = decision_directed(gamma, GainState(), alpha=0.98, xi_min=10 ** (xi_min_db / 10))
     power = float(np.mean(log_mmse_gain(xi, gamma)[200:] ** 2 * gamma[200:]))

@@ -9,11 +9,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from tests.conftest import voice_in_noise
 
 from pulizia.cli.main import main
 from pulizia.media.open import open_media
 from pulizia.session.document import Document
-from tests.conftest import voice_in_noise
 
 
 @pytest.fixture

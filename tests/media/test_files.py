@@ -56,7 +56,7 @@ def test_sound_files_open_with_every_frame_in_place(tmp_path: Path, name: str, s
     ("m4a", "aac", True), ("mp4", "aac", True), ("mov", "aac", True), ("mkv", "aac", False), ("mkv", "flac", True),
     ("opus", "libopus", True), ("mp3", "libmp3lame", True), ("mka", "pcm_s16le", True),
 ])  # fmt: skip
-def test_coded_sound_begins_on_its_sample_and_has_its_length(tmp_path: Path, suffix: str, codec: str, exact: bool) -> None:
+def test_coded_sound_begins_on_its_sample_and_has_its_length(tmp_path: Path, suffix: str, codec: str, *, exact: bool) -> None:
     path = tmp_path / f"x.{suffix}"
     impulse = np.zeros((1, FRAMES), np.float32)
     impulse[0, 20_000:20_020] = 0.9
@@ -258,14 +258,14 @@ def test_opening_tells_progress_and_can_be_stopped(tmp_path: Path) -> None:
     path = tmp_path / "long.flac"
     soundfile.write(path, signal(frames=600_000).T, 48_000)
 
-    class Stop(Exception):
+    class StopError(Exception):
         pass
 
     def stop(share: float) -> None:
         assert 0 <= share <= 1
-        raise Stop
+        raise StopError
 
-    with pytest.raises(Stop):
+    with pytest.raises(StopError):
         open_media(path, stop)
     assert open_media(path).source.frames == 600_000
 

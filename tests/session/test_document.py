@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import signal
@@ -181,15 +182,11 @@ def test_mutilated_projects_and_recipes_never_raise_anything_else(document: Docu
     where, key = data.draw(st.sampled_from(places))
     where[key] = data.draw(st.one_of(st.none(), st.integers(-(10**12), 10**12), st.text(max_size=4), st.booleans(), st.lists(st.integers(), max_size=2), st.floats()))
     text = json.dumps(content)
-    try:
+    with contextlib.suppress(ProjectError):
         parse_project(text, "p", Path("/"))
-    except ProjectError:
-        pass
     recipe = {"format": "pulizia-recipe", "version": 1, "steps": content["recordings"] if isinstance(content.get("recordings"), list) else []}
-    try:
+    with contextlib.suppress(RecipeError):
         parse_recipe(json.dumps(recipe), "r")
-    except RecipeError:
-        pass
 
 
 @pytest.mark.parametrize(("text", "sentence"), [
@@ -206,7 +203,7 @@ def test_recipes_that_cannot_be_used_say_why(tmp_path: Path, text: str, sentence
         read_recipe(path)
 
 
-def test_a_killed_session_leaves_its_work_to_be_taken_up(home: Path, voice_file: Path) -> None:
+def test_a_killed_session_leaves_its_work_to_be_taken_up(voice_file: Path) -> None:
     program = (
         "import sys, time; from pathlib import Path\n"
         "from pulizia.session.document import Document; from pulizia.media.open import open_media\n"

@@ -91,16 +91,18 @@ def test_exchanged_material_is_heard_within_a_quarter_second_without_a_jump(tran
 
 
 def test_an_error_while_reading_stops_with_its_sentence(transport: Transport) -> None:
+    gone = "x.wav is no longer there."
+
     class Broken(ArraySource):
-        def read(self, start: int, stop: int):
-            raise MediaError("x.wav is no longer there.")
+        def read(self, _start: int, _stop: int):
+            raise MediaError(gone)
 
     said: list[str] = []
     transport.on_error = said.append
     transport.set_material(Heard(Broken(np.zeros((1, RATE), np.float32), RATE)))
     transport.play(0)
     until(lambda: bool(said))
-    assert said == ["x.wav is no longer there."]
+    assert said == [gone]
     assert not transport.is_playing
 
 
@@ -123,7 +125,7 @@ def test_gauges_read_the_moment_that_is_heard() -> None:
 def test_jobs_run_most_urgent_and_newest_first_and_a_slot_keeps_one() -> None:
     pool = JobPool(threads=1)
     order: list[str] = []
-    gate = pool.submit(lambda job: time.sleep(0.05))
+    gate = pool.submit(lambda _job: time.sleep(0.05))
 
     def note(name: str) -> Callable[[Job], None]:
         return lambda _job: order.append(name)

@@ -9,11 +9,11 @@ from __future__ import annotations
 import numpy as np
 import pyloudnorm
 import pytest
+from tests.conftest import voice_in_noise
 
 from pulizia.audio.source import ArraySource
 from pulizia.measure.blocks import SegmentStore, k_weighting
 from pulizia.measure.loudness import Measures, measure
-from tests.conftest import voice_in_noise
 
 SILENT = -200.0
 
@@ -153,7 +153,7 @@ def test_k_weighting_gives_the_tables_of_bs1770_and_the_gain_at_997_hz() -> None
 
 @pytest.mark.parametrize("seed", range(4))
 def test_agrees_with_an_independent_meter_on_random_material(seed: int) -> None:
-    """pyloudnorm 0.2 with the De Man filters (the tables of BS.1770)."""
+    """Pyloudnorm 0.2 with the De Man filters (the tables of BS.1770)."""
     rng = np.random.default_rng(seed)
     rate = (44_100, 48_000, 96_000, 48_000)[seed]
     samples = voice_in_noise(12.0, rate, 2, seed) * np.repeat(rng.uniform(0.05, 1.0, 24), rate // 2)[None, :]

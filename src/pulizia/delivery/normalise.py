@@ -191,9 +191,10 @@ def plan(
     ceiling = target.true_peak_dbtp - CEILING_GUARD_DB if limited else None
     result = NormalisedSource(programme, gain_db, ceiling, cache)
     predicted = measured
+    used_db = gain_db
     slope, last = 1.0, (0.0, 0.0)  # LU per dB of gain: less than 1 where the limiter works hard
     for round_number in range(MOST_ROUNDS):
-        result = NormalisedSource(programme, gain_db, ceiling, cache)
+        used_db, result = gain_db, NormalisedSource(programme, gain_db, ceiling, cache)
         share = 0.5 + 0.5 * round_number / MOST_ROUNDS
         predicted = measure(
             result, store, lambda p, s=share: progress(s + 0.5 * p / MOST_ROUNDS), names=names  # type: ignore[misc]
@@ -213,6 +214,6 @@ def plan(
         gain_db = min(gain_db + off / slope, LARGEST_GAIN_DB)
     progress(1.0)
     return Plan(
-        target=target, measured=measured, predicted=predicted, gain_db=gain_db, limited=limited,
+        target=target, measured=measured, predicted=predicted, gain_db=used_db, limited=limited,
         result=result,
     )  # fmt: skip

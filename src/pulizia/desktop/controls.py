@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QFocusEvent,
     QKeyEvent,
@@ -15,10 +15,56 @@ from PySide6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QWidget,
+)
 
 from pulizia.desktop.theme import colour, font
 from pulizia.settings.declare import Number
+
+ARROWS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down}
+ENTER = {Qt.Key.Key_Return, Qt.Key.Key_Enter}
+
+
+def takes_arrow(event: QEvent) -> bool:
+    """Claim an arrow key for the control that has the focus, before the window uses it."""
+    if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
+        return False
+    plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+    if not plain or event.key() not in ARROWS:
+        return False
+    event.accept()
+    return True
+
+
+class ArrowKeys(QWidget):
+    """A control that takes the arrow keys while it has the focus."""
+
+    def event(self, event: QEvent) -> bool:
+        return takes_arrow(event) or super().event(event)
+
+
+class ChoiceBox(QComboBox):
+    """A choice between a few words."""
+
+    def event(self, event: QEvent) -> bool:
+        return takes_arrow(event) or super().event(event)
+
+
+class Button(QPushButton):
+    """A push button that Enter presses: the space bar always plays."""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in ENTER:
+            self.click()
+        else:
+            super().keyPressEvent(event)
 
 
 def label(text: str, pixels: int = 13, *, bold: bool = False, token: str = "ink", wrap: bool = False) -> QLabel:
@@ -49,7 +95,7 @@ def hairline() -> QFrame:
 
 def button(text: str, call: Callable[[], None], *, tip: str = "", main: bool = False, quiet: bool = False) -> QPushButton:
     """A push button; ``main`` is the one filled button of a place, ``quiet`` has no outline."""
-    made = QPushButton(text)
+    made = Button(text)
     made.setProperty("main", main)
     made.setProperty("quiet", quiet)
     made.setToolTip(tip or text)
@@ -58,7 +104,7 @@ def button(text: str, call: Callable[[], None], *, tip: str = "", main: bool = F
     return made
 
 
-class Track(QWidget):
+class Track(ArrowKeys):
     """The track of a slider: drag, click, wheel and arrow keys; a tick marks the default."""
 
     moved = Signal(float)
@@ -212,7 +258,7 @@ class SliderRow(QWidget):
         self.let_go.emit()
 
 
-class SegmentSwitch(QWidget):
+class SegmentSwitch(ArrowKeys):
     """A few words of which one is chosen; arrow keys move the choice."""
 
     chosen = Signal(int)

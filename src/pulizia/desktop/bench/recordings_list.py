@@ -8,7 +8,7 @@ from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPain
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.desktop.bench.waveform_view import Pictures, height_of
-from pulizia.desktop.controls import button, hairline, label
+from pulizia.desktop.controls import ArrowKeys, button, hairline, label
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.measure.overview import BIN_FRAMES
 from pulizia.project.model import Recording
@@ -19,7 +19,7 @@ CARD_HEIGHT = 48
 NOTES = ("description", "scene", "take", "tape", "project", "originator", "date", "time", "title", "artist", "note")
 
 
-class Cards(QWidget):
+class Cards(ArrowKeys):
     """One card per recording: name, small waveform, length, loudness."""
 
     chosen = Signal(str)

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 
 from pulizia.audio.samples import Samples
 from pulizia.desktop.bench.tool_picture import ToolPicture
-from pulizia.desktop.controls import SliderRow, button, hairline, label
+from pulizia.desktop.controls import ChoiceBox, SliderRow, button, hairline, label
 from pulizia.errors import PuliziaError
 from pulizia.score.chain import Stage
 from pulizia.score.steps import Step
@@ -174,7 +174,7 @@ class Sheet(QWidget):
             self._controls[name] = row
             return row
         if isinstance(declaration, Choice):
-            box = QComboBox()
+            box = ChoiceBox()
             for word, text in declaration.options:
                 box.addItem(text, word)
             box.setToolTip(declaration.help)

@@ -9,7 +9,6 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -23,7 +22,7 @@ from pulizia.delivery.deliver import Delivered, check_output, deliver
 from pulizia.delivery.normalise import Plan, State, Verdict, plan, verdicts
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
-from pulizia.desktop.controls import button, hairline, label
+from pulizia.desktop.controls import ChoiceBox, button, hairline, label
 from pulizia.desktop.delivery.loudness_graph import LoudnessGraph
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.errors import PuliziaError
@@ -238,7 +237,7 @@ class Delivery(QWidget):
         column = QVBoxLayout(sheet)
         column.setContentsMargins(16, 12, 16, 12)
         column.setSpacing(6)
-        self.target_box = QComboBox()
+        self.target_box = ChoiceBox()
         self.target_box.setAccessibleName("Target")
         self.target_box.activated.connect(self._choose_target)
         column.addWidget(self.target_box)
@@ -251,7 +250,7 @@ class Delivery(QWidget):
         self._limiting = _figure_row(column, "Limiting")
         column.addWidget(hairline())
         column.addWidget(label("Deliverable", bold=True))
-        self.format_box = QComboBox()
+        self.format_box = ChoiceBox()
         self.format_box.setAccessibleName("File format")
         for text, _, _ in FORMATS:
             self.format_box.addItem(text)

@@ -1,0 +1,104 @@
+"""The real window over the simulated output."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtWidgets import QWidget
+from pytestqt.qtbot import QtBot
+
+from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.desktop.start import make_application, make_window
+from pulizia.desktop.window import MainWindow
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    return make_application()
+
+
+class Person:
+    """Mouse and keys on the real window."""
+
+    def __init__(self, qtbot: QtBot, window: MainWindow) -> None:
+        self.bot, self.window = qtbot, window
+
+    def open(self, *paths: Path) -> None:
+        before = len(self.window.studio.document.project.recordings)
+        self.window.open_paths(list(paths))
+        self.until(lambda: len(self.window.studio.document.project.recordings) == before + len(paths))
+        self.settle()
+
+    def until(self, condition: Callable[[], object], seconds: float = 20.0) -> None:
+        self.bot.waitUntil(lambda: bool(condition()), timeout=round(seconds * 1000))
+
+    def settle(self) -> None:
+        self.until(lambda: not self.window.studio.pool.busy)
+        self.bot.wait(10)
+
+    def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        self.bot.keyClick(self.window, key, modifier)
+
+    def drag(self, widget: QWidget, start: QPointF, stop: QPointF) -> None:
+        self.bot.mousePress(widget, Qt.MouseButton.LeftButton, pos=start.toPoint())
+        for share in (0.3, 0.7, 1.0):
+            self.bot.mouseMove(widget, (start + (stop - start) * share).toPoint())
+            move(widget, start + (stop - start) * share)
+        self.bot.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=stop.toPoint())
+
+    def click(self, widget: QWidget, place: QPointF | None = None) -> None:
+        at = place.toPoint() if place is not None else QPoint(widget.width() // 2, widget.height() // 2)
+        self.bot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=at)
+
+    def at_time(self, widget: QWidget, seconds: float, share: float = 0.5) -> QPointF:
+        axis = self.window.bench.axis
+        return QPointF(GUTTER + axis.x_at(seconds * axis.rate), widget.height() * share)
+
+    def mark(self, start_s: float, stop_s: float) -> None:
+        view = self.window.bench.waveform
+        self.drag(view, self.at_time(view, start_s), self.at_time(view, stop_s))
+
+    @property
+    def recording(self):
+        return self.window.studio.recording
+
+    @property
+    def said(self) -> str:
+        return self.window.message.text.text() if self.window.message.isVisible() else ""
+
+
+def move(widget: QWidget, place: QPointF) -> None:
+    """A mouse move with the left button held (qtbot's own carries no buttons)."""
+    from PySide6.QtCore import QEvent
+    from PySide6.QtGui import QMouseEvent
+    from PySide6.QtWidgets import QApplication
+
+    event = QMouseEvent(
+        QEvent.Type.MouseMove, place, widget.mapToGlobal(place), Qt.MouseButton.NoButton,
+        Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
+    )  # fmt: skip
+    QApplication.sendEvent(widget, event)
+
+
+@pytest.fixture
+def person(qtbot: QtBot, qapp) -> Iterator[Person]:
+    window, poster = make_window(simulated=True)
+    window.asks = False
+    qtbot.addWidget(window)
+    window.resize(1280, 800)
+    with qtbot.waitExposed(window):
+        window.show()
+    window.activateWindow()
+    yield Person(qtbot, window)
+    window.close()
+    poster.close()
+
+
+@pytest.fixture
+def bench(person: Person, voice_file: Path) -> Person:
+    """The voice on the bench."""
+    person.open(voice_file)
+    return person

@@ -1,0 +1,368 @@
+"""The first whole path through the real window, with mouse and keys."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QApplication
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person, move
+
+from pulizia.audio.spans import Span
+from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.desktop.theme import LAMPLIGHT, LINEN, THEMES, ramp_table, theme, use_theme
+from pulizia.session.transport import Listening
+
+RATE = 48_000
+
+
+def test_noise_is_marked_taken_and_becomes_a_strip(bench: Person) -> None:
+    bench.mark(0.1, 0.9)
+    span = bench.window.studio.selection.span
+    assert span.start == pytest.approx(0.1 * RATE, abs=600)
+    assert span.stop == pytest.approx(0.9 * RATE, abs=600)
+    assert bench.window.bench.bar.isVisible()
+    bench.key(Qt.Key.Key_N)
+    (step,) = bench.recording.score
+    assert step.tool_id == "noise"
+    assert step.settings.profile_spans_s[0] == pytest.approx((span.start / RATE, span.stop / RATE))
+    assert step.spans is None
+    bench.settle()
+    box = bench.window.bench.score.strip_box(0, Span(0, bench.recording.frames))
+    axis = bench.window.bench.axis
+    assert (box.left(), box.right()) == pytest.approx((GUTTER, GUTTER + axis.width), abs=1)
+    before, after = bench.window.studio.measures("before"), bench.window.studio.measures("after")
+    assert after.rms_dbfs < before.rms_dbfs
+    chain = bench.window.studio.chain
+    quiet = lambda s: 10 * np.log10(np.mean(s.read(5000, 40_000) ** 2))  # noqa: E731
+    assert quiet(chain.before) - quiet(chain.after) == pytest.approx(12, abs=0.7)
+
+
+def test_a_turned_slider_is_heard_within_a_quarter_second_and_is_one_undo(bench: Person) -> None:
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    bench.settle()
+    studio = bench.window.studio
+    studio.set_matched(False)
+    bench.key(Qt.Key.Key_L)
+    bench.key(Qt.Key.Key_Space)
+    out = studio.transport.output
+    bench.until(lambda: out.heard() > 0.4 * RATE)
+    track = bench.window.bench.sheet._controls["reduction_db"].track
+    recent = lambda: np.sqrt(np.mean(out.kept[-1] ** 2))  # noqa: E731
+    old = np.sqrt(np.mean(np.concatenate(out.kept[-10:], axis=1) ** 2))
+    began, heard_then = time.monotonic(), out.heard()
+    bench.drag(track, QPointF(40, 12), QPointF(90, 12))
+    bench.until(lambda: recent() < 0.5 * old)
+    rendered = time.monotonic() - began
+    queued = sum(b.shape[1] for b in out.kept) - (out.heard() - 0)
+    assert rendered + max(0, queued) / RATE < 0.35  # dragging itself takes part of it
+    assert out.heard() > heard_then
+    assert bench.recording.score[0].settings.reduction_db > 25
+    bench.key(Qt.Key.Key_Space)
+    bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert bench.recording.score[0].settings.reduction_db == 12.0
+
+
+def test_listening_switch_changes_what_is_heard_and_seen_at_matched_level(bench: Person) -> None:
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    studio = bench.window.studio
+    studio.document.add_step(bench.recording.id, "level", {"way": "gain", "gain_db": -12.0})
+    bench.settle()
+    material = lambda: studio.transport._material  # noqa: E731
+    assert 20 * np.log10(material().gain) == pytest.approx(12.0, abs=0.3)
+    bench.key(Qt.Key.Key_B)
+    assert studio.listening is Listening.BEFORE
+    assert material().source is studio.chain.before
+    assert material().gain == 1.0
+    bench.key(Qt.Key.Key_3)
+    removed, chain = material().source, studio.chain
+    assert np.array_equal(removed.read(0, 500), chain.before.read(0, 500) - chain.after.read(0, 500))
+    bench.click(bench.window.foot.switch, QPointF(95, 14))
+    assert studio.listening is Listening.AFTER
+    bench.key(Qt.Key.Key_M)
+    assert material().gain == 1.0
+
+
+def test_marked_words_are_given_back_and_undone_by_keys(bench: Person) -> None:
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    bench.mark(2.0, 2.5)
+    span = bench.window.studio.selection.span
+    bench.key(Qt.Key.Key_G)
+    chain = bench.window.studio.chain
+    assert np.array_equal(chain.after.read(span.start, span.stop), chain.before.read(span.start, span.stop))
+    assert not np.array_equal(chain.after.read(0, span.start), chain.before.read(0, span.start))
+    bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    chain = bench.window.studio.chain
+    assert not np.array_equal(chain.after.read(span.start, span.stop), chain.before.read(span.start, span.stop))
+    bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert bench.recording.score[0].holes == (span,)
+    bench.mark(2.0, 2.4)
+    bench.key(Qt.Key.Key_G)
+    assert "original already" in bench.said
+
+
+def test_strips_are_switched_dragged_reordered_and_removed(bench: Person) -> None:
+    studio = bench.window.studio
+    studio.document.add_step(bench.recording.id, "noise")
+    studio.document.add_step(bench.recording.id, "level", {"way": "gain"})
+    bench.settle()
+    score = bench.window.bench.score
+    noise, level = bench.recording.score
+    bench.click(score, score.dot_place(1))
+    assert not bench.recording.score[1].enabled
+    bench.key(Qt.Key.Key_E)
+    assert bench.recording.score[1].enabled
+    box = score.strip_box(0, Span(0, bench.recording.frames))
+    end = QPointF(box.right() - 1, box.center().y())
+    bench.drag(score, end, bench.at_time(score, 3.0, 0) + QPointF(0, end.y()))
+    (span,) = bench.recording.score[0].spans
+    assert (span.start, span.stop) == (0, pytest.approx(3.0 * RATE, abs=600))
+    middle = score.strip_box(1, Span(0, bench.recording.frames)).center()
+    bench.drag(score, middle, middle - QPointF(0, 40))
+    assert [s.id for s in bench.recording.score] == [level.id, noise.id]
+    bench.key(Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert [s.id for s in bench.recording.score] == [noise.id, level.id]
+    bench.key(Qt.Key.Key_Delete)
+    assert [s.id for s in bench.recording.score] == [noise.id]
+
+
+def test_dragging_in_the_sonogram_marks_time_and_frequency(bench: Person) -> None:
+    view = bench.window.bench.sonogram
+    bench.drag(view, bench.at_time(view, 2.0, 0.2), bench.at_time(view, 3.0, 0.7))
+    selection = bench.window.studio.selection
+    low, high = selection.band_hz
+    scale = view.scale
+    assert high == pytest.approx(float(scale.hz_of_row(0.2 * view.height())), rel=0.05)
+    assert low == pytest.approx(float(scale.hz_of_row(0.7 * view.height())), rel=0.05)
+    bench.window.studio.add_tool("level", on_selection=True)
+    (step,) = bench.recording.score
+    assert step.band_hz == (low, high)
+    assert step.spans == (selection.span,)
+    bench.key(Qt.Key.Key_Escape)
+    assert bench.window.studio.selection is None
+
+
+def test_keys_mark_all_move_zoom_and_loop(bench: Person) -> None:
+    studio, axis = bench.window.studio, bench.window.bench.axis
+    bench.key(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+    assert studio.selection.span == Span(0, bench.recording.frames)
+    bench.key(Qt.Key.Key_End)
+    assert studio.transport.position == bench.recording.frames
+    bench.key(Qt.Key.Key_Home)
+    bench.key(Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert studio.transport.position == 2 * RATE
+    bench.key(Qt.Key.Key_BracketLeft)
+    assert studio.selection.span.start == 2 * RATE
+    for _ in range(40):
+        bench.key(Qt.Key.Key_Plus)
+    assert axis.frames_per_pixel < 0.05
+    assert axis.left < 2 * RATE < axis.right
+    bench.settle()
+    bench.window.grab()
+    bench.key(Qt.Key.Key_0)
+    assert axis.is_whole
+    bench.key(Qt.Key.Key_Z)
+    assert axis.left < 2 * RATE < axis.left + axis.width * axis.frames_per_pixel
+    bench.key(Qt.Key.Key_L)
+    assert studio.transport.loop == studio.selection.span
+
+
+def test_clicking_moves_the_play_head_and_it_moves_on_while_playing(bench: Person) -> None:
+    view = bench.window.bench.waveform
+    bench.click(view, bench.at_time(view, 3.0))
+    assert bench.window.studio.transport.position == pytest.approx(3 * RATE, abs=600)
+    x = view.head_x
+    bench.click(bench.window.foot.play)
+    bench.until(lambda: view.head_x > x + 20)
+    reading = bench.window.foot.gauge.reading
+    assert reading is not None
+    assert reading.peak[0] > 0.001
+    bench.click(bench.window.foot.play)
+    assert not bench.window.studio.transport.is_playing
+
+
+def test_pictures_show_the_sound_and_follow_the_score(bench: Person) -> None:
+    view = bench.window.bench.sonogram
+    image = view.grab().toImage()
+    at = lambda s, y: image.pixelColor(round(bench.at_time(view, s).x()), round(y)).lightness()  # noqa: E731
+    row = view.scale.row_of_hz(260)
+    voiced = min(at(1.0 + 0.05 * n, row) for n in range(20))
+    assert voiced < 120 < at(0.5, row)
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    bench.window.bench.sheet._controls["reduction_db"].changed.emit(40.0)
+    bench.settle()
+    bench.window.studio.clear_selection()
+    before = np.mean([image.pixelColor(60 + n, 40).lightness() for n in range(30)])
+    image = view.grab().toImage()
+    assert np.mean([image.pixelColor(60 + n, 40).lightness() for n in range(30)]) >= before
+
+
+def test_a_project_is_saved_closed_and_opened_again(person: Person, voice_file: Path, tmp_path: Path, untouched) -> None:
+    untouched(voice_file)
+    person.open(voice_file)
+    person.mark(0.1, 0.9)
+    person.key(Qt.Key.Key_N)
+    score = person.recording.score
+    assert person.window._save_to(tmp_path / "job")
+    person.window.new_project()
+    assert person.recording is None
+    assert person.window.bench._stack.currentIndex() == 1
+    person.window.open_paths([tmp_path / "job.pulizia"])
+    person.until(lambda: person.window.studio.chain is not None)
+    assert person.recording.score == score
+    person.settle()
+    assert person.window.studio.measures("after") is not None
+    assert not person.window.studio.document.is_dirty
+
+
+def test_dropped_files_open_in_their_order_and_bad_ones_are_explained(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:
+    good = [wav(voice_in_noise(2.0, seed=n), f"t{n}.wav") for n in range(3)]
+    bad = tmp_path / "bad.wav"
+    bad.write_text("no sound")
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(p)) for p in [good[0], bad, *good[1:]]])
+    event = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    person.window.dropEvent(event)
+    person.until(lambda: len(person.window.studio.document.project.recordings) == 3)
+    person.settle()
+    assert [r.name for r in person.window.studio.document.project.recordings] == ["t0", "t1", "t2"]
+    assert person.recording.name == "t0"
+    assert "bad.wav" in person.said
+
+
+def test_faults_are_sentences_in_the_window(bench: Person, tmp_path: Path, voice_file: Path) -> None:
+    bench.key(Qt.Key.Key_N)  # nothing marked: the key does nothing
+    bench.window.studio.take_as_noise()
+    assert "Mark a stretch" in bench.said
+    bench.window.studio.select(1000, 2000)
+    bench.window.studio.take_as_noise()
+    assert "21 ms long" in bench.said
+    (tmp_path / "r.json").write_text("{")
+    bench.window.open_paths([tmp_path / "r.json"])
+    assert "not a recipe" in bench.said
+    (tmp_path / "p.pulizia").write_text('{"format": "pulizia-project", "version": 9}')
+    bench.window.open_paths([tmp_path / "p.pulizia"])
+    assert "newer Pulizia" in bench.said
+    assert bench.recording is not None
+    assert not bench.window._save_to(tmp_path / "no" / "x.pulizia")
+    assert "does not exist" in bench.said
+    voice_file.unlink()
+    bench.window.studio.document.add_step(bench.recording.id, "level", {"way": "gain"})
+    bench.window.studio.transport.play(0)
+    bench.until(lambda: "no longer there" in bench.said)
+    assert not bench.window.studio.transport.is_playing
+
+
+def test_a_missing_source_keeps_the_score_and_is_relinked(person: Person, voice_file: Path, tmp_path: Path) -> None:
+    person.open(voice_file)
+    person.window.studio.document.add_step(person.recording.id, "level")
+    person.window._save_to(tmp_path / "job")
+    moved = voice_file.rename(tmp_path / "sub.wav")
+    person.window.open_paths([tmp_path / "job.pulizia"])
+    person.until(lambda: "relink" in person.said)
+    assert len(person.recording.score) == 1
+    assert person.window.studio.chain is None
+    person.window.grab()
+    person.window.studio.relink(person.recording.id, moved)
+    person.until(lambda: person.window.studio.chain is not None)
+
+
+def test_delivery_shows_predicts_writes_and_measures_again(bench: Person, tmp_path: Path) -> None:
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    bench.key(Qt.Key.Key_F4)
+    place = bench.window.delivery
+    assert place.isVisible()
+    bench.until(lambda: place.plan is not None)
+    place.target_box.setCurrentIndex(place.target_box.findData("ebu-r128"))
+    place._choose_target(0)
+    bench.settle()
+    bench.until(lambda: place.plan is not None)
+    predicted = place.plan.predicted.integrated_lufs
+    target = tmp_path / "out.wav"
+    place.deliver_to(target)
+    bench.until(lambda: place.delivered is not None)
+    assert place.delivered.passes
+    assert place.delivered.verified.integrated_lufs == pytest.approx(-23.0, abs=0.05)
+    assert predicted == pytest.approx(place.delivered.verified.integrated_lufs, abs=0.02)
+    assert "\u221223.0 LUFS" in place._written.text()
+    assert soundfile.info(target).subtype == "PCM_24"
+    assert json.loads((tmp_path / "out.json").read_text())["passes"]
+    assert (tmp_path / "out.html").exists()
+    place.delivered = None
+    place.deliver_to(target)
+    bench.until(lambda: "is there already" in bench.said)
+    place.deliver_to(bench.recording.path, overwrite=True)
+    bench.until(lambda: "never written to" in bench.said)
+
+
+def test_themes_switch_and_keep_their_ramps_monotone(bench: Person) -> None:
+    assert theme() is LINEN
+    bench.key(Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    assert theme() is LAMPLIGHT
+    dark = bench.window.grab().toImage().pixelColor(5, 400).lightness()
+    assert dark < 60
+    for name, chosen in THEMES.items():
+        table = ramp_table(chosen, -84, -34, -127.5, 0.5)
+        luma = [0.299 * (c >> 16 & 255) + 0.587 * (c >> 8 & 255) + 0.114 * (c & 255) for c in table]
+        steps = np.diff(luma) if name == "lamplight" else -np.diff(luma)
+        assert steps.min() > -1.5
+    use_theme("linen")
+
+
+def test_every_command_has_words_a_menu_and_keys_without_clashes(bench: Person) -> None:
+    rows = bench.window.actions_.key_table()
+    keys = [k for _, _, text in rows for k in text.split(", ") if k]
+    assert len(keys) == len(set(keys))
+    assert {m for m, _, _ in rows} == {"File", "Edit", "Listen", "View", "Score", "Delivery", "Help"}
+    bench.window.show_keys()
+    bench.bot.wait(20)
+
+
+def test_the_window_never_waits_for_sound(bench: Person) -> None:
+    """Scrolling while a step renders: no turn of the loop costs the window's own thread 50 ms.
+
+    Processor time of that thread, not the clock: the machine may be busy with other things.
+    """
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    axis = bench.window.bench.axis
+    axis.show_span(RATE, 3 * RATE)
+    longest = 0.0
+    for n in range(40):
+        began = time.thread_time()
+        axis.scroll(12 if n % 10 < 5 else -12)
+        QApplication.processEvents()
+        longest = max(longest, time.thread_time() - began)
+        bench.bot.wait(2)
+    assert longest < 0.05
+
+
+def test_track_answers_keys_and_typed_values(bench: Person) -> None:
+    bench.window.studio.document.add_step(bench.recording.id, "noise")
+    row = bench.window.bench.sheet._controls["reduction_db"]
+    row.track.setFocus()
+    bench.bot.keyClick(row.track, Qt.Key.Key_Right)
+    assert bench.recording.score[0].settings.reduction_db == 12.5
+    row.edit.setFocus()
+    row.edit.selectAll()
+    bench.bot.keyClicks(row.edit, "17,5 dB")
+    bench.bot.keyClick(row.edit, Qt.Key.Key_Return)
+    assert bench.recording.score[0].settings.reduction_db == 17.5
+    row.edit.selectAll()
+    bench.bot.keyClicks(row.edit, "x")
+    bench.bot.keyClick(row.edit, Qt.Key.Key_Return)
+    assert row.edit.text() == "17.5 dB"
+    move(row.track, QPointF(20, 10))
