@@ -78,7 +78,12 @@ def theme() -> Theme:
 
 def colour(token: str, opacity: float = 1.0) -> QColor:
     """A colour of the theme in use, by the token's name."""
-    made = QColor(getattr(theme(), token))
+    return _colour(theme(), token, opacity)
+
+
+@cache
+def _colour(chosen: Theme, token: str, opacity: float) -> QColor:
+    made = QColor(getattr(chosen, token))
     if opacity < 1.0:
         made.setAlphaF(opacity)
     return made

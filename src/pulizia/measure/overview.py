@@ -159,6 +159,12 @@ class PeakPicture:
         self._segments: list[PeakSegment | None] = [None] * self.count
         self._sketched: set[int] = set()
         self._whole: PeakSegment | None = None
+        self._versions = [0] * self.count
+        self.version = 0  # rises whenever anything becomes known
+
+    def version_in(self, start: int, stop: int) -> int:
+        """Rises whenever anything becomes known of [start, stop)."""
+        return sum(self._versions[start // SEGMENT_FRAMES : -(-stop // SEGMENT_FRAMES)])
 
     def segment_key(self, index: int) -> str:
         """Content key of a segment."""
@@ -196,6 +202,8 @@ class PeakPicture:
         else:
             self._sketched.discard(index)
         self._whole = None
+        self._versions[index] += 1
+        self.version += 1
 
     @property
     def complete(self) -> list[PeakSegment] | None:
@@ -209,7 +217,7 @@ class PeakPicture:
 
         Only for columns at least as wide as a bin; closer than that read the samples.
         """
-        whole = self._joined()
+        whole = self._joined()  # a reader in another thread may join once more; no harm
         bins = whole.low.shape[1]
         edges = (first_frame + np.arange(count + 1) * frames_per_column) / BIN_FRAMES
         edges = np.floor(edges + 1e-9).astype(np.int64)
@@ -228,16 +236,17 @@ class PeakPicture:
         return PeakSegment(low, high, power)
 
     def _joined(self) -> PeakSegment:
-        if self._whole is None:
+        whole = self._whole
+        if whole is None:
             channels, frames = self.source.channels, self.source.frames
             parts = []
             for index, segment in enumerate(self._segments):
                 left = min(SEGMENT_FRAMES, frames - index * SEGMENT_FRAMES)
                 unknown = np.full((channels, -(-left // BIN_FRAMES)), np.nan, dtype=np.float32)
                 parts.append(segment or PeakSegment(unknown, unknown, unknown))
-            self._whole = PeakSegment(
+            whole = self._whole = PeakSegment(
                 *(np.concatenate([getattr(p, k) for p in parts], axis=1) for k in ("low", "high", "power"))
             )
-        return self._whole
+        return whole
 
 

@@ -17,13 +17,14 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.bench.lane import Lane
+from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.recordings_list import RecordingsList
 from pulizia.desktop.bench.score_view import ScoreView
 from pulizia.desktop.bench.selection_bar import SelectionBar
 from pulizia.desktop.bench.sheet import Sheet
 from pulizia.desktop.bench.sonogram_view import Ruler, SonogramView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.desktop.bench.waveform_view import Overview, Pictures, WaveformView
+from pulizia.desktop.bench.waveform_view import Overview, WaveformView
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour
 from pulizia.session.studio import Studio

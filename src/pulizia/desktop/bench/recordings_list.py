@@ -7,10 +7,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from pulizia.desktop.bench.waveform_view import Pictures, height_of
+from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.wave_image import columns_of_picture, height_of
 from pulizia.desktop.controls import ArrowKeys, button, hairline, label
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.measure.overview import BIN_FRAMES
 from pulizia.project.model import Recording
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
@@ -28,7 +28,7 @@ class Cards(ArrowKeys):
     def __init__(self, studio: Studio, pictures: Pictures) -> None:
         super().__init__()
         self.studio, self._pictures = studio, pictures
-        pictures.watch(self)  # type: ignore[arg-type]
+        pictures.watch(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Recordings")
         theme_notice().changed.connect(self.update)
@@ -95,9 +95,7 @@ class Cards(ArrowKeys):
             return
         columns = 84
         picture = self._pictures.of(chain.before)
-        if recording.frames < columns * BIN_FRAMES:
-            return
-        figures = picture.columns(0.0, recording.frames / columns, columns)
+        figures = columns_of_picture(picture, 0.0, recording.frames / columns, columns)
         heights = height_of(np.maximum(np.abs(figures.low), np.abs(figures.high)).max(axis=0)) * 8
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(QPen(colour("verd" if chosen else "strong"), 1))

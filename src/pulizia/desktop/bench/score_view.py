@@ -2,20 +2,39 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPen, QWheelEvent
+from PySide6.QtGui import (
+    QFontMetricsF,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QWheelEvent,
+)
 
 from pulizia.audio.source import DifferenceSource
 from pulizia.audio.spans import Span
 from pulizia.desktop.bench.lane import EDGE_PX, Lane
+from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.desktop.bench.waveform_view import Pictures
-from pulizia.desktop.theme import colour, font
-from pulizia.measure.overview import BIN_FRAMES
+from pulizia.desktop.bench.wave_image import (
+    columns_of_picture,
+    indexed_image,
+    tide_codes,
+    token_table,
+)
+from pulizia.desktop.theme import colour, font, theme
+from pulizia.measure.overview import PeakPicture
 from pulizia.score.steps import Step
+from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
 
 PITCH, STRIP_HEIGHT = 26, 20
@@ -44,6 +63,7 @@ class ScoreView(Lane):
         super().__init__(studio, axis)
         self._pictures = pictures
         pictures.watch(self)
+        self._tides: dict[str, Tiles] = {}
         self._held: _Drag | None = None
         self._drop_row: int | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -154,7 +174,7 @@ class ScoreView(Lane):
         filled = selected and step.enabled
         painter.fillPath(path, colour("verd" if filled else "panel" if step.enabled else "paper"))
         if step.enabled:
-            self._paint_tide(painter, path, box, step, filled=filled)
+            self._paint_tide(painter, box, step, filled=filled)
         pen = QPen(colour("verd" if selected else "strong"), 1.6 if selected else 1)
         if not step.enabled:
             pen.setDashPattern([4, 3])
@@ -166,38 +186,36 @@ class ScoreView(Lane):
             for x in (box.left() + 4, box.right() - 4):
                 painter.drawLine(QPointF(x, box.center().y() - 4), QPointF(x, box.center().y() + 4))
 
-    def _paint_tide(self, painter: QPainter, path: QPainterPath, box: QRectF, step: Step, *, filled: bool) -> None:
+    def _paint_tide(self, painter: QPainter, box: QRectF, step: Step, *, filled: bool) -> None:
         chain = self.studio.chain
         stage = chain.stages.get(step.id) if chain else None
         if stage is None:
             return
         taken = DifferenceSource(stage.upstream, stage)
-        plot = self.plot
-        left, right = max(box.left(), plot.left()), min(box.right(), plot.right())
-        columns = int(right - left)
-        if columns < 2:
-            return
-        fpp = self.axis.frames_per_pixel
         picture = self._pictures.of(taken)
-        if fpp < BIN_FRAMES:
-            first = self.axis.frame_at(left - GUTTER)
-            figures = picture.columns(first, BIN_FRAMES, max(2, int(columns * fpp / BIN_FRAMES) + 1))
-            spread = np.minimum((np.arange(columns) * fpp / BIN_FRAMES).astype(int), figures.power.shape[1] - 1)
-            power = figures.power[:, spread]
-        else:
-            power = picture.columns(self.axis.frame_at(left - GUTTER), fpp, columns).power
-        db = 10.0 * np.log10(np.maximum(np.nan_to_num(power.mean(axis=0)), 1e-20))
-        if len(db) > 8:
-            db = np.convolve(np.pad(db, 3, mode="edge"), np.full(7, 1 / 7), mode="valid")
-        most = box.height() - 4
-        height = np.clip((db - TIDE_LOW_DB) / (TIDE_HIGH_DB - TIDE_LOW_DB), 0.0, 1.0) * most
-        tide = QPainterPath(QPointF(left, box.bottom()))
-        for x, h in zip((left + np.arange(columns)).tolist(), height.tolist(), strict=True):
-            tide.lineTo(x, box.bottom() - h)
-        tide.lineTo(right, box.bottom())
+        token, name, most = "tide" if filled else "verd_soft", theme().name, int(box.height()) - 3
+        table = token_table(token)
+
+        def key_of(place: Place) -> Hashable:
+            a = max(0, min(int(place.start), taken.frames - 1))
+            b = max(a + 1, min(int(place.stop) + 1, taken.frames))
+            return (stage.span_key(a, b), place, most, token, name, picture.version_in(a, b))
+
+        def work_of(place: Place) -> Callable[[Job], QImage]:
+            def work(job: Job) -> QImage:
+                job.progress(0.0)
+                heights = tide_heights(picture, place.start, place.frames_per_pixel, TILE_COLUMNS)
+                return indexed_image(tide_codes(heights * most, most), table)
+
+            return work
+
         painter.save()
-        painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
-        painter.fillPath(tide, colour("tide" if filled else "verd_soft"))
+        # a rectangle inside the rounded ends: clipping by a path would cost more than all the rest
+        painter.setClipRect(box.adjusted(4, 0, -4, -1), Qt.ClipOperation.IntersectClip)
+        plot = self.plot
+        target = QRectF(plot.left(), box.bottom() - most, plot.width(), most)
+        tiles = self._tides.setdefault(step.id, Tiles(self.studio.pool, self.update))
+        tiles.draw(painter, target, self.axis.left, self.axis.frames_per_pixel, key_of, work_of)
         painter.restore()
 
     def _paint_name(self, painter: QPainter, row: int, step: Step, *, selected: bool) -> None:
@@ -214,11 +232,10 @@ class ScoreView(Lane):
             painter.drawEllipse(dot, 3.4, 3.4)
         title, detail = step.tool.title, self.detail_of(step)
         x, room = box.left() + 24, box.width() - 30
-        metrics = QFontMetricsF(font(13, bold=True))
         painter.setFont(font(13, bold=True))
         painter.setPen(colour("on_verd" if selected else "ink" if step.enabled else "soft"))
         flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
-        width = metrics.horizontalAdvance(title)
+        width = text_width(title, bold=True)
         if width > room:
             painter.setFont(font(11))
             painter.drawText(QRectF(x, box.top(), max(room, 0.0), box.height()), flags, str(row + 1))
@@ -226,7 +243,7 @@ class ScoreView(Lane):
         painter.drawText(QRectF(x, box.top(), width + 2, box.height()), flags, title)
         left = room - width - 8
         painter.setFont(font(13))
-        if QFontMetricsF(font(13)).horizontalAdvance(detail) <= left:
+        if text_width(detail, bold=False) <= left:
             painter.setPen(colour("on_verd" if selected else "soft"))
             painter.drawText(QRectF(x + width + 8, box.top(), left, box.height()), flags, detail)
 
@@ -374,3 +391,20 @@ class ScoreView(Lane):
         if grip is not None and grip[1] == "body":
             span = self._spans(self.steps[grip[0]])[grip[2]]
             self.axis.show_span(span.start, span.stop)
+
+
+@lru_cache(maxsize=512)
+def text_width(text: str, *, bold: bool) -> float:
+    """Width of a text at 13 pixels."""
+    return QFontMetricsF(font(13, bold=bold)).horizontalAdvance(text)
+
+
+def tide_heights(
+    picture: PeakPicture, first: float, frames_per_column: float, count: int
+) -> NDArray[np.float64]:
+    """Share 0..1 of a strip's height: the level of what a step takes away, calmed over columns."""
+    power = columns_of_picture(picture, first, frames_per_column, count).power
+    db = 10.0 * np.log10(np.maximum(np.nan_to_num(power.mean(axis=0)), 1e-20))
+    if len(db) > 8:
+        db = np.convolve(np.pad(db, 3, mode="edge"), np.full(7, 1 / 7), mode="valid")
+    return np.asarray(np.clip((db - TIDE_LOW_DB) / (TIDE_HIGH_DB - TIDE_LOW_DB), 0.0, 1.0))

@@ -6,7 +6,7 @@ from collections.abc import Callable, Hashable
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QWheelEvent
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QPixmap, QWheelEvent
 
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
@@ -88,6 +88,8 @@ class SonogramView(Lane):
         self.low_hz, self.high_hz = 40.0, 20_000.0
         self.transform_size = 0
         self._tiles = Tiles(studio.pool, self.update)
+        self._known_table: tuple[Hashable, list[int]] | None = None
+        self._gutters: tuple[Hashable, QPixmap] | None = None
         self._band_from: float | None = None
         self._scale_grab: tuple[str, float, float, float] | None = None
         self.setMinimumHeight(120)
@@ -122,7 +124,11 @@ class SonogramView(Lane):
         self._tiles.forget()
 
     def _table(self) -> list[int]:
-        return ramp_table(theme(), self.low_db, self.high_db, CODE_FLOOR_DB, CODE_STEP_DB)
+        key = (theme().name, self.low_db, self.high_db)
+        if self._known_table is None or self._known_table[0] != key:
+            table = ramp_table(theme(), self.low_db, self.high_db, CODE_FLOOR_DB, CODE_STEP_DB)
+            self._known_table = (key, table)
+        return self._known_table[1]
 
     def _recolour(self) -> None:
         self._tiles.recoloured(self._table())
@@ -155,6 +161,23 @@ class SonogramView(Lane):
         self._tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of)
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
+        key = (self.size().toTuple(), theme().name, self.scale, self.low_db, self.high_db, self.devicePixelRatioF())
+        if self._gutters is None or self._gutters[0] != key:
+            ratio = self.devicePixelRatioF()
+            pixmap = QPixmap(self.size() * ratio)
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(Qt.GlobalColor.transparent)
+            drawing = QPainter(pixmap)
+            self._draw_gutters(drawing, plot)
+            drawing.end()
+            self._gutters = (key, pixmap)
+        left, right = QRectF(0, 0, plot.left(), plot.height()), QRectF(plot.right(), 0, GUTTER, plot.height())
+        ratio = self.devicePixelRatioF()
+        for part in (left, right):
+            source = QRectF(part.topLeft() * ratio, part.size() * ratio)
+            painter.drawPixmap(part, self._gutters[1], source)
+
+    def _draw_gutters(self, painter: QPainter, plot: QRectF) -> None:
         painter.setFont(font(11))
         scale, labelled = self.scale, False
         for hz in TICKS_HZ:

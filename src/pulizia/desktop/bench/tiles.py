@@ -6,7 +6,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QRectF
+from PySide6.QtCore import QPoint, QRectF
 from PySide6.QtGui import QImage, QPainter
 
 from pulizia.session.jobs import VISIBLE, Job, JobPool
@@ -33,13 +33,34 @@ class Place:
         return (self.index + 1) * TILE_COLUMNS * self.frames_per_pixel
 
 
+class Tile:
+    """A picture as codes with a colour table, and as it is blitted."""
+
+    def __init__(self, place: Place, codes: QImage) -> None:
+        self.place, self._codes = place, codes
+        self._ready: QImage | None = None
+
+    def recolour(self, table: list[int]) -> None:
+        """Use another colour table."""
+        self._codes.setColorTable(table)
+        self._ready = None
+
+    def image(self) -> QImage:
+        """The picture in the format that is copied to the screen as it is."""
+        if self._ready is None:
+            clear = self._codes.hasAlphaChannel()
+            kind = QImage.Format.Format_ARGB32_Premultiplied if clear else QImage.Format.Format_RGB32
+            self._ready = self._codes.convertToFormat(kind)
+        return self._ready
+
+
 class Tiles:
     """A cache of tiles by content, with older pictures as stand-ins until new ones are made."""
 
     def __init__(self, pool: JobPool, made: Callable[[], None]) -> None:
         self._pool, self._made = pool, made
-        self._images: OrderedDict[Hashable, tuple[Place, QImage]] = OrderedDict()
-        self._shown: list[tuple[Place, QImage]] = []
+        self._images: OrderedDict[Hashable, Tile] = OrderedDict()
+        self._shown: list[Tile] = []
         self._jobs: dict[Hashable, Job] = {}
 
     def draw(
@@ -67,7 +88,7 @@ class Tiles:
         for key, place in wanted.items():
             if (known := self._images.get(key)) is not None:
                 self._images.move_to_end(key)
-                painter.drawImage(_rect(place, target, left, frames_per_pixel), known[1])
+                _blit(painter, known, target, left, frames_per_pixel)
                 shown.append(known)
             elif key not in self._jobs:
                 self._ask(key, place, work_of(place))
@@ -84,19 +105,24 @@ class Tiles:
 
     def recoloured(self, table: list[int]) -> None:
         """Give all pictures another colour table."""
-        for _, image in [*self._images.values(), *self._shown]:
-            image.setColorTable(table)
+        for tile in {*self._images.values(), *self._shown}:
+            tile.recolour(table)
 
     def _draw_stand_ins(
         self, painter: QPainter, target: QRectF, left: float, frames_per_pixel: float
     ) -> None:
-        for place, image in self._shown:
-            painter.drawImage(_rect(place, target, left, frames_per_pixel), image)
+        for tile in self._shown:
+            _blit(painter, tile, target, left, frames_per_pixel)
 
     def _ask(self, key: Hashable, place: Place, work: Callable[[Job], QImage]) -> None:
-        def done(image: QImage) -> None:
+        def made(job: Job) -> Tile:
+            tile = Tile(place, work(job))
+            tile.image()
+            return tile
+
+        def done(tile: Tile) -> None:
             self._jobs.pop(key, None)
-            self._images[key] = (place, image)
+            self._images[key] = tile
             while len(self._images) > KEPT_TILES:
                 self._images.popitem(last=False)
             self._made()
@@ -105,13 +131,17 @@ class Tiles:
             self._jobs.pop(key, None)
 
         self._jobs[key] = self._pool.submit(
-            work, title="Drawing", priority=VISIBLE, on_done=done, on_error=failed
+            made, title="Drawing", priority=VISIBLE, on_done=done, on_error=failed
         )
 
 
-def _rect(place: Place, target: QRectF, left: float, frames_per_pixel: float) -> QRectF:
-    x = target.left() + (place.start - left) / frames_per_pixel
-    if place.frames_per_pixel == frames_per_pixel:
-        x = round(x)
-    width = (place.stop - place.start) / frames_per_pixel
-    return QRectF(x, target.top(), width, target.height())
+def _blit(
+    painter: QPainter, tile: Tile, target: QRectF, left: float, frames_per_pixel: float
+) -> None:
+    x = target.left() + (tile.place.start - left) / frames_per_pixel
+    image = tile.image()
+    if tile.place.frames_per_pixel == frames_per_pixel and image.height() == int(target.height()):
+        painter.drawImage(QPoint(round(x), int(target.top())), image)
+        return
+    width = (tile.place.stop - tile.place.start) / frames_per_pixel
+    painter.drawImage(QRectF(x, target.top(), width, target.height()), image)

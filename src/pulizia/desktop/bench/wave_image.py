@@ -1,0 +1,109 @@
+"""Waveforms and tides as small indexed images: computed by workers, recoloured for free."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtGui import QColor, QImage
+
+from pulizia.audio.source import Source, read_padded
+from pulizia.desktop.theme import Theme, colour
+from pulizia.measure.overview import BIN_FRAMES, PeakPicture, PeakSegment
+
+FLOOR_DB = -60.0
+NOTHING, PEAK, BODY = 0, 1, 2
+
+
+def height_of(amplitude: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Share 0..1 of the half height for an amplitude on the dB axis."""
+    db = 20.0 * np.log10(np.maximum(amplitude, 1e-6))
+    return np.asarray(np.clip(1.0 - db / FLOOR_DB, 0.0, 1.0))
+
+
+def columns_of(
+    source: Source, picture: PeakPicture, first: float, frames_per_column: float, count: int
+) -> PeakSegment:
+    """Columns from the picture where it is fine enough, else straight from the samples (in a worker)."""
+    if frames_per_column >= 2 * BIN_FRAMES:
+        return picture.columns(first, frames_per_column, count)
+    return columns_from_samples(source, first, frames_per_column, count)
+
+
+def columns_of_picture(
+    picture: PeakPicture, first: float, frames_per_column: float, count: int
+) -> PeakSegment:
+    """Columns from the picture at any width, never from the sound: safe on the window's thread."""
+    if frames_per_column >= BIN_FRAMES:
+        return picture.columns(first, frames_per_column, count)
+    bins = max(2, int(count * frames_per_column / BIN_FRAMES) + 1)
+    coarse = picture.columns(first, BIN_FRAMES, bins)
+    spread = np.minimum((np.arange(count) * frames_per_column / BIN_FRAMES).astype(int), bins - 1)
+    return PeakSegment(coarse.low[:, spread], coarse.high[:, spread], coarse.power[:, spread])
+
+
+def columns_from_samples(source: Source, first: float, frames_per_column: float, count: int) -> PeakSegment:
+    """Low, high and mean square per column straight from the samples."""
+    edges = np.floor(first + np.arange(count + 1) * frames_per_column).astype(np.int64)
+    edges[1:] = np.maximum(edges[1:], edges[:-1] + 1)
+    start, stop = int(edges[0]), int(edges[-1])
+    block = read_padded(source, start, stop)
+    at = np.minimum(edges[:-1] - start, block.shape[1] - 1)
+    low = np.minimum.reduceat(block, at, axis=1)
+    high = np.maximum.reduceat(block, at, axis=1)
+    power = np.add.reduceat(block**2, at, axis=1) / np.maximum(np.diff(edges), 1)
+    beyond = edges[:-1] >= source.frames
+    for figure in (low, high, power):
+        figure[:, beyond] = np.nan
+    return PeakSegment(low, high, power.astype(np.float32))
+
+
+def wave_codes(figures: PeakSegment, height: int) -> NDArray[np.uint8]:
+    """(height, columns) codes: the first channel above the middle, the second (or the same) below."""
+    peak = np.maximum(np.abs(figures.low), np.abs(figures.high))
+    body = np.sqrt(_calmed(figures.power))
+    half = height / 2
+    rows = half - np.arange(half)  # distance from the middle, outermost row first
+    codes = np.zeros((height, peak.shape[1]), dtype=np.uint8)
+    for channel, part in ((0, slice(0, len(rows))), (len(peak) - 1 if len(peak) < 3 else 1, None)):
+        out = height_of(np.nan_to_num(peak[channel])) * half
+        inner = height_of(np.nan_to_num(body[channel])) * half
+        shape = (rows[:, None] <= out).astype(np.uint8) + (rows[:, None] <= inner)
+        if part is None:
+            codes[height - len(rows) :] = shape[::-1]
+        else:
+            codes[part] = shape
+    return codes
+
+
+def tide_codes(heights: NDArray[np.float64], height: int) -> NDArray[np.uint8]:
+    """(height, columns) codes: filled up to each height from below."""
+    rows = height - np.arange(height)
+    return np.asarray(rows[:, None] <= heights, dtype=np.uint8)
+
+
+def wave_table(theme: Theme) -> list[int]:
+    """Colours of nothing, peaks and bodies."""
+    return [0, colour("soft", 0.55).rgba(), colour("ink", theme.rms_opacity).rgba()]
+
+
+def indexed_image(codes: NDArray[np.uint8], table: list[int]) -> QImage:
+    """An image of its own from codes and their colours."""
+    codes = np.ascontiguousarray(codes)
+    rows, columns = codes.shape
+    image = QImage(codes.data, columns, rows, columns, QImage.Format.Format_Indexed8)
+    image.setColorTable(table)
+    return image.copy()
+
+
+def token_table(token: str) -> list[int]:
+    """Colours of nothing and of one token."""
+    return [0, QColor(colour(token)).rgba()]
+
+
+def _calmed(power: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Power over three columns: the body of the sound, not its single periods."""
+    if power.shape[1] < 3:
+        return power
+    calm = power.copy()
+    calm[:, 1:-1] = (power[:, :-2] + power[:, 1:-1] + power[:, 2:]) / 3
+    return calm
