@@ -81,16 +81,16 @@ class DifferenceSource:
     """What a chain takes away: ``before - after``."""
 
     def __init__(self, before: Source, after: Source) -> None:
-        self._before, self._after = before, after
+        self.before, self.after = before, after
         self.rate, self.channels, self.frames = after.rate, after.channels, after.frames
         self.key = content_key("difference", before.key, after.key)
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch."""
         return content_key(
-            "difference", self._before.span_key(start, stop), self._after.span_key(start, stop)
+            "difference", self.before.span_key(start, stop), self.after.span_key(start, stop)
         )
 
     def read(self, start: int, stop: int) -> Samples:
         """Samples of [start, stop)."""
-        return self._before.read(start, stop) - self._after.read(start, stop)
+        return self.before.read(start, stop) - self.after.read(start, stop)

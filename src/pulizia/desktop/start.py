@@ -39,6 +39,7 @@ def make_application() -> QApplication:
 
 def make_window(*, simulated: bool = False) -> tuple[MainWindow, Poster]:
     """A window over an empty project."""
+    sys.setswitchinterval(0.001)  # the thread that feeds the sound device must not wait its turn
     preferences = Preferences()
     use_theme(preferences.text("theme", "linen"))
     poster = Poster()

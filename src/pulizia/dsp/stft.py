@@ -5,8 +5,9 @@ from __future__ import annotations
 from functools import cache
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
+
+from pulizia.dsp.fourier import irfft, rfft
 
 BATCH = 64  # frames per transform call: what fits the cache
 
@@ -40,7 +41,7 @@ def analyse(samples: NDArray[np.float32], size: int, hop: int) -> NDArray[np.com
     spectra = np.empty((len(frames), size // 2 + 1), dtype=np.complex64)
     for first in range(0, len(frames), BATCH):
         part = slice(first, first + BATCH)
-        spectra[part] = scipy.fft.rfft(frames[part] * window, axis=1, overwrite_x=True)
+        spectra[part] = rfft(frames[part] * window, overwrite=True)
     return spectra
 
 
@@ -57,7 +58,7 @@ def synthesise(spectra: NDArray[np.complex64], size: int, hop: int) -> NDArray[n
     window = sine_window(size) * scale
     out = np.zeros((count + overlap - 1, hop), dtype=np.float32)
     for first in range(0, count, BATCH):
-        part = scipy.fft.irfft(spectra[first : first + BATCH], size, axis=1)
+        part = irfft(spectra[first : first + BATCH], size)
         part *= window
         parts = part.reshape(len(part), overlap, hop)
         for k in range(overlap):

@@ -67,6 +67,11 @@ class Measures:
     peak: NDArray[np.float32]
 
     @property
+    def nbytes(self) -> int:
+        """Bytes held by the curves."""
+        return int(self.momentary.nbytes + self.short_term.nbytes + self.peak.nbytes)
+
+    @property
     def peak_to_loudness_lu(self) -> float | None:
         """True peak less integrated loudness (PLR)."""
         if self.true_peak_dbtp is None or self.integrated_lufs is None:

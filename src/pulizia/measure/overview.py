@@ -18,7 +18,7 @@ BIN_FRAMES = 256
 SEGMENT_FRAMES = 1 << 20
 SEGMENT_BINS = SEGMENT_FRAMES // BIN_FRAMES
 STEP_FRAMES = 1 << 16  # read at once
-SKETCH_BINS = 12  # looked at per segment for a first picture
+SUMMARY_BINS = 64  # bins in one bin of the summary that far views are drawn from
 
 
 @runtime_checkable
@@ -31,53 +31,86 @@ class HighWords(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class PeakSegment:
-    """Figures of up to 4096 bins of 256 frames; all (channels, bins) float32."""
+    """Figures of up to 4096 bins of 256 frames; all (channels, bins) float16.
+
+    Half precision is three digits: more than a waveform shows, at half the memory. Where only
+    levels matter ``low`` and ``high`` have no channels and ``rms`` has one, the mean of all.
+    """
+
+    low: NDArray[np.float16]
+    high: NDArray[np.float16]
+    rms: NDArray[np.float16]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return int(self.low.nbytes + self.high.nbytes + self.rms.nbytes)
+
+
+@dataclass(frozen=True, slots=True)
+class Columns:
+    """What a view draws: (channels, columns) float32, NaN where nothing is known."""
 
     low: NDArray[np.float32]
     high: NDArray[np.float32]
     power: NDArray[np.float32]  # mean square
 
-    @property
-    def nbytes(self) -> int:
-        """Bytes held."""
-        return int(self.low.nbytes * 3)
 
-
-def peak_segment(source: Source, index: int) -> PeakSegment:
+def peak_segment(source: Source, index: int, *, levels_only: bool = False) -> PeakSegment:
     """All bins of one segment of a source."""
     start = index * SEGMENT_FRAMES
     stop = min(start + SEGMENT_FRAMES, source.frames)
     parts = [_bins(source, a, min(a + STEP_FRAMES, stop)) for a in range(start, stop, STEP_FRAMES)]
-    return PeakSegment(*(np.concatenate([p[k] for p in parts], axis=1) for k in range(3)))
+    low, high, power = (np.concatenate([p[k] for p in parts], axis=1) for k in range(3))
+    if levels_only:
+        power = power.mean(axis=0, keepdims=True)
+        low = high = low[:0]
+    return _stored(low, high, power)
 
 
-def sketched_segment(source: Source, index: int) -> PeakSegment:
+def sketched_segment(source: Source, index: int, bins_looked_at: int) -> PeakSegment:
     """A first picture of a segment from a few of its bins, spread over the others."""
     start = index * SEGMENT_FRAMES
     stop = min(start + SEGMENT_FRAMES, source.frames)
     bins = -(-(stop - start) // BIN_FRAMES)
-    chosen = np.unique(np.linspace(0, bins - 1, min(bins, SKETCH_BINS)).astype(int))
-    parts = [
-        _bins(source, start + b * BIN_FRAMES, min(start + (b + 1) * BIN_FRAMES, stop)) for b in chosen
-    ]
+    chosen = np.unique(np.linspace(0, bins - 1, min(bins, bins_looked_at)).astype(int))
+    frames = np.minimum((chosen[:, None] * BIN_FRAMES + np.arange(BIN_FRAMES)).ravel(), stop - start - 1)
+    words = source.high_words(start, stop) if isinstance(source, HighWords) else None
+    if words is not None:
+        figures = _figures(np.ascontiguousarray(words[frames].T), 2.0**-15)
+    else:
+        parts = [source.read(start + a, min(start + a + BIN_FRAMES, stop)) for a in chosen * BIN_FRAMES]
+        padded = [np.pad(p, ((0, 0), (0, BIN_FRAMES - p.shape[1])), mode="edge") for p in parts]
+        figures = _figures(np.concatenate(padded, axis=1), 1.0)
     spread = np.searchsorted(chosen, np.arange(bins), side="right") - 1
-    return PeakSegment(*(np.concatenate([p[k] for p in parts], axis=1)[:, spread] for k in range(3)))
+    return _stored(*(x[:, spread] for x in figures))
+
+
+def _stored(
+    low: NDArray[np.float32], high: NDArray[np.float32], power: NDArray[np.float32]
+) -> PeakSegment:
+    rms = np.sqrt(power)
+    return PeakSegment(*(np.clip(x, -6e4, 6e4).astype(np.float16) for x in (low, high, rms)))
 
 
 def _bins(source: Source, start: int, stop: int) -> tuple[NDArray[np.float32], ...]:
     words = source.high_words(start, stop) if isinstance(source, HighWords) else None
     if words is None:
         x: NDArray[np.float32] | NDArray[np.int16] = source.read(start, stop)
-        scale = np.float32(1.0)
     else:
         x = np.ascontiguousarray(words.T)
-        scale = np.float32(2.0**-15)
-    frames = stop - start
-    bins = -(-frames // BIN_FRAMES)
-    last = frames - (bins - 1) * BIN_FRAMES
-    if last != BIN_FRAMES:
+    last = (stop - start) % BIN_FRAMES
+    if last:
         x = np.concatenate([x, np.repeat(x[:, -1:], BIN_FRAMES - last, axis=1)], axis=1)
-    blocks = x.reshape(x.shape[0] * bins, BIN_FRAMES)
+    return _figures(x, 1.0 if words is None else 2.0**-15)
+
+
+def _figures(
+    x: NDArray[np.float32] | NDArray[np.int16], unit: float
+) -> tuple[NDArray[np.float32], ...]:
+    """Low, high and mean square of whole bins; each (channels, bins) float32."""
+    scale = np.float32(unit)
+    blocks = x.reshape(-1, BIN_FRAMES)
     low, high = blocks, blocks
     while low.shape[1] > 1:  # halving keeps the inner loops long
         half = low.shape[1] // 2
@@ -85,7 +118,7 @@ def _bins(source: Source, start: int, stop: int) -> tuple[NDArray[np.float32], .
         high = np.maximum(high[:, :half], high[:, half:])
     floats = blocks.astype(np.float32)
     power = np.einsum("bn,bn->b", floats, floats) / np.float32(BIN_FRAMES)
-    shape = (x.shape[0], bins)
+    shape = (x.shape[0], -1)
     return (
         low.reshape(shape) * scale,
         high.reshape(shape) * scale,
@@ -96,7 +129,7 @@ def _bins(source: Source, start: int, stop: int) -> tuple[NDArray[np.float32], .
 class PeakStore:
     """Segments by content key: bounded in memory, those of files kept in the cache folder."""
 
-    def __init__(self, folder: Path | None = None, most_bytes: int = 160 << 20) -> None:
+    def __init__(self, folder: Path | None = None, most_bytes: int = 64 << 20) -> None:
         self._folder = folder
         self._most_bytes = most_bytes
         self._held = 0
@@ -128,7 +161,7 @@ class PeakStore:
         target = self._folder / f"{name}.npy"
         beside = target.with_suffix(".part")
         whole = np.stack([
-            np.concatenate([getattr(s, k) for s in segments], axis=1) for k in ("low", "high", "power")
+            np.concatenate([getattr(s, k) for s in segments], axis=1) for k in ("low", "high", "rms")
         ])  # fmt: skip
         try:
             with beside.open("wb") as file:
@@ -143,7 +176,7 @@ class PeakStore:
             return None
         with contextlib.suppress(OSError, ValueError, EOFError):
             whole = np.load(self._folder / f"{name}.npy", allow_pickle=False)
-            if whole.dtype == np.float32 and whole.shape == (3, channels, bins):
+            if whole.dtype == np.float16 and whole.shape == (3, channels, bins):
                 edges = range(0, bins, SEGMENT_BINS)
                 return [PeakSegment(*whole[:, :, a : a + SEGMENT_BINS]) for a in edges]
         return None
@@ -152,13 +185,18 @@ class PeakStore:
 class PeakPicture:
     """A source's peaks as far as they are known, and the columns that a view draws."""
 
-    def __init__(self, source: Source, store: PeakStore) -> None:
+    def __init__(self, source: Source, store: PeakStore, *, levels_only: bool = False) -> None:
         self.source = source
         self._store = store
+        self._levels_only = levels_only
         self.count = -(-source.frames // SEGMENT_FRAMES)
         self._segments: list[PeakSegment | None] = [None] * self.count
         self._sketched: set[int] = set()
-        self._whole: PeakSegment | None = None
+        bins = -(-source.frames // (BIN_FRAMES * SUMMARY_BINS))
+        rows, levels = (0, 1) if levels_only else (source.channels, source.channels)
+        self._summary = Columns(
+            *(np.full((n, bins), np.nan, dtype=np.float32) for n in (rows, rows, levels))
+        )
         self._versions = [0] * self.count
         self.version = 0  # rises whenever anything becomes known
 
@@ -170,7 +208,8 @@ class PeakPicture:
         """Content key of a segment."""
         start = index * SEGMENT_FRAMES
         stop = min(start + SEGMENT_FRAMES, self.source.frames)
-        return "peaks:" + self.source.span_key(start, stop)
+        kind = "levels:" if self._levels_only else "peaks:"
+        return kind + self.source.span_key(start, stop)
 
     def take_known(self) -> list[int]:
         """Take what the store has; returns the segments that are still to be computed."""
@@ -188,7 +227,9 @@ class PeakPicture:
     def compute(self, index: int) -> PeakSegment:
         """Compute a segment and keep it in the store (in a worker)."""
         key = self.segment_key(index)
-        segment = self._store.get(key) or peak_segment(self.source, index)
+        segment = self._store.get(key)
+        if segment is None:
+            segment = peak_segment(self.source, index, levels_only=self._levels_only)
         self._store.put(key, segment)
         return segment
 
@@ -201,52 +242,69 @@ class PeakPicture:
             self._sketched.add(index)
         else:
             self._sketched.discard(index)
-        self._whole = None
+        self._summarise(index, segment)
         self._versions[index] += 1
         self.version += 1
 
     @property
-    def complete(self) -> list[PeakSegment] | None:
-        """All segments once every one is exact."""
-        if self._sketched or any(s is None for s in self._segments):
-            return None
-        return [s for s in self._segments if s is not None]
+    def is_complete(self) -> bool:
+        """Whether every segment is known exactly."""
+        return not self._sketched and all(s is not None for s in self._segments)
 
-    def columns(self, first_frame: float, frames_per_column: float, count: int) -> PeakSegment:
+    def columns(self, first_frame: float, frames_per_column: float, count: int) -> Columns:
         """Low, high and mean square per column, NaN where nothing is known yet.
 
         Only for columns at least as wide as a bin; closer than that read the samples.
         """
-        whole = self._joined()  # a reader in another thread may join once more; no harm
-        bins = whole.low.shape[1]
-        edges = (first_frame + np.arange(count + 1) * frames_per_column) / BIN_FRAMES
+        far = frames_per_column >= 2 * BIN_FRAMES * SUMMARY_BINS
+        bin_frames = BIN_FRAMES * (SUMMARY_BINS if far else 1)
+        edges = (first_frame + np.arange(count + 1) * frames_per_column) / bin_frames
         edges = np.floor(edges + 1e-9).astype(np.int64)
-        inside = (edges[:-1] >= 0) & (edges[:-1] < bins)
-        low = np.full((self.source.channels, count), np.nan, dtype=np.float32)
-        high, power = low.copy(), low.copy()
+        total = -(-self.source.frames // bin_frames)
+        inside = (edges[:-1] >= 0) & (edges[:-1] < total)
+        rows, levels = len(self._summary.low), len(self._summary.power)
+        out = Columns(*(np.full((n, count), np.nan, dtype=np.float32) for n in (rows, rows, levels)))
         if inside.any():
             starts = edges[:-1][inside]
-            last = min(bins, max(int(edges[1:][inside][-1]), int(starts[-1]) + 1))
             a = int(starts[0])
-            at = starts - a
-            low[:, inside] = np.minimum.reduceat(whole.low[:, a:last], at, axis=1)
-            high[:, inside] = np.maximum.reduceat(whole.high[:, a:last], at, axis=1)
-            widths = np.diff(np.append(at, last - a)).clip(min=1)
-            power[:, inside] = np.add.reduceat(whole.power[:, a:last], at, axis=1) / widths
-        return PeakSegment(low, high, power)
+            b = min(total, max(int(edges[1:][inside][-1]), int(starts[-1]) + 1))
+            fine = Columns(*(x[:, a:b] for x in _of(self._summary))) if far else self._fine(a, b)
+            at = (starts - a).astype(np.intp)
+            widths = np.diff(np.append(at, b - a)).clip(min=1)
+            if rows:
+                out.low[:, inside] = np.minimum.reduceat(fine.low, at, axis=1)
+                out.high[:, inside] = np.maximum.reduceat(fine.high, at, axis=1)
+            out.power[:, inside] = np.add.reduceat(fine.power, at, axis=1) / widths
+        return out
 
-    def _joined(self) -> PeakSegment:
-        whole = self._whole
-        if whole is None:
-            channels, frames = self.source.channels, self.source.frames
-            parts = []
-            for index, segment in enumerate(self._segments):
-                left = min(SEGMENT_FRAMES, frames - index * SEGMENT_FRAMES)
-                unknown = np.full((channels, -(-left // BIN_FRAMES)), np.nan, dtype=np.float32)
-                parts.append(segment or PeakSegment(unknown, unknown, unknown))
-            whole = self._whole = PeakSegment(
-                *(np.concatenate([getattr(p, k) for p in parts], axis=1) for k in ("low", "high", "power"))
-            )
-        return whole
+    def _fine(self, first: int, last: int) -> Columns:
+        """Bins [first, last) of the segments, as float32."""
+        rows, levels = len(self._summary.low), len(self._summary.power)
+        out = Columns(
+            *(np.full((n, last - first), np.nan, dtype=np.float32) for n in (rows, rows, levels))
+        )
+        for index in range(first // SEGMENT_BINS, -(-last // SEGMENT_BINS)):
+            segment = self._segments[index]
+            if segment is None:
+                continue
+            start = index * SEGMENT_BINS
+            a, b = max(first, start), min(last, start + segment.rms.shape[1])
+            to, of = slice(a - first, b - first), slice(a - start, b - start)
+            out.low[:, to] = segment.low[:, of]
+            out.high[:, to] = segment.high[:, of]
+            out.power[:, to] = np.square(segment.rms[:, of].astype(np.float32))
+        return out
+
+    def _summarise(self, index: int, segment: PeakSegment) -> None:
+        at = np.arange(0, segment.rms.shape[1], SUMMARY_BINS, dtype=np.intp)
+        to = slice(index * SEGMENT_BINS // SUMMARY_BINS, index * SEGMENT_BINS // SUMMARY_BINS + len(at))
+        if len(segment.low):
+            self._summary.low[:, to] = np.minimum.reduceat(segment.low.astype(np.float32), at, axis=1)
+            self._summary.high[:, to] = np.maximum.reduceat(segment.high.astype(np.float32), at, axis=1)
+        power = np.square(segment.rms.astype(np.float32))
+        widths = np.diff(np.append(at, power.shape[1]))
+        self._summary.power[:, to] = np.add.reduceat(power, at, axis=1) / widths
 
 
+def _of(columns: Columns) -> tuple[NDArray[np.float32], ...]:
+    return columns.low, columns.high, columns.power

@@ -10,10 +10,10 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
+from pulizia.dsp.fourier import rfft
 from pulizia.dsp.stft import hann_window
 from pulizia.units import powers_to_db
 
@@ -21,6 +21,7 @@ CODE_STEP_DB = 0.5
 CODE_FLOOR_DB = -127.5  # code 0; code 255 is 0 dBFS
 BLEND = ((8192, 260.0), (4096, 900.0), (2048, 4200.0), (1024, 1e9))  # at 48 kHz: length, up to Hz
 SIZES = (256, 512, 1024, 2048, 4096, 8192, 16384)
+FAR_FRAMES = 1 << 17  # a column this wide (2.7 s) is only sampled: one look, not three
 FINER = 3  # columns looked at within one column of the picture
 
 
@@ -80,7 +81,7 @@ def _levels(
     scale: SonogramScale, rows: slice,
 ) -> NDArray[np.float64]:  # fmt: skip
     """(rows, columns) dBFS from one transform length."""
-    finer = FINER if frames_per_column > size / 2 else 1
+    finer = FINER if size / 2 < frames_per_column < FAR_FRAMES else 1
     sparse = 1  # when columns are far narrower than the window, compute every few and interpolate
     while finer == 1 and frames_per_column * sparse * 2 <= size / 8 and sparse < 32:
         sparse *= 2
@@ -95,7 +96,7 @@ def _levels(
     for a in range(0, count, 64):
         b = min(a + 64, count)
         for frames in _framed(source, starts[a:b], size):
-            spectrum = scipy.fft.rfft(frames * window, axis=1, overwrite_x=True)
+            spectrum = rfft(frames * window, overwrite=True)
             power[a:b] += spectrum.real**2 + spectrum.imag**2
     picked = (power * scale_power) @ _row_matrix(scale, source.rate, size)[:, rows]
     db = powers_to_db(picked).T

@@ -29,7 +29,7 @@ class ChunkCache:
     """
 
     def __init__(
-        self, memory_bytes: int = 192 << 20, folder: Path | None = None, disk_bytes: int = 4 << 30
+        self, memory_bytes: int = 128 << 20, folder: Path | None = None, disk_bytes: int = 4 << 30
     ) -> None:
         self._memory_bytes, self._disk_bytes = memory_bytes, disk_bytes
         self._folder = folder

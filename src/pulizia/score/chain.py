@@ -8,12 +8,12 @@ from functools import cache
 from typing import Any
 
 import numpy as np
-import scipy.fft
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import DifferenceSource, Source, content_key, read_padded
 from pulizia.audio.spans import edge_weight
+from pulizia.dsp.fourier import fast_length, irfft, rfft
 from pulizia.score.cache import ChunkCache
 from pulizia.score.steps import Step
 from pulizia.tools.base import Block, Progress
@@ -197,6 +197,6 @@ def _band_filter(low_hz: float, high_hz: float, rate: int) -> NDArray[np.float64
 def _in_band(x: Samples, band_hz: tuple[float, float], rate: int) -> Samples:
     taps = _band_filter(*band_hz, rate)
     half = len(taps) // 2
-    size = scipy.fft.next_fast_len(x.shape[1] + len(taps) - 1, real=True)
-    spectrum = scipy.fft.rfft(x, size, axis=1) * scipy.fft.rfft(taps.astype(np.float32), size)
-    return np.asarray(scipy.fft.irfft(spectrum, size, axis=1)[:, half : half + x.shape[1]], dtype=np.float32)
+    size = fast_length(x.shape[1] + len(taps) - 1)
+    spectrum = rfft(x, size) * rfft(taps.astype(np.float32), size)
+    return irfft(spectrum, size)[:, half : half + x.shape[1]]

@@ -12,8 +12,11 @@ from typing import Any
 from pulizia.errors import Cancelled, PuliziaError
 
 Post = Callable[[Callable[[], None]], None]
-VISIBLE, SOON, LATER = 0, 1, 2
-"""Priorities: what is on screen, what will be next, the rest."""
+FIRST, VISIBLE, SOON, LATER = -1, 0, 1, 2
+"""Priorities: a first impression, what is on screen, what will be next, the rest.
+
+Work of priority LATER runs on one thread at a time: it never keeps the others waiting.
+"""
 
 
 class Job:
@@ -69,6 +72,7 @@ class JobPool:
         self._slots: dict[str, Job] = {}
         self._lock = threading.Condition()
         self._closing = False
+        self._later = 0
         self._running: set[Job] = set()
         self.fault: Callable[[str], None] = lambda _text: None
         self._threads = [
@@ -126,19 +130,26 @@ class JobPool:
     def _work(self) -> None:
         while True:
             with self._lock:
-                while not self._queue and not self._closing:
+                while not self._is_work_for_now() and not self._closing:
                     self._lock.wait()
                 if self._closing:
                     return
-                _, _, job = heapq.heappop(self._queue)
+                priority, _, job = heapq.heappop(self._queue)
                 self._running.add(job)
+                self._later += priority >= LATER
             try:
                 if not job.is_cancelled:
                     self._run(job)
             finally:
                 with self._lock:
                     self._running.discard(job)
+                    if priority >= LATER:
+                        self._later -= 1
+                        self._lock.notify()
                 job.finished.set()
+
+    def _is_work_for_now(self) -> bool:
+        return bool(self._queue) and (self._queue[0][0] < LATER or self._later == 0)
 
     def _run(self, job: Job) -> None:
         try:

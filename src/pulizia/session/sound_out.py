@@ -13,7 +13,7 @@ import numpy as np
 
 from pulizia.audio.samples import Samples
 
-BUFFER_S = 0.085
+BUFFER_S = 0.11
 
 
 class SoundOut(Protocol):

@@ -23,13 +23,15 @@ from pulizia.session.document import Document
 from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
 from pulizia.session.sound_out import SoundOut
 from pulizia.session.transport import Heard, Listening, Transport
+from pulizia.session.work_through import work_through
 from pulizia.units import db_to_gain, seconds_to_frames
 
 LARGEST_MATCH_DB = 40.0
+MOST_CURVE_BYTES = 48 << 20  # of loudness over time, for all recordings together
 SETTLE_S = 0.2  # a measure after an edit waits this long for the next edit
 SHORTEST_NOISE_S = 0.05
 
-EVENTS = ("document", "current", "selection", "listening", "measures", "message", "busy", "playing")
+EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing")
 
 
 @dataclass(frozen=True, slots=True)
@@ -405,15 +407,23 @@ class Studio:
     def _measure(self, source: Source, place: str, recording_id: str) -> None:
         names = self.document.media[recording_id].channel_names
 
+        worked = self.document.chain(recording_id) if place.endswith("after") else None
+
         def work(job: Job) -> Measures:
-            if place.endswith("after") and job.cancelled_within(SETTLE_S):
+            if worked is None or not worked.stages:
+                return measure(source, self.document.segments, job.progress, names=names, workers=1)
+            if job.cancelled_within(SETTLE_S):
                 job.progress(0.0)
-            return measure(source, self.document.segments, job.progress, names=names, workers=1)
+            return work_through(
+                worked, self.peaks, self.document.segments, names, progress=job.progress,
+                grown=lambda: self.post(lambda: self.emit("pictures")),
+            )  # fmt: skip
 
         def done(measures: Measures) -> None:
-            if len(self._measures) > 64:
-                self._measures.pop(next(iter(self._measures)))
             self._measures[source.key] = measures
+            held = sum(m.nbytes for m in self._measures.values())
+            while held > MOST_CURVE_BYTES and len(self._measures) > 8:
+                held -= self._measures.pop(next(iter(self._measures))).nbytes
             self._wanted.pop(place, None)
             self.sync()
             self.emit("measures")

@@ -7,10 +7,13 @@ from functools import partial
 
 from PySide6.QtWidgets import QWidget
 
-from pulizia.audio.source import Source
+from pulizia.audio.source import DifferenceSource, Source
 from pulizia.measure.overview import BIN_FRAMES, PeakPicture, PeakSegment, sketched_segment
-from pulizia.session.jobs import LATER, SOON, Job
+from pulizia.session.jobs import FIRST, LATER, Job
 from pulizia.session.studio import Studio
+
+MOST_PICTURES = 24
+SKETCHED_BINS = 1400  # looked at for a first impression: about two per pixel
 
 
 class Pictures:
@@ -20,50 +23,75 @@ class Pictures:
         self.studio = studio
         self._pictures: dict[str, PeakPicture] = {}
         self._views: list[QWidget] = []
+        studio.on("pictures", self.take_grown)
+        studio.on("measures", self.take_grown)
 
     def watch(self, view: QWidget) -> None:
         """Repaint this view whenever a picture grows."""
         self._views.append(view)
 
-    def of(self, source: Source) -> PeakPicture:
+    def of(self, source: Source, *, levels_only: bool = False) -> PeakPicture:
         """The picture of a source, as far as it is known."""
-        picture = self._pictures.get(source.key)
+        key = f"{source.key}{levels_only}"
+        picture = self._pictures.get(key)
         if picture is None:
-            picture = PeakPicture(source, self.studio.peaks)
-            self._pictures[source.key] = picture
-            while len(self._pictures) > 6:
+            picture = PeakPicture(source, self.studio.peaks, levels_only=levels_only)
+            self._pictures[key] = picture
+            while len(self._pictures) > MOST_PICTURES:
                 self._pictures.pop(next(iter(self._pictures)))
             missing = picture.take_known()
-            if missing:
+            if missing and not levels_only:
                 self._fill(picture, missing)
         return picture
 
     def _fill(self, picture: PeakPicture, missing: list[int]) -> None:
-        source = picture.source
+        """Fill the picture of a file, or of a source that no other work passes through."""
         chain = self.studio.chain
-        is_file = chain is not None and source.key == chain.before.key
-        slot = "peaks:file" if is_file else "peaks:worked"
+        if chain is not None and picture.source.key == chain.before.key:
+            work = partial(self._fill_from_file, picture, missing)
+            self.studio.pool.submit(work, title="Drawing the waveform", priority=FIRST, slot="peaks:file")
+        elif isinstance(picture.source, DifferenceSource):
+            work = partial(self._fill_slowly, picture, missing)
+            self.studio.pool.submit(work, title="Drawing the waveform", priority=LATER, slot="peaks:removed")
 
-        def sketch(job: Job) -> None:
-            bins = -(-source.frames // BIN_FRAMES)
-            known = self.studio.peaks.load(source.key, source.channels, bins) if is_file else None
-            if known is not None:
-                for index, segment in enumerate(known):
-                    self.studio.peaks.put(picture.segment_key(index), segment)
-                self._post(lambda: self._take(picture))
-                return
-            if is_file:
-                for index in missing:
-                    self._post(partial(picture.put, index, sketched_segment(source, index), sketch=True))
-                    job.progress(0.0)
-                self._post(self._repaint)
-            for count, index in enumerate(missing):
-                self._post(partial(self._grown, picture, index, picture.compute(index)))
-                job.progress(count / len(missing))
-            if is_file:
-                self._post(lambda: self._save(picture))
+    def _fill_from_file(self, picture: PeakPicture, missing: list[int], job: Job) -> None:
+        source, store = picture.source, self.studio.peaks
+        known = store.load(source.key, source.channels, -(-source.frames // BIN_FRAMES))
+        if known is not None:
+            for index, segment in enumerate(known):
+                store.put(picture.segment_key(index), segment)
+            self._post(partial(self._take, picture))
+            return
+        if len(missing) > 2:
+            looked_at = max(2, SKETCHED_BINS // picture.count)
+            for index in missing:
+                self._post(partial(picture.put, index, sketched_segment(source, index, looked_at), sketch=True))
+                job.progress(0.0)
+            self._post(self._repaint)
+        whole = []
+        for count, index in enumerate(missing):
+            segment = picture.compute(index)
+            whole.append(segment)
+            self._post(partial(self._grown, picture, index, segment))
+            job.progress(count / len(missing))
+        if len(whole) == picture.count:
+            store.save(source.key, whole)
 
-        self.studio.pool.submit(sketch, title="Drawing the waveform", priority=SOON if is_file else LATER, slot=slot)
+    def _fill_slowly(self, picture: PeakPicture, missing: list[int], job: Job) -> None:
+        for count, index in enumerate(missing):
+            self._post(partial(self._grown, picture, index, picture.compute(index)))
+            job.progress(count / len(missing))
+
+    def take_grown(self) -> None:
+        """A pass over the worked recording has made more peaks: take and show them."""
+        changed = False
+        for picture in self._pictures.values():
+            before = picture.version
+            if not picture.is_complete:
+                picture.take_known()
+            changed = changed or picture.version != before
+        if changed:
+            self._repaint()
 
     def _post(self, call: Callable[[], None]) -> None:
         self.studio.post(call)
@@ -75,12 +103,6 @@ class Pictures:
     def _grown(self, picture: PeakPicture, index: int, segment: PeakSegment) -> None:
         picture.put(index, segment)
         self._repaint()
-
-    def _save(self, picture: PeakPicture) -> None:
-        if (segments := picture.complete) is not None:
-            self.studio.pool.submit(
-                lambda _job: self.studio.peaks.save(picture.source.key, segments), title="Keeping the waveform", priority=LATER
-            )
 
     def _repaint(self) -> None:
         for view in self._views:

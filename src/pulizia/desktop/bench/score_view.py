@@ -192,7 +192,7 @@ class ScoreView(Lane):
         if stage is None:
             return
         taken = DifferenceSource(stage.upstream, stage)
-        picture = self._pictures.of(taken)
+        picture = self._pictures.of(taken, levels_only=True)
         token, name, most = "tide" if filled else "verd_soft", theme().name, int(box.height()) - 3
         table = token_table(token)
 

@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QImage
 
 from pulizia.audio.source import Source, read_padded
 from pulizia.desktop.theme import Theme, colour
-from pulizia.measure.overview import BIN_FRAMES, PeakPicture, PeakSegment
+from pulizia.measure.overview import BIN_FRAMES, Columns, PeakPicture
 
 FLOOR_DB = -60.0
 NOTHING, PEAK, BODY = 0, 1, 2
@@ -22,7 +22,7 @@ def height_of(amplitude: NDArray[np.float32]) -> NDArray[np.float64]:
 
 def columns_of(
     source: Source, picture: PeakPicture, first: float, frames_per_column: float, count: int
-) -> PeakSegment:
+) -> Columns:
     """Columns from the picture where it is fine enough, else straight from the samples (in a worker)."""
     if frames_per_column >= 2 * BIN_FRAMES:
         return picture.columns(first, frames_per_column, count)
@@ -31,17 +31,17 @@ def columns_of(
 
 def columns_of_picture(
     picture: PeakPicture, first: float, frames_per_column: float, count: int
-) -> PeakSegment:
+) -> Columns:
     """Columns from the picture at any width, never from the sound: safe on the window's thread."""
     if frames_per_column >= BIN_FRAMES:
         return picture.columns(first, frames_per_column, count)
     bins = max(2, int(count * frames_per_column / BIN_FRAMES) + 1)
     coarse = picture.columns(first, BIN_FRAMES, bins)
     spread = np.minimum((np.arange(count) * frames_per_column / BIN_FRAMES).astype(int), bins - 1)
-    return PeakSegment(coarse.low[:, spread], coarse.high[:, spread], coarse.power[:, spread])
+    return Columns(coarse.low[:, spread], coarse.high[:, spread], coarse.power[:, spread])
 
 
-def columns_from_samples(source: Source, first: float, frames_per_column: float, count: int) -> PeakSegment:
+def columns_from_samples(source: Source, first: float, frames_per_column: float, count: int) -> Columns:
     """Low, high and mean square per column straight from the samples."""
     edges = np.floor(first + np.arange(count + 1) * frames_per_column).astype(np.int64)
     edges[1:] = np.maximum(edges[1:], edges[:-1] + 1)
@@ -54,10 +54,10 @@ def columns_from_samples(source: Source, first: float, frames_per_column: float,
     beyond = edges[:-1] >= source.frames
     for figure in (low, high, power):
         figure[:, beyond] = np.nan
-    return PeakSegment(low, high, power.astype(np.float32))
+    return Columns(low, high, power.astype(np.float32))
 
 
-def wave_codes(figures: PeakSegment, height: int) -> NDArray[np.uint8]:
+def wave_codes(figures: Columns, height: int) -> NDArray[np.uint8]:
     """(height, columns) codes: the first channel above the middle, the second (or the same) below."""
     peak = np.maximum(np.abs(figures.low), np.abs(figures.high))
     body = np.sqrt(_calmed(figures.power))
