@@ -366,3 +366,25 @@ def test_track_answers_keys_and_typed_values(bench: Person) -> None:
     bench.bot.keyClick(row.edit, Qt.Key.Key_Return)
     assert row.edit.text() == "17.5 dB"
     move(row.track, QPointF(20, 10))
+
+
+def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(person: Person, wav: Callable[..., Path], voice_file: Path) -> None:
+    other = wav(voice_in_noise(4.0, 44_100, seed=11), "other.wav", 44_100)
+    person.open(voice_file, other)
+    person.mark(0.1, 0.9)
+    person.key(Qt.Key.Key_N)
+    person.settle()
+    person.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    person.until(lambda: person.window.studio.can_paste)
+    cards = person.window.bench.list.cards
+    person.click(cards, QPointF(60, 48 + 20))
+    assert person.recording.name == "other"
+    person.key(Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    (step,) = person.recording.score
+    assert step.settings.profile_levels
+    assert not step.settings.profile_spans_s
+    chain = person.window.studio.chain
+    quiet = lambda s: 10 * np.log10(np.mean(s.read(5000, 35_000) ** 2))  # noqa: E731
+    assert quiet(chain.before) - quiet(chain.after) == pytest.approx(12, abs=0.8)
+    person.window.studio.save_recipe(voice_file.with_name("kept.json"))
+    assert json.loads(voice_file.with_name("kept.json").read_text())["steps"][0]["tool"] == "noise"

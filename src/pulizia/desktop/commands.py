@@ -28,6 +28,7 @@ def _files(w: MainWindow) -> list[Command]:
         Command("save_as", "File", "Save project as\u2026", ("Ctrl+Shift+S",), lambda: _do(w.save_as)),
         Command("relink", "File", "Relink the recording\u2026", (), w.relink, has),
         Command("recipe", "File", "Apply a recipe\u2026", ("Ctrl+R",), w.choose_recipe, has),
+        Command("save_recipe", "File", "Save the score as a recipe\u2026", (), w.save_recipe, has),
         Command("quit", "File", "Quit", ("Ctrl+Q",), lambda: _do(w.close)),
     ]
 
@@ -164,6 +165,8 @@ def _score(w: MainWindow) -> list[Command]:
     return [
         Command("add", "Score", "Add a step\u2026", ("A",), lambda: w.bench.choose_tool(on_selection=False), has),
         Command("treat", "Score", "Treat what is marked\u2026", ("T",), lambda: w.bench.choose_tool(on_selection=True), lambda: s.selection is not None),
+        Command("step_copy", "Score", "Copy the step", ("Ctrl+C",), s.copy_step, on_step),
+        Command("step_paste", "Score", "Paste the step", ("Ctrl+V",), s.paste_step, lambda: s.can_paste),
         Command("step_on", "Score", "Switch the step on or off", ("E",), toggle, on_step),
         Command("step_next", "Score", "Next step", ("Down",), lambda: choose(1), on_step),
         Command("step_previous", "Score", "Previous step", ("Up",), lambda: choose(-1), on_step),

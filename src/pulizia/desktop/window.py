@@ -133,6 +133,9 @@ class TopBar(QWidget):
         row.addWidget(self.name)
         row.addSpacing(12)
         row.addWidget(self.detail)
+        self.stop = button("Stop", window.studio.stop_opening, tip="Stop opening", quiet=True)
+        self.stop.hide()
+        row.addWidget(self.stop)
         row.addStretch(1)
         self.read_out = label("", 13, token="soft")
         row.addWidget(self.read_out)
@@ -274,7 +277,8 @@ class MainWindow(QMainWindow):
         document, recording = studio.document, studio.recording
         mark = "*" if document.is_dirty else ""
         self.setWindowTitle(f"{document.title}{mark} \u2013 Pulizia")
-        busy = [job for job in studio.pool.busy if job.title.startswith("Opening")]
+        busy = studio.opening
+        self.top.stop.setVisible(bool(busy))
         if busy:
             self.top.name.setText(f"{busy[0].title}\u2026 {100 * busy[0].share:.0f} %")
             self.top.detail.setText("")
@@ -394,6 +398,16 @@ class MainWindow(QMainWindow):
         name, _ = QFileDialog.getOpenFileName(self, "Apply a recipe", "", "Recipe (*.json)")
         if name:
             self.studio.apply_recipe(Path(name))
+
+    def save_recipe(self) -> None:
+        """Ask for a name and keep the score as a recipe."""
+        recording = self.studio.recording
+        if recording is None:
+            return
+        proposal = str(recording.path.with_name(f"{recording.name}-recipe.json"))
+        name, _ = QFileDialog.getSaveFileName(self, "Save the score as a recipe", proposal, "Recipe (*.json)")
+        if name:
+            self.studio.save_recipe(Path(name))
 
     def offer_recovery(self) -> None:
         """After a crash: offer what was not saved."""

@@ -137,6 +137,11 @@ class Document:
         self._edit(self.project.with_recording(recording), f"Add {step.tool.title}")
         return step
 
+    def paste_step(self, recording_id: str, step: Step) -> None:
+        """Add a step that was copied elsewhere, where its tool recommends."""
+        recording = self.project.recording(recording_id).with_step(step)
+        self._edit(self.project.with_recording(recording), f"Paste {step.tool.title}")
+
     def change_settings(self, recording_id: str, step_id: str, **changes: Any) -> None:  # noqa: ANN401
         """Change settings of a step; changes of one setting in a row are one entry of history."""
         title = self.project.recording(recording_id).step(step_id).tool.title

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from pulizia.audio.source import Source, read_padded
@@ -14,11 +14,12 @@ from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.overview import PeakStore
 from pulizia.media.folders import cache_folder, config_folder
 from pulizia.media.open import OpenMedia, open_media
+from pulizia.media.write import write_text
 from pulizia.project.file import SUFFIX
 from pulizia.project.model import Recording
 from pulizia.score.chain import Chain
-from pulizia.score.recipes import read_recipe
-from pulizia.score.steps import Step
+from pulizia.score.recipes import read_recipe, recipe_text
+from pulizia.score.steps import Step, new_id
 from pulizia.session.document import Document
 from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
 from pulizia.session.sound_out import SoundOut
@@ -61,6 +62,7 @@ class Studio:
         self.listening = Listening.AFTER
         self.matched = True
         self._stay_on: str | None = None  # the first of several files that are being opened
+        self._copied: Step | None = None
         self._measures: dict[str, Measures] = {}
         self._wanted: dict[str, str] = {}  # what is being measured: place, key
         self._match_db: dict[str, float] = {}
@@ -302,6 +304,64 @@ class Studio:
         step = self.document.add_step(recording.id, tool_id, spans=spans, band_hz=band)
         self.step_id = step.id
         self.emit("selection")
+
+    def copy_step(self) -> None:
+        """Keep the selected step for pasting into another recording, with what it has learned."""
+        step, chain = self.step, self.chain
+        if step is None or chain is None:
+            return
+        stage = chain.stages.get(step.id)
+        if stage is None:
+            self.say("Switch the step on first: what it has learned is carried along.", bad=True)
+            return
+
+        def work(job: Job) -> Step:
+            settings = step.tool.carried(step.settings, stage.analysis(job.progress), stage.rate)
+            return replace(step, settings=settings, spans=None, holes=(), channels=None, id=new_id())
+
+        def done(copied: object) -> None:
+            self._copied = copied if isinstance(copied, Step) else None
+            self.say(f"{step.tool.title} copied. Paste it into any recording (Ctrl+V).")
+
+        self._job(work, f"Copying {step.tool.title}", done)
+
+    @property
+    def can_paste(self) -> bool:
+        """Whether a step was copied."""
+        return self._copied is not None and self.recording is not None
+
+    def paste_step(self) -> None:
+        """Add the copied step to the recording on the bench."""
+        if self._copied is None or self.recording is None:
+            return
+        step = replace(self._copied, id=new_id())
+        self.document.paste_step(self.recording.id, step)
+        self.step_id = step.id
+        self.emit("selection")
+
+    def stop_opening(self) -> None:
+        """Stop whatever is being opened."""
+        for job in self.opening:
+            job.cancel()
+        self._stay_on = None
+        self.say("Stopped opening. What was open stays.")
+        self.emit("busy")
+
+    @property
+    def opening(self) -> list[Job]:
+        """Files that are being opened."""
+        return [job for job in self.pool.busy if job.title.startswith("Opening")]
+
+    def save_recipe(self, path: Path) -> None:
+        """Write the score on the bench as a recipe."""
+        if self.recording is None:
+            return
+        try:
+            write_text(path, recipe_text(path.stem, self.recording.score, self.recording.rate))
+        except PuliziaError as error:
+            self.say(str(error), bad=True)
+        else:
+            self.say(f"Saved the recipe {path.name}.")
 
     def give_back(self) -> None:
         """Give the original back in the selection."""

@@ -60,6 +60,10 @@ def _no_places(_settings: Any, _rate: int) -> tuple[Span, ...]:  # noqa: ANN401
     return ()
 
 
+def _as_they_are(settings: S, _analysis: Any, _rate: int) -> S:  # noqa: ANN401
+    return settings
+
+
 def _no_margin(_settings: Any, _rate: int) -> Margin:  # noqa: ANN401
     return Margin(0, 0)
 
@@ -87,6 +91,8 @@ class Tool(Generic[S]):
         Names of the settings on which the analysis depends.
     sets_level
         True for tools whose whole purpose is loudness: giving back the original keeps them.
+    carried
+        The settings as another recording can use them: what was learned travels in them.
     picture
         The curves that the sheet shows, or None.
     """
@@ -104,6 +110,7 @@ class Tool(Generic[S]):
     analysis_places: Callable[[S, int], tuple[Span, ...] | None] = _no_places
     analysis_fields: tuple[str, ...] = ()
     sets_level: bool = False
+    carried: Callable[[S, Any, int], S] = _as_they_are
     picture: Callable[[Samples | None, int, S, Any], Picture] | None = None
 
 

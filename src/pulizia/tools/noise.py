@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -103,11 +103,12 @@ def analyse(
     return NoiseProfile(noise_spectrum(source, marked, size), size)
 
 
-def carried_levels(profile: NoiseProfile, rate: int) -> Stretches:
-    """The profile as a curve that another recording can use (third of a semitone at the finest)."""
+def carried(settings: NoiseSettings, profile: NoiseProfile, rate: int) -> NoiseSettings:
+    """The settings with the learned spectrum in them, for a recording of any sample rate."""
     hz = np.fft.rfftfreq(profile.size, 1.0 / rate)
-    level = profile.density_db(rate)
-    return tuple((round(float(f), 3), round(float(db), 2)) for f, db in zip(hz, level, strict=True))
+    points = zip(hz.tolist(), profile.density_db(rate).tolist(), strict=True)
+    curve = tuple((round(f, 3), round(level, 2)) for f, level in points)
+    return replace(settings, profile_spans_s=(), profile_levels=curve)
 
 
 def process(block: Block, settings: NoiseSettings, profile: NoiseProfile) -> Samples:
@@ -229,5 +230,6 @@ TOOL = Tool(
     analyse=analyse,
     analysis_places=analysis_places,
     analysis_fields=("transform_size", "profile_spans_s", "profile_levels"),
+    carried=carried,
     picture=picture,
 )
