@@ -207,3 +207,21 @@ def test_odd_material_gives_figures_or_dashes_never_nonsense(samples: np.ndarray
     for value in figures.values():
         if isinstance(value, float):
             assert np.isfinite(value)
+
+
+def test_true_peaks_are_found_again_when_the_loudest_passage_goes() -> None:
+    """Segments skip true peaks under the largest one known; after an edit they must look again."""
+    from pulizia.audio.spans import Span
+    from pulizia.score.cache import ChunkCache
+    from pulizia.score.chain import AnalysisStore, Chain
+    from pulizia.score.steps import make_step
+
+    samples = voice_in_noise(45.0, channels=2) * np.float32(0.3)
+    samples[:, 48_000 * 5 : 48_000 * 5 + 400] = np.float32(0.8) * np.sin(np.arange(400) * 1.4)
+    source, store = ArraySource(samples, 48_000), SegmentStore()
+    first = measure(source, store)
+    step = make_step("level", {"way": "gain", "gain_db": -60.0}, spans=(Span(48_000 * 4, 48_000 * 6),))
+    quieter = Chain(source, [step], ChunkCache(), AnalysisStore()).after
+    again, fresh = measure(quieter, store), measure(quieter)
+    assert again.true_peak_dbtp < first.true_peak_dbtp - 10
+    assert again.channel_true_peak_dbtp == fresh.channel_true_peak_dbtp

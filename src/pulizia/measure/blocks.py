@@ -64,7 +64,8 @@ class Segment:
     weighted: NDArray[np.float64]  # (channels, whole blocks) mean square after K-weighting
     power: NDArray[np.float64]  # (channels, blocks) sum of squares
     peak: NDArray[np.float32]  # (channels, blocks) largest absolute sample
-    true_peak: NDArray[np.float32]  # (channels, blocks) exact where it matters, else ``peak``
+    true_peak: NDArray[np.float32]  # (channels, blocks) exact above ``floor``, else ``peak``
+    floor: NDArray[np.float32]  # (channels,) true peaks below this were not looked for
     total: NDArray[np.float64]  # (channels,) sum of samples, for the offset
 
     @property
@@ -92,8 +93,8 @@ class SegmentStore:
     def put(self, key: str, segment: Segment) -> None:
         """Keep a segment, dropping those not asked for longest."""
         with self._lock:
-            if key in self._segments:
-                return
+            if (old := self._segments.pop(key, None)) is not None:
+                self._bytes -= old.nbytes
             self._segments[key] = segment
             self._bytes += segment.nbytes
             while self._bytes > self._most_bytes and len(self._segments) > 1:
@@ -126,15 +127,19 @@ def measured_segments(
     """Measure a whole source. ``progress`` (0..1) may raise to stop."""
     edges = segment_edges(source)
 
+    largest = np.zeros(source.channels, dtype=np.float32)
+
     def one(place: tuple[int, int]) -> Segment:
-        return measured_segment(source, *place, store)
+        segment = measured_segment(source, *place, store, floor=largest.copy())
+        np.maximum(largest, segment.true_peak.max(axis=1), out=largest)
+        return segment
 
     if workers == 1 or len(edges) == 1:
         found = []
         for n, place in enumerate(edges):
             found.append(one(place))
             progress((n + 1) / len(edges))
-        return found
+        return with_true_peaks(found, source, store)
     found = []
     with ThreadPoolExecutor(workers, thread_name_prefix="measure") as pool:
         waiting = [pool.submit(one, place) for place in edges]
@@ -146,17 +151,38 @@ def measured_segments(
             for future in waiting:
                 future.cancel()
             raise
+    return with_true_peaks(found, source, store)
+
+
+def with_true_peaks(found: list[Segment], source: Source, store: SegmentStore) -> list[Segment]:
+    """The segments, those measured again that looked only for peaks above what there is now.
+
+    A segment skips true peaks below the largest known when it was measured. After an edit the
+    largest may be gone; then the others have to look closer.
+    """
+    largest = np.max([s.true_peak.max(axis=1) for s in found], axis=0)
+    for n, ((start, stop), segment) in enumerate(zip(segment_edges(source), found, strict=True)):
+        if (segment.floor > largest).any():
+            found[n] = measured_segment(source, start, stop, store, floor=largest, again=True)
     return found
 
 
-def measured_segment(source: Source, start: int, stop: int, store: SegmentStore) -> Segment:
-    """One segment, from the store where it is known."""
+def measured_segment(
+    source: Source,
+    start: int,
+    stop: int,
+    store: SegmentStore,
+    *,
+    floor: NDArray[np.float32],
+    again: bool = False,
+) -> Segment:
+    """One segment, from the store where it is known; ``again`` measures it in any case."""
     warm = warm_up_frames(source.rate)
     key = f"segment:{source.span_key(max(0, start - warm), min(stop + TAPS, source.frames))}"
-    if (known := store.get(key)) is not None:
+    if not again and (known := store.get(key)) is not None:
         return known
     block = read_padded(source, start - warm, stop + TAPS)
-    segment = measure_block(block, warm, stop - start, start, source.rate)
+    segment = measure_block(block, warm, stop - start, start, source.rate, floor)
     store.put(key, segment)
     return segment
 
@@ -166,16 +192,18 @@ def warm_up_frames(rate_hz: int) -> int:
     return -(-round(WARM_UP_S * rate_hz) // 4800) * 4800
 
 
-def measure_block(samples: Samples, lead: int, frames: int, start: int, rate_hz: int) -> Segment:
+def measure_block(
+    samples: Samples, lead: int, frames: int, start: int, rate_hz: int, floor: NDArray[np.float32]
+) -> Segment:
     """Figures of ``frames`` frames that follow ``lead`` frames of warm-up.
 
     ``samples`` is (channels, lead + frames + TAPS); ``start`` is the recording's frame at ``lead``
     and fixes where the blocks lie.
     """
     first = round(start * BLOCKS_PER_SECOND / rate_hz)
-    edges = [block_edge(first, rate_hz) - start]
-    while edges[-1] < frames:
-        edges.append(block_edge(first + len(edges), rate_hz) - start)
+    count = int(frames * BLOCKS_PER_SECOND / rate_hz) + 3
+    marks = np.rint((first + np.arange(count)) * (rate_hz / BLOCKS_PER_SECOND)).astype(int) - start
+    edges: list[int] = marks[: int(np.searchsorted(marks, frames)) + 1].tolist()
     whole = len(edges) - 1 if edges[-1] == frames else len(edges) - 2
     edges[-1] = frames
     body = samples[:, lead : lead + frames]
@@ -185,10 +213,10 @@ def measure_block(samples: Samples, lead: int, frames: int, start: int, rate_hz:
     k_filtered = _k_filtered(samples[:, : lead + frames], rate_hz)[:, lead:]
     weighted = _sums_of_squares(k_filtered, edges)[:, :whole] / lengths[:whole]
     true_peak = np.stack([
-        _true_peaks(samples[c, lead - TAPS :], edges, peak[c], rate_hz)
+        _true_peaks(samples[c, lead - TAPS :], edges, peak[c], rate_hz, float(floor[c]))
         for c in range(samples.shape[0])
     ])  # fmt: skip
-    return Segment(weighted, power, peak, true_peak, body.sum(axis=1, dtype=np.float64))
+    return Segment(weighted, power, peak, true_peak, floor, body.sum(axis=1).astype(np.float64))
 
 
 @cache
@@ -241,48 +269,60 @@ def _peaks(x: Samples, edges: list[int]) -> NDArray[np.float32]:
 
 
 def _true_peaks(
-    padded: NDArray[np.float32], edges: list[int], peak: NDArray[np.float32], rate_hz: int
+    padded: NDArray[np.float32],
+    edges: list[int],
+    peak: NDArray[np.float32],
+    rate_hz: int,
+    floor: float,
 ) -> NDArray[np.float32]:
     """True peak of each block of one channel.
 
     ``padded`` has TAPS frames before the first and after the last edge. No true peak exceeds the
     sample peak of its surroundings times the interpolator's L1 norm, so only those rows of BLOCK
-    frames are interpolated that can hold the maximum or pass EXACT_TRUE_PEAK_ABOVE, loudest first.
+    frames are interpolated that can pass ``floor`` or EXACT_TRUE_PEAK_ABOVE, loudest first.
     """
     filter_ = interpolator(factor_for(rate_hz))
+    result = peak.copy()
+    largest = max(floor, float(peak.max(initial=0.0)))
+    near = peak.copy()
+    near[1:] = np.maximum(near[1:], peak[:-1])
+    near[:-1] = np.maximum(near[:-1], peak[1:])
+    hopeful = near * np.float32(filter_.largest_gain) > min(largest, EXACT_TRUE_PEAK_ABOVE)
+    hopeful[[0, -1]] = True  # what lies beyond the segment is not in its peaks
+    marks = np.asarray(edges)
+    windows = _windows(padded, edges[-1])
+    rows = np.unique(
+        np.concatenate([
+            np.arange(a // BLOCK, (b - 1) // BLOCK + 1)
+            for a, b in zip(marks[:-1][hopeful], marks[1:][hopeful], strict=True)
+        ])
+    )  # fmt: skip
+    chosen = windows[rows]
+    bound = np.abs(chosen).max(axis=1) * np.float32(filter_.largest_gain)
+    order = np.argsort(-bound, kind="stable")
+    done, batch = 0, 32
+    while done < len(order):
+        part = order[done : done + batch]
+        part = part[bound[part] > min(largest, EXACT_TRUE_PEAK_ABOVE)]
+        if not len(part):
+            break
+        values = filter_.between(chosen[part])
+        high = np.maximum(values.max(axis=1), -values.min(axis=1))
+        frame = rows[part][:, None] * BLOCK + np.arange(BLOCK)
+        inside = frame < edges[-1]
+        block = np.searchsorted(marks, frame[inside], "right") - 1
+        np.maximum.at(result, block, high[inside])
+        largest = max(largest, float(high[inside].max(initial=0.0)))
+        done, batch = done + batch, 256
+    return result
+
+
+def _windows(padded: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
+    """Rows of BLOCK frames with the context that the interpolator wants; a view."""
     before = TAPS // 2 - 1
-    frames = edges[-1] - edges[0]
     rows = -(-frames // BLOCK)
     wanted = before + rows * BLOCK + TAPS // 2
     x = padded[TAPS - before :][:wanted]
     if len(x) < wanted:
         x = np.concatenate([x, np.zeros(wanted - len(x), dtype=np.float32)])
-    windows = np.lib.stride_tricks.sliding_window_view(x, BLOCK + TAPS - 1)[::BLOCK]
-    body = x[before : before + rows * BLOCK].reshape(rows, BLOCK)
-    local = np.maximum(body.max(axis=1), -body.min(axis=1))
-    near = local.copy()
-    near[1:] = np.maximum(near[1:], local[:-1])
-    near[:-1] = np.maximum(near[:-1], local[1:])
-    near[-1] = max(near[-1], np.abs(x[-TAPS:]).max())
-    near[0] = max(near[0], np.abs(x[:TAPS]).max())
-    bound = near * np.float32(filter_.largest_gain)
-    result = peak.copy()
-    largest = float(peak.max(initial=0.0))
-    order = np.argsort(-bound, kind="stable")
-    block_frames = edges[1] - edges[0]
-    regular = edges[-2] == (len(edges) - 2) * block_frames
-    done, batch = 0, 32
-    while done < rows:
-        chosen = order[done : done + batch]
-        chosen = chosen[bound[chosen] > min(largest, EXACT_TRUE_PEAK_ABOVE)]
-        if not len(chosen):
-            break
-        values = filter_.between(windows[chosen])
-        high = np.maximum(values.max(axis=1), -values.min(axis=1))
-        frame = chosen[:, None] * BLOCK + np.arange(BLOCK)
-        block = frame // block_frames if regular else np.searchsorted(edges, frame, "right") - 1
-        inside = frame < frames
-        np.maximum.at(result, block[inside], high[inside])
-        largest = max(largest, float(high[inside].max(initial=0.0)))
-        done, batch = done + batch, 256
-    return result
+    return np.lib.stride_tricks.sliding_window_view(x, BLOCK + TAPS - 1)[::BLOCK]

@@ -8,8 +8,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+import numpy as np
+
 from pulizia.audio.source import DifferenceSource
-from pulizia.measure.blocks import Segment, SegmentStore, measured_segment, segment_edges
+from pulizia.measure.blocks import (
+    Segment,
+    SegmentStore,
+    measured_segment,
+    segment_edges,
+    with_true_peaks,
+)
 from pulizia.measure.loudness import Measures, summary
 from pulizia.measure.overview import SEGMENT_FRAMES, PeakPicture, PeakStore
 from pulizia.score.chain import Chain
@@ -35,14 +43,17 @@ def work_through(
         pictures.append(PeakPicture(taken, peaks, levels_only=True))
     edges = segment_edges(after)
     measured: list[Segment] = []
+    largest = np.zeros(after.channels, dtype=np.float32)
     for index in range(pictures[0].count):
         stop = min((index + 1) * SEGMENT_FRAMES, after.frames)
         while len(measured) < len(edges) and edges[len(measured)][1] <= stop:
-            measured.append(measured_segment(after, *edges[len(measured)], segments))
+            measured.append(measured_segment(after, *edges[len(measured)], segments, floor=largest))
+            largest = np.maximum(largest, measured[-1].true_peak.max(axis=1))
             progress(len(measured) / len(edges))
         for picture in pictures:
             picture.compute(index)
             progress(len(measured) / len(edges))
         grown()
-    measured += [measured_segment(after, *edge, segments) for edge in edges[len(measured) :]]
-    return summary(measured, after, names)
+    left = edges[len(measured) :]
+    measured.extend(measured_segment(after, *edge, segments, floor=largest) for edge in left)
+    return summary(with_true_peaks(measured, after, segments), after, names)

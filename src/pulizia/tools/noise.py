@@ -27,7 +27,7 @@ from pulizia.units import Unit, db_to_gain, format_number, powers_to_db, seconds
 
 OVERLAP = 4  # windows over each sample
 PAIR = 2  # frames that share one estimate of the SNR: half the work, a calmer estimate
-LEAD_IN_HOPS = 28  # after which the estimate of xi no longer shows where it began
+LEAST_LEAD_IN_HOPS = 12
 XI_MIN = db_to_gain(-25.0) ** 2  # common practice between -15 and -25 dB
 WINDOW_S = 0.0427  # "auto": 2048 at 48 kHz, long against a pitch period, short against a syllable
 
@@ -177,7 +177,9 @@ def _power(spectrum: NDArray[np.complex64]) -> NDArray[np.float32]:
 def margin(settings: NoiseSettings, rate: int) -> Margin:
     """A lead-in for the estimate, and the windows that overlap the end."""
     size = transform_size(settings, rate)
-    return Margin(size + LEAD_IN_HOPS * size // 4, size)
+    hop = size // OVERLAP
+    smoothing = round(settings.smoothing_ms * rate / 1000.0)  # what came before that has faded
+    return Margin(size + max(LEAST_LEAD_IN_HOPS * hop, smoothing), size)
 
 
 def _marked(settings: NoiseSettings, rate: int) -> tuple[Span, ...]:
