@@ -46,10 +46,11 @@ class Pictures:
 
     def _fill(self, picture: PeakPicture, missing: list[int]) -> None:
         """Fill the picture of a file, or of a source that no other work passes through."""
-        chain = self.studio.chain
-        if chain is not None and picture.source.key == chain.before.key:
+        files = {media.source.key for media in self.studio.document.media.values()}
+        if picture.source.key in files:
             work = partial(self._fill_from_file, picture, missing)
-            self.studio.pool.submit(work, title="Drawing the waveform", priority=FIRST, slot="peaks:file")
+            slot = f"peaks:{picture.source.key}"
+            self.studio.pool.submit(work, title="Drawing the waveform", priority=FIRST, slot=slot)
         elif isinstance(picture.source, DifferenceSource):
             work = partial(self._fill_slowly, picture, missing)
             self.studio.pool.submit(work, title="Drawing the waveform", priority=LATER, slot="peaks:removed")

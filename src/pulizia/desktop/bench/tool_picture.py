@@ -118,10 +118,10 @@ class ToolPicture(QWidget):
         if "profile" in curves:
             painter.setPen(colour("verd_text"))
             painter.setFont(font(11, bold=True))
-            at = int(COLUMNS * 0.62)
+            at = int(COLUMNS * 0.1)
             y = plot.top() + (top_db - curves["profile"][at]) / SPAN_DB * plot.height()
-            y = min(max(y + 2, plot.top() + 20), plot.bottom() - 36)
-            painter.drawText(QRectF(plot.left() + plot.width() * 0.62 - 40, y, 90, 16), Qt.AlignmentFlag.AlignCenter, "removed")
+            y = min(max(y + 4, plot.top() + 20), plot.bottom() - 36)
+            painter.drawText(QRectF(plot.left() + 8, y, 90, 16), Qt.AlignmentFlag.AlignVCenter, "removed")
 
 
 def _path(points: list[QPointF]) -> QPainterPath:
