@@ -44,6 +44,18 @@ def test_measure_prints_figures_for_people_and_for_programs(capsys, voice_file: 
     assert figures["rms_dbfs"] == pytest.approx(10 * np.log10(np.mean(samples**2)), abs=1e-3)
 
 
+def test_measure_of_a_span_equals_measuring_that_span_alone(capsys, voice_file: Path, wav: Callable[..., Path]) -> None:
+    samples, _ = soundfile.read(voice_file, dtype="float32", always_2d=True)
+    cut = wav(samples.T[:, 72_000:240_000], "cut.wav")
+    spanned = json.loads(run(capsys, "measure", voice_file, "--span", 1.5, 5.0, "--json")[1])
+    alone = json.loads(run(capsys, "measure", cut, "--json")[1])
+    for name in ("integrated_lufs", "true_peak_dbtp", "rms_dbfs", "loudness_range_lu", "duration_s"):
+        assert spanned[name] == pytest.approx(alone[name], abs=1e-6)
+    code, _, err = run(capsys, "measure", voice_file, "--span", 5, 99)
+    assert code == 1
+    assert "does not lie inside" in err
+
+
 def test_repair_gives_the_samples_of_the_chain_and_keeps_the_source(capsys, tmp_path: Path, voice_file: Path, recipe: Path, untouched) -> None:
     untouched(voice_file)
     target = tmp_path / "out.wav"

@@ -77,6 +77,24 @@ class ArraySource:
         return self._samples[:, start:stop].copy()
 
 
+class SpanSource:
+    """A stretch of a source, counted from its own start."""
+
+    def __init__(self, source: Source, start: int, stop: int) -> None:
+        self._source, self._start = source, start
+        self.rate, self.channels, self.frames = source.rate, source.channels, stop - start
+        self.key = content_key("span", source.span_key(start, stop))
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch; not that of the same stretch in the whole, whose surroundings count."""
+        inner = self._source.span_key(self._start + start, self._start + stop)
+        return content_key("span", inner, start, stop)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop)."""
+        return self._source.read(self._start + start, self._start + stop)
+
+
 class DifferenceSource:
     """What a chain takes away: ``before - after``."""
 

@@ -7,10 +7,12 @@ import json
 from pathlib import Path
 from typing import Any
 
+from pulizia.audio.source import Source, SpanSource
 from pulizia.cli.progress import TerminalProgress
+from pulizia.errors import MediaError
 from pulizia.measure.loudness import Measures, measure
-from pulizia.media.open import open_media
-from pulizia.units import format_number, format_time
+from pulizia.media.open import OpenMedia, open_media
+from pulizia.units import format_number, format_time, seconds_to_frames
 
 ROWS = (
     ("Integrated", "integrated_lufs", "LUFS"),
@@ -27,6 +29,8 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     """Declare the command."""
     command = commands.add_parser("measure", help="loudness, peaks and levels of a sound file")
     command.add_argument("file", type=Path)
+    command.add_argument("--span", type=float, nargs=2, metavar=("FROM", "TO"),
+                         help="only this stretch, in seconds")  # fmt: skip
     command.add_argument("--json", action="store_true", help="print the figures as JSON")
     command.set_defaults(run=run)
 
@@ -35,7 +39,8 @@ def run(options: argparse.Namespace) -> int:
     """Measure and print."""
     progress = TerminalProgress("measuring")
     media = open_media(options.file, progress)
-    figures = measure(media.source, progress=progress, names=media.channel_names)
+    source = _stretch(media, options.span)
+    figures = measure(source, progress=progress, names=media.channel_names)
     progress.done()
     if options.json:
         row = figures.figures() | {"file": str(options.file), "channel_names": media.channel_names}
@@ -48,6 +53,18 @@ def run(options: argparse.Namespace) -> int:
         if note:
             print(note)
     return 0
+
+
+def _stretch(media: OpenMedia, span: list[float] | None) -> Source:
+    whole = media.source
+    if span is None:
+        return whole
+    start, stop = (seconds_to_frames(s, whole.rate) for s in span)
+    if not 0 <= start < stop <= whole.frames:
+        length = whole.frames / whole.rate
+        message = f"The span {span[0]:g} to {span[1]:g} s does not lie inside {media.path.name}, which is {length:.2f} s long."
+        raise MediaError(message)
+    return SpanSource(whole, start, stop)
 
 
 def print_figures(figures: Measures) -> None:
