@@ -385,3 +385,67 @@ def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(perso
     assert quiet(chain.before) - quiet(chain.after) == pytest.approx(12, abs=0.8)
     person.window.studio.save_recipe(voice_file.with_name("kept.json"))
     assert json.loads(voice_file.with_name("kept.json").read_text())["steps"][0]["tool"] == "noise"
+
+
+def test_spectrum_shows_the_selection_reads_out_compares_freezes_and_exports(bench: Person, tmp_path: Path) -> None:
+    view = bench.window.bench.spectrum
+    bench.mark(1.2, 2.4)
+    bench.until(lambda: view.plot.found is not None and "selection" in view._title.text())
+    bench.settle()
+    strongest = view.plot.found.hz[np.argmax(view.plot.found.average)]
+    assert 100 < strongest < 700
+    at = float(view.plot._x(strongest))
+    move(view.plot, QPointF(at, 40))
+    assert "Hz" in view.read_out.text()
+    assert view.plot.hz_at(at) == pytest.approx(strongest, rel=0.02)
+    bench.click(view.keep_button)
+    kept = view.plot.kept
+    bench.mark(0.1, 0.9)
+    bench.until(lambda: view.plot.found.average.max() < 1e-4)
+    assert view.plot.kept is kept
+    bench.key(Qt.Key.Key_F)
+    found = view.plot.found
+    bench.mark(1.2, 2.4)
+    bench.bot.wait(150)
+    bench.settle()
+    assert view.plot.found is found
+    bench.key(Qt.Key.Key_F)
+    for changes in ({"bands": 3}, {"bands": 0, "linear": True}, {"tilt_db": 4.5, "reference": "speech"}, {"size": 1024, "window": "flat_top"}):
+        view.choose(**changes)
+        bench.bot.wait(120)
+        bench.settle()
+        view.plot.grab()
+    view.export(tmp_path / "s.csv")
+    assert (tmp_path / "s.csv").read_text().count("\n") == 1024 // 2 + 2
+    view.export(tmp_path / "s.png")
+    assert (tmp_path / "s.png").stat().st_size > 1000
+    view.export(tmp_path / "no" / "s.csv")
+    assert "does not exist" in bench.said
+
+
+def test_live_spectrum_follows_the_play_head(bench: Person) -> None:
+    view = bench.window.bench.spectrum
+    bench.window.studio.transport.seek(RATE)
+    bench.click(bench.window.foot.play)
+    seen = set()
+
+    def several() -> bool:
+        if view.plot.found is not None:
+            seen.add(float(view.plot.found.average.sum()))
+        return len(seen) > 3
+
+    bench.until(several)
+    assert "moment" in view._title.text()
+
+
+def test_figures_of_the_selection_are_shown_and_copied(bench: Person) -> None:
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_I)
+    dialog = bench.window.figures
+    bench.until(lambda: dialog.rows)
+    values = {row.name: row.value for row in dialog.rows}
+    assert values["RMS"] == pytest.approx(-56, abs=0.3)
+    assert values["Length"] == pytest.approx(0.8, abs=0.03)
+    bench.click(dialog.copy_button)
+    assert "RMS\t\u221256" in QApplication.clipboard().text()
+    dialog.accept()

@@ -134,6 +134,8 @@ def _views(w: MainWindow) -> list[Command]:
         Command("shorter", "View", "Sonogram: previous transform size", ("Ctrl+Left",), lambda: size(-1), has),
         Command("darker", "View", "Sonogram: darker", ("Ctrl+Up",), lambda: sonogram.set_levels(sonogram.low_db - 3, sonogram.high_db - 3), has),
         Command("paler", "View", "Sonogram: paler", ("Ctrl+Down",), lambda: sonogram.set_levels(sonogram.low_db + 3, sonogram.high_db + 3), has),
+        Command("figures", "View", "Figures of what is marked\u2026", ("I",), w.show_figures, has),
+        Command("freeze", "View", "Spectrum: freeze or go on", ("F",), w.bench.spectrum.freeze, has),
         Command("theme", "View", "Lamplight", ("Ctrl+L",), other_theme, checked=lambda: theme().name == "lamplight"),
     ]
 

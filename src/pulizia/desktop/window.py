@@ -39,6 +39,7 @@ from PySide6.QtWidgets import (
 
 from pulizia.desktop.actions import Actions
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Bench
+from pulizia.desktop.bench.figures_dialog import FiguresDialog
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.controls import button, hairline, label, retone
@@ -453,6 +454,12 @@ class MainWindow(QMainWindow):
             self.studio.say(f"Autosave is off: {error}", bad=True)
 
     # -- help
+
+    def show_figures(self) -> None:
+        """All figures of the selection."""
+        if self.studio.heard_source is not None:
+            self.figures = FiguresDialog(self.studio, self)
+            self.figures.open()
 
     def show_keys(self) -> None:
         """The table of all keys."""

@@ -19,6 +19,7 @@ from pulizia.units import powers_to_db
 
 WINDOWS = {"hann": "Hann", "blackman_harris": "Blackman-Harris", "flat_top": "flat top", "rectangular": "rectangular"}  # fmt: skip
 SIZES = (1024, 2048, 4096, 8192, 16384, 32768)
+WIDEST_LOBE = 20  # bins to either side: several times the main lobe of the widest window
 MOST_FRAMES = 4000  # transforms per spectrum; a longer passage is sampled evenly
 BAND_RATIO = 10.0**0.3  # IEC 61260-1, G
 PINK_DB_PER_OCTAVE = -3.0103
@@ -61,7 +62,7 @@ class Spectrum:
     @property
     def hz(self) -> NDArray[np.float64]:
         """Frequency of each bin."""
-        return np.arange(self.size // 2 + 1) * (self.rate / self.size)
+        return np.asarray(np.arange(self.size // 2 + 1) * (self.rate / self.size), dtype=np.float64)
 
     def average_db(self) -> NDArray[np.float64]:
         """Average level in dBFS of a sine."""
@@ -162,7 +163,7 @@ class Peak:
 
 
 def peaks(found: Spectrum, *, most: int = 12, above_neighbours_db: float = 6.0) -> list[Peak]:
-    """The strongest peaks that stand out of their third octave, loudest first.
+    """The strongest peaks that stand out of their surroundings, loudest first.
 
     Frequency by parabolic interpolation of the level in dB over three bins (Smith 2011), which for
     a Hann or Blackman-Harris window and a steady tone is exact to a hundredth of a bin or better.
@@ -170,10 +171,19 @@ def peaks(found: Spectrum, *, most: int = 12, above_neighbours_db: float = 6.0) 
     level = found.average_db()
     inner = level[1:-1]
     tops = np.flatnonzero((inner > level[:-2]) & (inner >= level[2:])) + 1
-    around = powers_to_db(smoothed(found.average, found.hz, 3))
+    around = powers_to_db(_surroundings(found))
     tops = tops[level[tops] - around[tops] > above_neighbours_db]
     tops = tops[np.argsort(-level[tops])][:most]
     return [peak_near(found, int(top)) for top in tops]
+
+
+def _surroundings(found: Spectrum) -> NDArray[np.float64]:
+    """Mean power over a third of an octave around each bin, and over WIDEST_LOBE bins at least."""
+    bins = np.arange(len(found.average))
+    reach = np.maximum(bins * (BAND_RATIO ** (1 / 6) - 1.0), WIDEST_LOBE).astype(int)
+    low, high = np.maximum(bins - reach, 0), np.minimum(bins + reach + 1, len(bins))
+    sums = np.concatenate([[0.0], np.cumsum(found.average)])
+    return np.asarray((sums[high] - sums[low]) / (high - low))
 
 
 def peak_near(found: Spectrum, index: int) -> Peak:

@@ -23,9 +23,10 @@ from pulizia.desktop.bench.score_view import ScoreView
 from pulizia.desktop.bench.selection_bar import SelectionBar
 from pulizia.desktop.bench.sheet import Sheet
 from pulizia.desktop.bench.sonogram_view import Ruler, SonogramView
+from pulizia.desktop.bench.spectrum_view import SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.waveform_view import Overview, WaveformView
-from pulizia.desktop.controls import button, label
+from pulizia.desktop.controls import button, hairline, label
 from pulizia.desktop.theme import colour
 from pulizia.session.studio import Studio
 from pulizia.tools.registry import ALL
@@ -38,7 +39,9 @@ SCROLL_STEPS = 10_000
 class Column(QWidget):
     """A side column with a hairline towards the middle."""
 
-    def __init__(self, inner: QWidget, width: int, *, line_at_left: bool) -> None:
+    def __init__(
+        self, inner: QWidget, width: int, *, line_at_left: bool, below: QWidget | None = None
+    ) -> None:
         super().__init__()
         self._line_at_left = line_at_left
         self.setFixedWidth(width)
@@ -50,7 +53,11 @@ class Column(QWidget):
         area.setFrameShape(QFrame.Shape.NoFrame)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         area.setWidget(inner)
-        box.addWidget(area)
+        box.setSpacing(0)
+        box.addWidget(area, 1)
+        if below is not None:
+            box.addWidget(hairline())
+            box.addWidget(below)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -81,6 +88,7 @@ class Bench(QWidget):
         self.waveform = WaveformView(studio, self.axis, self.pictures)
         self.score = ScoreView(studio, self.axis, self.pictures)
         self.sheet = Sheet(studio)
+        self.spectrum = SpectrumView(studio)
         self.lanes: tuple[Lane, ...] = (self.overview, self.ruler, self.sonogram, self.waveform, self.score)
         self.sonogram.read_out.connect(self.read_out)
         self.score.add_step.connect(lambda: self.choose_tool(on_selection=False))
@@ -139,7 +147,7 @@ class Bench(QWidget):
         self._stack.addWidget(self._middle)
         self._stack.addWidget(self._empty_place())
         row.addWidget(self._stack, 1)
-        row.addWidget(Column(self.sheet, RIGHT_WIDTH, line_at_left=True))
+        row.addWidget(Column(self.sheet, RIGHT_WIDTH, line_at_left=True, below=self.spectrum))
         self._middle.installEventFilter(self)
 
     def _empty_place(self) -> QWidget:

@@ -25,7 +25,7 @@ class ToolPicture(QWidget):
         super().__init__()
         self._picture: Picture | None = None
         self._message = ""
-        self.setFixedHeight(172)
+        self.setFixedHeight(150)
         self.setAccessibleName("Picture of the step")
         theme_notice().changed.connect(self.update)
 

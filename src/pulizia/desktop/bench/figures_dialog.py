@@ -1,0 +1,81 @@
+"""All figures of the selection, or of everything, in one table that can be copied."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from pulizia.audio.source import SpanSource
+from pulizia.desktop.controls import button, hairline, label
+from pulizia.measure.figures import Row, as_text, passage_figures
+from pulizia.session.jobs import SOON
+from pulizia.session.studio import Studio
+from pulizia.units import format_time
+
+
+class FiguresDialog(QDialog):
+    """Measured when it opens; says of what."""
+
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.studio = studio
+        self.rows: list[Row] = []
+        self.setWindowTitle("Figures")
+        self.resize(460, 560)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        column = QVBoxLayout(self)
+        column.addWidget(label("Figures", 20, bold=True))
+        self._of = label("", 12, token="soft", wrap=True)
+        column.addWidget(self._of)
+        self._inner = QWidget()
+        self._grid = QGridLayout(self._inner)
+        self._grid.setColumnStretch(0, 1)
+        self._grid.setVerticalSpacing(3)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(self._inner)
+        column.addWidget(area, 1)
+        row = QHBoxLayout()
+        self.copy_button = button("Copy", self.copy, tip="Copy the table, tabs between columns")
+        row.addWidget(self.copy_button)
+        row.addStretch(1)
+        row.addWidget(button("Close", self.accept))
+        column.addLayout(row)
+        self.copy_button.setEnabled(False)
+        self._measure()
+
+    def _measure(self) -> None:
+        source, recording = self.studio.heard_source, self.studio.recording
+        if source is None or recording is None:
+            return
+        selection = self.studio.selection
+        start, stop = (selection.span.start, selection.span.stop) if selection else (0, recording.frames)
+        what = "the selection" if selection else "the whole recording"
+        times = f"{format_time(start / recording.rate, 3)}\u2013{format_time(stop / recording.rate, 3)}"
+        self._title = f"{recording.name}, {what}, {times}, {self.studio.listening.value.lower()}"
+        self._of.setText(self._title + ": measuring\u2026")
+        names = self.studio.document.media[recording.id].channel_names
+        passage = SpanSource(source, start, stop)
+        self.studio.pool.submit(
+            lambda job: passage_figures(passage, names, job.progress), title="Measuring the selection",
+            priority=SOON, slot="figures", on_done=self._show, on_error=self._of.setText,
+        )  # fmt: skip
+
+    def _show(self, rows: list[Row]) -> None:
+        self.rows = rows
+        self._of.setText(self._title)
+        self.copy_button.setEnabled(True)
+        for n, row in enumerate(rows):
+            name = label(row.name)
+            name.setToolTip(row.note)
+            self._grid.addWidget(name, 2 * n, 0)
+            self._grid.addWidget(label(row.text, 13, bold=True), 2 * n, 1, Qt.AlignmentFlag.AlignRight)
+            self._grid.addWidget(label(row.unit, 12, token="soft"), 2 * n, 2)
+            self._grid.addWidget(hairline(), 2 * n + 1, 0, 1, 3)
+        self._grid.setRowStretch(2 * len(rows), 1)
+
+    def copy(self) -> None:
+        """Put the table on the clipboard."""
+        QGuiApplication.clipboard().setText(self._title + "\n" + as_text(self.rows))
+        self.studio.say("The figures were copied.")
