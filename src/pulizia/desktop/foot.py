@@ -13,6 +13,7 @@ from PySide6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
@@ -26,6 +27,8 @@ from pulizia.units import format_clock, format_number, gain_to_db
 
 FLOOR_DB = -60.0
 BAR_WIDTH = 180
+FULL_GAUGE, COMPACT_GAUGE = 322, 240
+NARROW_WINDOW = 1200
 ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED)
 
 
@@ -100,11 +103,18 @@ class Gauge(QWidget):
         self.reading: Reading | None = None
         self.names: tuple[str, ...] = ("L", "R")
         self.ceiling_db = -1.0
-        self.setFixedSize(322, 48)
+        self.compact = False
+        self.setFixedSize(FULL_GAUGE, 48)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Levels of what is heard")
         self.setToolTip("Bars: sample peak. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels.")
         theme_notice().changed.connect(self.update)
+
+    def set_compact(self, compact: bool) -> None:  # noqa: FBT001 - the state itself
+        """Leave the correlation out where there is no room for it."""
+        if compact != self.compact:
+            self.compact = compact
+            self.setFixedWidth(COMPACT_GAUGE if compact else FULL_GAUGE)
 
     def show_reading(self, reading: Reading | None, names: tuple[str, ...]) -> None:
         """Show levels; None empties the bars."""
@@ -147,7 +157,7 @@ class Gauge(QWidget):
         self._paint_correlation(painter)
 
     def _paint_correlation(self, painter: QPainter) -> None:
-        if len(self.names) < 2:
+        if len(self.names) < 2 or self.compact:
             return
         left = 252.0
         painter.setPen(colour("soft"))
@@ -251,6 +261,10 @@ class Foot(QWidget):
         painter.fillRect(self.rect(), colour("paper"))
         painter.setPen(QPen(colour("line"), 1))
         painter.drawLine(QPointF(0, 0.5), QPointF(self.width(), 0.5))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.gauge.set_compact(self.width() < NARROW_WINDOW)
 
     def refresh(self) -> None:
         """Show the choices as they are now."""

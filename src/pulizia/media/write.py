@@ -6,6 +6,7 @@ import errno
 import os
 import struct
 import tempfile
+from abc import ABC, abstractmethod
 from contextlib import contextmanager
 from pathlib import Path
 from types import TracebackType
@@ -112,7 +113,7 @@ def quantised(
     return codes.astype(np.int32)
 
 
-class _Writer:
+class _Writer(ABC):
     """Common part: opened beside, kept on a clean exit, dropped on any error."""
 
     def __init__(self, target: Path, *, rate: int, channels: int) -> None:
@@ -143,11 +144,11 @@ class _Writer:
             self._append(samples)
         self.frames += samples.shape[1]
 
-    def _append(self, samples: Samples) -> None:
-        raise NotImplementedError
+    @abstractmethod
+    def _append(self, samples: Samples) -> None: ...
 
-    def _close(self, *, whole: bool) -> None:
-        raise NotImplementedError
+    @abstractmethod
+    def _close(self, *, whole: bool) -> None: ...
 
 
 class WavWriter(_Writer):
