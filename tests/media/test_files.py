@@ -20,6 +20,7 @@ from hypothesis import strategies as st
 from pulizia.audio.samples import Samples
 from pulizia.errors import DiskError, MediaError, PuliziaError
 from pulizia.media import write as writing
+from pulizia.media.folders import prune
 from pulizia.media.open import open_media
 from pulizia.media.wav_chunks import read_layout
 from pulizia.media.write import FlacWriter, WavWriter, quantised, write_text
@@ -145,7 +146,15 @@ def test_not_a_number_is_read_as_silence_and_told(tmp_path: Path) -> None:
 
 def test_a_file_that_shrinks_or_goes_away_is_reported_not_fatal(voice_file: Path) -> None:
     source = open_media(voice_file).source
-    voice_file.write_bytes(voice_file.read_bytes()[:1000])
+    os.utime(voice_file)  # touched but the same: no harm
+    assert source.read(0, 100).shape == (1, 100)
+    content = voice_file.read_bytes()
+    voice_file.write_bytes(content[:60_000] + bytes(len(content) - 60_000))
+    with pytest.raises(MediaError, match="changed by another program"):
+        source.read(0, 100)
+    voice_file.write_bytes(content)
+    assert source.read(0, 100).shape == (1, 100)
+    voice_file.write_bytes(content[:1000])
     with pytest.raises(MediaError, match="cut short"):
         source.read(0, 100)
     voice_file.unlink()
@@ -268,6 +277,14 @@ def test_opening_tells_progress_and_can_be_stopped(tmp_path: Path) -> None:
     with pytest.raises(StopError):
         open_media(path, stop)
     assert open_media(path).source.frames == 600_000
+
+
+def test_caches_are_pruned_oldest_first(tmp_path: Path) -> None:
+    for n in range(5):
+        (tmp_path / f"{n}").write_bytes(bytes(100))
+        os.utime(tmp_path / f"{n}", (n, n))
+    prune(tmp_path, 250)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["3", "4"]
 
 
 def test_sources_stay_as_they_were(wav: Callable[..., Path], untouched: Callable[[Path], None]) -> None:

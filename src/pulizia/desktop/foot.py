@@ -107,7 +107,7 @@ class Gauge(QWidget):
         self.setFixedSize(FULL_GAUGE, 48)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Levels of what is heard")
-        self.setToolTip("Bars: sample peak. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels.")
+        self.setToolTip("Bars: RMS over 0.3 s in ink, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels.")
         theme_notice().changed.connect(self.update)
 
     def set_compact(self, compact: bool) -> None:  # noqa: FBT001 - the state itself
@@ -140,7 +140,9 @@ class Gauge(QWidget):
             hold: float | None = None
             if self.reading is not None and row < len(self.reading.peak):
                 peak = gain_to_db(float(self.reading.peak[row]))
-                painter.fillRect(QRectF(16, y, self._x(peak) - 16, 7), colour("ink"))
+                rms = gain_to_db(float(self.reading.rms[row]))
+                painter.fillRect(QRectF(16, y, self._x(peak) - 16, 7), colour("soft", 0.55))
+                painter.fillRect(QRectF(16, y, self._x(rms) - 16, 7), colour("ink"))
                 hold = gain_to_db(float(self.reading.true_peak_hold[row]))
                 if hold > FLOOR_DB:
                     token = "madder" if hold > self.ceiling_db else "verd"
@@ -248,7 +250,7 @@ class Foot(QWidget):
         row.addWidget(self.clock)
         row.addSpacing(40)
         row.addWidget(self.switch)
-        row.addSpacing(16)
+        row.addSpacing(12)
         row.addWidget(self.matched)
         row.addStretch(1)
         row.addWidget(self.gauge)

@@ -219,7 +219,7 @@ class MainWindow(QMainWindow):
         self.studio, self.preferences = studio, preferences
         self.asks = True  # False where nobody sits before the window
         self.setAcceptDrops(True)
-        self.setMinimumSize(1000, 640)
+        self.setMinimumSize(1100, 680)
         self.top = TopBar(self)
         self.message = MessageBar()
         self.bench = Bench(studio)

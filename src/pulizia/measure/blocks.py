@@ -160,7 +160,7 @@ def with_true_peaks(found: list[Segment], source: Source, store: SegmentStore) -
     A segment skips true peaks below the largest known when it was measured. After an edit the
     largest may be gone; then the others have to look closer.
     """
-    largest = np.max([s.true_peak.max(axis=1) for s in found], axis=0)
+    largest = np.stack([s.true_peak.max(axis=1) for s in found]).max(axis=0)
     for n, ((start, stop), segment) in enumerate(zip(segment_edges(source), found, strict=True)):
         if (segment.floor > largest).any():
             found[n] = measured_segment(source, start, stop, store, floor=largest, again=True)

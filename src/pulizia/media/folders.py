@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from pathlib import Path
 
@@ -23,6 +24,18 @@ def state_folder(name: str) -> Path:
 def config_folder(name: str) -> Path:
     """A folder below the configuration (own targets, recipes), made when missing."""
     return _made(_root("config", platformdirs.user_config_path("pulizia")) / name)
+
+
+def prune(folder: Path, most_bytes: int) -> None:
+    """Remove the files of a cache folder that were not used longest, until the rest fits."""
+    with contextlib.suppress(OSError):
+        files = [(f.stat().st_mtime, f.stat().st_size, f) for f in folder.iterdir() if f.is_file()]
+        held = sum(size for _, size, _ in files)
+        for _, size, file in sorted(files, key=lambda entry: entry[0]):
+            if held <= most_bytes:
+                return
+            file.unlink(missing_ok=True)
+            held -= size
 
 
 def _root(word: str, usual: Path) -> Path:

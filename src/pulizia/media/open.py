@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -12,11 +11,9 @@ from pulizia.audio.layouts import channel_names
 from pulizia.errors import MediaError
 from pulizia.media.coded import decode_into
 from pulizia.media.folders import cache_folder
-from pulizia.media.pcm import PcmSource, can_map
+from pulizia.media.pcm import PcmSource, block_digest, can_map
 from pulizia.media.wav_chunks import WavLayout, is_wav, read_layout
 
-FINGERPRINT_BLOCKS = 64
-FINGERPRINT_BLOCK_BYTES = 1 << 16
 LOWEST_RATE, HIGHEST_RATE = 4_000, 768_000
 MOST_CHANNELS = 64
 
@@ -50,19 +47,9 @@ def fingerprint_of(path: Path) -> str:
         When the file cannot be read.
     """
     try:
-        size = os.path.getsize(path)
-        digest = hashlib.blake2b(str(size).encode(), digest_size=16)
-        with path.open("rb") as file:
-            span = max(0, size - FINGERPRINT_BLOCK_BYTES)
-            for block in range(FINGERPRINT_BLOCKS):
-                place = span * block // (FINGERPRINT_BLOCKS - 1)
-                file.seek(place)
-                digest.update(file.read(FINGERPRINT_BLOCK_BYTES))
-                if size <= FINGERPRINT_BLOCK_BYTES:
-                    break
+        return block_digest(path)
     except OSError as error:
         raise MediaError(_cannot_read(path, error)) from error
-    return digest.hexdigest()
 
 
 def open_media(path: Path, progress: Callable[[float], None] = lambda _: None) -> OpenMedia:
@@ -101,7 +88,7 @@ def _open_decoded(
     notes = folder / f"{fingerprint}.txt"
     said: dict[str, str] = {}
     if target.exists() and notes.exists():
-        os.utime(target)
+        os.utime(target)  # used now: the last to be pruned
         lines = notes.read_text(encoding="utf-8").splitlines()
         said = dict(line.split("=", 1) for line in lines if "=" in line)
     else:

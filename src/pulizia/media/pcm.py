@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import mmap
 import threading
 from pathlib import Path
@@ -15,7 +16,22 @@ from pulizia.errors import MediaError
 from pulizia.media.wav_chunks import IEEE_FLOAT, PCM, WavLayout
 
 CODINGS = {(PCM, 8), (PCM, 16), (PCM, 24), (PCM, 32), (PCM, 64), (IEEE_FLOAT, 32), (IEEE_FLOAT, 64)}
+DIGEST_BLOCKS, DIGEST_BLOCK_BYTES = 64, 1 << 16
 LOUDEST = 1e4  # +80 dBFS: anything above is not sound but damage
+
+
+def block_digest(path: Path) -> str:
+    """Digest of a file's size and of 64 blocks spread over it; raises OSError."""
+    size = path.stat().st_size
+    digest = hashlib.blake2b(str(size).encode(), digest_size=16)
+    with path.open("rb") as file:
+        span = max(0, size - DIGEST_BLOCK_BYTES)
+        for block in range(DIGEST_BLOCKS):
+            file.seek(span * block // (DIGEST_BLOCKS - 1))
+            digest.update(file.read(DIGEST_BLOCK_BYTES))
+            if size <= DIGEST_BLOCK_BYTES:
+                break
+    return digest.hexdigest()
 
 
 def can_map(layout: WavLayout) -> bool:
@@ -44,6 +60,8 @@ class PcmSource:
         with path.open("rb") as file:
             self._map = mmap.mmap(file.fileno(), size, access=mmap.ACCESS_READ)
         self._size = size
+        self._seen_ns = path.stat().st_mtime_ns
+        self._digest = block_digest(path)
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch."""
@@ -82,13 +100,18 @@ class PcmSource:
     def _check_still_there(self) -> None:
         # Reading a map beyond a file that somebody cut short ends the process, so look first.
         try:
-            size = self._path.stat().st_size
+            found = self._path.stat()
         except OSError as error:
             message = f"{self._path.name} is no longer there. Put it back or relink the recording."
             raise MediaError(message) from error
-        if size < self._size:
+        if found.st_size < self._size:
             message = f"{self._path.name} was cut short by another program. Reopen or relink it."
             raise MediaError(message)
+        if found.st_mtime_ns != self._seen_ns:
+            if block_digest(self._path) != self._digest:
+                message = f"{self._path.name} was changed by another program. Reopen or relink it."
+                raise MediaError(message)
+            self._seen_ns = found.st_mtime_ns
 
     def _clean(self, planar: Samples) -> Samples:
         good = np.abs(planar) <= LOUDEST  # False for NaN as well

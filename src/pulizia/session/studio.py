@@ -12,7 +12,7 @@ from pulizia.delivery.targets import Target, all_targets
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.overview import PeakStore
-from pulizia.media.folders import cache_folder, config_folder
+from pulizia.media.folders import cache_folder, config_folder, prune
 from pulizia.media.open import OpenMedia, open_media
 from pulizia.media.write import write_text
 from pulizia.project.file import SUFFIX
@@ -29,6 +29,7 @@ from pulizia.units import db_to_gain, seconds_to_frames
 
 LARGEST_MATCH_DB = 40.0
 MOST_CURVE_BYTES = 48 << 20  # of loudness over time, for all recordings together
+CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
 SETTLE_S = 0.2  # a measure after an edit waits this long for the next edit
 SHORTEST_NOISE_S = 0.05
 
@@ -67,6 +68,7 @@ class Studio:
         self._wanted: dict[str, str] = {}  # what is being measured: place, key
         self._match_db: dict[str, float] = {}
         self.document.listen(self._document_changed)
+        self.pool.submit(lambda _job: _tidy_caches(), title="Tidying caches", priority=LATER)
 
     # -- events
 
@@ -522,6 +524,11 @@ class Studio:
         self.sync()
         self.want_measures()
         self.emit("document")
+
+
+def _tidy_caches() -> None:
+    for name, most_bytes in CACHE_LIMITS.items():
+        prune(cache_folder(name), most_bytes)
 
 
 def source_of(chain: Chain, listening: Listening) -> Source:
