@@ -92,6 +92,17 @@ def format_time(seconds: float, decimals: int = 0) -> str:
     return f"{head}.{fraction:0{decimals}d}" if decimals else head
 
 
+NOTES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
+
+
+def note_name(hz: float) -> str:
+    """Nearest note of equal temperament (A4 = 440 Hz, ISO 16) with the distance in cents."""
+    steps = 69.0 + 12.0 * math.log2(max(hz, 1e-3) / 440.0)
+    nearest = round(steps)
+    cents = round(100.0 * (steps - nearest))
+    return f"{NOTES[nearest % 12]}{nearest // 12 - 1} {format_number(cents, 0, plus=True)} cents"
+
+
 def format_clock(seconds: float) -> str:
     """Time as hh:mm:ss.mmm, which never changes its width."""
     ms = round(max(seconds, 0.0) * 1000.0)

@@ -449,3 +449,42 @@ def test_figures_of_the_selection_are_shown_and_copied(bench: Person) -> None:
     bench.click(dialog.copy_button)
     assert "RMS\t\u221256" in QApplication.clipboard().text()
     dialog.accept()
+
+
+def test_the_sonogram_reads_out_level_and_note_and_shows_harmonics(person: Person, wav: Callable[..., Path]) -> None:
+    t = np.arange(4 * RATE) / RATE
+    tone = 0.1 * np.sin(2 * np.pi * 440 * t) + 0.01 * np.sin(2 * np.pi * 880 * t)
+    person.open(wav(tone[None].astype(np.float32), "tone.wav"))
+    view = person.window.bench.sonogram
+    view.grab()
+    person.settle()
+    view.grab()
+    place = QPointF(person.at_time(view, 2.0).x(), view.scale.row_of_hz(440))
+    person.bot.mouseMove(view, place.toPoint())
+    view.hover(place)
+    text = person.window.top.read_out.text()
+    assert "A4" in text
+    assert view.level_at(place.x() - GUTTER, place.y()) == pytest.approx(-20, abs=2.0)  # between bins and rows the picture reads up to 2 dB low
+    assert view.level_at(place.x() - GUTTER, view.scale.row_of_hz(880)) == pytest.approx(-40, abs=2.0)
+    before = view.grab().toImage()
+    person.key(Qt.Key.Key_H)
+    view.hover(place)
+    after = view.grab().toImage()
+    row = int(view.scale.row_of_hz(1320))
+    dark = lambda image: sum(image.pixelColor(x, row).lightness() < 120 for x in range(300, 500))  # noqa: E731
+    assert dark(after) > dark(before) + 50
+
+
+def test_left_right_mid_and_side_are_heard_without_touching_the_pictures(person: Person, wav: Callable[..., Path]) -> None:
+    samples = voice_in_noise(2.0, channels=2) * np.array([[1.0], [0.25]], np.float32)
+    person.open(wav(samples, "two.wav", subtype="FLOAT"))
+    studio = person.window.studio
+    left, right = studio.chain.before.read(0, 500)
+    for key, expected in ((Qt.Key.Key_5, left), (Qt.Key.Key_6, right), (Qt.Key.Key_7, (left + right) / 2), (Qt.Key.Key_8, (left - right) / 2), (Qt.Key.Key_9, left + right)):
+        person.key(key)
+        heard = studio.transport._material.source.read(0, 500)
+        assert np.allclose(heard[0], expected, atol=1e-6)
+        assert np.array_equal(heard[0], heard[1])
+    assert studio.heard_source is studio.chain.after
+    person.key(Qt.Key.Key_4)
+    assert studio.transport._material.source is studio.chain.after

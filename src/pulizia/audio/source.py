@@ -95,6 +95,36 @@ class SpanSource:
         return self._source.read(self._start + start, self._start + stop)
 
 
+PICKS: dict[str, tuple[tuple[float, float], str]] = {
+    "left": ((1.0, 0.0), "left"),
+    "right": ((0.0, 1.0), "right"),
+    "mid": ((0.5, 0.5), "mid, the mean of both"),
+    "side": ((0.5, -0.5), "side, half their difference"),
+    "mono": ((1.0, 1.0), "mono sum, as one loudspeaker gives it"),
+}
+"""Ways to listen to two channels: weights of left and right, and words."""
+
+
+class PickedSource:
+    """Two channels of which both carry one mixture, for listening; see PICKS."""
+
+    def __init__(self, source: Source, pick: str) -> None:
+        self._source = source
+        self._weights = np.array(PICKS[pick][0], dtype=np.float32)
+        self.rate, self.channels, self.frames = source.rate, source.channels, source.frames
+        self.key = content_key("picked", pick, source.key)
+        self._pick = pick
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch."""
+        return content_key("picked", self._pick, self._source.span_key(start, stop))
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop)."""
+        mixed = self._weights @ self._source.read(start, stop)
+        return np.stack([mixed, mixed])
+
+
 class DifferenceSource:
     """What a chain takes away: ``before - after``."""
 

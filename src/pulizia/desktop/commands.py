@@ -72,6 +72,8 @@ def _listening(w: MainWindow) -> list[Command]:
     s = w.studio
     has = lambda: s.chain is not None  # noqa: E731
 
+    two = lambda: s.recording is not None and s.recording.channels == 2  # noqa: E731
+
     def swap() -> None:
         s.set_listening(Listening.BEFORE if s.listening is not Listening.BEFORE else Listening.AFTER)
 
@@ -86,6 +88,12 @@ def _listening(w: MainWindow) -> list[Command]:
         Command("before", "Listen", "Before", ("1",), lambda: s.set_listening(Listening.BEFORE), has, lambda: s.listening is Listening.BEFORE),
         Command("after", "Listen", "After", ("2",), lambda: s.set_listening(Listening.AFTER), has, lambda: s.listening is Listening.AFTER),
         Command("removed", "Listen", "Removed", ("3",), lambda: s.set_listening(Listening.REMOVED), has, lambda: s.listening is Listening.REMOVED),
+        Command("both", "Listen", "Both channels", ("4",), lambda: s.set_pick(""), two, lambda: not s.pick),
+        Command("left", "Listen", "Left only", ("5",), lambda: s.set_pick("left"), two, lambda: s.pick == "left"),
+        Command("right", "Listen", "Right only", ("6",), lambda: s.set_pick("right"), two, lambda: s.pick == "right"),
+        Command("mid", "Listen", "Mid", ("7",), lambda: s.set_pick("mid"), two, lambda: s.pick == "mid"),
+        Command("side", "Listen", "Side", ("8",), lambda: s.set_pick("side"), two, lambda: s.pick == "side"),
+        Command("mono", "Listen", "Mono sum", ("9",), lambda: s.set_pick("mono"), two, lambda: s.pick == "mono"),
         Command("matched", "Listen", "Matched level", ("M",), lambda: s.set_matched(not s.matched), has, lambda: s.matched),
         Command("start", "Listen", "To the start", ("Home",), lambda: to("start"), has),
         Command("end", "Listen", "To the end", ("End",), lambda: to("end"), has),
@@ -134,6 +142,7 @@ def _views(w: MainWindow) -> list[Command]:
         Command("shorter", "View", "Sonogram: previous transform size", ("Ctrl+Left",), lambda: size(-1), has),
         Command("darker", "View", "Sonogram: darker", ("Ctrl+Up",), lambda: sonogram.set_levels(sonogram.low_db - 3, sonogram.high_db - 3), has),
         Command("paler", "View", "Sonogram: paler", ("Ctrl+Down",), lambda: sonogram.set_levels(sonogram.low_db + 3, sonogram.high_db + 3), has),
+        Command("comb", "View", "Sonogram: harmonics of the pointer", ("H",), sonogram.toggle_comb, has, lambda: sonogram.comb),
         Command("figures", "View", "Figures of what is marked\u2026", ("I",), w.show_figures, has),
         Command("freeze", "View", "Spectrum: freeze or go on", ("F",), w.bench.spectrum.freeze, has),
         Command("theme", "View", "Lamplight", ("Ctrl+L",), other_theme, checked=lambda: theme().name == "lamplight"),

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from pulizia.audio.source import Source, read_padded
+from pulizia.audio.source import PICKS, PickedSource, Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.delivery.targets import Target, all_targets
 from pulizia.errors import PuliziaError
@@ -62,6 +62,7 @@ class Studio:
         self.selection: Selection | None = None
         self.listening = Listening.AFTER
         self.matched = True
+        self.pick = ""  # which mixture of two channels is heard; "" for both as they are
         self._stay_on: str | None = None  # the first of several files that are being opened
         self._copied: Step | None = None
         self._measures: dict[str, Measures] = {}
@@ -388,6 +389,14 @@ class Studio:
         self.sync()
         self.emit("listening")
 
+    def set_pick(self, pick: str) -> None:
+        """Listen to both channels as they are (""), or to one mixture of them; see PICKS."""
+        self.pick = pick
+        self.sync()
+        self.emit("listening")
+        if pick:
+            self.say(f"Heard: {PICKS[pick][1]}. Pictures and files are not affected.")
+
     def match_gain_db(self) -> float:
         """Gain on After that makes it as loud as Before; 0 until both are measured."""
         before, after = self.measures("before"), self.measures("after")
@@ -404,6 +413,8 @@ class Studio:
         if source is None:
             self.transport.set_material(None, same_place=same_place)
             return
+        if self.pick and source.channels == 2:
+            source = PickedSource(source, self.pick)
         gain = 1.0
         if self.matched and self.listening is Listening.AFTER:
             gain = db_to_gain(self.match_gain_db())

@@ -15,11 +15,12 @@ from pulizia.desktop.theme import colour, font, ramp_table, theme, theme_notice
 from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, SonogramScale, sonogram
 from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
-from pulizia.units import format_number, format_time
+from pulizia.units import format_number, format_time, note_name
 
 TICKS_HZ = (20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 20_000)
 SCALE_WIDTH, SCALE_HEIGHT = 6, 120
 SMALLEST_BAND_PX = 6
+MOST_HARMONICS = 24
 
 
 class Ruler(Lane):
@@ -90,6 +91,8 @@ class SonogramView(Lane):
         self._tiles = Tiles(studio.pool, self.update)
         self._known_table: tuple[Hashable, list[int]] | None = None
         self._gutters: tuple[Hashable, QPixmap] | None = None
+        self.comb = False
+        self._pointer: QPointF | None = None
         self._band_from: float | None = None
         self._scale_grab: tuple[str, float, float, float] | None = None
         self.setMinimumHeight(120)
@@ -290,7 +293,48 @@ class SonogramView(Lane):
             return
         seconds = self.axis.frame_at(place.x() - GUTTER) / self.axis.rate
         hz = float(self.scale.hz_of_row(place.y()))
-        self.read_out.emit(f"{format_time(seconds, 2)}   {format_number(hz, 0 if hz >= 100 else 1)} Hz")
+        level = self.level_at(place.x() - GUTTER, place.y())
+        shown = f"{format_number(level, 0)} dBFS" if level is not None else ""
+        self.read_out.emit(f"{format_time(seconds, 2)}   {format_number(hz, 0 if hz >= 100 else 1)} Hz   {shown}   {note_name(hz)}")
+        if self.comb:
+            self._pointer = place
+            self.update()
+
+    def level_at(self, x: float, y: float) -> float | None:
+        """Level in dBFS under a point of the plot, as the picture has it."""
+        code = self._tiles.code_at(x, y, self.axis.left, self.axis.frames_per_pixel)
+        return None if code is None else CODE_FLOOR_DB + CODE_STEP_DB * code
+
+    def toggle_comb(self) -> None:
+        """Show or hide the harmonics of the frequency under the pointer."""
+        self.comb = not self.comb
+        self._pointer = None
+        self.update()
+
+    def paint_head(self, painter: QPainter, plot: QRectF) -> None:
+        super().paint_head(painter, plot)
+        if not self.comb or self._pointer is None:
+            return
+        scale, x = self.scale, self._pointer.x() - GUTTER
+        base = float(scale.hz_of_row(self._pointer.y()))
+        painter.setFont(font(11))
+        last_y = plot.bottom() + 99
+        for order in range(1, MOST_HARMONICS + 1):
+            y = scale.row_of_hz(base * order)
+            if y < plot.top() or last_y - y < 4:
+                return
+            pen = QPen(colour("ink"), 1.4 if order == 1 else 1)
+            pen.setDashPattern([4, 3])
+            painter.setPen(pen)
+            painter.drawLine(QPointF(plot.left(), int(y) + 0.5), QPointF(plot.right(), int(y) + 0.5))
+            if last_y - y >= 14:
+                level = self.level_at(x, y)
+                words = f"{order}\u00d7  {format_number(base * order, 0)} Hz  {format_number(level, 0)}"
+                box = QRectF(plot.right() - 118, y - 7, 114, 14)
+                painter.fillRect(box, colour("panel", 0.85))
+                painter.setPen(colour("ink"))
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
+                last_y = y
 
     def leaveEvent(self, event: QEvent) -> None:
         self.read_out.emit("")

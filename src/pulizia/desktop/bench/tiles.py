@@ -45,6 +45,10 @@ class Tile:
         self._codes.setColorTable(table)
         self._ready = None
 
+    def code(self, x: int, y: int) -> int | None:
+        """Code of one pixel; None outside."""
+        return self._codes.pixelIndex(x, y) if self._codes.valid(x, y) else None
+
     def image(self) -> QImage:
         """The picture in the format that is copied to the screen as it is."""
         if self._ready is None:
@@ -95,6 +99,14 @@ class Tiles:
         if not missing:
             self._shown = shown
         return not missing
+
+    def code_at(self, x: float, y: float, left: float, frames_per_pixel: float) -> int | None:
+        """Code of the picture at a pixel of the target, where it is drawn exactly."""
+        column = round(left / frames_per_pixel + x)
+        for tile in self._shown:
+            if tile.place.frames_per_pixel == frames_per_pixel and column // TILE_COLUMNS == tile.place.index:
+                return tile.code(column % TILE_COLUMNS, int(y))
+        return None
 
     def forget(self) -> None:
         """Another recording: nothing shown before may stand in."""
