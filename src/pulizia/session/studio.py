@@ -10,7 +10,7 @@ from pulizia.audio.source import PICKS, PickedSource, Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.delivery.targets import Target, all_targets
 from pulizia.errors import PuliziaError
-from pulizia.measure.loudness import Measures, measure
+from pulizia.measure.loudness import Measures
 from pulizia.measure.overview import PeakStore
 from pulizia.media.folders import cache_folder, config_folder, prune
 from pulizia.media.open import OpenMedia, open_media
@@ -22,15 +22,12 @@ from pulizia.score.recipes import read_recipe, recipe_text
 from pulizia.score.steps import Step, new_id
 from pulizia.session.document import Document
 from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
+from pulizia.session.measure_desk import MeasureDesk
 from pulizia.session.sound_out import SoundOut
 from pulizia.session.transport import Heard, Listening, Transport
-from pulizia.session.work_through import work_through
 from pulizia.units import db_to_gain, seconds_to_frames
 
-LARGEST_MATCH_DB = 40.0
-MOST_CURVE_BYTES = 48 << 20  # of loudness over time, for all recordings together
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
-SETTLE_S = 0.2  # a measure after an edit waits this long for the next edit
 SHORTEST_NOISE_S = 0.05
 
 EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing")
@@ -65,9 +62,10 @@ class Studio:
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
         self._stay_on: str | None = None  # the first of several files that are being opened
         self._copied: Step | None = None
-        self._measures: dict[str, Measures] = {}
-        self._wanted: dict[str, str] = {}  # what is being measured: place, key
-        self._match_db: dict[str, float] = {}
+        self._desk = MeasureDesk(
+            self.document, self.peaks, self.pool, post, measured=self._measured,
+            grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),
+        )  # fmt: skip
         self.document.listen(self._document_changed)
         self.pool.submit(lambda _job: _tidy_caches(), title="Tidying caches", priority=LATER)
 
@@ -178,7 +176,7 @@ class Studio:
     def after_load(self) -> None:
         """Open the media of a project that was just loaded."""
         self.transport.stop()
-        self._measures.clear()
+        self._desk.forget()
         recordings = self.document.project.recordings
         self.current_id = None
         self.choose_recording(recordings[0].id if recordings else None)
@@ -399,13 +397,7 @@ class Studio:
 
     def match_gain_db(self) -> float:
         """Gain on After that makes it as loud as Before; 0 until both are measured."""
-        before, after = self.measures("before"), self.measures("after")
-        known = self._match_db.get(self.current_id or "", 0.0)
-        if before and after and before.integrated_lufs and after.integrated_lufs:
-            known = before.integrated_lufs - after.integrated_lufs
-            known = max(-LARGEST_MATCH_DB, min(LARGEST_MATCH_DB, known))
-            self._match_db[self.current_id or ""] = known
-        return known
+        return self._desk.match_gain_db(self.current_id or "")
 
     def sync(self, *, same_place: bool = True) -> None:
         """Give the transport what is to be heard now."""
@@ -456,62 +448,11 @@ class Studio:
 
     def measures(self, what: str, recording_id: str | None = None) -> Measures | None:
         """Measures of the whole recording "before" or "after", when they are known and current."""
-        chain = self.document.chain(recording_id or self.current_id or "") if self._has(recording_id) else None
-        if chain is None:
-            return None
-        source = chain.before if what == "before" else chain.after
-        return self._measures.get(source.key)
+        return self._desk.of(what, recording_id or self.current_id)
 
     def want_measures(self, recording_id: str | None = None) -> None:
         """Measure before and after in the background, unless they are known."""
-        recording_id = recording_id or self.current_id
-        if recording_id is None or not self._has(recording_id):
-            return
-        chain = self.document.chain(recording_id)
-        if chain is None:
-            return
-        for what, source in (("before", chain.before), ("after", chain.after)):
-            place = f"{recording_id}:{what}"
-            if source.key in self._measures or self._wanted.get(place) == source.key:
-                continue
-            self._wanted[place] = source.key
-            self._measure(source, place, recording_id)
-
-    def _measure(self, source: Source, place: str, recording_id: str) -> None:
-        names = self.document.media[recording_id].channel_names
-
-        worked = self.document.chain(recording_id) if place.endswith("after") else None
-
-        def work(job: Job) -> Measures:
-            if worked is None or not worked.stages:
-                return measure(source, self.document.segments, job.progress, names=names, workers=1)
-            if job.cancelled_within(SETTLE_S):
-                job.progress(0.0)
-            return work_through(
-                worked, self.peaks, self.document.segments, names, progress=job.progress,
-                grown=lambda: self.post(lambda: self.emit("pictures")),
-            )  # fmt: skip
-
-        def done(measures: Measures) -> None:
-            self._measures[source.key] = measures
-            held = sum(m.nbytes for m in self._measures.values())
-            while held > MOST_CURVE_BYTES and len(self._measures) > 8:
-                held -= self._measures.pop(next(iter(self._measures))).nbytes
-            self._wanted.pop(place, None)
-            self.sync()
-            self.emit("measures")
-
-        def failed(sentence: str) -> None:
-            self._wanted.pop(place, None)
-            self.say(sentence, bad=True)
-
-        self.pool.submit(
-            work, title="Measuring", priority=LATER, slot=f"measure:{place}", on_done=done, on_error=failed
-        )
-
-    def _has(self, recording_id: str | None) -> bool:
-        wanted = recording_id or self.current_id
-        return any(r.id == wanted for r in self.document.project.recordings)
+        self._desk.want(recording_id or self.current_id)
 
     def targets(self) -> dict[str, Target]:
         """Shipped and own targets."""
@@ -523,6 +464,10 @@ class Studio:
         """Stop everything; nothing is left running."""
         self.transport.close()
         self.pool.close()
+
+    def _measured(self) -> None:
+        self.sync()
+        self.emit("measures")
 
     def _document_changed(self) -> None:
         recording = self.recording

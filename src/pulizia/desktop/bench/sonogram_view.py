@@ -331,7 +331,7 @@ class SonogramView(Lane):
                 level = self.level_at(x, y)
                 words = f"{order}\u00d7  {format_number(base * order, 0)} Hz  {format_number(level, 0)}"
                 box = QRectF(plot.right() - 118, y - 7, 114, 14)
-                painter.fillRect(box, colour("panel", 0.85))
+                painter.fillRect(box, colour("panel"))
                 painter.setPen(colour("ink"))
                 painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
                 last_y = y

@@ -121,7 +121,9 @@ class ToolPicture(QWidget):
             at = int(COLUMNS * 0.1)
             y = plot.top() + (top_db - curves["profile"][at]) / SPAN_DB * plot.height()
             y = min(max(y + 4, plot.top() + 20), plot.bottom() - 36)
-            painter.drawText(QRectF(plot.left() + 8, y, 90, 16), Qt.AlignmentFlag.AlignVCenter, "removed")
+            box = QRectF(plot.left() + 6, y, 50, 15)
+            painter.fillRect(box, colour("verd_soft"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "removed")
 
 
 def _path(points: list[QPointF]) -> QPainterPath:

@@ -5,12 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QProgressBar,
@@ -19,21 +17,20 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.delivery.deliver import Delivered, check_output, deliver
-from pulizia.delivery.normalise import Plan, State, Verdict, plan, verdicts
+from pulizia.delivery.normalise import Plan, State, plan, verdicts
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.controls import ChoiceBox, button, hairline, label
 from pulizia.desktop.delivery.loudness_graph import LoudnessGraph
-from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards, VerdictLabel
 from pulizia.errors import PuliziaError
 from pulizia.media.write import BITS, SampleFormat, write_text
 from pulizia.project.model import Recording
 from pulizia.report.loudness_report import report_html, report_json
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
-from pulizia.units import format_number, format_time, seconds_to_frames
+from pulizia.units import format_number, seconds_to_frames
 
-ROW = 50
 FORMATS: tuple[tuple[str, str, SampleFormat], ...] = (
     ("WAV, 24-bit", ".wav", "int24"), ("WAV, 16-bit, dithered", ".wav", "int16"),
     ("WAV, 32-bit float", ".wav", "float32"), ("FLAC, 24-bit", ".flac", "int24"),
@@ -45,146 +42,6 @@ FORMATS: tuple[tuple[str, str, SampleFormat], ...] = (
 class _Key:
     source: str
     target: Target
-
-
-class ProgrammeCards(QWidget):
-    """The programmes with their state against the target."""
-
-    chosen = Signal(str)
-
-    def __init__(self, studio: Studio) -> None:
-        super().__init__()
-        self.studio = studio
-        self.setAccessibleName("Programmes")
-        theme_notice().changed.connect(self.update)
-
-    def fit(self) -> None:
-        """Be as tall as the cards need."""
-        self.setFixedHeight(max(1, len(self.studio.document.project.recordings)) * ROW + 4)
-        self.update()
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        recordings = self.studio.document.project.recordings
-        row = int(event.position().y() // ROW)
-        if 0 <= row < len(recordings):
-            self.chosen.emit(recordings[row].id)
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        target = self.studio.targets().get(self.studio.document.project.target_id)
-        for row, recording in enumerate(self.studio.document.project.recordings):
-            box = QRectF(0.5, row * ROW + 0.5, self.width() - 1, ROW - 1)
-            chosen = recording.id == self.studio.current_id
-            if chosen:
-                painter.setPen(QPen(colour("strong"), 1))
-                painter.setBrush(colour("panel"))
-                painter.drawRoundedRect(box, 6, 6)
-            else:
-                painter.fillRect(QRectF(box.left() + 8, box.bottom(), box.width() - 16, 1), colour("line"))
-            painter.setPen(colour("ink"))
-            painter.setFont(font(13, bold=chosen))
-            painter.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignTop, recording.name)
-            painter.setFont(font(12))
-            painter.setPen(colour("soft"))
-            second = box.adjusted(8, 26, -8, -4)
-            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, format_time(recording.seconds))
-            measures = self.studio.measures("after", recording.id)
-            if target is not None:
-                verdict = verdicts(measures, target)[0] if measures else None
-                paint_verdict(painter, second, verdict)
-
-
-def paint_verdict(painter: QPainter, box: QRectF, verdict: Verdict | None) -> None:
-    """Mark, word and colour, right-aligned."""
-    state = verdict.state if verdict else State.MISSING
-    words = verdict.words if verdict else State.MISSING.value
-    token = {State.WITHIN: "verd_text", State.MISSING: "soft"}.get(state, "madder")
-    painter.setFont(font(12, bold=state is not State.MISSING))
-    painter.setPen(colour(token))
-    flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-    used = painter.boundingRect(box, flags, words)
-    painter.drawText(box, flags, words)
-    x, y = used.left() - 14, box.center().y()
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(colour(token), 1.6))
-    shapes = {
-        State.WITHIN: ((0, 0), (3, 3), (8, -4)),
-        State.OVER: ((0, 2), (4, -2), (8, 2)),
-        State.UNDER: ((0, -2), (4, 2), (8, -2)),
-        State.MISSING: ((0, 0), (8, 0)),
-    }[state]
-    painter.drawPolyline([QPointF(x + dx, y + dy) for dx, dy in shapes])
-
-
-class VerdictLabel(QWidget):
-    """A verdict in a table."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._verdict: Verdict | None = None
-        self.setFixedHeight(18)
-        self.setMinimumWidth(92)
-
-    def show_verdict(self, verdict: Verdict | None) -> None:
-        """Show mark, word and colour."""
-        self._verdict = verdict
-        self.setAccessibleName(verdict.words if verdict else State.MISSING.value)
-        self.update()
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        paint_verdict(painter, QRectF(self.rect()).adjusted(0, 0, -1, 0), self._verdict)
-
-
-class LimitTable(QWidget):
-    """One row per limit: name and limit at the left, measured and predicted with their verdicts."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._grid = QGridLayout(self)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setVerticalSpacing(1)
-        self._grid.setColumnStretch(0, 1)
-        self._names: tuple[str, ...] = ()
-        self._cells: list[tuple[QLabel, VerdictLabel, QLabel, VerdictLabel]] = []
-
-    def show_rows(self, measured: tuple[Verdict, ...], predicted: tuple[Verdict, ...] | None) -> None:
-        """Show the verdicts of both columns."""
-        names = tuple(f"{v.name}|{v.limit}" for v in measured)
-        if names != self._names:
-            self._build(measured)
-            self._names = names
-        for row, verdict in enumerate(measured):
-            value, word, value2, word2 = self._cells[row]
-            other = predicted[row] if predicted else None
-            for figure, shown, mark in ((value, verdict, word), (value2, other, word2)):
-                near = shown is not None and shown.state in (State.OVER, State.UNDER) and shown.by < 0.1
-                figure.setText(format_number(shown.measured if shown else None, 2 if near else 1))
-                mark.show_verdict(shown)
-
-    def _build(self, rows: tuple[Verdict, ...]) -> None:
-        while (item := self._grid.takeAt(0)) is not None:
-            if (old := item.widget()) is not None:
-                old.deleteLater()
-        self._cells = []
-        right = Qt.AlignmentFlag.AlignRight
-        self._grid.addWidget(label("limit", 11, token="soft"), 0, 0)
-        self._grid.addWidget(label("measured", 11, token="soft"), 0, 1, right)
-        self._grid.addWidget(label("predicted", 11, token="soft"), 0, 2, right)
-        for n, verdict in enumerate(rows):
-            at = 1 + 3 * n
-            self._grid.addWidget(hairline(), at, 0, 1, 3)
-            name = label(verdict.name, 13, bold=True)
-            value, value2 = label("", 15, bold=True), label("", 15, bold=True)
-            word, word2 = VerdictLabel(), VerdictLabel()
-            self._grid.addWidget(name, at + 1, 0)
-            self._grid.addWidget(value, at + 1, 1, right)
-            self._grid.addWidget(value2, at + 1, 2, right)
-            self._grid.addWidget(label(verdict.limit.replace("at most", "max."), 11, token="soft"), at + 2, 0)
-            self._grid.addWidget(word, at + 2, 1)
-            self._grid.addWidget(word2, at + 2, 2)
-            self._cells.append((value, word, value2, word2))
 
 
 class Delivery(QWidget):

@@ -1,0 +1,201 @@
+"""The top bar with the places, and the bar that shows messages."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import (
+    QFontMetricsF,
+    QIcon,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+)
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
+
+from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH
+from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.desktop.controls import ArrowKeys, Button, button, label, retone
+from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.session.studio import Studio
+
+PLACES = ("Bench", "Delivery")
+MESSAGE_MS = 6000
+
+
+class PlaceSwitch(ArrowKeys):
+    """The places as words; a bar under the present one."""
+
+    def __init__(self, go: Callable[[int], None]) -> None:
+        super().__init__()
+        self._go, self._index = go, 0
+        self.setFixedSize(212, 48)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Place")
+        self.setToolTip("Bench (F2), Delivery (F4)")
+        theme_notice().changed.connect(self.update)
+
+    def set_index(self, index: int) -> None:
+        """Show the present place."""
+        self._index = index
+        self.setAccessibleDescription(PLACES[index])
+        self.update()
+
+    def _boxes(self) -> list[QRectF]:
+        boxes, x = [], 16.0
+        for word in PLACES:
+            width = QFontMetricsF(font(15, bold=True)).horizontalAdvance(word)
+            boxes.append(QRectF(x, 0, width, 48))
+            x += width + 24
+        return boxes
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        for index, box in enumerate(self._boxes()):
+            if box.adjusted(-10, 0, 10, 0).contains(event.position()):
+                self._go(index)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = 1 if event.key() == Qt.Key.Key_Right else -1
+            self._go(min(max(self._index + step, 0), len(PLACES) - 1))
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for index, (word, box) in enumerate(zip(PLACES, self._boxes(), strict=True)):
+            chosen = index == self._index
+            painter.setFont(font(15, bold=chosen))
+            painter.setPen(colour("ink" if chosen else "soft"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, word)
+            if chosen:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(colour("verd"))
+                painter.drawRoundedRect(QRectF(box.left(), 45, box.width(), 3), 1.5, 1.5)
+        if self.hasFocus():
+            box = self._boxes()[self._index].adjusted(-6, 10, 6, -8)
+            painter.setPen(QPen(colour("verd"), 1, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box, 4, 4)
+
+
+class TopBar(QWidget):
+    """Places, what is on the bench, undo and redo, the menu."""
+
+    def __init__(self, studio: Studio, go_to: Callable[[int], None]) -> None:
+        super().__init__()
+        self.setFixedHeight(48)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 16, 0)
+        row.setSpacing(0)
+        self.places = PlaceSwitch(go_to)
+        row.addWidget(self.places)
+        row.addSpacing(48)
+        self.name = label("", 15, bold=True)
+        self.detail = label("", 13, token="soft")
+        row.addWidget(self.name)
+        row.addSpacing(12)
+        row.addWidget(self.detail)
+        self.stop = button("Stop", studio.stop_opening, tip="Stop opening", quiet=True)
+        self.stop.hide()
+        row.addWidget(self.stop)
+        row.addStretch(1)
+        self.read_out = label("", 13, token="soft")
+        row.addWidget(self.read_out)
+        row.addSpacing(16)
+        self.undo = button("", studio.document.undo, quiet=True)
+        self.redo = button("", studio.document.redo, quiet=True)
+        self.menu = Button("Menu")
+        self.menu.setToolTip("All actions with their keys (F10)")
+        self.menu.setAccessibleName("Menu")
+        for made in (self.undo, self.redo):
+            made.setFixedSize(30, 28)
+            made.setIconSize(QSize(16, 16))
+            row.addWidget(made)
+        row.addSpacing(10)
+        row.addWidget(self.menu)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour("paper"))
+        painter.fillRect(0, self.height() - 1, self.width(), 1, colour("line"))
+
+    def draw_icons(self) -> None:
+        """Undo and redo in the colours of the theme."""
+        self.undo.setIcon(_arrow_icon(mirrored=False))
+        self.redo.setIcon(_arrow_icon(mirrored=True))
+
+
+class MessageBar(QWidget):
+    """One sentence under the top bar; troubles stay until they are closed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 4, 12, 4)
+        self._mark = label("\u25cf", 13, token="madder")
+        self.text: QLabel = label("", 13, wrap=True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        row.addWidget(self._mark)
+        row.addSpacing(4)
+        row.addWidget(self.text, 1)
+        row.addWidget(button("Close", self.hide, tip="Close this message (Esc)", quiet=True))
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def say(self, text: str, *, bad: bool) -> None:
+        """Show a sentence over the top of the place, which stays as it is below."""
+        self.text.setText(text)
+        self.fit()
+        retone(self._mark, "madder" if bad else "verd_text")
+        self.show()
+        self._timer.stop()
+        if not bad:
+            self._timer.start(MESSAGE_MS)
+
+    def fit(self) -> None:
+        """Lie over the middle column, as tall as the sentence needs."""
+        around = self.parentWidget()
+        if around is None:
+            return
+        width = max(320, around.width() - LEFT_WIDTH - RIGHT_WIDTH - 2 * GUTTER)
+        height = max(36, self.text.heightForWidth(width - 110) + 14)
+        self.setGeometry(LEFT_WIDTH + GUTTER, 56, width, height)
+        self.raise_()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("ink"), 1))
+        painter.setBrush(colour("panel"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
+
+
+def _arrow_icon(*, mirrored: bool) -> QIcon:
+    """A bent arrow, 16 px, line 1.5."""
+    pixmap = QPixmap(32, 32)
+    pixmap.setDevicePixelRatio(2)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    if mirrored:
+        painter.translate(16, 0)
+        painter.scale(-1, 1)
+    painter.setPen(QPen(colour("ink"), 1.5, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    path = QPainterPath(QPointF(3, 6))
+    path.lineTo(10, 6)
+    path.cubicTo(14.5, 6, 14.5, 13, 10, 13)
+    path.lineTo(6, 13)
+    painter.drawPath(path)
+    painter.drawLine(QPointF(3, 6), QPointF(6.5, 2.5))
+    painter.drawLine(QPointF(3, 6), QPointF(6.5, 9.5))
+    painter.end()
+    return QIcon(pixmap)

@@ -1,0 +1,244 @@
+"""The plot of a spectrum: curves or bands, pointer, kept curve, reference."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.measure.spectrum import (
+    Spectrum,
+    band_centres,
+    band_levels_db,
+    reference_curve,
+    smoothed,
+)
+from pulizia.units import format_number, powers_to_db
+
+LOW_HZ = 20.0
+GUTTER_RIGHT, GUTTER_BOTTOM = 32, 18
+TICKS = ((50.0, "50"), (200.0, "200"), (1000.0, "1k"), (5000.0, "5k"), (20_000.0, "20k Hz"))
+FALL_DB = 0.9  # of the live maximum per turn: about 22 dB a second
+
+
+ToHeight = Callable[[Any], Any]
+"""From dB to pixels, for single levels and for arrays."""
+
+
+@dataclass(slots=True)
+class Options:
+    """How the spectrum is made and drawn."""
+
+    size: int = 8192
+    window: str = "hann"
+    per_octave: int = 24
+    tilt_db: float = 0.0
+    bands: int = 0  # 0 lines, 1 octaves, 3 third octaves
+    linear: bool = False
+    reference: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Lines:
+    """A spectrum ready to be drawn: levels over frequency."""
+
+    hz: NDArray[np.float64]
+    average_db: NDArray[np.float64]
+    maximum_db: NDArray[np.float64]
+
+
+def lines_of(found: Spectrum, options: Options) -> Lines:
+    """Smoothing and tilt applied."""
+    tilt = options.tilt_db * np.log2(np.maximum(found.hz, 1.0) / 1000.0)
+    average = powers_to_db(smoothed(found.average, found.hz, options.per_octave)) + tilt
+    maximum = powers_to_db(smoothed(found.maximum, found.hz, options.per_octave)) + tilt
+    return Lines(found.hz, average, maximum)
+
+
+class SpectrumPlot(QWidget):
+    """Draws curves; the read-out follows the mouse."""
+
+    pointed = Signal(float)  # Hz, 0 when the mouse leaves
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.options = Options()
+        self.found: Spectrum | None = None
+        self.kept: Lines | None = None
+        self._lines: Lines | None = None
+        self._live_most: NDArray[np.float64] | None = None
+        self._message = ""
+        self._at_hz = 0.0
+        self.setMinimumHeight(112)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Spectrum")
+        theme_notice().changed.connect(self.update)
+
+    def show_spectrum(self, found: Spectrum | None, message: str = "", *, live: bool = False) -> None:
+        """Show a spectrum, or a sentence; live ones keep a falling maximum."""
+        self.found, self._message = found, message
+        self._lines = None
+        if found is not None and live:
+            most = found.average_db()
+            if self._live_most is not None and len(self._live_most) == len(most):
+                most = np.maximum(most, self._live_most - FALL_DB)
+            self._live_most = most
+            self.found = Spectrum(found.rate, found.size, found.window, found.average, 10.0 ** (most / 10.0), found.frames)
+        elif not live:
+            self._live_most = None
+        self.update()
+
+    def refresh(self) -> None:
+        """The options changed."""
+        self._lines = None
+        self.update()
+
+    def keep(self) -> None:
+        """Keep the curve to compare the next with; a second call drops it."""
+        self.kept = None if self.kept is not None else self.lines()
+        self.update()
+
+    def lines(self) -> Lines | None:
+        """The curves as they are drawn."""
+        if self._lines is None and self.found is not None:
+            self._lines = lines_of(self.found, self.options)
+        return self._lines
+
+    @property
+    def _plot(self) -> QRectF:
+        return QRectF(0, 0, self.width() - GUTTER_RIGHT, self.height() - GUTTER_BOTTOM)
+
+    @property
+    def _high_hz(self) -> float:
+        return min(24_000.0, self.found.rate / 2) if self.found else 24_000.0
+
+    def _x(self, hz: NDArray[np.float64] | float) -> NDArray[np.float64]:
+        plot = self._plot
+        if self.options.linear:
+            return np.asarray(plot.left() + np.asarray(hz) / self._high_hz * plot.width())
+        share = np.log(np.maximum(hz, 1.0) / LOW_HZ) / np.log(self._high_hz / LOW_HZ)
+        return np.asarray(plot.left() + share * plot.width())
+
+    def hz_at(self, x: float) -> float:
+        """Frequency under a pixel."""
+        share = (x - self._plot.left()) / max(1.0, self._plot.width())
+        if self.options.linear:
+            return float(max(share, 0.0) * self._high_hz)
+        return float(LOW_HZ * (self._high_hz / LOW_HZ) ** share)
+
+    def _range(self, lines: Lines) -> tuple[float, float]:
+        heard = (lines.hz >= LOW_HZ) & (lines.hz <= self._high_hz)
+        top = float(np.ceil((lines.maximum_db[heard].max(initial=-120.0) + 3) / 10) * 10)
+        top = min(max(top, -90.0), 20.0)
+        return top, top - 90.0
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._at_hz = self.hz_at(event.position().x())
+        self.pointed.emit(self._at_hz)
+        self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self._at_hz = 0.0
+        self.pointed.emit(0.0)
+        self.update()
+        super().leaveEvent(event)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        plot = self._plot
+        painter.fillRect(plot, colour("panel"))
+        painter.setFont(font(11))
+        lines = self.lines()
+        if lines is None or self.found is None:
+            painter.setPen(colour("soft"))
+            painter.drawText(plot.adjusted(12, 8, -12, -8), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+            return
+        top, low = self._range(lines)
+        self._paint_grid(painter, plot, top, low)
+        painter.save()
+        painter.setClipRect(plot)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+        def y(db: Any) -> Any:  # noqa: ANN401 - a level or an array of them
+            return plot.top() + (top - db) / (top - low) * plot.height()
+
+        if self.options.bands:
+            self._paint_bands(painter, plot, y)
+        else:
+            self._paint_line(painter, lines.hz, y(lines.maximum_db), QPen(colour("plum"), 1.0))
+            self._paint_line(painter, lines.hz, y(lines.average_db), QPen(colour("ink"), 1.4))
+        if self.kept is not None:
+            self._paint_line(painter, self.kept.hz, y(self.kept.average_db), QPen(colour("verd"), 1.2))
+        curve = reference_curve(self.options.reference, self.found)
+        if curve is not None:
+            pen = QPen(colour("ochre"), 1.4)
+            pen.setDashPattern([4, 3])
+            tilt = self.options.tilt_db * np.log2(np.maximum(curve[0], 1.0) / 1000.0)
+            self._paint_line(painter, curve[0], y(curve[1] + tilt), pen)
+        if self._at_hz:
+            self._paint_pointer(painter, plot, lines, y)
+        painter.restore()
+
+    def _paint_grid(self, painter: QPainter, plot: QRectF, top: float, low: float) -> None:
+        for db in range(int(top), int(low) - 1, -20):
+            y = int(plot.top() + (top - db) / (top - low) * plot.height()) + 0.5
+            painter.setPen(QPen(colour("line"), 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(colour("soft"))
+            at = min(max(y, 8.0), plot.bottom() - 6)
+            painter.drawText(QRectF(plot.right() + 4, at - 8, GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
+        ticks = TICKS if not self.options.linear else tuple((k * 4000.0, f"{4 * k}k" + (" Hz" if k == 5 else "")) for k in range(1, 6))
+        for hz, text in ticks:
+            if hz > self._high_hz:
+                continue
+            x = float(self._x(hz))
+            painter.setPen(QPen(colour("line"), 1))
+            painter.drawLine(QPointF(int(x) + 0.5, plot.top()), QPointF(int(x) + 0.5, plot.bottom()))
+            painter.setPen(colour("soft"))
+            left = min(max(x - 25, 0.0), plot.right() - 36)
+            painter.drawText(QRectF(left, plot.bottom() + 2, 50, 15), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_line(self, painter: QPainter, hz: NDArray[np.float64], y: NDArray[np.float64], pen: QPen) -> None:
+        """One point per pixel column: the highest of the bins that fall into it."""
+        plot = self._plot
+        inside = (hz >= LOW_HZ * 0.9) & (hz <= self._high_hz)
+        if not inside.any():
+            return
+        x, y = self._x(hz[inside]), y[inside]
+        column = np.floor(x).astype(int)
+        starts = np.flatnonzero(np.diff(column, prepend=column[0] - 1))
+        tops = np.minimum.reduceat(y, starts)
+        path = QPainterPath()
+        for n, (px, py) in enumerate(zip(x[starts].tolist(), tops.tolist(), strict=True)):
+            path.lineTo(px, min(py, plot.bottom() + 5)) if n else path.moveTo(px, min(py, plot.bottom() + 5))
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+
+    def _paint_bands(self, painter: QPainter, plot: QRectF, y: ToHeight) -> None:
+        assert self.found is not None  # noqa: S101
+        fraction = self.options.bands
+        centres, levels = band_centres(fraction), band_levels_db(self.found, fraction)
+        reach = 10.0 ** (0.15 / fraction)
+        for centre, level in zip(centres.tolist(), levels.tolist(), strict=True):
+            x0, x1 = float(self._x(centre / reach)) + 1, float(self._x(centre * reach)) - 1
+            top = float(y(level))
+            if top < plot.bottom():
+                painter.fillRect(QRectF(x0, top, max(1.0, x1 - x0), plot.bottom() - top), colour("soft", 0.7))
+
+    def _paint_pointer(self, painter: QPainter, plot: QRectF, lines: Lines, y: ToHeight) -> None:
+        pen = QPen(colour("ink"), 1)
+        pen.setDashPattern([2, 2])
+        painter.setPen(pen)
+        x = int(float(self._x(self._at_hz))) + 0.5
+        painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+        level = float(np.interp(self._at_hz, lines.hz, lines.average_db))
+        painter.setBrush(colour("ink"))
+        painter.drawEllipse(QPointF(x, float(y(level))), 2.6, 2.6)
