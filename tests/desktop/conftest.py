@@ -41,6 +41,8 @@ class Person:
 
     def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         self.bot.keyClick(self.window, key, modifier)
+        if key == Qt.Key.Key_N:  # the marked noise is listened to first, in the background
+            self.settle()
 
     def drag(self, widget: QWidget, start: QPointF, stop: QPointF) -> None:
         self.bot.mousePress(widget, Qt.MouseButton.LeftButton, pos=start.toPoint())

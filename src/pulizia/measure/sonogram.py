@@ -98,7 +98,9 @@ def _levels(
         for frames in _framed(source, starts[a:b], size):
             spectrum = rfft(frames * window, overwrite=True)
             power[a:b] += spectrum.real**2 + spectrum.imag**2
-    picked = (power * scale_power) @ _row_matrix(scale, source.rate, size)[:, rows]
+    power *= scale_power
+    picked = power @ _row_matrix(scale, source.rate, size)[:, rows]
+    _take_highest(power, picked, scale, source.rate, size, rows)
     db = powers_to_db(picked).T
     if finer > 1:
         fine = db.reshape(db.shape[0], columns, finer)
@@ -122,25 +124,52 @@ def _framed(source: Source, starts: NDArray[np.int64], size: int) -> list[NDArra
     return [blocks[:, c] for c in range(source.channels)]
 
 
+def _row_edges(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float64]:
+    """Upper edge of each row, and the lower one of the last, in bins."""
+    return scale.hz_of_row(np.arange(scale.rows + 1.0)) * size / rate
+
+
 @cache
 def _row_matrix(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float32]:
-    """(bins, rows): interpolation where rows are closer than bins, the mean where they are wider."""
+    """(bins, rows): interpolation between bins for rows that are narrower than one."""
     bins = size // 2 + 1
-    edges = scale.hz_of_row(np.arange(scale.rows + 1.0)) * size / rate
+    edges = _row_edges(scale, rate, size)
     matrix = np.zeros((bins, scale.rows), dtype=np.float32)
     for row in range(scale.rows):
-        high, low = edges[row], edges[row + 1]
-        centre = float(np.sqrt(high * low))
-        if centre >= bins - 1:
-            continue
-        if high - low <= 1.0:
+        centre = float(np.sqrt(edges[row] * edges[row + 1]))
+        if edges[row] - edges[row + 1] <= 1.0 and centre < bins - 1:
             left = int(centre)
             matrix[left, row] = 1.0 - (centre - left)
             matrix[left + 1, row] = centre - left
-        else:
-            a, b = int(np.ceil(low - 0.5)), min(int(np.ceil(high - 0.5)), bins)
-            matrix[a : max(b, a + 1), row] = 1.0 / max(b - a, 1)
     return matrix
+
+
+@cache
+def _wide_rows(scale: SonogramScale, rate: int, size: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Rows wider than a bin from low to high, and the bins at which they begin and the last ends."""
+    edges = _row_edges(scale, rate, size)
+    wide = np.flatnonzero((edges[:-1] - edges[1:] > 1.0) & (edges[1:] < size // 2))[::-1]
+    if not len(wide):
+        return wide, wide
+    begins = np.ceil(edges[wide + 1] - 0.5).astype(np.intp)
+    end = min(int(np.ceil(edges[wide[-1]] - 0.5)), size // 2 + 1)
+    return wide, np.append(begins, max(end, int(begins[-1]) + 1))
+
+
+def _take_highest(
+    power: NDArray[np.float32], picked: NDArray[np.float32], scale: SonogramScale, rate: int,
+    size: int, rows: slice,
+) -> None:  # fmt: skip
+    """Rows wider than a bin show the highest of their bins: a line keeps its level."""
+    wide, begins = _wide_rows(scale, rate, size)
+    inside = (wide >= rows.start) & (wide < rows.stop)
+    if not inside.any():
+        return
+    first, last = np.flatnonzero(inside)[[0, -1]]
+    starts, end = begins[first : last + 1], int(begins[last + 1])
+    offset = int(starts[0])
+    highest = np.maximum.reduceat(power[:, offset:end], starts - offset, axis=1)
+    picked[:, wide[first : last + 1] - rows.start] = highest
 
 
 @cache

@@ -29,6 +29,7 @@ from pulizia.units import db_to_gain, seconds_to_frames
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
 SHORTEST_NOISE_S = 0.05
+MOST_LISTENED_S = 10.0  # of marked noise, to tell whether it is digital silence
 
 EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing")
 
@@ -282,10 +283,23 @@ class Studio:
             ms = 1000 * selection.span.frames / rate
             self.say(f"The marked noise is {ms:.0f} ms long. Mark at least 50 ms, better half a second.", bad=True)
             return
-        if not read_padded(chain.before, selection.span.start, selection.span.stop).any():
-            self.say("The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True)
+        listened = min(selection.span.stop, selection.span.start + round(MOST_LISTENED_S * rate))
+
+        def is_silent(_job: Job) -> bool:
+            return not read_padded(chain.before, selection.span.start, listened).any()
+
+        def done(silent: object) -> None:
+            if silent:
+                self.say("The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True)
+            elif self.recording is not None and self.recording.id == recording.id:
+                self._learn_noise(place)
+
+        self._job(is_silent, "Listening to the noise", done)
+
+    def _learn_noise(self, place: tuple[float, float]) -> None:
+        recording, step = self.recording, self.step
+        if recording is None:
             return
-        step = self.step
         if step is not None and step.tool_id == "noise":
             changes = {"profile_spans_s": (place,), "profile_levels": ()}
             self.document.change_settings(recording.id, step.id, **changes)

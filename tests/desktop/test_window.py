@@ -1,0 +1,106 @@
+"""Around the bench: recovery, closing with unsaved work, the time axis, the command that starts it."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QApplication, QMessageBox
+from tests.desktop.conftest import Person
+
+from pulizia.desktop.bench.time_axis import TimeAxis
+
+
+def answer(words: str) -> None:
+    """Press a button of the question that will come up."""
+
+    def press() -> None:
+        box = QApplication.activeModalWidget()
+        assert isinstance(box, QMessageBox)
+        next(b for b in box.buttons() if b.text().replace("&", "") == words).click()
+
+    QTimer.singleShot(50, press)
+
+
+def test_work_of_a_killed_session_is_offered_and_taken_up(person: Person, voice_file: Path) -> None:
+    program = (
+        "import os, sys; from pathlib import Path\n"
+        "from pulizia.session.document import Document; from pulizia.media.open import open_media\n"
+        "d = Document(); rid = d.add_media(open_media(Path(sys.argv[1])))\n"
+        "d.add_step(rid, 'noise', {'reduction_db': 19.0}); d.write_journal(); os._exit(9)\n"
+    )
+    subprocess.run([sys.executable, "-c", program, str(voice_file)], check=False)
+    person.window.asks = True
+    answer("Take it up")
+    person.window.offer_recovery()
+    person.window.asks = False
+    person.until(lambda: person.window.studio.chain is not None)
+    assert person.recording.score[0].settings.reduction_db == 19.0
+    assert person.window.studio.document.is_dirty
+
+
+def test_unsaved_work_is_asked_about_before_it_is_left(bench: Person, tmp_path: Path) -> None:
+    window = bench.window
+    window.studio.document.save(tmp_path / "job.pulizia")
+    window.asks = True
+    assert window.may_leave()
+    window.studio.document.add_step(bench.recording.id, "noise")
+    answer("Cancel")
+    assert not window.may_leave()
+    assert window.windowTitle().startswith("job*")
+    answer("Save")
+    assert window.may_leave()
+    assert not window.studio.document.is_dirty
+    window.studio.document.undo()
+    answer("Do not save")
+    assert window.may_leave()
+    window.asks = False
+
+
+def test_zooming_keeps_the_frame_under_the_mouse_and_stays_inside() -> None:
+    axis = TimeAxis()
+    axis.show_recording(480_000, 48_000)
+    axis.set_width(680)
+    under = axis.frame_at(300)
+    for _ in range(10):
+        axis.zoom(1.5, 300)
+    assert axis.frame_at(300) == pytest.approx(under, abs=1)
+    axis.scroll(-1e9)
+    assert axis.left == 0
+    axis.scroll(1e9)
+    assert axis.right == pytest.approx(480_000)
+    axis.zoom(1e9, 0)
+    assert axis.frames_per_pixel == pytest.approx(1 / 24)
+    axis.show_whole()
+    step, ticks = axis.ticks()
+    assert len(ticks) >= 5
+    assert all(b - a == pytest.approx(step) for a, b in pairwise(ticks))
+
+
+def test_every_control_has_a_name_and_can_be_reached_by_keys(bench: Person) -> None:
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    bench.settle()
+    reached = set()
+    for _ in range(60):
+        bench.key(Qt.Key.Key_Tab)
+        widget = QApplication.focusWidget()
+        if widget is not None:
+            reached.add(widget)
+            assert widget.accessibleName() or getattr(widget, "text", lambda: "")(), widget
+    names = {w.accessibleName() for w in reached}
+    assert {"Place", "Play or stop", "What is heard and seen", "Reduction"} <= names
+
+
+def test_the_command_opens_a_window_and_leaves_a_picture(tmp_path: Path, voice_file: Path) -> None:
+    picture = tmp_path / "w.png"
+    command = [sys.executable, "-c", "from pulizia.cli.main import run; run()", str(voice_file), "--simulated-output", "--picture", str(picture)]
+    done = subprocess.run(command, env=os.environ | {"QT_QPA_PLATFORM": "offscreen"}, capture_output=True, text=True, timeout=60, check=False)
+    assert done.returncode == 0, done.stderr
+    assert picture.stat().st_size > 20_000
+    assert "Traceback" not in done.stderr
