@@ -21,6 +21,7 @@ from pulizia.units import ms_to_frames
 
 CHUNK_FRAMES = 1 << 16
 EDGE_FADE_MS = 10.0
+MOST_KEPT_KEYS = 1 << 14  # a stage never changes, so neither do its keys; views ask often
 BAND_TAPS_S = 0.085  # length of the filter that confines a step to a band: 4096 at 48 kHz
 
 
@@ -56,6 +57,7 @@ class Stage:
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
         self.key = content_key("stage", upstream.key, step.content_key())
         self._cache, self._store = cache_, store
+        self._keys: dict[tuple[int, int], str] = {}
         self._spans = step.acts_in(self.frames)
         self._step_key = step.content_key()
         margin = step.tool.margin(step.settings, self.rate)
@@ -67,6 +69,14 @@ class Stage:
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch: that of the upstream where the step does not act."""
+        known = self._keys.get((start, stop))
+        if known is None:
+            known = self._make_span_key(start, stop)
+            if len(self._keys) < MOST_KEPT_KEYS:
+                self._keys[start, stop] = known
+        return known
+
+    def _make_span_key(self, start: int, stop: int) -> str:
         first = start // CHUNK_FRAMES * CHUNK_FRAMES
         last = min(-(-stop // CHUNK_FRAMES) * CHUNK_FRAMES, self.frames)
         if not self._acts(start, stop):
