@@ -57,10 +57,11 @@ class FiguresDialog(QDialog):
         self._of.setText(self._title + ": measuring\u2026")
         names = self.studio.document.media[recording.id].channel_names
         passage = SpanSource(source, start, stop)
-        self.studio.pool.submit(
+        job = self.studio.pool.submit(
             lambda job: passage_figures(passage, names, job.progress), title="Measuring the selection",
             priority=SOON, slot="figures", on_done=self._show, on_error=self._of.setText,
         )  # fmt: skip
+        self.finished.connect(lambda _code: job.cancel())  # an answer to a closed dialog is dropped
 
     def _show(self, rows: list[Row]) -> None:
         self.rows = rows

@@ -78,6 +78,7 @@ class Sheet(QWidget):
             self._body.setParent(None)
             self._body.deleteLater()
         self._controls = {}
+        self._picture: ToolPicture | None = None
         self._picture_key = None
         self._body = QWidget()
         column = QVBoxLayout(self._body)
@@ -115,7 +116,6 @@ class Sheet(QWidget):
         head.addWidget(self._on)
         column.addLayout(head)
         column.addWidget(label(step.tool.summary, 13, wrap=True))
-        self._picture = None
         if step.tool.picture is not None:
             self._picture = ToolPicture()
             self._picture.show_picture(None, "Listening\u2026")
@@ -290,12 +290,12 @@ class Sheet(QWidget):
         target = self._picture
         self.studio.pool.submit(
             lambda job: make_picture(stage, place, job), title="Listening", priority=SOON, slot="picture",
-            on_done=lambda picture: self._show(target, picture), on_error=lambda text: target.show_picture(None, text),
+            on_done=lambda picture: self._show(target, picture, ""), on_error=lambda text: self._show(target, None, text),
         )  # fmt: skip
 
-    def _show(self, target: ToolPicture, picture: Picture) -> None:
-        if target is self._picture:
-            target.show_picture(picture)
+    def _show(self, target: ToolPicture, picture: Picture | None, text: str) -> None:
+        if target is self._picture:  # else the sheet has been made anew meanwhile
+            target.show_picture(picture, text)
 
     def _passage(self, frames: int, rate: int) -> tuple[int, int]:
         selection = self.studio.selection
