@@ -104,3 +104,17 @@ def test_the_command_opens_a_window_and_leaves_a_picture(tmp_path: Path, voice_f
     assert done.returncode == 0, done.stderr
     assert picture.stat().st_size > 20_000
     assert "Traceback" not in done.stderr
+
+
+def test_damaged_own_targets_are_explained_and_the_shipped_ones_stay(bench: Person, home: Path) -> None:
+    folder = home / "config" / "targets"
+    folder.mkdir(parents=True)
+    (folder / "own.json").write_text('{"targets": [{"id": "mine"}]}')
+    bench.key(Qt.Key.Key_F4)
+    assert "own.json" in bench.said
+    assert bench.window.delivery.target_box.count() >= 7
+    bench.window.studio.document.set_target("mine")
+    bench.settle()
+    assert "mine is not known" in bench.window.delivery._explain.text()
+    assert not bench.window.delivery.deliver_button.isEnabled()
+    bench.window.grab()

@@ -207,17 +207,25 @@ class MainWindow(QMainWindow):
         """Ask what to do with unsaved edits; False keeps the project open."""
         if not self.studio.document.is_dirty or not self.asks:
             return True
+        answer = self._ask(
+            "Unsaved changes",
+            f"Save the changes to {self.studio.document.title}?",
+            "The recordings themselves are never changed; the score would be lost.",
+            ("Save", "Do not save", "Cancel"),
+        )
+        return self.save() if answer == "Save" else answer == "Do not save"
+
+    def _ask(self, title: str, question: str, more: str, answers: tuple[str, str, str]) -> str:
+        """Ask; the answers are to go ahead, to drop something, and to do nothing."""
         box = QMessageBox(self)
-        box.setWindowTitle("Unsaved changes")
-        box.setText(f"Save the changes to {self.studio.document.title}?")
-        box.setInformativeText("The recordings themselves are never changed; the score would be lost.")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Do not save", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.setWindowTitle(title)
+        box.setText(question)
+        box.setInformativeText(more)
+        role = QMessageBox.ButtonRole
+        roles = (role.AcceptRole, role.DestructiveRole, role.RejectRole)
+        buttons = {box.addButton(words, r): words for words, r in zip(answers, roles, strict=True)}
         box.exec()
-        if box.clickedButton() is save:
-            return self.save()
-        return box.clickedButton() is drop
+        return next((words for made, words in buttons.items() if made is box.clickedButton()), answers[2])
 
     def relink(self) -> None:
         """Ask for the file of the recording on the bench."""
@@ -250,19 +258,17 @@ class MainWindow(QMainWindow):
             if not self.asks:
                 return
             what = found.path.name if found.path else "a project without a name"
-            box = QMessageBox(self)
-            box.setWindowTitle("Recover unsaved work")
-            box.setText(f"Pulizia ended before {what} was saved.")
-            box.setInformativeText("Take up the work where it was, or drop it for good?")
-            take = box.addButton("Take it up", QMessageBox.ButtonRole.AcceptRole)
-            drop = box.addButton("Drop it", QMessageBox.ButtonRole.DestructiveRole)
-            box.addButton("Decide later", QMessageBox.ButtonRole.RejectRole)
-            box.exec()
-            if box.clickedButton() is take:
+            answer = self._ask(
+                "Recover unsaved work",
+                f"Pulizia ended before {what} was saved.",
+                "Take up the work where it was, or drop it for good?",
+                ("Take it up", "Drop it", "Decide later"),
+            )
+            if answer == "Take it up":
                 self.studio.document.recover(found)
                 self.studio.after_load()
                 return
-            if box.clickedButton() is drop:
+            if answer == "Drop it":
                 found.journal.unlink(missing_ok=True)
 
     def _fill_recent(self) -> None:

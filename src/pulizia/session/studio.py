@@ -63,6 +63,7 @@ class Studio:
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
         self._stay_on: str | None = None  # the first of several files that are being opened
         self._copied: Step | None = None
+        self._targets: dict[str, Target] = {}
         self._desk = MeasureDesk(
             self.document, self.peaks, self.pool, post, measured=self._measured,
             grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),
@@ -468,9 +469,25 @@ class Studio:
         """Measure before and after in the background, unless they are known."""
         self._desk.want(recording_id or self.current_id)
 
+    @property
     def targets(self) -> dict[str, Target]:
-        """Shipped and own targets."""
-        return all_targets(config_folder("targets"))
+        """Shipped and own targets, as they were read last."""
+        if not self._targets:
+            self.read_targets()
+        return self._targets
+
+    @property
+    def target(self) -> Target | None:
+        """The project's target; None when it is not known on this machine."""
+        return self.targets.get(self.document.project.target_id)
+
+    def read_targets(self) -> None:
+        """Read the target files again; damaged own ones are explained, the shipped ones stay."""
+        try:
+            self._targets = all_targets(config_folder("targets"))
+        except PuliziaError as error:
+            self._targets = all_targets()
+            self.say(str(error), bad=True)
 
     # -- end
 

@@ -23,7 +23,6 @@ from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.controls import ChoiceBox, button, hairline, label
 from pulizia.desktop.delivery.loudness_graph import LoudnessGraph
 from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards, VerdictLabel
-from pulizia.errors import PuliziaError
 from pulizia.media.write import BITS, SampleFormat, write_text
 from pulizia.project.model import Recording
 from pulizia.report.loudness_report import report_html, report_json
@@ -144,12 +143,13 @@ class Delivery(QWidget):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
+        self.studio.read_targets()
         self.refresh()
 
     @property
     def target(self) -> Target | None:
         """The chosen target."""
-        return self.studio.targets().get(self.studio.document.project.target_id)
+        return self.studio.target
 
     def refresh(self) -> None:
         """Show the programme on the bench against the target."""
@@ -161,7 +161,7 @@ class Delivery(QWidget):
         self.deliver_button.setEnabled(chain is not None and target is not None and self._job is None)
         if recording is None or chain is None or target is None:
             self.graph.show_measures(None, None, target)
-            self._explain.setText("Open a recording on the Bench first." if recording is None else "")
+            self._explain.setText(self._why_nothing())
             return
         for other in self.studio.document.project.recordings:
             self.studio.want_measures(other.id)
@@ -184,6 +184,14 @@ class Delivery(QWidget):
             f"file will have. Whole programme, both gates (ITU-R BS.1770-5), {channels}."
         )
 
+    def _why_nothing(self) -> str:
+        if self.studio.recording is None:
+            return "Open a recording on the Bench first."
+        if self.target is None:
+            wanted = self.studio.document.project.target_id
+            return f"The project's target {wanted} is not known on this machine. Choose another one."
+        return "The recording's file is missing or changed. Relink it on the Bench."
+
     def _limiting_text(self) -> str:
         if self.plan is None:
             return "\u2013"
@@ -192,11 +200,7 @@ class Delivery(QWidget):
         return f"up to {self.plan.largest_reduction_db:.1f} dB"
 
     def _fill_targets(self) -> None:
-        try:
-            targets = self.studio.targets()
-        except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
-            return
+        targets = self.studio.targets
         ids = [self.target_box.itemData(n) for n in range(self.target_box.count())]
         if ids != list(targets):
             self.target_box.clear()

@@ -40,7 +40,7 @@ class ProgrammeCards(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        target = self.studio.targets().get(self.studio.document.project.target_id)
+        target = self.studio.target
         for row, recording in enumerate(self.studio.document.project.recordings):
             box = QRectF(0.5, row * ROW + 0.5, self.width() - 1, ROW - 1)
             chosen = recording.id == self.studio.current_id
