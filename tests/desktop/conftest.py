@@ -97,6 +97,7 @@ def person(qtbot: QtBot, qapp) -> Iterator[Person]:
     yield Person(qtbot, window)
     window.close()
     poster.close()
+    assert not window.studio.pool.unexpected
 
 
 @pytest.fixture

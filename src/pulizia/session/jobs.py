@@ -74,6 +74,7 @@ class JobPool:
         self._closing = False
         self._later = 0
         self._running: set[Job] = set()
+        self.unexpected: list[str] = []  # faults of ours, for tests to find
         self.fault: Callable[[str], None] = lambda _text: None
         self._threads = [
             threading.Thread(target=self._work, name=f"job-{n}", daemon=True) for n in range(threads)
@@ -162,6 +163,7 @@ class JobPool:
             self._answer(job, job.on_error or self.fault, "There is not enough memory for this.")
         except Exception as error:  # noqa: BLE001 - a fault of ours must not end the thread silently
             traceback.print_exc()
+            self.unexpected.append(f"{job.title}: {error!r}")
             sentence = f"{job.title or 'A background task'} failed unexpectedly ({error})."
             self._answer(job, job.on_error or self.fault, sentence)
         else:

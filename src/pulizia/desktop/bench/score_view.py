@@ -6,8 +6,6 @@ from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from functools import lru_cache
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QFontMetricsF,
@@ -26,20 +24,18 @@ from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.wave_image import (
-    columns_of_picture,
     indexed_image,
     tide_codes,
+    tide_heights,
     token_table,
 )
 from pulizia.desktop.theme import colour, font, theme
-from pulizia.measure.overview import PeakPicture
 from pulizia.score.steps import Step
 from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
 
 PITCH, STRIP_HEIGHT = 26, 20
 ROOMY_PITCH, ROOMY_HEIGHT, ROOMY_UP_TO = 32, 26, 5
-TIDE_LOW_DB, TIDE_HIGH_DB = -72.0, -24.0
 TOP = 8
 
 
@@ -397,14 +393,3 @@ class ScoreView(Lane):
 def text_width(text: str, *, bold: bool) -> float:
     """Width of a text at 13 pixels."""
     return QFontMetricsF(font(13, bold=bold)).horizontalAdvance(text)
-
-
-def tide_heights(
-    picture: PeakPicture, first: float, frames_per_column: float, count: int
-) -> NDArray[np.float64]:
-    """Share 0..1 of a strip's height: the level of what a step takes away, calmed over columns."""
-    power = columns_of_picture(picture, first, frames_per_column, count).power
-    db = 10.0 * np.log10(np.maximum(np.nan_to_num(power.mean(axis=0)), 1e-20))
-    if len(db) > 8:
-        db = np.convolve(np.pad(db, 3, mode="edge"), np.full(7, 1 / 7), mode="valid")
-    return np.asarray(np.clip((db - TIDE_LOW_DB) / (TIDE_HIGH_DB - TIDE_LOW_DB), 0.0, 1.0))

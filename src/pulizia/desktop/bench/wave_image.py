@@ -11,7 +11,7 @@ from pulizia.desktop.theme import Theme, colour
 from pulizia.measure.overview import BIN_FRAMES, Columns, PeakPicture
 
 FLOOR_DB = -60.0
-NOTHING, PEAK, BODY = 0, 1, 2
+TIDE_LOW_DB, TIDE_HIGH_DB = -72.0, -24.0
 
 
 def height_of(amplitude: NDArray[np.float32]) -> NDArray[np.float64]:
@@ -73,6 +73,17 @@ def wave_codes(figures: Columns, height: int) -> NDArray[np.uint8]:
         else:
             codes[part] = shape
     return codes
+
+
+def tide_heights(
+    picture: PeakPicture, first: float, frames_per_column: float, count: int
+) -> NDArray[np.float64]:
+    """Share 0..1 of a strip's height: the level of what a step takes away, calmed over columns."""
+    power = columns_of_picture(picture, first, frames_per_column, count).power
+    db = 10.0 * np.log10(np.maximum(np.nan_to_num(power.mean(axis=0)), 1e-20))
+    if len(db) > 8:
+        db = np.convolve(np.pad(db, 3, mode="edge"), np.full(7, 1 / 7), mode="valid")
+    return np.asarray(np.clip((db - TIDE_LOW_DB) / (TIDE_HIGH_DB - TIDE_LOW_DB), 0.0, 1.0))
 
 
 def tide_codes(heights: NDArray[np.float64], height: int) -> NDArray[np.uint8]:
