@@ -111,8 +111,33 @@ def window() -> None:
     frames.sort()
     print(f"scrolling at 1280x800: median {1000 * frames[60]:.1f} ms, longest {1000 * frames[-1]:.1f} ms of the window's thread a frame")
     latency(application, made)
+    live(application, made)
     made.close()
     poster.close()
+
+
+def live(application: object, made: object) -> None:
+    """Processor time while playing: nothing but the Bench, then with all gauges and the spectrum at 50 Hz."""
+    made.studio.document.remove_step(made.studio.current_id, made.studio.recording.score[0].id)
+    made.bench.axis.show_whole()
+    settle(application, made)
+    shares = []
+    for gauges in (False, True):
+        if gauges:
+            made.bench.toggle_levels()
+            made.bench.toggle_spectrum()
+        else:
+            made.bench.spectrum.hide()
+        made.studio.transport.play(round(2 * RATE))
+        made.studio.emit("playing")
+        began, cpu = time.time(), time.process_time()
+        while time.time() < began + 6.0:
+            application.processEvents()
+            time.sleep(0.004)
+        shares.append((time.process_time() - cpu) / (time.time() - began))
+        made.studio.transport.stop()
+        made.studio.emit("playing")
+    print(f"playing uses {100 * shares[0]:.0f} % of a core; with all gauges and the spectrum at 50 Hz {100 * shares[1]:.0f} %")
 
 
 def latency(application: object, made: object) -> None:

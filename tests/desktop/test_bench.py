@@ -19,7 +19,8 @@ from tests.desktop.conftest import Person, move
 from pulizia.audio.source import DifferenceSource
 from pulizia.audio.spans import Span
 from pulizia.desktop.bench.time_axis import GUTTER
-from pulizia.desktop.theme import LAMPLIGHT, LINEN, THEMES, ramp_table, theme, use_theme
+from pulizia.desktop.ramps import ramp_table
+from pulizia.desktop.theme import LAMPLIGHT, LINEN, THEMES, theme, use_theme
 from pulizia.media.pcm import PcmSource
 from pulizia.score.chain import Stage
 from pulizia.session.transport import Listening
@@ -131,7 +132,7 @@ def test_strips_are_switched_dragged_reordered_and_removed(bench: Person) -> Non
     middle = score.strip_box(1, Span(0, bench.recording.frames)).center()
     bench.drag(score, middle, middle - QPointF(0, 40))
     assert [s.id for s in bench.recording.score] == [level.id, noise.id]
-    bench.key(Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    bench.key(Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
     assert [s.id for s in bench.recording.score] == [noise.id, level.id]
     bench.key(Qt.Key.Key_Delete)
     assert [s.id for s in bench.recording.score] == [noise.id]
@@ -275,7 +276,7 @@ def test_a_missing_source_keeps_the_score_and_is_relinked(person: Person, voice_
     assert len(person.recording.score) == 1
     assert person.window.studio.chain is None
     person.window.grab()
-    person.window.studio.relink(person.recording.id, moved)
+    person.window.studio.files.relink(person.recording.id, moved)
     person.until(lambda: person.window.studio.chain is not None)
 
 
@@ -315,7 +316,7 @@ def test_themes_switch_and_keep_their_ramps_monotone(bench: Person) -> None:
     dark = bench.window.grab().toImage().pixelColor(5, 400).lightness()
     assert dark < 60
     for name, chosen in THEMES.items():
-        table = ramp_table(chosen, -84, -34, -127.5, 0.5)
+        table = ramp_table("theme", chosen, -84, -34, -127.5, 0.5)
         luma = [0.299 * (c >> 16 & 255) + 0.587 * (c >> 8 & 255) + 0.114 * (c & 255) for c in table]
         steps = np.diff(luma) if name == "lamplight" else -np.diff(luma)
         assert steps.min() > -1.5
@@ -404,7 +405,7 @@ def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(perso
     chain = person.window.studio.chain
     quiet = lambda s: 10 * np.log10(np.mean(s.read(5000, 35_000) ** 2))  # noqa: E731
     assert quiet(chain.before) - quiet(chain.after) == pytest.approx(12, abs=0.8)
-    person.window.studio.save_recipe(voice_file.with_name("kept.json"))
+    person.window.studio.files.save_recipe(voice_file.with_name("kept.json"))
     assert json.loads(voice_file.with_name("kept.json").read_text())["steps"][0]["tool"] == "noise"
 
 

@@ -114,6 +114,7 @@ def test_gauges_read_the_moment_that_is_heard() -> None:
         amplitude = 0.5 if n < 25 else 0.05
         tone = amplitude * np.sin(2 * np.pi * 1000 * (t + n * 0.02))
         levels.feed(np.stack([tone, -tone]).astype(np.float32), n * 960)
+    levels.rms_s = 0.3
     early, late = levels.at(24 * 960), levels.at(50 * 960)
     assert early.peak[0] == pytest.approx(0.5, rel=0.01)
     assert early.correlation == pytest.approx(-1.0, abs=1e-6)

@@ -104,3 +104,15 @@ def test_reference_curves_stand_at_the_level_of_the_passage() -> None:
 def test_passages_shorter_than_a_transform_have_no_spectrum() -> None:
     assert of(np.zeros(100)) is None
     assert np.isfinite(of(np.zeros(10_000)).average_db()).all()
+
+
+@pytest.mark.parametrize("name", sorted(WINDOWS))
+def test_a_tone_between_bins_is_placed_and_measured_exactly_in_any_window(name: str) -> None:
+    """Against the tone that was put in: a thousandth of a bin and a hundredth of a decibel."""
+    for offset in (-0.45, -0.2, 0.01, 0.33, 0.49):
+        hz = (700 + offset) * RATE / 16_384
+        sine = 0.1 * np.sin(2 * np.pi * hz * np.arange(4 * RATE) / RATE)
+        found = spectrum(ArraySource(sine[None].astype(np.float32), RATE), 0, 4 * RATE, size=16_384, window_name=name)
+        top = peaks(found, most=1)[0]
+        assert top.hz == pytest.approx(hz, abs=0.004)
+        assert top.level_db == pytest.approx(-20.0, abs=0.02)

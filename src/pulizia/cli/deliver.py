@@ -44,7 +44,7 @@ def run(options: argparse.Namespace) -> int:
     check_output(options.output, inputs=[programme.path], overwrite=options.overwrite)
     done = deliver(
         programme.source, target, options.output, sample_format=FORMATS[options.bits],
-        names=programme.channel_names, progress=progress,
+        names=programme.channel_names, markers=programme.markers, progress=progress,
     )  # fmt: skip
     progress.done()
     if options.report:

@@ -37,7 +37,7 @@ def run(options: argparse.Namespace) -> int:
         check_output(target, inputs=inputs, overwrite=options.overwrite)
         progress = TerminalProgress(recording.name)
         programme = worked_recording(recording, progress)
-        write_source(programme.source, target, FORMATS[options.bits], progress)
+        write_source(programme.source, target, FORMATS[options.bits], progress, markers=programme.markers)
         progress.done()
         print(f"{recording.name}: written to {target}")
     return 0

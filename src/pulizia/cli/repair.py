@@ -58,7 +58,7 @@ def repair(path: Path, recipe: Recipe, target: Path, sample_format: SampleFormat
             raise RecipeError(message)
     chain = Chain(source, steps, ChunkCache(), AnalysisStore())
     chain.prepare(lambda share: progress(share, "listening"))
-    write_source(chain.after, target, sample_format, lambda share: progress(share, "repairing"))
+    write_source(chain.after, target, sample_format, lambda share: progress(share, "repairing"), markers=media.markers)
     progress.done()
     print(f"{path.name}: {len(chain.stages)} steps applied, written to {target}")
     if note := cleaned_note(source.cleaned):

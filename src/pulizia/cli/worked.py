@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
 from pulizia.errors import ProjectError
 from pulizia.media.open import open_media
@@ -23,6 +24,7 @@ class Programme:
     path: Path
     name: str
     channel_names: tuple[str, ...]
+    markers: tuple[Marker, ...] = ()
 
 
 def worked_programme(path: Path, recording: str | None, progress: Callable[[float], None]) -> Programme:
@@ -30,8 +32,9 @@ def worked_programme(path: Path, recording: str | None, progress: Callable[[floa
     if path.suffix.lower() != SUFFIX:
         media = open_media(path, progress)
         return Programme(
-            source=media.source, path=path, name=path.stem, channel_names=media.channel_names
-        )
+            source=media.source, path=path, name=path.stem, channel_names=media.channel_names,
+            markers=media.markers,
+        )  # fmt: skip
     project = load_project(path)
     if not project.recordings:
         message = f"{path.name} holds no recordings. Add one in the window first."
@@ -58,5 +61,5 @@ def worked_recording(recording: Recording, progress: Callable[[float], None]) ->
     chain.prepare(progress)
     return Programme(
         source=chain.after, path=recording.path, name=recording.name,
-        channel_names=media.channel_names,
+        channel_names=media.channel_names, markers=recording.markers,
     )  # fmt: skip

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
 from pulizia.delivery.normalise import NormalisedSource, Plan, State, Verdict, plan, verdicts
 from pulizia.delivery.targets import Target
@@ -73,6 +74,7 @@ def deliver(
     sample_format: SampleFormat = "int24",
     made: Plan | None = None,
     names: tuple[str, ...] | None = None,
+    markers: Sequence[Marker] = (),
     store: SegmentStore | None = None,
     cache: ChunkCache | None = None,
     progress: Progress = lambda _share, _what: None,
@@ -91,14 +93,14 @@ def deliver(
         progress=lambda p: progress(0.5 * p, "measuring"),
     )  # fmt: skip
     source = made.result
-    verified = _write_and_measure(source, path, sample_format, names, store, progress)
+    verified = _write_and_measure(source, path, sample_format, names, markers, store, progress)
     corrected = False
     off = target.integrated_lufs - (verified.integrated_lufs or target.integrated_lufs)
     over = (verified.true_peak_dbtp or -99.0) - target.true_peak_dbtp
     if abs(off) > CORRECTED_ABOVE_LU or over > 0.0:
         ceiling = target.true_peak_dbtp - max(over, 0.0) - 0.1
         source = NormalisedSource(programme, made.gain_db + off, ceiling, cache)
-        verified = _write_and_measure(source, path, sample_format, names, store, progress)
+        verified = _write_and_measure(source, path, sample_format, names, markers, store, progress)
         corrected = True
     return Delivered(
         path=path, plan=made, verified=verified, verdicts=verdicts(verified, target),
@@ -108,9 +110,9 @@ def deliver(
 
 def _write_and_measure(
     source: Source, path: Path, sample_format: SampleFormat, names: tuple[str, ...] | None,
-    store: SegmentStore, progress: Progress,
+    markers: Sequence[Marker], store: SegmentStore, progress: Progress,
 ) -> Measures:  # fmt: skip
-    write_source(source, path, sample_format, lambda p: progress(0.5 + 0.35 * p, "writing"))
+    write_source(source, path, sample_format, lambda p: progress(0.5 + 0.35 * p, "writing"), markers=markers)
     written = open_media(path, lambda _p: progress(0.85, "reading back"))
     return measure(
         written.source, store, lambda p: progress(0.85 + 0.15 * p, "measuring the file"), names=names
@@ -118,9 +120,10 @@ def _write_and_measure(
 
 
 def write_source(
-    source: Source, path: Path, sample_format: SampleFormat, progress: Callable[[float], None]
-) -> None:
-    """Write a whole source beside ``path`` and rename it into place."""
+    source: Source, path: Path, sample_format: SampleFormat, progress: Callable[[float], None],
+    *, markers: Sequence[Marker] = (),
+) -> None:  # fmt: skip
+    """Write a whole source beside ``path`` and rename it into place; WAV keeps markers as cue points."""
     size = source.frames * source.channels * BITS[sample_format] // 8
     kind = kind_of(path)
     free = shutil.disk_usage(path.parent).free if path.parent.is_dir() else size
@@ -131,7 +134,8 @@ def write_source(
         )
         raise DiskError(message)
     with sound_writer(
-        path, rate=source.rate, channels=source.channels, sample_format=sample_format, kind=kind
+        path, rate=source.rate, channels=source.channels, sample_format=sample_format, kind=kind,
+        markers=markers,
     ) as writer:
         for start in range(0, source.frames, WRITE_FRAMES):
             stop = min(start + WRITE_FRAMES, source.frames)

@@ -64,6 +64,12 @@ def _edits(w: MainWindow) -> list[Command]:
         Command("mark_stop", "Edit", "Mark up to the play head", ("]",), lambda: edge("stop"), has),
         Command("clear", "Edit", "Mark nothing", ("Esc",), clear),
         Command("noise", "Edit", "Take as noise", ("N",), s.take_as_noise, marked),
+        Command("marker", "Edit", "Set a marker", ("K",), lambda: _do(s.markers.add), lambda: s.recording is not None),
+        Command("marker_rename", "Edit", "Rename the marker here\u2026", ("Ctrl+K",), w.rename_marker_here, lambda: bool(s.markers.all)),
+        Command("marker_next", "Edit", "Next marker", ("Ctrl+PgDown",), lambda: s.markers.go(1), lambda: bool(s.markers.all)),
+        Command("marker_previous", "Edit", "Previous marker", ("Ctrl+PgUp",), lambda: s.markers.go(-1), lambda: bool(s.markers.all)),
+        Command("markers_out", "Edit", "Export markers\u2026", (), w.export_markers, lambda: bool(s.markers.all)),
+        Command("markers_in", "Edit", "Take in markers\u2026", (), w.take_in_markers, has),
         Command("give_back", "Edit", "Give back the original", ("G",), s.give_back, marked),
     ]
 
@@ -95,6 +101,8 @@ def _listening(w: MainWindow) -> list[Command]:
         Command("side", "Listen", "Side", ("8",), lambda: s.set_pick("side"), two, lambda: s.pick == "side"),
         Command("mono", "Listen", "Mono sum", ("9",), lambda: s.set_pick("mono"), two, lambda: s.pick == "mono"),
         Command("matched", "Listen", "Matched level", ("M",), lambda: s.set_matched(not s.matched), has, lambda: s.matched),
+        Command("only_band", "Listen", "Only the marked band", ("O",), s.toggle_only_band, has, lambda: s.only_band),
+        Command("output", "Listen", "Sound output\u2026", (), w.show_sound),
         Command("start", "Listen", "To the start", ("Home",), lambda: to("start"), has),
         Command("end", "Listen", "To the end", ("End",), lambda: to("end"), has),
         Command("back", "Listen", "Back a little", ("Left",), lambda: s.nudge(-0.1), has),
@@ -105,7 +113,7 @@ def _listening(w: MainWindow) -> list[Command]:
 
 
 def _views(w: MainWindow) -> list[Command]:
-    axis, sonogram, s = w.bench.axis, w.bench.sonogram, w.studio
+    axis, sonogram, wave, s = w.bench.axis, w.bench.sonogram, w.bench.waveform, w.studio
     has = lambda: s.recording is not None  # noqa: E731
 
     def zoom(factor: float) -> None:
@@ -123,9 +131,9 @@ def _views(w: MainWindow) -> list[Command]:
 
     def size(step: int) -> None:
         sizes = (0, *SIZES)
-        at = sizes.index(sonogram.transform_size) + step
-        sonogram.set_size(sizes[at % len(sizes)])
-        now = sonogram.transform_size
+        at = sizes.index(sonogram.look.size) + step
+        sonogram.choose(size=sizes[at % len(sizes)])
+        now = sonogram.look.size
         shown = f"transform size {now}" if now else "blended transform sizes"
         s.say(f"The sonogram uses {shown}.")
 
@@ -144,7 +152,14 @@ def _views(w: MainWindow) -> list[Command]:
         Command("paler", "View", "Sonogram: paler", ("Ctrl+Down",), lambda: sonogram.set_levels(sonogram.low_db + 3, sonogram.high_db + 3), has),
         Command("comb", "View", "Sonogram: harmonics of the pointer", ("H",), sonogram.toggle_comb, has, lambda: sonogram.comb),
         Command("figures", "View", "Figures of what is marked\u2026", ("I",), w.show_figures, has),
-        Command("freeze", "View", "Spectrum: freeze or go on", ("F",), w.bench.spectrum.freeze, has),
+        Command("freeze", "View", "Spectrum: freeze or go on", ("F",), w.bench.freeze_spectrum, has),
+        Command("spectrum", "View", "Enlarged spectrum", ("S",), w.bench.toggle_spectrum, has, w.bench.large_spectrum.isVisible),
+        Command("levels", "View", "Levels", ("V",), w.bench.toggle_levels, has, lambda: w.bench.shows_levels),
+        Command("wave_linear", "View", "Waveform: linear amplitude", ("Y",), lambda: wave.set_look(linear=not wave.linear), has, lambda: wave.linear),
+        Command("wave_rows", "View", "Waveform: each channel in its row", ("Shift+Y",), lambda: wave.set_look(in_rows=not wave.in_rows), has, lambda: wave.in_rows),
+        Command("sonogram_menu", "View", "Sonogram: all choices\u2026", ("W",), sonogram.show_menu, has),
+        Command("closer_hz", "View", "Sonogram: fewer frequencies", ("Alt+Up",), lambda: sonogram.zoom_band(0.8, sonogram.height() / 2), has),
+        Command("wider_hz", "View", "Sonogram: more frequencies", ("Alt+Down",), lambda: sonogram.zoom_band(1.25, sonogram.height() / 2), has),
         Command("theme", "View", "Lamplight", ("Ctrl+L",), other_theme, checked=lambda: theme().name == "lamplight"),
     ]
 
@@ -181,8 +196,8 @@ def _score(w: MainWindow) -> list[Command]:
         Command("step_on", "Score", "Switch the step on or off", ("E",), toggle, on_step),
         Command("step_next", "Score", "Next step", ("Down",), lambda: choose(1), on_step),
         Command("step_previous", "Score", "Previous step", ("Up",), lambda: choose(-1), on_step),
-        Command("step_down", "Score", "Move the step down", ("Alt+Down",), lambda: move(1), on_step),
-        Command("step_up", "Score", "Move the step up", ("Alt+Up",), lambda: move(-1), on_step),
+        Command("step_down", "Score", "Move the step down", ("Shift+Down",), lambda: move(1), on_step),
+        Command("step_up", "Score", "Move the step up", ("Shift+Up",), lambda: move(-1), on_step),
         Command("step_remove", "Score", "Remove the step", ("Del",), remove, on_step),
     ]
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -13,12 +15,13 @@ from PySide6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
+    QPixmap,
     QResizeEvent,
 )
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from pulizia.desktop.controls import SegmentSwitch
-from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.measure.live import Reading
 from pulizia.session.studio import Studio
@@ -29,6 +32,7 @@ FLOOR_DB = -60.0
 BAR_WIDTH = 180
 FULL_GAUGE, COMPACT_GAUGE = 322, 240
 NARROW_WINDOW = 1200
+FIGURES_EVERY = 5  # turns of the gauges between two sets of figures: what changes faster is not read
 ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED)
 
 
@@ -104,10 +108,11 @@ class Gauge(QWidget):
         self.names: tuple[str, ...] = ("L", "R")
         self.ceiling_db = -1.0
         self.compact = False
+        self._still: tuple[Hashable, QPixmap] | None = None
         self.setFixedSize(FULL_GAUGE, 48)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Levels of what is heard")
-        self.setToolTip("Bars: RMS over 0.3 s in ink, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels.")
+        self.setToolTip("Bars: RMS over 0.6 s in ink, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels.")
         theme_notice().changed.connect(self.update)
 
     def set_compact(self, compact: bool) -> None:  # noqa: FBT001 - the state itself
@@ -130,33 +135,53 @@ class Gauge(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), colour("paper"))
+        painter.drawPixmap(0, 0, self._still_parts())
         painter.setFont(font(11))
-        for row, name in enumerate(self.names):
-            y = 8 + 12 * row if len(self.names) > 1 else 14
-            painter.setPen(colour("soft"))
-            painter.drawText(QRectF(0, y - 4, 12, 15), Qt.AlignmentFlag.AlignVCenter, name)
-            painter.fillRect(QRectF(16, y, BAR_WIDTH, 7), colour("line"))
-            hold: float | None = None
-            if self.reading is not None and row < len(self.reading.peak):
-                peak = gain_to_db(float(self.reading.peak[row]))
-                rms = gain_to_db(float(self.reading.rms[row]))
-                painter.fillRect(QRectF(16, y, self._x(peak) - 16, 7), colour("soft", 0.55))
-                painter.fillRect(QRectF(16, y, self._x(rms) - 16, 7), colour("ink"))
-                hold = gain_to_db(float(self.reading.true_peak_hold[row]))
-                if hold > FLOOR_DB:
-                    token = "madder" if hold > self.ceiling_db else "verd"
-                    painter.fillRect(QRectF(self._x(hold) - 1, y - 2, 2, 11), colour(token))
-            painter.fillRect(QRectF(self._x(self.ceiling_db), y - 2, 1, 11), colour("madder"))
-            over = hold is not None and hold > self.ceiling_db
-            painter.setPen(colour("madder" if over else "soft"))
-            box = QRectF(16 + BAR_WIDTH + 4, y - 4, 36, 15)
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(hold))
-        painter.setPen(colour("soft"))
-        for db in (-60, -40, -20, -10, 0):
-            painter.drawText(QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0))
-        painter.drawText(QRectF(16 + BAR_WIDTH + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, "dBTP")
+        for row in range(len(self.names)):
+            self._paint_bar(painter, row)
         self._paint_correlation(painter)
+
+    def _top(self, row: int) -> int:
+        return 8 + 12 * row if len(self.names) > 1 else 14
+
+    def _still_parts(self) -> QPixmap:
+        """Names, tracks and scale, drawn anew only when they change."""
+        key = (self.names, self.size().toTuple(), self.devicePixelRatioF(), theme().name)
+        if self._still is None or self._still[0] != key:
+            pixmap = QPixmap(self.size() * self.devicePixelRatioF())
+            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+            pixmap.fill(colour("paper"))
+            painter = QPainter(pixmap)
+            painter.setFont(font(11))
+            painter.setPen(colour("soft"))
+            for row, name in enumerate(self.names):
+                y = self._top(row)
+                painter.drawText(QRectF(0, y - 4, 12, 15), Qt.AlignmentFlag.AlignVCenter, name)
+                painter.fillRect(QRectF(16, y, BAR_WIDTH, 7), colour("line"))
+            for db in (-60, -40, -20, -10, 0):
+                painter.drawText(QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0))
+            painter.drawText(QRectF(16 + BAR_WIDTH + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, "dBTP")
+            painter.end()
+            self._still = (key, pixmap)
+        return self._still[1]
+
+    def _paint_bar(self, painter: QPainter, row: int) -> None:
+        y = self._top(row)
+        hold: float | None = None
+        if self.reading is not None and row < len(self.reading.peak):
+            peak = gain_to_db(float(self.reading.peak[row]))
+            rms = gain_to_db(float(self.reading.rms[row]))
+            painter.fillRect(QRectF(16, y, self._x(peak) - 16, 7), colour("soft", 0.55))
+            painter.fillRect(QRectF(16, y, self._x(rms) - 16, 7), colour("ink"))
+            hold = gain_to_db(float(self.reading.true_peak_hold[row]))
+            if hold > FLOOR_DB:
+                token = "madder" if hold > self.ceiling_db else "verd"
+                painter.fillRect(QRectF(self._x(hold) - 1, y - 2, 2, 11), colour(token))
+        painter.fillRect(QRectF(self._x(self.ceiling_db), y - 2, 1, 11), colour("madder"))
+        over = hold is not None and hold > self.ceiling_db
+        painter.setPen(colour("madder" if over else "soft"))
+        box = QRectF(16 + BAR_WIDTH + 4, y - 4, 36, 15)
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(hold))
 
     def _paint_correlation(self, painter: QPainter) -> None:
         if len(self.names) < 2 or self.compact:
@@ -224,6 +249,7 @@ class Foot(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio = studio
+        self._ticks = 0
         self.setFixedHeight(56)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 16, 0)
@@ -299,6 +325,9 @@ class Foot(QWidget):
         measures = studio.measures(what)
         if measures is None or studio.listening is Listening.REMOVED:
             self.figures.show_values((None,) * 5)
+            return
+        self._ticks += 1
+        if studio.transport.is_playing and self._ticks % FIGURES_EVERY:
             return
         block = min(int(position * BLOCKS_PER_SECOND / rate), len(measures.momentary) - 1)
         self.figures.show_values((

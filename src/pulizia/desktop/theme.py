@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 
-import numpy as np
 from PySide6.QtCore import QObject, QPointF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen, QPixmap
 from PySide6.QtWidgets import QApplication
@@ -222,15 +221,3 @@ def _icons(t: Theme) -> dict[str, str]:
         pixmap.save(str(path))
         paths[name] = path.as_posix()
     return paths
-
-
-def ramp_table(t: Theme, low_db: float, high_db: float, code_floor_db: float, code_step_db: float) -> list[int]:
-    """Colour table (256 QRgb) for level codes: the ramp from ``low_db`` to ``high_db``."""
-    levels = code_floor_db + code_step_db * np.arange(256)
-    value = np.clip((levels - low_db) / max(1.0, high_db - low_db), 0.0, 1.0) ** 0.95
-    stops = np.array([place for place, _ in t.ramp])
-    colours = np.array([(c.redF(), c.greenF(), c.blueF()) for c in (QColor(name) for _, name in t.ramp)])
-    bent = colours**1.6
-    mixed = np.stack([np.interp(value, stops, bent[:, k]) for k in range(3)], axis=1) ** (1 / 1.6)
-    rgb = np.rint(mixed * 255.0).astype(int)
-    return [0xFF000000 | (r << 16) | (g << 8) | b for r, g, b in rgb.tolist()]

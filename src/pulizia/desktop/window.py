@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
     QGridLayout,
+    QInputDialog,
     QMainWindow,
     QMenu,
     QMessageBox,
@@ -24,6 +25,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from pulizia.audio.markers import Marker
 from pulizia.desktop.actions import Actions
 from pulizia.desktop.bars import MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
@@ -33,6 +35,7 @@ from pulizia.desktop.controls import button, hairline, label
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.foot import Foot
 from pulizia.desktop.preferences import Preferences
+from pulizia.desktop.sound_dialog import SoundDialog
 from pulizia.desktop.theme import theme_notice
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import state_folder
@@ -100,6 +103,7 @@ class MainWindow(QMainWindow):
         studio.on("playing", self._playing_changed)
         self.bench.open_asked.connect(self.open_files)
         self.bench.read_out.connect(self.top.read_out.setText)
+        self.bench.ruler.rename_asked.connect(self.rename_marker)
         self.bench.recording_menu.connect(self._recording_menu)
         theme_notice().changed.connect(self.top.draw_icons)
         theme_notice().changed.connect(self.foot.update)
@@ -112,7 +116,7 @@ class MainWindow(QMainWindow):
         document, recording = studio.document, studio.recording
         mark = "*" if document.is_dirty else ""
         self.setWindowTitle(f"{document.title}{mark} \u2013 Pulizia")
-        busy = studio.opening
+        busy = studio.files.opening
         self.top.stop.setVisible(bool(busy))
         if busy:
             self.top.name.setText(f"{busy[0].title}\u2026 {100 * busy[0].share:.0f} %")
@@ -170,7 +174,7 @@ class MainWindow(QMainWindow):
             return
         for path in paths:
             self.preferences.add_recent(path)
-        self.studio.open_paths(paths)
+        self.studio.files.open_paths(paths)
 
     def save(self) -> bool:
         """Save the project; asks for a name the first time."""
@@ -234,13 +238,13 @@ class MainWindow(QMainWindow):
             return
         name, _ = QFileDialog.getOpenFileName(self, f"Where is {recording.path.name}?", str(recording.path.parent), f"Sound, pictures ({SOUND_FILES});;All files (*)")
         if name:
-            self.studio.relink(recording.id, Path(name))
+            self.studio.files.relink(recording.id, Path(name))
 
     def choose_recipe(self) -> None:
         """Ask for a recipe and apply it."""
         name, _ = QFileDialog.getOpenFileName(self, "Apply a recipe", "", "Recipe (*.json)")
         if name:
-            self.studio.apply_recipe(Path(name))
+            self.studio.files.apply_recipe(Path(name))
 
     def save_recipe(self) -> None:
         """Ask for a name and keep the score as a recipe."""
@@ -250,7 +254,43 @@ class MainWindow(QMainWindow):
         proposal = str(recording.path.with_name(f"{recording.name}-recipe.json"))
         name, _ = QFileDialog.getSaveFileName(self, "Save the score as a recipe", proposal, "Recipe (*.json)")
         if name:
-            self.studio.save_recipe(Path(name))
+            self.studio.files.save_recipe(Path(name))
+
+    def rename_marker(self, marker: Marker) -> None:
+        """Ask for a marker's name."""
+        name, good = QInputDialog.getText(self, "Rename the marker", "Name", text=marker.name)
+        if good and name.strip():
+            self.studio.markers.rename(marker, name)
+
+    def rename_marker_here(self) -> None:
+        """Rename the marker nearest to the play head."""
+        marker = self.studio.markers.near(self.studio.transport.position, float("inf"))
+        if marker is not None:
+            self.rename_marker(marker)
+
+    def export_markers(self) -> None:
+        """Ask for a name: a text list, or a WAV file of the worked sound with cue points."""
+        recording, chain = self.studio.recording, self.studio.chain
+        if recording is None or chain is None:
+            return
+        proposal = str(recording.path.with_name(f"{recording.name}-markers.txt"))
+        kinds = "Text list (*.txt);;WAV with cue points (*.wav)"
+        name, _ = QFileDialog.getSaveFileName(self, "Export markers", proposal, kinds)
+        if name:
+            self.studio.markers.export(Path(name))
+
+    def take_in_markers(self) -> None:
+        """Ask for a text list, or a WAV file with cue points."""
+        kinds = "Text list or WAV (*.txt *.tsv *.wav);;All files (*)"
+        name, _ = QFileDialog.getOpenFileName(self, "Take in markers", "", kinds)
+        if name:
+            self.studio.markers.take_in(Path(name))
+
+    def show_sound(self) -> None:
+        """Choose the sound output."""
+        self.sound = SoundDialog(self.studio, self)
+        self.sound.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.sound.open()
 
     def offer_recovery(self) -> None:
         """After a crash: offer what was not saved."""
@@ -266,7 +306,7 @@ class MainWindow(QMainWindow):
             )
             if answer == "Take it up":
                 self.studio.document.recover(found)
-                self.studio.after_load()
+                self.studio.files.after_load()
                 return
             if answer == "Drop it":
                 found.journal.unlink(missing_ok=True)

@@ -22,6 +22,7 @@ from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.dsp.block_filter import BlockFilter
 from pulizia.dsp.oversample import BLOCK, TAPS, factor_for, interpolator
+from pulizia.measure.flat_tops import flattened
 
 BLOCKS_PER_SECOND = 100
 SEGMENT_BLOCKS = 10 * BLOCKS_PER_SECOND
@@ -67,6 +68,8 @@ class Segment:
     true_peak: NDArray[np.float32]  # (channels, blocks) exact above ``floor``, else ``peak``
     floor: NDArray[np.float32]  # (channels,) true peaks below this were not looked for
     total: NDArray[np.float64]  # (channels,) sum of samples, for the offset
+    flat: NDArray[np.uint16]  # (blocks,) samples in flattened tops, all channels
+    overs: int  # samples beyond full scale, all channels
 
     @property
     def nbytes(self) -> int:
@@ -216,7 +219,9 @@ def measure_block(
         _true_peaks(samples[c, lead - TAPS :], edges, peak[c], rate_hz, float(floor[c]))
         for c in range(samples.shape[0])
     ])  # fmt: skip
-    return Segment(weighted, power, peak, true_peak, floor, body.sum(axis=1).astype(np.float64))
+    overs = int(np.count_nonzero(np.abs(body) > 1.0)) if peak.max(initial=0.0) > 1.0 else 0
+    flat = flattened(body, edges)
+    return Segment(weighted, power, peak, true_peak, floor, body.sum(axis=1).astype(np.float64), flat, overs)
 
 
 @cache

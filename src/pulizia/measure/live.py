@@ -4,27 +4,55 @@ from __future__ import annotations
 
 import threading
 from collections import deque
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
 from pulizia.dsp.oversample import BLOCK, TAPS, factor_for, interpolator
+from pulizia.measure.ballistics import PpmNeedle, VuNeedle
 
-RMS_TIME_S = 0.3  # common practice between 0.3 and 0.6 s
 HOLD_S = 1.5
 FALL_DB_PER_S = 26.0
+KEPT_S = 4.0
+PICTURED_S = 0.2  # of sound in the goniometer
+MOST_PICTURED = 4800
+
+Amplitudes = NDArray[np.float64]
+
+
+class _Block(NamedTuple):
+    """What is kept of a block that was fed."""
+
+    start: int
+    frames: int
+    peak: NDArray[np.float32]
+    true_peak: NDArray[np.float32]
+    power: Amplitudes
+    cross: float
+    vu: Amplitudes
+    ppm: Amplitudes
+    overs: int
+    pair: Samples | None
 
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """Levels at one moment, as amplitudes per channel."""
+    """Levels at one moment, as amplitudes per channel. RMS is mathematical: a sine of 1 reads 0.707."""
 
     peak: NDArray[np.float32]
     true_peak_hold: NDArray[np.float32]
     rms: NDArray[np.float32]
     correlation: float | None
+    vu: Amplitudes
+    ppm: Amplitudes
+    peak_since_reset: NDArray[np.float32]
+    true_peak_since_reset: NDArray[np.float32]
+    overs: int  # samples beyond full scale since the reset
+    true_peak_overs: int  # blocks of 20 ms with a true peak above the ceiling since the reset
+    pair: Samples | None = field(default=None, repr=False)  # (2, n) the last moments of two channels
 
 
 class LiveLevels:
@@ -33,15 +61,37 @@ class LiveLevels:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._rate = 48_000
-        self._blocks: deque[tuple[int, int, NDArray[np.float32], NDArray[np.float32], NDArray[np.float64], float]] = deque()  # fmt: skip
+        self._blocks: deque[_Block] = deque()
         self._tail = np.zeros((1, TAPS), dtype=np.float32)
+        self.rms_s = 0.6
+        self.ppm_kind = "IIa"
+        self.ceiling = 10.0 ** (-1.0 / 20.0)
+        self._vu, self._ppm = VuNeedle(48_000, 1), PpmNeedle(48_000, 1)
+        self._counted = 0  # frames of the run that the counts have taken in
+        self._most = np.zeros(1, dtype=np.float32)
+        self._most_true = np.zeros(1, dtype=np.float32)
+        self._overs = self._true_overs = 0
 
     def start(self, rate: int, channels: int) -> None:
-        """Forget what was, get ready for a new run."""
+        """Get ready for a new run; held peaks and counts stay unless the channels differ."""
         with self._lock:
             self._rate = rate
             self._blocks.clear()
             self._tail = np.zeros((channels, TAPS), dtype=np.float32)
+            self._vu, self._ppm = VuNeedle(rate, channels), PpmNeedle(rate, channels, self.ppm_kind)
+            self._counted = 0
+            if len(self._most) != channels:
+                self._forget(channels)
+
+    def reset(self) -> None:
+        """Forget held peaks and counts."""
+        with self._lock:
+            self._forget(len(self._most))
+
+    def _forget(self, channels: int) -> None:
+        self._most = np.zeros(channels, dtype=np.float32)
+        self._most_true = np.zeros(channels, dtype=np.float32)
+        self._overs = self._true_overs = 0
 
     def feed(self, block: Samples, fed_frame: int) -> None:
         """Note a block that begins at ``fed_frame`` of the run."""
@@ -49,38 +99,54 @@ class LiveLevels:
         peak = np.abs(block).max(axis=1)
         true_peak = np.maximum(peak, _true_peak(padded, self._rate))
         power = np.einsum("cn,cn->c", block, block, dtype=np.float64)
+        pair = block[:, :: max(1, self._rate // 24_000)].copy() if len(block) == 2 else None
         cross = float(np.dot(block[0], block[1])) if len(block) == 2 else 0.0
+        overs = int(np.count_nonzero(np.abs(block) > 1.0)) if peak.max() > 1.0 else 0
+        self._ppm.kind = self.ppm_kind
+        vu, ppm = self._vu.feed(block), self._ppm.feed(block)
+        made = _Block(fed_frame, block.shape[1], peak, true_peak, power, cross, vu, ppm, overs, pair)
         with self._lock:
             self._tail = padded[:, -TAPS:]
-            self._blocks.append((fed_frame, block.shape[1], peak, true_peak, power, cross))
-            while self._blocks and self._blocks[0][0] < fed_frame - 4 * self._rate:
+            self._blocks.append(made)
+            while self._blocks and self._blocks[0].start < fed_frame - KEPT_S * self._rate:
                 self._blocks.popleft()
 
     def at(self, heard: int) -> Reading | None:
         """Levels at the moment when ``heard`` frames of the run have been heard."""
         with self._lock:
-            blocks = [b for b in self._blocks if b[0] < heard]
+            blocks = [b for b in self._blocks if b.start < heard]
+            if not blocks:
+                return None
+            for block in blocks:
+                if block.start >= self._counted:
+                    self._count(block)
+            most, most_true, overs, true_overs = self._most.copy(), self._most_true.copy(), self._overs, self._true_overs
             rate = self._rate
-        if not blocks:
-            return None
-        last_start, last_frames, *_ = blocks[-1]
-        now = min(heard, last_start + last_frames)
-        peak = np.zeros_like(blocks[-1][2])
-        hold = np.zeros_like(peak)
-        power = np.zeros(len(peak))
-        cross, frames = 0.0, 0
-        for start, count, block_peak, block_true_peak, block_power, block_cross in blocks:
-            age = max(0.0, (now - start - count) / rate)
-            np.maximum(peak, block_peak * np.float32(10.0 ** (-FALL_DB_PER_S * age / 20.0)), out=peak)
-            if age <= HOLD_S:
-                np.maximum(hold, block_true_peak, out=hold)
-            if age <= RMS_TIME_S:
-                power += block_power
-                cross += block_cross
-                frames += count
+        last = blocks[-1]
+        now = min(heard, last.start + last.frames)
+        reach = now - max(self.rms_s, HOLD_S) * rate
+        near = [b for b in blocks if b.start + b.frames >= reach] or [last]
+        age = np.maximum(0.0, now - np.array([b.start + b.frames for b in near])) / rate
+        fall = 10.0 ** (-FALL_DB_PER_S * age / 20.0)
+        peak = np.max(np.stack([b.peak for b in near]) * fall[:, None], axis=0).astype(np.float32)
+        held = [b.true_peak for b, old in zip(near, age, strict=True) if old <= HOLD_S]
+        hold = np.max(held, axis=0) if held else np.zeros_like(peak)
+        averaged = [b for b, old in zip(near, age, strict=True) if old <= self.rms_s] or [last]
+        power = np.sum([b.power for b in averaged], axis=0)
+        frames = sum(b.frames for b in averaged)
         norm = float(np.sqrt(power[0] * power[1])) if len(power) == 2 else 0.0
-        correlation = cross / norm if norm > 1e-12 else None
-        return Reading(peak, hold, np.sqrt(power / max(frames, 1)).astype(np.float32), correlation)
+        correlation = sum(b.cross for b in averaged) / norm if norm > 1e-12 else None
+        rms = np.sqrt(power / max(frames, 1)).astype(np.float32)
+        pairs = [b.pair for b, old in zip(near, age, strict=True) if old <= PICTURED_S and b.pair is not None]
+        pair = np.concatenate(pairs, axis=1)[:, -MOST_PICTURED:] if pairs else None
+        return Reading(peak, hold, rms, correlation, last.vu, last.ppm, most, most_true, overs, true_overs, pair)
+
+    def _count(self, block: _Block) -> None:
+        np.maximum(self._most, block.peak, out=self._most)
+        np.maximum(self._most_true, block.true_peak, out=self._most_true)
+        self._overs += block.overs
+        self._true_overs += int(block.true_peak.max() > self.ceiling)
+        self._counted = block.start + block.frames
 
 
 def _true_peak(padded: Samples, rate: int) -> NDArray[np.float32]:

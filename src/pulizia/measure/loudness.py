@@ -65,11 +65,14 @@ class Measures:
     momentary: NDArray[np.float32]
     short_term: NDArray[np.float32]
     peak: NDArray[np.float32]
+    overs: int  # samples beyond full scale
+    flat_samples: int  # samples in flattened tops
+    flat: NDArray[np.uint16]  # the same per 10 ms block
 
     @property
     def nbytes(self) -> int:
         """Bytes held by the curves."""
-        return int(self.momentary.nbytes + self.short_term.nbytes + self.peak.nbytes)
+        return int(self.momentary.nbytes + self.short_term.nbytes + self.peak.nbytes + self.flat.nbytes)
 
     @property
     def peak_to_loudness_lu(self) -> float | None:
@@ -148,6 +151,9 @@ def summary(segments: Sequence[Segment], source: Source, names: Sequence[str]) -
         momentary=momentary,
         short_term=short_term,
         peak=np.concatenate([s.true_peak.max(axis=0) for s in segments]),
+        overs=sum(s.overs for s in segments),
+        flat_samples=sum(int(s.flat.sum()) for s in segments),
+        flat=np.concatenate([s.flat for s in segments]),
     )
 
 

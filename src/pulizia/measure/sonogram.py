@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
 from pulizia.dsp.fourier import rfft
-from pulizia.dsp.stft import hann_window
+from pulizia.measure.frequency_axis import FrequencyAxis
+from pulizia.measure.spectrum import BAND_RATIO, band_centres, noise_bandwidth_bins, window
 from pulizia.units import powers_to_db
 
 CODE_STEP_DB = 0.5
@@ -29,21 +30,31 @@ FINER = 3  # columns looked at within one column of the picture
 class SonogramScale:
     """What one row of the picture means, and which transforms it comes from.
 
-    ``size`` 0 blends lengths; ``rows`` count from the top.
+    ``size`` 0 blends lengths; ``rows`` count from the top. ``axis`` "bands" shows third-octave bands
+    on the logarithmic axis. ``sharpened`` moves energy to where it belongs, see
+    :mod:`pulizia.measure.reassigned`.
     """
 
     low_hz: float = 40.0
     high_hz: float = 20_000.0
     rows: int = 296
     size: int = 0
+    axis: str = "log"
+    window: str = "hann"
+    sharpened: bool = False
+
+    @property
+    def frequency(self) -> FrequencyAxis:
+        """The axis from top to bottom."""
+        return FrequencyAxis("log" if self.axis == "bands" else self.axis, self.low_hz, self.high_hz)
 
     def hz_of_row(self, row: NDArray[np.floating] | float) -> NDArray[np.float64]:
-        """Frequency at a height in rows from the top (logarithmic axis)."""
-        return np.asarray(self.high_hz * (self.low_hz / self.high_hz) ** (row / self.rows))
+        """Frequency at a height in rows from the top."""
+        return self.frequency.hz_at(1.0 - np.asarray(row) / self.rows)
 
     def row_of_hz(self, hz: float) -> float:
         """Height in rows from the top of a frequency."""
-        return float(self.rows * np.log(hz / self.high_hz) / np.log(self.low_hz / self.high_hz))
+        return float(self.rows * (1.0 - self.frequency.share_of(hz)))
 
 
 def sonogram(
@@ -65,6 +76,10 @@ def sonogram(
     -------
     (rows, columns) uint8, row 0 on top; level = CODE_FLOOR_DB + code * CODE_STEP_DB
     """
+    if scale.sharpened:
+        from pulizia.measure.reassigned import reassigned
+
+        return codes_of(reassigned(source, first, frames_per_column, columns, scale))
     level = np.zeros((scale.rows, columns))
     for size, weight in _weights(scale, source.rate):
         part = np.flatnonzero(weight)
@@ -72,8 +87,13 @@ def sonogram(
             rows = slice(int(part[0]), int(part[-1]) + 1)
             db = _levels(source, first, frames_per_column, columns, size, scale, rows)
             level[rows] += weight[rows, None] * db
-    codes = np.rint((level - CODE_FLOOR_DB) / CODE_STEP_DB)
-    return np.clip(codes, 0, 255).astype(np.uint8)
+    return codes_of(level)
+
+
+def codes_of(level_db: NDArray[np.floating]) -> NDArray[np.uint8]:
+    """Levels in dBFS as codes."""
+    codes = np.rint((level_db - CODE_FLOOR_DB) / CODE_STEP_DB)
+    return np.asarray(np.clip(codes, 0, 255), dtype=np.uint8)
 
 
 def _levels(
@@ -91,16 +111,17 @@ def _levels(
     centres = first + offset + np.arange(count) * step
     starts = np.rint(centres - size / 2).astype(np.int64)
     power = np.zeros((count, size // 2 + 1), dtype=np.float32)
-    window = hann_window(size)
-    scale_power = np.float32((2.0 / float(window.sum())) ** 2 / source.channels)
+    shape = window(scale.window, size)
+    scale_power = np.float32((2.0 / float(shape.sum())) ** 2 / source.channels)
     for a in range(0, count, 64):
         b = min(a + 64, count)
         for frames in _framed(source, starts[a:b], size):
-            spectrum = rfft(frames * window, overwrite=True)
+            spectrum = rfft(frames * shape, overwrite=True)
             power[a:b] += spectrum.real**2 + spectrum.imag**2
     power *= scale_power
     picked = power @ _row_matrix(scale, source.rate, size)[:, rows]
-    _take_highest(power, picked, scale, source.rate, size, rows)
+    if scale.axis != "bands":
+        _take_highest(power, picked, scale, source.rate, size, rows)
     db = powers_to_db(picked).T
     if finer > 1:
         fine = db.reshape(db.shape[0], columns, finer)
@@ -133,14 +154,33 @@ def _row_edges(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float64
 def _row_matrix(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float32]:
     """(bins, rows): interpolation between bins for rows that are narrower than one."""
     bins = size // 2 + 1
+    if scale.axis == "bands":
+        return _band_matrix(scale, rate, size)
     edges = _row_edges(scale, rate, size)
     matrix = np.zeros((bins, scale.rows), dtype=np.float32)
     for row in range(scale.rows):
-        centre = float(np.sqrt(edges[row] * edges[row + 1]))
+        centre = 0.5 * float(edges[row] + edges[row + 1])
         if edges[row] - edges[row + 1] <= 1.0 and centre < bins - 1:
             left = int(centre)
             matrix[left, row] = 1.0 - (centre - left)
             matrix[left + 1, row] = centre - left
+    return matrix
+
+
+@cache
+def _band_matrix(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float32]:
+    """(bins, rows): the power of the third-octave band (IEC 61260-1) in which a row lies."""
+    bins = size // 2 + 1
+    centres = band_centres(3)
+    reach = BAND_RATIO ** (1 / 6)
+    lower = np.arange(bins) - 0.5
+    hz = scale.hz_of_row(np.arange(scale.rows) + 0.5)
+    nearest = np.abs(np.log(hz[:, None] / centres)).argmin(axis=1)
+    matrix = np.zeros((bins, scale.rows), dtype=np.float32)
+    share = 1.0 / noise_bandwidth_bins(scale.window, size)
+    for row, band in enumerate(nearest):
+        low, high = centres[band] / reach * size / rate, centres[band] * reach * size / rate
+        matrix[:, row] = share * np.clip(np.minimum(lower + 1.0, high) - np.maximum(lower, low), 0.0, 1.0)
     return matrix
 
 

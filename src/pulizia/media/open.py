@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from pulizia.audio.layouts import channel_names
+from pulizia.audio.markers import Marker
 from pulizia.errors import MediaError
 from pulizia.media.coded import decode_into
 from pulizia.media.folders import cache_folder
@@ -29,6 +30,7 @@ class OpenMedia:
     channel_names: tuple[str, ...]
     metadata: dict[str, str]
     warning: str = ""
+    markers: tuple[Marker, ...] = ()
 
     @property
     def format_line(self) -> str:
@@ -73,6 +75,7 @@ def open_media(path: Path, progress: Callable[[float], None] = lambda _: None) -
                 return OpenMedia(
                     path=path, source=source, fingerprint=fingerprint,
                     coding=f"{layout.bits}-{floats}", metadata=dict(layout.metadata), warning=warning,
+                    markers=layout.cues,
                     channel_names=channel_names(layout.channels, layout.channel_names),
                 )  # fmt: skip
         return _open_decoded(path, fingerprint, progress)

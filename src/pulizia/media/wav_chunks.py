@@ -14,7 +14,9 @@ from typing import BinaryIO
 
 from defusedxml import DefusedXmlException, ElementTree
 
+from pulizia.audio.markers import Marker
 from pulizia.errors import MediaError
+from pulizia.media.cues import parse_cues
 
 PCM, IEEE_FLOAT, EXTENSIBLE = 1, 3, 0xFFFE
 UNKNOWN_SIZE = 0xFFFFFFFF
@@ -36,6 +38,7 @@ class WavLayout:
     truncated: bool
     metadata: dict[str, str] = field(default_factory=dict)
     channel_names: tuple[str, ...] = ()
+    cues: tuple[Marker, ...] = ()
 
 
 def is_wav(path: Path) -> bool:
@@ -68,6 +71,7 @@ def read_layout(path: Path) -> WavLayout:
             declared_size = wide_sizes.get(b"data", size - data_start)
         present = max(0, min(declared_size, size - data_start))
         metadata, names = _read_metadata(file, chunks)
+        cues = parse_cues(_body(file, chunks, b"cue "), [_body(file, chunks, n) for n in chunks if n[:4] == b"LIST"])
     return WavLayout(
         tag=tag,
         channels=channels,
@@ -79,6 +83,7 @@ def read_layout(path: Path) -> WavLayout:
         truncated=present < declared_size,
         metadata=metadata,
         channel_names=names,
+        cues=cues,
     )
 
 
@@ -93,7 +98,10 @@ def _walk(
             return chunks, wide_sizes
         file.seek(position)
         name, length = struct.unpack("<4sI", file.read(8))
+        if name == b"LIST":  # there may be several, of different kinds
+            name += str(len(chunks)).encode()
         chunks.setdefault(name, (position + 8, length))
+        name = name[:4]
         if name == b"ds64" and length >= 24:
             _, data_size, _ = struct.unpack("<QQQ", file.read(24))
             wide_sizes[b"data"] = data_size

@@ -15,12 +15,14 @@ from typing import TYPE_CHECKING, BinaryIO, Literal, Self
 import numpy as np
 from numpy.typing import NDArray
 
+from pulizia.audio.markers import Marker
 from pulizia.audio.samples import Samples
 from pulizia.errors import DiskError, MediaError
+from pulizia.media.cues import cue_chunks
 from pulizia.media.wav_chunks import EXTENSIBLE, IEEE_FLOAT, PCM, UNKNOWN_SIZE
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterator, Sequence
 
     import soundfile
 
@@ -158,10 +160,12 @@ class WavWriter(_Writer):
     """
 
     def __init__(
-        self, target: Path, *, rate: int, channels: int, sample_format: SampleFormat, dither: bool = True
+        self, target: Path, *, rate: int, channels: int, sample_format: SampleFormat, dither: bool = True,
+        markers: Sequence[Marker] = (),
     ) -> None:  # fmt: skip
         super().__init__(target, rate=rate, channels=channels)
         self.sample_format = sample_format
+        self._cues = cue_chunks(markers)
         self._bits = BITS[sample_format]
         wanted = dither and sample_format == "int16"
         self._dither = np.random.default_rng(1) if wanted else None
@@ -194,6 +198,7 @@ class WavWriter(_Writer):
                 data_bytes = self.frames * self.channels * self._bits // 8
                 if data_bytes & 1:
                     self._file.write(b"\0")
+                self._file.write(self._cues)
                 self._file.seek(0)
                 self._file.write(self._header(data_bytes))
         finally:
@@ -217,7 +222,7 @@ class WavWriter(_Writer):
         if tag == IEEE_FLOAT:
             count = data_bytes // frame_bytes
             chunks += struct.pack("<4sII", b"fact", 4, min(count, UNKNOWN_SIZE))
-        total = 4 + 8 + HEADER_RESERVE + len(chunks) + 8 + data_bytes + (data_bytes & 1)
+        total = 4 + 8 + HEADER_RESERVE + len(chunks) + 8 + data_bytes + (data_bytes & 1) + len(self._cues)
         if total <= UNKNOWN_SIZE - 8:
             start = struct.pack("<4sI4s4sI", b"RIFF", total, b"WAVE", b"JUNK", HEADER_RESERVE)
             return start + bytes(HEADER_RESERVE) + chunks + struct.pack("<4sI", b"data", data_bytes)
@@ -280,11 +285,13 @@ class FlacWriter(_Writer):
 
 
 def sound_writer(
-    target: Path, *, rate: int, channels: int, sample_format: SampleFormat, kind: FileKind
-) -> WavWriter | FlacWriter:
-    """A writer for a deliverable."""
-    maker = WavWriter if kind == "wav" else FlacWriter
-    return maker(target, rate=rate, channels=channels, sample_format=sample_format)
+    target: Path, *, rate: int, channels: int, sample_format: SampleFormat, kind: FileKind,
+    markers: Sequence[Marker] = (),
+) -> WavWriter | FlacWriter:  # fmt: skip
+    """A writer for a deliverable; WAV keeps markers as cue points."""
+    if kind == "wav":
+        return WavWriter(target, rate=rate, channels=channels, sample_format=sample_format, markers=markers)
+    return FlacWriter(target, rate=rate, channels=channels, sample_format=sample_format)
 
 
 def kind_of(path: Path) -> FileKind:

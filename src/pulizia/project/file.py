@@ -7,6 +7,7 @@ import os
 from pathlib import Path
 from typing import Any
 
+from pulizia.audio.markers import Marker, in_order
 from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError, SettingsError
 from pulizia.media.write import write_text
@@ -16,7 +17,7 @@ from pulizia.score.steps import Step
 from pulizia.settings.as_dict import from_dict, to_dict
 from pulizia.tools.registry import tool_of
 
-FORMAT, VERSION, SUFFIX = "pulizia-project", 1, ".pulizia"
+FORMAT, VERSION, SUFFIX = "pulizia-project", 2, ".pulizia"
 LARGEST_BYTES = 256 << 20
 
 
@@ -108,6 +109,7 @@ def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:
         "fingerprint": recording.fingerprint, "rate": recording.rate,
         "channels": recording.channels, "frames": recording.frames,
         "score": [_step_row(step) for step in recording.score],
+        "markers": [[marker.frame, marker.name] for marker in recording.markers],
     }  # fmt: skip
 
 
@@ -136,6 +138,7 @@ def _recording(row: dict[str, Any], folder: Path) -> Recording:
         id=str(row["id"]), name=str(row["name"]), path=path, fingerprint=str(row["fingerprint"]),
         rate=rate, channels=channels, frames=frames,
         score=tuple(_step(entry) for entry in row["score"]),
+        markers=in_order((Marker(int(f), str(n)) for f, n in row["markers"]), frames),
     )  # fmt: skip
 
 

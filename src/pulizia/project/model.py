@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from pulizia.audio.markers import Marker, in_order
 from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
 from pulizia.media.open import OpenMedia
@@ -24,6 +25,7 @@ class Recording:
     channels: int
     frames: int
     score: tuple[Step, ...] = ()
+    markers: tuple[Marker, ...] = ()
     id: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
 
     @classmethod
@@ -33,6 +35,7 @@ class Recording:
         return cls(
             path=media.path.absolute(), name=media.path.stem, fingerprint=media.fingerprint,
             rate=source.rate, channels=source.channels, frames=source.frames,
+            markers=in_order(media.markers, source.frames),
         )  # fmt: skip
 
     @property
@@ -67,6 +70,10 @@ class Recording:
         rest = [s for s in self.score if s.id != step_id]
         rest.insert(max(0, min(place, len(rest))), step)
         return replace(self, score=tuple(rest))
+
+    def with_markers(self, markers: Iterable[Marker]) -> Recording:
+        """With these markers, by time."""
+        return replace(self, markers=in_order(markers, self.frames))
 
     def with_given_back(self, span: Span) -> Recording:
         """With the original given back in a stretch: no step but those that set the level acts there."""

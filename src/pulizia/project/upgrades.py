@@ -5,8 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
-"""From each older version to the next; empty while version 1 is the first."""
+
+def _with_markers(content: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 keeps markers with each recording."""
+    return content | {"recordings": [row | {"markers": []} for row in content["recordings"]]}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _with_markers}
+"""From each older version to the next."""
 
 
 def upgraded(content: dict[str, Any], version: int) -> dict[str, Any]:

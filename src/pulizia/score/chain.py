@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Sequence
-from functools import cache
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import DifferenceSource, Source, content_key, read_padded
 from pulizia.audio.spans import edge_weight
-from pulizia.dsp.fourier import fast_length, irfft, rfft
+from pulizia.dsp.band_pass import half_length, in_band
 from pulizia.score.cache import ChunkCache
 from pulizia.score.steps import Step
 from pulizia.tools.base import Block, Progress
@@ -22,7 +20,6 @@ from pulizia.units import ms_to_frames
 CHUNK_FRAMES = 1 << 16
 EDGE_FADE_MS = 10.0
 MOST_KEPT_KEYS = 1 << 14  # a stage never changes, so neither do its keys; views ask often
-BAND_TAPS_S = 0.085  # length of the filter that confines a step to a band: 4096 at 48 kHz
 
 
 class AnalysisStore:
@@ -61,7 +58,7 @@ class Stage:
         self._spans = step.acts_in(self.frames)
         self._step_key = step.content_key()
         margin = step.tool.margin(step.settings, self.rate)
-        extra = _band_taps(self.rate) // 2 if step.band_hz else 0
+        extra = half_length(self.rate) if step.band_hz else 0
         grid = 4096  # keeps tools' inner grids on the recording's frame 0
         self._before = -(-(margin.before + extra) // grid) * grid
         self._after = margin.after + extra
@@ -134,7 +131,7 @@ class Stage:
         dry = block.samples[:, self._before : self._before + last - first]
         wet = step.tool.process(block, step.settings, self.analysis())
         if step.band_hz is not None:
-            wet = block.samples + _in_band(wet - block.samples, step.band_hz, self.rate)
+            wet = block.samples + in_band(wet - block.samples, step.band_hz, self.rate)
         wet = wet[:, self._before : self._before + last - first]
         fade = ms_to_frames(EDGE_FADE_MS, self.rate)
         weight = edge_weight(self._spans, first, last, fade=fade, frames=self.frames)
@@ -188,25 +185,3 @@ def _finite(samples: Samples) -> Samples:
     if np.isfinite(samples).all():
         return samples
     return np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
-
-
-def _band_taps(rate: int) -> int:
-    return 2 * round(BAND_TAPS_S * rate / 2)
-
-
-@cache
-def _band_filter(low_hz: float, high_hz: float, rate: int) -> NDArray[np.float64]:
-    """Linear-phase band-pass by the window method (Hann), odd length, centred."""
-    half = _band_taps(rate) // 2
-    n = np.arange(-half, half + 1)
-    high, low = min(high_hz, rate / 2) / rate, max(low_hz, 0.0) / rate
-    taps = 2 * high * np.sinc(2 * high * n) - 2 * low * np.sinc(2 * low * n)
-    return np.asarray(taps * (0.5 + 0.5 * np.cos(np.pi * n / (half + 1))))
-
-
-def _in_band(x: Samples, band_hz: tuple[float, float], rate: int) -> Samples:
-    taps = _band_filter(*band_hz, rate)
-    half = len(taps) // 2
-    size = fast_length(x.shape[1] + len(taps) - 1)
-    spectrum = rfft(x, size) * rfft(taps.astype(np.float32), size)
-    return irfft(spectrum, size)[:, half : half + x.shape[1]]

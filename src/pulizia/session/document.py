@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from pulizia.audio.markers import Marker
 from pulizia.audio.spans import Span, clipped, normalised
 from pulizia.errors import ProjectError
 from pulizia.measure.blocks import SegmentStore
@@ -206,6 +207,14 @@ class Document:
         for step in recipe.steps_for(recording.rate):
             recording = recording.with_step(step)
         self._edit(self.project.with_recording(recording), f"Apply {recipe.name}")
+
+    # -- markers
+
+    def set_markers(self, recording_id: str, markers: Iterable[Marker], what: str) -> None:
+        """Exchange the markers of a recording; ``what`` is done, in words for the history."""
+        recording = self.project.recording(recording_id).with_markers(markers)
+        if recording.markers != self.project.recording(recording_id).markers:
+            self._edit(self.project.with_recording(recording), what)
 
     # -- the project
 

@@ -143,6 +143,25 @@ def folded(block: Samples, channels: int) -> Samples:
     return np.stack([block[0::2].mean(axis=0), block[1::2].mean(axis=0)])
 
 
+def outputs(*, again: bool = False) -> list[tuple[int, str]]:
+    """Numbers and names of the system's outputs; ``again`` looks for devices that were plugged in."""
+    try:
+        import sounddevice
+
+        if again:
+            sounddevice._terminate()  # noqa: SLF001 - PortAudio lists devices only when it starts
+            sounddevice._initialize()  # noqa: SLF001
+        devices = sounddevice.query_devices()
+        return [(n, str(d["name"])) for n, d in enumerate(devices) if d["max_output_channels"] > 0]
+    except Exception:  # noqa: BLE001 - PortAudio missing: many error types
+        return []
+
+
+def output_of(number: int | None, name: str) -> SoundOut:
+    """An output by number; None is the simulated one."""
+    return SimulatedOut() if number is None else DeviceOut(number, name)
+
+
 def default_output(*, simulated: bool = False) -> SoundOut:
     """The system's output, or the simulated one where there is none."""
     if not simulated:

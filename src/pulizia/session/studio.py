@@ -4,24 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from pathlib import Path
 
 from pulizia.audio.source import PICKS, PickedSource, Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.delivery.targets import Target, all_targets
+from pulizia.dsp.band_pass import BandSource
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
 from pulizia.measure.overview import PeakStore
 from pulizia.media.folders import cache_folder, config_folder, prune
-from pulizia.media.open import OpenMedia, open_media
-from pulizia.media.write import write_text
-from pulizia.project.file import SUFFIX
 from pulizia.project.model import Recording
 from pulizia.score.chain import Chain
-from pulizia.score.recipes import read_recipe, recipe_text
 from pulizia.score.steps import Step, new_id
 from pulizia.session.document import Document
+from pulizia.session.file_desk import FileDesk
 from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
+from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.measure_desk import MeasureDesk
 from pulizia.session.sound_out import SoundOut
 from pulizia.session.transport import Heard, Listening, Transport
@@ -60,10 +58,12 @@ class Studio:
         self.selection: Selection | None = None
         self.listening = Listening.AFTER
         self.matched = True
+        self.only_band = False  # hear the marked band alone
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
-        self._stay_on: str | None = None  # the first of several files that are being opened
         self._copied: Step | None = None
         self._targets: dict[str, Target] = {}
+        self.files = FileDesk(self)
+        self.markers = MarkerDesk(self)
         self._desk = MeasureDesk(
             self.document, self.peaks, self.pool, post, measured=self._measured,
             grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),
@@ -141,6 +141,9 @@ class Studio:
         first, last = sorted((max(0, start), max(0, stop)))
         span = Span(min(first, recording.frames), min(last, recording.frames))
         self.selection = Selection(span, band_hz) if span.frames else None
+        if self.only_band:
+            self.only_band = band_hz is not None and bool(span.frames)
+            self.sync()
         if self.transport.loop is not None:
             self.transport.loop = self.selection.span if self.selection else None
         self.emit("selection")
@@ -148,111 +151,18 @@ class Studio:
     def clear_selection(self) -> None:
         """Mark nothing."""
         self.selection = None
+        if self.only_band:
+            self.only_band = False
+            self.sync()
         self.transport.loop = None
         self.emit("selection")
 
-    # -- files
-
-    def open_paths(self, paths: list[Path]) -> None:
-        """Open a project, or add sound files, in the background."""
-        sounds = []
-        for path in paths:
-            if path.suffix.lower() == SUFFIX:
-                self.open_project(path)
-            elif path.suffix.lower() == ".json":
-                self.apply_recipe(path)
-            else:
-                sounds.append(path)
-        if sounds:
-            self._add_files(sounds)
-
-    def open_project(self, path: Path) -> None:
-        """Open a project in place of the present one."""
-        try:
-            self.document.load(path)
-        except PuliziaError as error:
-            self.say(str(error), bad=True)
-            return
-        self.after_load()
-
-    def after_load(self) -> None:
-        """Open the media of a project that was just loaded."""
-        self.transport.stop()
-        self._desk.forget()
-        recordings = self.document.project.recordings
-        self.current_id = None
-        self.choose_recording(recordings[0].id if recordings else None)
-        self.emit("current")
-        for recording in recordings:
-            self._attach(recording)
-
-    def relink(self, recording_id: str, path: Path) -> None:
-        """Use another file for a recording."""
-
-        def done(media: OpenMedia) -> None:
-            try:
-                self.document.relink(recording_id, media)
-            except PuliziaError as error:
-                self.say(str(error), bad=True)
-
-        self._job(lambda job: open_media(path, job.progress), f"Opening {path.name}", done)
-
-    def apply_recipe(self, path: Path) -> None:
-        """Apply a recipe file to the recording on the bench."""
-        if self.recording is None:
-            self.say("Open a recording first, then apply the recipe to it.", bad=True)
-            return
-        try:
-            recipe = read_recipe(path)
-            self.document.apply_recipe(self.recording.id, recipe)
-        except PuliziaError as error:
-            self.say(str(error), bad=True)
-
-    def _add_files(self, paths: list[Path]) -> None:
-        """Open files one after the other, in their order; the first one comes onto the bench."""
-        path, rest = paths[0], paths[1:]
-
-        def done(media: OpenMedia) -> None:
-            recording_id = self.document.add_media(media)
-            if media.warning:
-                self.say(media.warning)
-            self.choose_recording(recording_id)
-            go_on()
-
-        def failed(sentence: str) -> None:
-            self.say(sentence, bad=True)
-            go_on()
-
-        def go_on() -> None:
-            if rest:
-                first = self.current_id
-                self._add_files(rest)
-                self._stay_on = self._stay_on or first
-            elif self._stay_on is not None:
-                self.choose_recording(self._stay_on)
-                self._stay_on = None
-
-        self._job(lambda job: open_media(path, job.progress), f"Opening {path.name}", done, failed)
-
-    def _attach(self, recording: Recording) -> None:
-        def failed(sentence: str) -> None:
-            self.document.mark_offline(recording.id, sentence)
-            self.say(f"{sentence} The score is kept; relink the recording to its file.", bad=True)
-
-        def done(media: OpenMedia) -> None:
-            self.document.attach(recording.id, media)
-            if why := self.document.offline.get(recording.id):
-                self.say(why, bad=True)
-            if recording.id == self.current_id:
-                self.emit("current")
-
-        work = lambda job: open_media(recording.path, job.progress)  # noqa: E731
-        self._job(work, f"Opening {recording.path.name}", done, failed)
-
-    def _job(
+    def job(
         self, work: Callable[[Job], object], title: str, done: Callable[..., None],
         failed: Callable[[str], None] | None = None,
     ) -> Job:  # fmt: skip
+        """Do work that the person waits for, with its progress shown; answers come on this thread."""
+
         def finished(result: object) -> None:
             done(result)
             self.emit("busy")
@@ -295,7 +205,7 @@ class Studio:
             elif self.recording is not None and self.recording.id == recording.id:
                 self._learn_noise(place)
 
-        self._job(is_silent, "Listening to the noise", done)
+        self.job(is_silent, "Listening to the noise", done)
 
     def _learn_noise(self, place: tuple[float, float]) -> None:
         recording, step = self.recording, self.step
@@ -339,7 +249,7 @@ class Studio:
             self._copied = copied if isinstance(copied, Step) else None
             self.say(f"{step.tool.title} copied. Paste it into any recording (Ctrl+V).")
 
-        self._job(work, f"Copying {step.tool.title}", done)
+        self.job(work, f"Copying {step.tool.title}", done)
 
     @property
     def can_paste(self) -> bool:
@@ -354,30 +264,6 @@ class Studio:
         self.document.paste_step(self.recording.id, step)
         self.step_id = step.id
         self.emit("selection")
-
-    def stop_opening(self) -> None:
-        """Stop whatever is being opened."""
-        for job in self.opening:
-            job.cancel()
-        self._stay_on = None
-        self.say("Stopped opening. What was open stays.")
-        self.emit("busy")
-
-    @property
-    def opening(self) -> list[Job]:
-        """Files that are being opened."""
-        return [job for job in self.pool.busy if job.title.startswith("Opening")]
-
-    def save_recipe(self, path: Path) -> None:
-        """Write the score on the bench as a recipe."""
-        if self.recording is None:
-            return
-        try:
-            write_text(path, recipe_text(path.stem, self.recording.score, self.recording.rate))
-        except PuliziaError as error:
-            self.say(str(error), bad=True)
-        else:
-            self.say(f"Saved the recipe {path.name}.")
 
     def give_back(self) -> None:
         """Give the original back in the selection."""
@@ -410,6 +296,18 @@ class Studio:
         if pick:
             self.say(f"Heard: {PICKS[pick][1]}. Pictures and files are not affected.")
 
+    def toggle_only_band(self) -> None:
+        """Hear the marked band alone, or everything again."""
+        self.only_band = not self.only_band
+        if self.only_band and (self.selection is None or self.selection.band_hz is None):
+            self.only_band = False
+            self.say("Mark a band in the sonogram first: drag over time and frequency.", bad=True)
+        elif self.only_band and self.selection is not None and self.selection.band_hz is not None:
+            low, high = self.selection.band_hz
+            self.say(f"Heard: {low:.0f} to {high:.0f} Hz only. Pictures and files are not affected.")
+        self.sync()
+        self.emit("listening")
+
     def match_gain_db(self) -> float:
         """Gain on After that makes it as loud as Before; 0 until both are measured."""
         return self._desk.match_gain_db(self.current_id or "")
@@ -422,6 +320,9 @@ class Studio:
             return
         if self.pick and source.channels == 2:
             source = PickedSource(source, self.pick)
+        band = self.selection.band_hz if self.selection else None
+        if self.only_band and band is not None:
+            source = BandSource(source, band)
         gain = 1.0
         if self.matched and self.listening is Listening.AFTER:
             gain = db_to_gain(self.match_gain_db())
@@ -464,6 +365,10 @@ class Studio:
     def measures(self, what: str, recording_id: str | None = None) -> Measures | None:
         """Measures of the whole recording "before" or "after", when they are known and current."""
         return self._desk.of(what, recording_id or self.current_id)
+
+    def forget_measures(self) -> None:
+        """Another project: measures of the last one are of no use."""
+        self._desk.forget()
 
     def want_measures(self, recording_id: str | None = None) -> None:
         """Measure before and after in the background, unless they are known."""

@@ -43,6 +43,7 @@ class Transport:
     def __init__(self, output: SoundOut) -> None:
         self.output = output
         self.levels = LiveLevels()
+        self.volume = 1.0  # of the loudspeakers only: gauges and files do not see it
         self.on_error: Callable[[str], None] = lambda _text: None
         self.on_stopped: Callable[[], None] = lambda: None
         self._lock = threading.RLock()
@@ -162,6 +163,12 @@ class Transport:
             else:
                 self._position = frame
 
+    def use_output(self, output: SoundOut) -> None:
+        """Play through another output from here on."""
+        with self._lock:
+            self.stop()
+            self.output = output
+
     def close(self) -> None:
         """End the thread."""
         self.stop()
@@ -195,7 +202,7 @@ class Transport:
                 self._fed_frames += stop - start
                 output = self.output
             try:
-                output.write(block)
+                output.write(block if self.volume == 1.0 else block * np.float32(self.volume))
             except Exception as error:  # noqa: BLE001 - PortAudio raises many kinds
                 if generation == self._generation and self._playing:
                     self._fail(f"The sound device failed ({error}).")

@@ -17,16 +17,19 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.bench.lane import Lane
+from pulizia.desktop.bench.overview_strip import Overview
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.recordings_list import RecordingsList
+from pulizia.desktop.bench.ruler import Ruler
 from pulizia.desktop.bench.score_view import ScoreView
 from pulizia.desktop.bench.selection_bar import SelectionBar
 from pulizia.desktop.bench.sheet import Sheet
-from pulizia.desktop.bench.sonogram_view import Ruler, SonogramView
-from pulizia.desktop.bench.spectrum_view import SpectrumView
+from pulizia.desktop.bench.sonogram_view import SonogramView
+from pulizia.desktop.bench.spectrum_view import LargeSpectrum, SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.desktop.bench.waveform_view import Overview, WaveformView
+from pulizia.desktop.bench.waveform_view import WaveformView
 from pulizia.desktop.controls import button, hairline, label
+from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.theme import colour
 from pulizia.session.studio import Studio
 from pulizia.tools.registry import ALL
@@ -89,6 +92,8 @@ class Bench(QWidget):
         self.score = ScoreView(studio, self.axis, self.pictures)
         self.sheet = Sheet(studio)
         self.spectrum = SpectrumView(studio)
+        self.large_spectrum = LargeSpectrum(studio)
+        self.levels = LevelsPanel(studio)
         self.lanes: tuple[Lane, ...] = (self.overview, self.ruler, self.sonogram, self.waveform, self.score)
         self.sonogram.read_out.connect(self.read_out)
         self.score.add_step.connect(lambda: self.choose_tool(on_selection=False))
@@ -99,6 +104,7 @@ class Bench(QWidget):
         self._timer = QTimer(self)
         self._timer.setInterval(20)
         self._timer.timeout.connect(self.follow)
+        self._timer.timeout.connect(self.levels.tick)
         self.follows_head = True
         self.axis.changed.connect(self._axis_changed)
         for event in ("document", "measures"):
@@ -147,8 +153,17 @@ class Bench(QWidget):
         self._stack.addWidget(self._middle)
         self._stack.addWidget(self._empty_place())
         row.addWidget(self._stack, 1)
-        row.addWidget(Column(self.sheet, RIGHT_WIDTH, line_at_left=True, below=self.spectrum))
+        self._right = QStackedWidget()
+        self._right.setFixedWidth(RIGHT_WIDTH)
+        self._right.addWidget(Column(self.sheet, RIGHT_WIDTH, line_at_left=True, below=self.spectrum))
+        self._right.addWidget(Column(self.levels, RIGHT_WIDTH, line_at_left=True))
+        row.addWidget(self._right)
         self._middle.installEventFilter(self)
+        self.sonogram.installEventFilter(self)
+        self.large_spectrum.setParent(self._middle)
+        self.large_spectrum.hide()
+        self.large_spectrum.closed.connect(self.toggle_spectrum)
+        self.spectrum.enlarge.connect(self.toggle_spectrum)
 
     def _empty_place(self) -> QWidget:
         place = QWidget()
@@ -161,6 +176,33 @@ class Bench(QWidget):
         column.addWidget(button("Open recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)"), alignment=Qt.AlignmentFlag.AlignCenter)
         column.addStretch(3)
         return place
+
+    # -- what is shown at the right and in the middle
+
+    @property
+    def shows_levels(self) -> bool:
+        """Whether the Levels panel stands in the place of the sheet."""
+        return self._right.currentIndex() == 1
+
+    def toggle_levels(self) -> None:
+        """Levels in the place of the sheet, or the sheet again."""
+        self._right.setCurrentIndex(0 if self.shows_levels else 1)
+
+    def toggle_spectrum(self) -> None:
+        """The enlarged spectrum over the sonogram, or the sonogram again."""
+        self.large_spectrum.setVisible(not self.large_spectrum.isVisible())
+        self.spectrum.setVisible(not self.large_spectrum.isVisible())
+        self._place_spectrum()
+
+    def freeze_spectrum(self) -> None:
+        """Keep the spectrum that is in view, or let it go on."""
+        (self.large_spectrum if self.large_spectrum.isVisible() else self.spectrum).freeze()
+
+    def _place_spectrum(self) -> None:
+        if self.large_spectrum.isVisible():
+            corner = self.sonogram.mapTo(self._middle, QPoint(0, 0))
+            self.large_spectrum.setGeometry(corner.x(), corner.y(), self.sonogram.width(), self.sonogram.height())
+            self.large_spectrum.raise_()
 
     # -- following the studio
 
@@ -272,6 +314,8 @@ class Bench(QWidget):
         if watched is self._middle and event.type() == QEvent.Type.Resize:
             self.axis.set_width(self._middle.width() - 2 * GUTTER)
             self._place_bar()
+        if watched is self.sonogram and event.type() == QEvent.Type.Resize:
+            self._place_spectrum()
         return super().eventFilter(watched, event)
 
     def resizeEvent(self, event: QResizeEvent) -> None:

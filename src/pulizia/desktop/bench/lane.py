@@ -27,6 +27,7 @@ class Lane(QWidget):
         super().__init__()
         self.studio, self.axis = studio, axis
         self.head_x = -1.0
+        self.dirty = QRectF()  # what is being painted
         self._anchor: int | None = None
         self._drag_edge: str | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -41,6 +42,7 @@ class Lane(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
+        self.dirty = QRectF(event.rect())
         painter.fillRect(event.rect(), colour("paper"))
         plot = self.plot
         painter.save()
@@ -108,7 +110,8 @@ class Lane(QWidget):
         painter.fillRect(QRectF(x - 0.5, plot.top(), 1.4, plot.height()), colour("ink"))
 
     def move_head(self, x: float) -> None:
-        """Repaint only the two thin strips that the play head leaves and enters."""
+        """Repaint only the two thin strips that the play head leaves and enters, pixel by pixel."""
+        x = float(round(x))
         if x == self.head_x:
             return
         old, self.head_x = self.head_x, x

@@ -1,81 +1,52 @@
-"""The sonogram with its frequency axis, level scale, read-out and the ruler above it."""
+"""The sonogram with its frequency axis, level scale and read-out."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
+from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QPixmap, QWheelEvent
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
 
+from pulizia.audio.source import PickedSource
 from pulizia.desktop.bench.lane import Lane
+from pulizia.desktop.bench.sonogram_menu import sonogram_menu
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.desktop.theme import colour, font, ramp_table, theme, theme_notice
+from pulizia.desktop.controls import button
+from pulizia.desktop.ramps import ramp_table
+from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, SonogramScale, sonogram
 from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time, note_name
 
-TICKS_HZ = (20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 20_000)
 SCALE_WIDTH, SCALE_HEIGHT = 6, 120
 SMALLEST_BAND_PX = 6
 MOST_HARMONICS = 24
+LOWEST_HZ = 40.0
 
 
-class Ruler(Lane):
-    """Times above the pictures, and the drop of the play head."""
+@dataclass(slots=True)
+class SonogramLook:
+    """How the sonogram is made and coloured."""
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
-        super().__init__(studio, axis)
-        self.setFixedHeight(22)
-        self.setAccessibleName("Time ruler")
-
-    def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
-        painter.fillRect(plot, colour("paper"))
-
-    def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
-        box = self.selection_box(plot)
-        if not box.isNull():
-            painter.fillRect(QRectF(box.left(), plot.bottom() - 3, box.width(), 3), colour("plum"))
-
-    def paint_step_ends(self, painter: QPainter, plot: QRectF) -> None:
-        """The ruler stays quiet."""
-
-    def paint_head(self, painter: QPainter, plot: QRectF) -> None:
-        if self.head_x < 0:
-            return
-        x, y = plot.left() + self.head_x + 0.2, plot.bottom()
-        drop = QPainterPath(QPointF(x, y))
-        drop.cubicTo(x - 1, y - 4, x - 5, y - 6, x - 5, y - 10)
-        drop.arcTo(QRectF(x - 5, y - 15, 10, 10), 180, -180)
-        drop.cubicTo(x + 5, y - 6, x + 1, y - 4, x, y)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("ink"))
-        painter.drawPath(drop)
-
-    def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
-        if self.studio.recording is None:
-            return
-        painter.setFont(font(11))
-        step, ticks = self.axis.ticks()
-        decimals = max(0, -int(np.floor(np.log10(step) + 1e-9))) if step < 1 else 0
-        for tick in ticks:
-            x = plot.left() + self.axis.x_at(tick * self.axis.rate)
-            painter.setPen(QPen(colour("strong"), 1))
-            painter.drawLine(QPointF(int(x) + 0.5, plot.bottom() - 4), QPointF(int(x) + 0.5, plot.bottom()))
-            if abs(x - plot.left() - self.head_x) < 30 and self.head_x >= 0:
-                continue
-            painter.setPen(colour("soft"))
-            box = QRectF(x - 40, plot.top(), 80, plot.height() - 5)
-            if box.left() < plot.left() - 12:
-                box.moveLeft(plot.left() - 2)
-                painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, format_time(tick, decimals))
-            elif box.right() > plot.right() + 30:
-                continue
-            else:
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, format_time(tick, decimals))
+    size: int = 0  # one transform length, or 0 for blended lengths
+    window: str = "hann"
+    axis: str = "log"
+    ramp: str = "theme"
+    channel: str = ""  # a mixture of two channels, see PICKS; "" for all, their power averaged
+    sharpened: bool = False
 
 
 class SonogramView(Lane):
@@ -87,15 +58,17 @@ class SonogramView(Lane):
         super().__init__(studio, axis)
         self.low_db, self.high_db = -84.0, -34.0
         self.low_hz, self.high_hz = 40.0, 20_000.0
-        self.transform_size = 0
+        self.look = SonogramLook()
         self._tiles = Tiles(studio.pool, self.update)
-        self._known_table: tuple[Hashable, list[int]] | None = None
         self._gutters: tuple[Hashable, QPixmap] | None = None
         self.comb = False
         self._pointer: QPointF | None = None
         self._band_from: float | None = None
         self._scale_grab: tuple[str, float, float, float] | None = None
         self.setMinimumHeight(120)
+        self.view_button = button("View", self.show_menu, tip="Transform size, window, frequency axis, ramp, channels", quiet=True)
+        self.view_button.setParent(self)
+        self.view_button.setFixedSize(GUTTER, 24)
         self.setAccessibleName("Sonogram")
         theme_notice().changed.connect(self._recolour)
 
@@ -103,35 +76,41 @@ class SonogramView(Lane):
     def scale(self) -> SonogramScale:
         """Axis and transforms at the present size."""
         rate = self.axis.rate
-        high = min(self.high_hz, rate / 2)
-        return SonogramScale(min(self.low_hz, high / 4), high, max(16, self.height()), self.transform_size)
+        look, high = self.look, min(self.high_hz, rate / 2)
+        low = 0.0 if look.axis in ("linear", "mel") and self.low_hz <= LOWEST_HZ else min(self.low_hz, high / 4)
+        return SonogramScale(low, high, max(16, self.height()), look.size, look.axis, look.window, look.sharpened)
 
     def set_levels(self, low_db: float, high_db: float) -> None:
         """Which levels are paper and which are ink."""
         self.low_db, self.high_db = low_db, max(high_db, low_db + 10.0)
         self._recolour()
 
-    def set_size(self, size: int) -> None:
-        """One transform length, or 0 for blended lengths."""
-        self.transform_size = size
-        self.update()
+    def choose(self, **changes: object) -> None:
+        """Change the look by name."""
+        for name, value in changes.items():
+            setattr(self.look, name, value)
+        self._recolour()
 
     def set_band(self, low_hz: float, high_hz: float) -> None:
         """Which frequencies are in view."""
-        self.low_hz = min(max(low_hz, 10.0), 20_000.0)
+        self.low_hz = min(max(low_hz, LOWEST_HZ if self.look.axis != "log" else 10.0), 20_000.0)
         self.high_hz = min(max(high_hz, self.low_hz * 1.5), 96_000.0)
         self.update()
+
+    def zoom_band(self, factor: float, at_y: float) -> None:
+        """Show a smaller (below 1) or larger stretch of frequencies around a height of the view."""
+        axis, share = self.scale.frequency, 1.0 - at_y / self.scale.rows
+        low, high = (float(axis.hz_at(share + (edge - share) * factor)) for edge in (0.0, 1.0))
+        self.set_band(low, high)
+        if factor > 1 and self.low_hz <= LOWEST_HZ + 2:
+            self.set_band(LOWEST_HZ, min(self.high_hz, 20_000.0))
 
     def forget(self) -> None:
         """Another recording comes."""
         self._tiles.forget()
 
     def _table(self) -> list[int]:
-        key = (theme().name, self.low_db, self.high_db)
-        if self._known_table is None or self._known_table[0] != key:
-            table = ramp_table(theme(), self.low_db, self.high_db, CODE_FLOOR_DB, CODE_STEP_DB)
-            self._known_table = (key, table)
-        return self._known_table[1]
+        return ramp_table(self.look.ramp, theme(), self.low_db, self.high_db, CODE_FLOOR_DB, CODE_STEP_DB)
 
     def _recolour(self) -> None:
         self._tiles.recoloured(self._table())
@@ -141,11 +120,13 @@ class SonogramView(Lane):
         source = self.studio.heard_source
         if source is None:
             return
+        if self.look.channel and source.channels == 2:
+            source = PickedSource(source, self.look.channel)
         scale = self.scale
         table = self._table()
 
         def key_of(place: Place) -> Hashable:
-            reach = 8192
+            reach = 16384
             a = max(0, min(int(place.start) - reach, source.frames - 1))
             b = max(a + 1, min(int(place.stop) + reach, source.frames))
             return (source.span_key(a, b), place, scale)
@@ -164,7 +145,7 @@ class SonogramView(Lane):
         self._tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of)
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
-        key = (self.size().toTuple(), theme().name, self.scale, self.low_db, self.high_db, self.devicePixelRatioF())
+        key = (self.size().toTuple(), theme().name, self.scale, self.low_db, self.high_db, self.look.ramp, self.devicePixelRatioF())
         if self._gutters is None or self._gutters[0] != key:
             ratio = self.devicePixelRatioF()
             pixmap = QPixmap(self.size() * ratio)
@@ -183,14 +164,12 @@ class SonogramView(Lane):
     def _draw_gutters(self, painter: QPainter, plot: QRectF) -> None:
         painter.setFont(font(11))
         scale, labelled = self.scale, False
-        for hz in TICKS_HZ:
-            if not scale.low_hz * 1.05 <= hz <= scale.high_hz:
-                continue
+        for hz in scale.frequency.ticks():
             y = scale.row_of_hz(hz)
             painter.setPen(QPen(colour("strong"), 1))
             painter.drawLine(QPointF(plot.left() - 4, int(y) + 0.5), QPointF(plot.left(), int(y) + 0.5))
             painter.setPen(colour("soft"))
-            text = f"{hz // 1000}k" if hz >= 1000 else str(hz)
+            text = f"{hz / 1000:g}k" if hz >= 1000 else f"{hz:g}"
             if not labelled:
                 text, labelled = f"{text} Hz", True
             y = min(max(y, 7.0), plot.bottom() - 7)
@@ -278,12 +257,7 @@ class SonogramView(Lane):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if event.modifiers() & Qt.KeyboardModifier.AltModifier:
-            factor = 0.8 if (event.angleDelta().y() or event.angleDelta().x()) > 0 else 1.25
-            scale = self.scale
-            here = float(scale.hz_of_row(event.position().y()))
-            self.set_band(here * (self.low_hz / here) ** factor, here * (self.high_hz / here) ** factor)
-            if self.low_hz <= 42 and factor > 1:
-                self.set_band(40.0, min(self.high_hz, 20_000.0))
+            self.zoom_band(0.8 if (event.angleDelta().y() or event.angleDelta().x()) > 0 else 1.25, event.position().y())
             return
         super().wheelEvent(event)
 
@@ -335,6 +309,22 @@ class SonogramView(Lane):
                 painter.setPen(colour("ink"))
                 painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
                 last_y = y
+
+    def show_menu(self) -> None:
+        """Open the choices."""
+        self._open_menu(self.view_button.mapToGlobal(self.view_button.rect().bottomLeft()))
+
+    def _open_menu(self, place: QPoint) -> None:
+        menu = sonogram_menu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(place)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self._open_menu(event.globalPos())
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.view_button.move(self.width() - GUTTER, self.height() - 26)
 
     def leaveEvent(self, event: QEvent) -> None:
         self.read_out.emit("")

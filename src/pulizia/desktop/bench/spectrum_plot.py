@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.measure.spectrum import (
     Spectrum,
     band_centres,
@@ -25,7 +25,7 @@ from pulizia.units import format_number, powers_to_db
 LOW_HZ = 20.0
 GUTTER_RIGHT, GUTTER_BOTTOM = 32, 18
 TICKS = ((50.0, "50"), (200.0, "200"), (1000.0, "1k"), (5000.0, "5k"), (20_000.0, "20k Hz"))
-FALL_DB = 0.9  # of the live maximum per turn: about 22 dB a second
+FALL_DB = 0.45  # of the live maximum per turn: about 22 dB a second
 
 
 ToHeight = Callable[[Any], Any]
@@ -43,6 +43,7 @@ class Options:
     bands: int = 0  # 0 lines, 1 octaves, 3 third octaves
     linear: bool = False
     reference: str = ""
+    hold: bool = False  # the live maximum stays instead of falling
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +77,8 @@ class SpectrumPlot(QWidget):
         self._live_most: NDArray[np.float64] | None = None
         self._message = ""
         self._at_hz = 0.0
+        self._columns: tuple[Hashable, tuple[slice, NDArray[np.intp], list[float]]] | None = None
+        self._grid: tuple[Hashable, QPixmap] | None = None
         self.setMinimumHeight(112)
         self.setMouseTracking(True)
         self.setAccessibleName("Spectrum")
@@ -88,7 +91,7 @@ class SpectrumPlot(QWidget):
         if found is not None and live:
             most = found.average_db()
             if self._live_most is not None and len(self._live_most) == len(most):
-                most = np.maximum(most, self._live_most - FALL_DB)
+                most = np.maximum(most, self._live_most - (0.0 if self.options.hold else FALL_DB))
             self._live_most = most
             self.found = Spectrum(found.rate, found.size, found.window, found.average, 10.0 ** (most / 10.0), found.frames)
         elif not live:
@@ -161,7 +164,10 @@ class SpectrumPlot(QWidget):
             painter.drawText(plot.adjusted(12, 8, -12, -8), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
             return
         top, low = self._range(lines)
-        self._paint_grid(painter, plot, top, low)
+        if isinstance(painter.device(), QWidget):
+            self._paint_grid(painter, top, low)
+        else:
+            self._draw_grid(painter, plot, top, low)  # a drawing keeps its lines and letters
         painter.save()
         painter.setClipRect(plot)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -186,7 +192,21 @@ class SpectrumPlot(QWidget):
             self._paint_pointer(painter, plot, lines, y)
         painter.restore()
 
-    def _paint_grid(self, painter: QPainter, plot: QRectF, top: float, low: float) -> None:
+    def _paint_grid(self, painter: QPainter, top: float, low: float) -> None:
+        """Grid and labels, drawn anew only when the axes change."""
+        key = (top, low, self.options.linear, self._high_hz, self.size().toTuple(), self.devicePixelRatioF(), theme().name)
+        if self._grid is None or self._grid[0] != key:
+            pixmap = QPixmap(self.size() * self.devicePixelRatioF())
+            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+            pixmap.fill(Qt.GlobalColor.transparent)
+            drawing = QPainter(pixmap)
+            drawing.setFont(font(11))
+            self._draw_grid(drawing, self._plot, top, low)
+            drawing.end()
+            self._grid = (key, pixmap)
+        painter.drawPixmap(0, 0, self._grid[1])
+
+    def _draw_grid(self, painter: QPainter, plot: QRectF, top: float, low: float) -> None:
         for db in range(int(top), int(low) - 1, -20):
             y = int(plot.top() + (top - db) / (top - low) * plot.height()) + 0.5
             painter.setPen(QPen(colour("line"), 1))
@@ -207,20 +227,33 @@ class SpectrumPlot(QWidget):
 
     def _paint_line(self, painter: QPainter, hz: NDArray[np.float64], y: NDArray[np.float64], pen: QPen) -> None:
         """One point per pixel column: the highest of the bins that fall into it."""
-        plot = self._plot
-        inside = (hz >= LOW_HZ * 0.9) & (hz <= self._high_hz)
-        if not inside.any():
+        columns = self._columns_of(hz)
+        if columns is None:
             return
-        x, y = self._x(hz[inside]), y[inside]
-        column = np.floor(x).astype(int)
-        starts = np.flatnonzero(np.diff(column, prepend=column[0] - 1))
-        tops = np.minimum.reduceat(y, starts)
-        path = QPainterPath()
-        for n, (px, py) in enumerate(zip(x[starts].tolist(), tops.tolist(), strict=True)):
-            path.lineTo(px, min(py, plot.bottom() + 5)) if n else path.moveTo(px, min(py, plot.bottom() + 5))
+        inside, starts, x = columns
+        tops = np.minimum(np.minimum.reduceat(y[inside], starts), self._plot.bottom() + 5)
+        polygon = QPolygonF(list(map(QPointF, x, tops.tolist())))
+        heavy = pen.widthF() > 1.0 and pen.style() == Qt.PenStyle.SolidLine
+        if heavy:  # two thin lines: a wide one costs thirty times as much
+            pen = QPen(pen.color(), 1.0)
         painter.setPen(pen)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPath(path)
+        painter.drawPolyline(polygon)
+        if heavy:
+            painter.drawPolyline(polygon.translated(0.0, 0.5))
+
+    def _columns_of(self, hz: NDArray[np.float64]) -> tuple[slice, NDArray[np.intp], list[float]] | None:
+        """Which bins are in view, where pixel columns begin among them, and the x of each column."""
+        key = (len(hz), float(hz[-1]), self.size().toTuple(), self.options.linear, self._high_hz)
+        if self._columns is None or self._columns[0] != key:
+            part = np.flatnonzero((hz >= LOW_HZ * 0.9) & (hz <= self._high_hz))
+            if not len(part):
+                return None
+            inside = slice(int(part[0]), int(part[-1]) + 1)
+            x = self._x(hz[inside])
+            column = np.floor(x).astype(int)
+            starts = np.flatnonzero(np.diff(column, prepend=column[0] - 1))
+            self._columns = (key, (inside, starts, x[starts].tolist()))
+        return self._columns[1]
 
     def _paint_bands(self, painter: QPainter, plot: QRectF, y: ToHeight) -> None:
         assert self.found is not None  # noqa: S101

@@ -6,8 +6,17 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtCore import QBuffer, QPoint, Qt, QTimer, Signal
+from PySide6.QtGui import QPainter, QShowEvent
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QMenu,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from pulizia.audio.source import Source
 from pulizia.desktop.bench.spectrum_plot import SpectrumPlot
@@ -16,6 +25,7 @@ from pulizia.errors import PuliziaError
 from pulizia.measure.spectrum import (
     SIZES,
     WINDOWS,
+    Peak,
     Spectrum,
     mains_harmonic,
     nearest_peak,
@@ -28,14 +38,20 @@ from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
 
 MOMENT_S = 0.4
-LIVE_MS = 40
+LIVE_MS = 20
 SMOOTHINGS = (0, 24, 12, 6, 3)
 TILTS = (0.0, 3.0, 4.5)
+MOST_PEAKS = 16
+READ_EVERY = 12  # live pictures between two sets of figures
 REFERENCES = {"": "none", "speech": "long-term average speech", "pink": "pink noise"}
 
 
 class SpectrumView(QWidget):
     """The plot with its head, its read-out and its menu."""
+
+    enlarge = Signal()
+    slot = "spectrum"
+    margins = (16, 4, 16, 10)
 
     def __init__(self, studio: Studio) -> None:
         super().__init__()
@@ -43,9 +59,10 @@ class SpectrumView(QWidget):
         self.plot = SpectrumPlot()
         self.plot.pointed.connect(self._point)
         self._frozen = False
+        self._turns = 0
         self._key: object = None
         column = QVBoxLayout(self)
-        column.setContentsMargins(16, 4, 16, 10)
+        column.setContentsMargins(*self.margins)
         column.setSpacing(4)
         head = QHBoxLayout()
         self._title = label("Spectrum", bold=True)
@@ -54,7 +71,9 @@ class SpectrumView(QWidget):
         head.addStretch(1)
         head.addWidget(self._place)
         column.addLayout(head)
-        column.addWidget(self.plot, 1)
+        self._middle = QHBoxLayout()
+        self._middle.addWidget(self.plot, 1)
+        column.addLayout(self._middle, 1)
         self.read_out = label("", 12)
         self.read_out.setFixedHeight(18)
         column.addWidget(self.read_out)
@@ -65,6 +84,8 @@ class SpectrumView(QWidget):
         row.addWidget(self.freeze_button)
         row.addWidget(self.keep_button)
         row.addStretch(1)
+        self.enlarge_button = button("Enlarge", self.enlarge.emit, tip="Over the sonogram, with a list of peaks (S)", quiet=True)
+        row.addWidget(self.enlarge_button)
         self._options = button("View", self._show_menu, tip="Size, window, smoothing, bands, tilt, reference, export", quiet=True)
         row.addWidget(self._options)
         column.addLayout(row)
@@ -93,6 +114,8 @@ class SpectrumView(QWidget):
 
     def _want(self, *, live: bool = False) -> None:
         source, recording = self.studio.heard_source, self.studio.recording
+        if not self.isVisible():
+            return
         if self._frozen or source is None or recording is None:
             if source is None:
                 self.plot.show_spectrum(None, "")
@@ -117,12 +140,14 @@ class SpectrumView(QWidget):
         self._key = key
         work = Want(source, start, stop, options.size, options.window)
         show = lambda found: self._show(found, live=live)  # noqa: E731
-        self.studio.pool.submit(work, title="Spectrum", priority=SOON, slot="spectrum", on_done=show, on_error=lambda text: self.plot.show_spectrum(None, text))
+        self.studio.pool.submit(work, title="Spectrum", priority=SOON, slot=self.slot, on_done=show, on_error=lambda text: self.plot.show_spectrum(None, text))
 
     def _show(self, found: Spectrum | None, *, live: bool) -> None:
         message = "" if found else f"Mark at least {self.plot.options.size} frames, or choose a shorter transform."
         self.plot.show_spectrum(found, message, live=live)
-        self._point(0.0)
+        self._turns = (self._turns + 1) % READ_EVERY if live else 0
+        if self._turns == 0:  # figures that change 50 times a second cannot be read
+            self._point(0.0)
 
     def _point(self, hz: float) -> None:
         found = self.plot.found
@@ -175,6 +200,7 @@ class SpectrumView(QWidget):
             ("Smoothing", "per_octave", [("none" if n == 0 else f"1/{n} octave", n) for n in SMOOTHINGS]),
             ("Show", "bands", [("lines", 0), ("third octaves", 3), ("octaves", 1)]),
             ("Frequency axis", "linear", [("logarithmic", False), ("linear", True)]),
+            ("Live maximum", "hold", [("falls slowly", False), ("is held", True)]),
             ("Tilt", "tilt_db", [(f"{format_number(t)} dB per octave", t) for t in TILTS]),
             ("Reference", "reference", [(text, name) for name, text in REFERENCES.items()]),
         )
@@ -187,6 +213,7 @@ class SpectrumView(QWidget):
                 action.triggered.connect(lambda _on=False, n=name, v=value: self.choose(**{n: v}))
         menu.addSeparator()
         menu.addAction("Export as picture\u2026").triggered.connect(lambda: self._ask("png"))
+        menu.addAction("Export as drawing\u2026").triggered.connect(lambda: self._ask("svg"))
         menu.addAction("Export as table\u2026").triggered.connect(lambda: self._ask("csv"))
         return menu
 
@@ -198,7 +225,7 @@ class SpectrumView(QWidget):
             self.export(Path(name))
 
     def export(self, path: Path) -> None:
-        """Write the picture (.png) or the curves (.csv)."""
+        """Write the picture (.png), the drawing (.svg) or the curves (.csv)."""
         lines = self.plot.lines()
         if lines is None:
             self.studio.say("There is no spectrum to export yet. Mark a passage first.", bad=True)
@@ -207,11 +234,79 @@ class SpectrumView(QWidget):
             if not self.plot.grab().save(str(path)):
                 self.studio.say(f"{path.name} could not be written to {path.parent}.", bad=True)
             return
+        if path.suffix.lower() == ".svg":
+            self._export_drawing(path)
+            return
         rows = [f"{f:.4f},{a:.3f},{m:.3f}" for f, a, m in zip(lines.hz, lines.average_db, lines.maximum_db, strict=True)]
         try:
             write_text(path, "\n".join(["frequency_hz,average_dbfs,maximum_dbfs", *rows]) + "\n")
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
+
+
+    def _export_drawing(self, path: Path) -> None:
+        from PySide6.QtSvg import QSvgGenerator
+
+        memory = QBuffer()
+        drawing = QSvgGenerator()
+        drawing.setOutputDevice(memory)
+        drawing.setSize(self.plot.size())
+        drawing.setViewBox(self.plot.rect())
+        drawing.setTitle("Spectrum")
+        painter = QPainter(drawing)
+        self.plot.render(painter, QPoint())
+        painter.end()
+        try:
+            write_text(path, bytes(memory.data().data()).decode("utf-8"))
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._key = None
+        self._later.start()
+
+
+class LargeSpectrum(SpectrumView):
+    """The spectrum over the sonogram, with a list of its peaks."""
+
+    closed = Signal()
+    slot = "large spectrum"
+    margins = (40, 4, 40, 4)
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__(studio)
+        self.setAutoFillBackground(True)
+        self.plot.options.size = 16_384
+        self.enlarge_button.setText("Close")
+        self.enlarge_button.setToolTip("Back to the sonogram (S)")
+        self.enlarge.connect(self.closed)
+        self.peak_list = QTableWidget(0, 3)
+        self.peak_list.setHorizontalHeaderLabels(["Hz", "dBFS", "mains"])
+        self.peak_list.verticalHeader().hide()
+        self.peak_list.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.peak_list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.peak_list.verticalHeader().setDefaultSectionSize(22)
+        self.peak_list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.peak_list.setFixedWidth(212)
+        self.peak_list.setAccessibleName("Peaks")
+        for column, width in enumerate((70, 52, 76)):
+            self.peak_list.setColumnWidth(column, width)
+        self._middle.addWidget(self.peak_list)
+        self.peaks: list[Peak] = []
+
+    def _show(self, found: Spectrum | None, *, live: bool) -> None:
+        super()._show(found, live=live)
+        if self._turns:
+            return
+        self.peaks = peaks(found, most=MOST_PEAKS) if found is not None else []
+        self.peak_list.setRowCount(len(self.peaks))
+        for row, peak in enumerate(self.peaks):
+            for column, text in enumerate((format_number(peak.hz, 2), format_number(peak.level_db), mains_harmonic(peak.hz))):
+                item = QTableWidgetItem(text)
+                side = Qt.AlignmentFlag.AlignLeft if column == 2 else Qt.AlignmentFlag.AlignRight
+                item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+                self.peak_list.setItem(row, column, item)
 
 
 @dataclass(frozen=True, slots=True)

@@ -75,6 +75,29 @@ def wave_codes(figures: Columns, height: int) -> NDArray[np.uint8]:
     return codes
 
 
+def row_codes(figures: Columns, height: int, *, linear: bool) -> NDArray[np.uint8]:
+    """(height, columns) codes with one row per channel, each around its own middle line."""
+    count = len(figures.low)
+    low, high = np.nan_to_num(figures.low.astype(np.float64)), np.nan_to_num(figures.high.astype(np.float64))
+    body = np.sqrt(np.nan_to_num(_calmed(figures.power)))
+    codes = np.zeros((height, low.shape[1]), dtype=np.uint8)
+    each = height // count
+    at = np.arange(each)[:, None] + 0.5
+    middle, half = each / 2, each / 2 - 1
+    for channel in range(count):
+        if linear:
+            up, down, inner = high[channel], low[channel], body[channel]
+        else:
+            up = height_of(np.maximum(high[channel], -low[channel]))
+            down, inner = -up, height_of(body[channel])
+        offset = (middle - at) / half
+        spare = 0.5 / half  # silence still is a line of a pixel
+        shape = ((offset <= np.clip(up, -1, 1) + spare) & (offset >= np.clip(down, -1, 1) - spare)).astype(np.uint8)
+        shape += shape * (np.abs(offset) <= np.minimum(inner, np.maximum(up, -down)))
+        codes[channel * each : (channel + 1) * each] = shape
+    return codes
+
+
 def tide_heights(
     picture: PeakPicture, first: float, frames_per_column: float, count: int
 ) -> NDArray[np.float64]:

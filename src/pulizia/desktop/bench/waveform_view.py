@@ -1,12 +1,13 @@
-"""The waveform on a dB axis, and the overview of everything above it."""
+"""The waveform: levels on a dB or linear axis, and single samples with the sound between them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
@@ -14,96 +15,22 @@ from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.bench.trouble_marks import troubled_columns
 from pulizia.desktop.bench.wave_image import (
     FLOOR_DB,
     columns_of,
-    columns_of_picture,
     indexed_image,
+    row_codes,
     wave_codes,
     wave_table,
 )
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.dsp.oversample import TAPS, interpolator
 from pulizia.session.jobs import VISIBLE, Job
 from pulizia.session.studio import Studio
 
 SAMPLES_AROUND = 8192
 DOTS_BELOW = 0.25  # frames per pixel under which single samples are drawn
-
-
-class Overview(Lane):
-    """All of the recording in one strip, with a frame around what is in view."""
-
-    def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
-        super().__init__(studio, axis)
-        self._pictures = pictures
-        pictures.watch(self)
-        self.setFixedHeight(46)
-        self._grab: float | None = None
-        self._image: tuple[Hashable, QImage] | None = None
-        self.setAccessibleName("Overview of the recording")
-        self.setToolTip("Drag to move the view; wheel with Ctrl zooms")
-
-    @property
-    def plot(self) -> QRectF:
-        return QRectF(GUTTER, 9, max(16, self.width() - 2 * GUTTER), 33)
-
-    def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
-        source = self.studio.heard_source
-        if source is None:
-            return
-        painter.fillRect(plot, colour("paper"))
-        picture = self._pictures.of(source)
-        key = (source.key, picture.version, plot.width(), theme().name)
-        if self._image is None or key != self._image[0]:
-            columns = int(plot.width())
-            figures = columns_of_picture(picture, 0.0, source.frames / columns, columns)
-            self._image = (key, indexed_image(wave_codes(figures, int(plot.height())), wave_table(theme())))
-        painter.drawImage(plot.topLeft(), self._image[1])
-
-    def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
-        selection = self.studio.selection
-        if selection is not None and self.axis.frames:
-            scale = plot.width() / self.axis.frames
-            x0, x1 = (plot.left() + f * scale for f in (selection.span.start, selection.span.stop))
-            painter.fillRect(QRectF(x0, plot.top(), max(1.0, x1 - x0), plot.height()), colour("plum", 0.35))
-
-    def paint_step_ends(self, painter: QPainter, plot: QRectF) -> None:
-        """Nothing here: the overview stays quiet."""
-
-    def paint_head(self, painter: QPainter, plot: QRectF) -> None:
-        if self.head_x >= 0:
-            painter.fillRect(QRectF(plot.left() + self.head_x, plot.top(), 1.4, plot.height()), colour("ink"))
-
-    def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
-        if self.studio.chain is None or not self.axis.frames or self.axis.is_whole:
-            return
-        scale = plot.width() / self.axis.frames
-        x0, x1 = plot.left() + self.axis.left * scale, plot.left() + self.axis.right * scale
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("ink"), 1.4))
-        painter.drawRoundedRect(QRectF(x0, plot.top() - 2, max(6.0, x1 - x0), plot.height() + 4), 4, 4)
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._grab = 0.0
-        self._centre(event.position().x())
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._grab is not None:
-            self._centre(event.position().x())
-
-    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
-        self._grab = None
-
-    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
-        self.axis.show_whole()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        factor = 1.5 ** (event.angleDelta().y() / 120.0)
-        self.axis.zoom(factor, self.axis.width / 2)
-
-    def _centre(self, x: float) -> None:
-        frame = (x - GUTTER) / self.plot.width() * self.axis.frames
-        self.axis.scroll_to(frame - self.axis.width * self.axis.frames_per_pixel / 2)
 
 
 class WaveformView(Lane):
@@ -116,6 +43,8 @@ class WaveformView(Lane):
         self._tiles = Tiles(studio.pool, self.update)
         self._known_samples: tuple[str, int, Samples] | None = None
         self._asked_samples: tuple[str, int, int] | None = None
+        self.linear = False
+        self.in_rows = False  # each channel around its own middle line
         self.setMinimumHeight(64)
         self.setAccessibleName("Waveform")
         theme_notice().changed.connect(self.update)
@@ -128,34 +57,57 @@ class WaveformView(Lane):
         source = self.studio.heard_source
         if source is None:
             return
-        middle, half = plot.center().y(), plot.height() / 2
-        painter.setPen(QPen(colour("line"), 1))
-        for db in (-20, -40):
-            for sign in (-1, 1):
-                y = int(middle + sign * half * (1.0 - db / FLOOR_DB)) + 0.5
-                painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-        fpp = self.axis.frames_per_pixel
-        if fpp < DOTS_BELOW * 8:
+        rows = self._rows(source)
+        if self.axis.frames_per_pixel < DOTS_BELOW * 8:
             self._draw_samples(painter, plot, source)
-        else:
-            self._draw_tiles(painter, plot, source)
+            return
+        self._draw_grid(painter, plot, rows)
+        self._draw_tiles(painter, plot, source, rows)
         painter.setPen(QPen(colour("panel"), 1))
-        painter.drawLine(QPointF(plot.left(), int(middle) + 0.5), QPointF(plot.right(), int(middle) + 0.5))
+        each = plot.height() / max(rows, 1)
+        for row in range(max(rows, 1)):
+            y = int(plot.top() + (row + 0.5) * each) + 0.5
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+        for x in troubled_columns(self.studio, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
+            painter.fillRect(QRectF(plot.left() + x, plot.top(), 1, 5), colour("madder"))
+            painter.fillRect(QRectF(plot.left() + x, plot.bottom() - 5, 1, 5), colour("madder"))
 
-    def _draw_tiles(self, painter: QPainter, plot: QRectF, source: Source) -> None:
-        height, table, name = int(plot.height()), wave_table(theme()), theme().name
+    def _rows(self, source: Source) -> int:
+        """Rows with a middle line of their own; 0 for the first channel above and the second below one line."""
+        return source.channels if self.linear or self.in_rows or source.channels > 2 else 0
+
+    def set_look(self, *, linear: bool | None = None, in_rows: bool | None = None) -> None:
+        """Linear amplitude or dB; channels in rows or around one line."""
+        self.linear = self.linear if linear is None else linear
+        self.in_rows = self.in_rows if in_rows is None else in_rows
+        self.update()
+
+    def _draw_grid(self, painter: QPainter, plot: QRectF, rows: int) -> None:
+        painter.setPen(QPen(colour("line"), 1))
+        each = plot.height() / max(rows, 1)
+        shares = (0.5,) if self.linear else tuple(1.0 - db / FLOOR_DB for db in (-20, -40))
+        for row in range(max(rows, 1)):
+            middle = plot.top() + (row + 0.5) * each
+            for share in shares:
+                for sign in (-1, 1):
+                    y = int(middle + sign * each / 2 * share) + 0.5
+                    painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+
+    def _draw_tiles(self, painter: QPainter, plot: QRectF, source: Source, rows: int) -> None:
+        height, table, name, linear = int(plot.height()), wave_table(theme()), theme().name, self.linear
         picture = self._pictures.of(source)
 
         def key_of(place: Place) -> Hashable:
             a = max(0, min(int(place.start), source.frames - 1))
             b = max(a + 1, min(int(place.stop) + 1, source.frames))
-            return (source.span_key(a, b), place, height, name, picture.version_in(a, b))
+            return (source.span_key(a, b), place, height, name, rows, linear, picture.version_in(a, b))
 
         def work_of(place: Place) -> Callable[[Job], QImage]:
             def work(job: Job) -> QImage:
                 job.progress(0.0)
                 figures = columns_of(source, picture, place.start, place.frames_per_pixel, TILE_COLUMNS)
-                return indexed_image(wave_codes(figures, height), table)
+                codes = row_codes(figures, height, linear=linear) if rows else wave_codes(figures, height)
+                return indexed_image(codes, table)
 
             return work
 
@@ -167,26 +119,52 @@ class WaveformView(Lane):
         last = min(source.frames, int(self.axis.right) + 2)
         if last <= first:
             return
-        samples = self._samples_of(source, first, last)
+        context = TAPS // 2
+        samples = self._samples_of(source, max(0, first - context), min(source.frames, last + context))
         if samples is None:
             return
-        rows = 2 if source.channels >= 2 else 1
+        lead = min(first, context)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         dots = self.axis.frames_per_pixel < DOTS_BELOW
-        for row in range(rows):
-            height = plot.height() / rows
+        rows = samples.shape[0]
+        height = plot.height() / rows
+        for row, channel in enumerate(samples):
             middle = plot.top() + (row + 0.5) * height
-            x = plot.left() + (np.arange(first, last) - self.axis.left) / self.axis.frames_per_pixel
-            y = middle - np.clip(samples[row], -1.05, 1.05) * height / 2
-            points = [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
+            painter.setPen(QPen(colour("line"), 1))
+            painter.drawLine(QPointF(plot.left(), int(middle) + 0.5), QPointF(plot.right(), int(middle) + 0.5))
+            frames, values = np.arange(first, last, dtype=np.float64), channel[lead : lead + last - first]
+            if dots:
+                padded = np.pad(channel, (context - lead, context))[: last - first + 2 * context]
+                curve = self._points(*between_samples(padded, first, last), middle, height)
+            else:
+                curve = self._points(frames, values, middle, height)
             painter.setPen(QPen(colour("soft"), 1.2))
-            painter.drawPolyline(QPolygonF(points))
+            painter.drawPolyline(QPolygonF(curve))
             if dots:
                 painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(colour("ink"))
-                for point in points:
+                for point, value in zip(self._points(frames, values, middle, height), values.tolist(), strict=True):
+                    painter.setBrush(colour("madder" if abs(value) > 1.0 else "ink"))
                     painter.drawEllipse(point, 2.2, 2.2)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+    def _points(self, frames: NDArray[np.floating], values: NDArray[np.floating], middle: float, height: float) -> list[QPointF]:
+        x = GUTTER + (frames - self.axis.left) / self.axis.frames_per_pixel
+        y = middle - np.clip(values, -1.05, 1.05) * height / 2
+        return [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
+
+    def _paint_names(self, painter: QPainter, plot: QRectF) -> None:
+        recording = self.studio.recording
+        media = self.studio.document.media.get(recording.id) if recording else None
+        if recording is not None and media is not None and recording.channels > 1:
+            each = plot.height() / recording.channels
+            for row, name in enumerate(media.channel_names[: recording.channels]):
+                if each >= 13:
+                    box = QRectF(0, plot.top() + row * each, GUTTER - 8, each)
+                    painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, name)
+
+    def _rows_now(self) -> int:
+        source = self.studio.heard_source
+        return self._rows(source) if source is not None else 0
 
     def _samples_of(self, source: Source, first: int, last: int) -> Samples | None:
         """Samples as far as a worker has brought them; asks for more around the view."""
@@ -213,16 +191,22 @@ class WaveformView(Lane):
         painter.setFont(font(11))
         painter.setPen(colour("soft"))
         recording = self.studio.recording
-        if recording is not None and recording.channels == 2:
-            painter.drawText(QRectF(0, plot.top(), GUTTER - 8, 16), Qt.AlignmentFlag.AlignRight, "L")
-            painter.drawText(QRectF(0, plot.bottom() - 16, GUTTER - 8, 16), Qt.AlignmentFlag.AlignRight, "R")
+        self._paint_names(painter, plot)
         middle, half = plot.center().y(), plot.height() / 2
         x = plot.right() + 6
-        linear = self.axis.frames_per_pixel < DOTS_BELOW * 8
-        if linear:
-            for share, text in ((-1, "1"), (0, "0"), (1, "\u22121")):
-                y = min(max(middle + share * half, plot.top() + 7), plot.bottom() - 7)
-                painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, text)
+        close = self.axis.frames_per_pixel < DOTS_BELOW * 8
+        rows = recording.channels if recording is not None and close else self._rows_now()
+        if close or self.linear:
+            each = plot.height() / max(rows, 1)
+            for row in range(max(rows, 1)):
+                centre = plot.top() + (row + 0.5) * each
+                shown = ((-1, "1"), (0, "0"), (1, "\u22121")) if rows <= 1 else ((0, "0"),)
+                for share, text in shown:
+                    y = min(max(centre + share * each / 2, plot.top() + 7), plot.bottom() - 7)
+                    painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, text)
+            return
+        if rows > 1:
+            painter.drawText(QRectF(x, plot.top(), GUTTER - 4, 16), Qt.AlignmentFlag.AlignLeft, "dBFS")
             return
         for db in (0, -20, -40):
             for sign in (-1, 1):
@@ -233,6 +217,21 @@ class WaveformView(Lane):
                 text = "0" if db == 0 else f"\u2212{-db}"
                 painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, text)
         _draw_infinity(painter, QPointF(x + 12, middle))
+
+
+def between_samples(padded: NDArray[np.float32], first: int, last: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Places (frames) and values of the band-limited curve through samples [first, last).
+
+    ``padded`` has TAPS / 2 samples before the first and after the last of them.
+    """
+    filter_ = interpolator(8)
+    half = TAPS // 2
+    windows = np.lib.stride_tricks.sliding_window_view(padded.astype(np.float64), TAPS)
+    count = last - first
+    between = windows[1 : count + 1] @ filter_.phases.T
+    values = np.concatenate([padded[half : half + count, None], between], axis=1)
+    places = np.arange(first, last)[:, None] + np.arange(8) / 8
+    return places.ravel(), values.ravel()
 
 
 def _draw_infinity(painter: QPainter, centre: QPointF) -> None:

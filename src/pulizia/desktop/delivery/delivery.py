@@ -295,6 +295,7 @@ class Delivery(QWidget):
 
             done = deliver(
                 chain.after, target, path, sample_format=sample_format, made=made, names=names,
+                markers=recording.markers,
                 store=document.segments, cache=document.cache, progress=told,
             )  # fmt: skip
             if with_report:

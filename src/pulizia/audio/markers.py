@@ -1,0 +1,63 @@
+"""Named places in a recording, and the labelled text list in which they travel.
+
+The list has one line per place: start and end in seconds and the name, tabs between them. Many
+editors and annotation programs read and write it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from pulizia.errors import ProjectError
+
+LONGEST_NAME = 200
+MOST_MARKERS = 100_000
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Marker:
+    """A place with a name."""
+
+    frame: int
+    name: str
+
+
+def in_order(markers: Iterable[Marker], frames: int) -> tuple[Marker, ...]:
+    """Markers inside the recording by time, each once, with names of one line."""
+    kept = {Marker(m.frame, _one_line(m.name)) for m in markers if 0 <= m.frame <= frames}
+    return tuple(sorted(kept))[:MOST_MARKERS]
+
+
+def as_label_list(markers: Iterable[Marker], rate: int) -> str:
+    """The text list, microseconds exact."""
+    return "".join(f"{m.frame / rate:.6f}\t{m.frame / rate:.6f}\t{m.name}\n" for m in markers)
+
+
+def from_label_list(text: str, rate: int) -> list[Marker]:
+    """Markers of a text list.
+
+    Raises
+    ------
+    ProjectError
+        With the number of the first line that is not one.
+    """
+    found: list[Marker] = []
+    for number, line in enumerate(text.lstrip("\ufeff").splitlines(), 1):
+        if not line.strip() or line.startswith("\\"):  # a second line with frequencies
+            continue
+        parts = line.split("\t")
+        try:
+            seconds = float(parts[0].replace(",", "."))
+        except ValueError:
+            seconds = math.nan
+        if not math.isfinite(seconds) or seconds < 0:
+            message = f"Line {number} of the list has no time. Each line is: seconds, tab, seconds, tab, name."
+            raise ProjectError(message)
+        found.append(Marker(round(seconds * rate), parts[2] if len(parts) > 2 else f"Marker {len(found) + 1}"))
+    return found
+
+
+def _one_line(name: str) -> str:
+    return " ".join(name.split())[:LONGEST_NAME] or "Marker"

@@ -1,0 +1,107 @@
+"""All of the recording in one strip above everything."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPen, QWheelEvent
+
+from pulizia.desktop.bench.lane import Lane
+from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.bench.trouble_marks import troubled_columns
+from pulizia.desktop.bench.wave_image import (
+    columns_of_picture,
+    indexed_image,
+    wave_codes,
+    wave_table,
+)
+from pulizia.desktop.theme import colour, theme
+from pulizia.session.studio import Studio
+
+
+class Overview(Lane):
+    """All of the recording in one strip, with a frame around what is in view."""
+
+    def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
+        super().__init__(studio, axis)
+        self._pictures = pictures
+        pictures.watch(self)
+        self.setFixedHeight(46)
+        self._grab: float | None = None
+        self._image: tuple[Hashable, QImage] | None = None
+        self.setAccessibleName("Overview of the recording")
+        self.setToolTip("Drag to move the view; wheel with Ctrl zooms")
+
+    @property
+    def plot(self) -> QRectF:
+        return QRectF(GUTTER, 9, max(16, self.width() - 2 * GUTTER), 33)
+
+    def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
+        source = self.studio.heard_source
+        if source is None:
+            return
+        painter.fillRect(plot, colour("paper"))
+        picture = self._pictures.of(source)
+        key = (source.key, picture.version, plot.width(), theme().name)
+        if self._image is None or key != self._image[0]:
+            columns = int(plot.width())
+            figures = columns_of_picture(picture, 0.0, source.frames / columns, columns)
+            self._image = (key, indexed_image(wave_codes(figures, int(plot.height())), wave_table(theme())))
+        painter.drawImage(plot.topLeft(), self._image[1])
+        self._paint_marks(painter, plot)
+
+    def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
+        selection = self.studio.selection
+        if selection is not None and self.axis.frames:
+            scale = plot.width() / self.axis.frames
+            x0, x1 = (plot.left() + f * scale for f in (selection.span.start, selection.span.stop))
+            painter.fillRect(QRectF(x0, plot.top(), max(1.0, x1 - x0), plot.height()), colour("plum", 0.35))
+
+    def paint_step_ends(self, painter: QPainter, plot: QRectF) -> None:
+        """Nothing here: the overview stays quiet."""
+
+    def paint_head(self, painter: QPainter, plot: QRectF) -> None:
+        if self.head_x >= 0:
+            painter.fillRect(QRectF(plot.left() + self.head_x, plot.top(), 1.4, plot.height()), colour("ink"))
+
+    def _paint_marks(self, painter: QPainter, plot: QRectF) -> None:
+        """Overload along the upper edge, markers along the lower."""
+        columns = int(plot.width())
+        for column in troubled_columns(self.studio, 0.0, self.axis.frames / columns, columns):
+            painter.fillRect(QRectF(plot.left() + column, plot.top(), 1, 4), colour("madder"))
+        for marker in self.studio.markers.all:
+            x = plot.left() + marker.frame / max(1, self.axis.frames) * plot.width()
+            painter.fillRect(QRectF(int(x), plot.bottom() - 5, 1, 5), colour("ink"))
+
+    def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
+        if self.studio.chain is None or not self.axis.frames or self.axis.is_whole:
+            return
+        scale = plot.width() / self.axis.frames
+        x0, x1 = plot.left() + self.axis.left * scale, plot.left() + self.axis.right * scale
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("ink"), 1.4))
+        painter.drawRoundedRect(QRectF(x0, plot.top() - 2, max(6.0, x1 - x0), plot.height() + 4), 4, 4)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._grab = 0.0
+        self._centre(event.position().x())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._grab is not None:
+            self._centre(event.position().x())
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        self._grab = None
+
+    def mouseDoubleClickEvent(self, _event: QMouseEvent) -> None:
+        self.axis.show_whole()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        factor = 1.5 ** (event.angleDelta().y() / 120.0)
+        self.axis.zoom(factor, self.axis.width / 2)
+
+    def _centre(self, x: float) -> None:
+        frame = (x - GUTTER) / self.plot.width() * self.axis.frames
+        self.axis.scroll_to(frame - self.axis.width * self.axis.frames_per_pixel / 2)

@@ -1,0 +1,140 @@
+"""The ruler above the pictures: times, markers and the drop of the play head."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QFontMetricsF,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPen,
+)
+from PySide6.QtWidgets import QMenu
+
+from pulizia.audio.markers import Marker
+from pulizia.desktop.bench.lane import Lane
+from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.theme import colour, font
+from pulizia.session.studio import Studio
+from pulizia.units import format_time
+
+FLAG_REACH_PX = 6
+LONGEST_SHOWN_PX = 140
+
+
+class Ruler(Lane):
+    """Times above the pictures, the markers, and the drop of the play head."""
+
+    rename_asked = Signal(object)
+
+    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
+        super().__init__(studio, axis)
+        self.setFixedHeight(22)
+        self.setAccessibleName("Time ruler")
+
+    def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
+        painter.fillRect(plot, colour("paper"))
+
+    def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
+        box = self.selection_box(plot)
+        if not box.isNull():
+            painter.fillRect(QRectF(box.left(), plot.bottom() - 3, box.width(), 3), colour("plum"))
+
+    def paint_step_ends(self, painter: QPainter, plot: QRectF) -> None:
+        """The ruler stays quiet."""
+
+    def paint_head(self, painter: QPainter, plot: QRectF) -> None:
+        if self.head_x < 0:
+            return
+        x, y = plot.left() + self.head_x + 0.2, plot.bottom()
+        drop = QPainterPath(QPointF(x, y))
+        drop.cubicTo(x - 1, y - 4, x - 5, y - 6, x - 5, y - 10)
+        drop.arcTo(QRectF(x - 5, y - 15, 10, 10), 180, -180)
+        drop.cubicTo(x + 5, y - 6, x + 1, y - 4, x, y)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("ink"))
+        painter.drawPath(drop)
+
+    def _paint_markers(self, painter: QPainter, plot: QRectF) -> None:
+        painter.setFont(font(11, bold=True))
+        metrics = QFontMetricsF(font(11, bold=True))
+        markers = self.studio.markers.all
+        for n, marker in enumerate(markers):
+            x = plot.left() + self.axis.x_at(marker.frame)
+            if not plot.left() - LONGEST_SHOWN_PX <= x <= plot.right():
+                continue
+            room = LONGEST_SHOWN_PX
+            if n + 1 < len(markers):
+                room = int(min(room, self.axis.x_at(markers[n + 1].frame) - self.axis.x_at(marker.frame) - 6))
+            words = metrics.elidedText(marker.name, Qt.TextElideMode.ElideRight, max(0, room - 6)) if room > 24 else ""
+            width = metrics.horizontalAdvance(words) + 6 if words else 0.0
+            painter.fillRect(QRectF(int(x), plot.top() + 1, 1, plot.height() - 1), colour("ink"))
+            if words:
+                painter.fillRect(QRectF(int(x), plot.top() + 1, width, 14), colour("ink"))
+                painter.setPen(colour("panel"))
+                box = QRectF(int(x) + 3, plot.top(), width, 16)
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, words)
+            else:
+                painter.fillRect(QRectF(int(x), plot.top() + 1, 5, 5), colour("ink"))
+
+    def _is_under_marker(self, x: float) -> bool:
+        """Whether the time at a pixel would be written across a marker."""
+        return any(-LONGEST_SHOWN_PX / 2 < self.axis.x_at(m.frame) - x < 30 and self.axis.x_at(m.frame) > x - LONGEST_SHOWN_PX for m in self.studio.markers.all)
+
+    def _marker_under(self, x: float) -> Marker | None:
+        return self.studio.markers.near(self.axis.frame_at(x - GUTTER), FLAG_REACH_PX * self.axis.frames_per_pixel)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        marker = self._marker_under(event.position().x())
+        if marker is not None:
+            self.rename_asked.emit(marker)
+        else:
+            super().mouseDoubleClickEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        marker = self._marker_under(event.pos().x())
+        if marker is None:
+            return
+        menu = QMenu(self)
+        menu.addAction("Rename the marker\u2026").triggered.connect(lambda: self.rename_asked.emit(marker))
+        menu.addAction("Remove the marker").triggered.connect(lambda: self.studio.markers.remove(marker))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(event.globalPos())
+
+    def hover(self, place: QPointF) -> None:
+        marker = self._marker_under(place.x())
+        self.setToolTip(f"{marker.name}\nDouble-click to rename" if marker else "")
+
+    def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
+        if self.studio.recording is None:
+            return
+        painter.save()
+        painter.setClipRect(plot)
+        self._paint_markers(painter, plot)
+        painter.restore()
+        painter.setFont(font(11))
+        step, ticks = self.axis.ticks()
+        decimals = max(0, -int(np.floor(np.log10(step) + 1e-9))) if step < 1 else 0
+        for tick in ticks:
+            x = plot.left() + self.axis.x_at(tick * self.axis.rate)
+            if not self.dirty.left() - 42 <= x <= self.dirty.right() + 42:
+                continue
+            painter.setPen(QPen(colour("strong"), 1))
+            painter.drawLine(QPointF(int(x) + 0.5, plot.bottom() - 4), QPointF(int(x) + 0.5, plot.bottom()))
+            if abs(x - plot.left() - self.head_x) < 30 and self.head_x >= 0:
+                continue
+            if self._is_under_marker(x - plot.left()):
+                continue
+            painter.setPen(colour("soft"))
+            box = QRectF(x - 40, plot.top(), 80, plot.height() - 5)
+            if box.left() < plot.left() - 12:
+                box.moveLeft(plot.left() - 2)
+                painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, format_time(tick, decimals))
+            elif box.right() > plot.right() + 30:
+                continue
+            else:
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, format_time(tick, decimals))

@@ -1,0 +1,82 @@
+"""The choices for the sonogram: between moments and lines, window, axis, ramp, channels."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QSlider, QWidget, QWidgetAction
+
+from pulizia.desktop.controls import label
+from pulizia.desktop.ramps import RAMPS
+from pulizia.measure.frequency_axis import AXES
+from pulizia.measure.sonogram import SIZES
+from pulizia.measure.spectrum import WINDOWS
+
+if TYPE_CHECKING:
+    from pulizia.desktop.bench.sonogram_view import SonogramView
+
+CHANNELS = {"": "all, by power", "left": "left", "right": "right", "mid": "mid", "side": "side"}
+
+
+class SizeSlider(QWidget):
+    """One transform length between short ones, which show moments, and long ones, which show lines."""
+
+    def __init__(self, view: SonogramView) -> None:
+        super().__init__()
+        self._view = view
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 4, 12, 4)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, len(SIZES) - 1)
+        self.slider.setPageStep(1)
+        self.slider.setFixedWidth(110)
+        self.slider.setAccessibleName("Transform size, from moments to lines")
+        self.size_label = label("", 12, token="soft")
+        self.size_label.setFixedWidth(52)
+        for part in (label("moments", 12), self.slider, label("lines", 12), self.size_label):
+            row.addWidget(part)
+        self.slider.setValue(SIZES.index(view.look.size) if view.look.size else SIZES.index(2048))
+        self.slider.valueChanged.connect(lambda index: view.choose(size=SIZES[index]))
+        self.slider.valueChanged.connect(lambda _index: self.refresh())
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the length in use."""
+        size = self._view.look.size
+        self.size_label.setText(str(size) if size else "blended")
+
+
+def sonogram_menu(view: SonogramView) -> QMenu:
+    """Everything that can be chosen for the sonogram."""
+    menu = QMenu(view)
+    sizes = SizeSlider(view)
+    action = QWidgetAction(menu)
+    action.setDefaultWidget(sizes)
+    menu.addAction(action)
+    blended = menu.addAction("Blended transform sizes")
+    blended.setCheckable(True)
+    blended.setChecked(not view.look.size)
+    blended.triggered.connect(lambda _on=False: view.choose(size=0))
+    sharpened = menu.addAction("Sharpened (reassigned)")
+    sharpened.setCheckable(True)
+    sharpened.setChecked(view.look.sharpened)
+    sharpened.triggered.connect(lambda on: view.choose(sharpened=on))
+    menu.addSeparator()
+    groups: tuple[tuple[str, str, dict[str, str]], ...] = (
+        ("Frequency axis", "axis", AXES),
+        ("Window", "window", WINDOWS),
+        ("Ramp", "ramp", RAMPS),
+        ("Channels", "channel", CHANNELS),
+    )
+    for title, name, choices in groups:
+        part = menu.addMenu(title)
+        for value, text in choices.items():
+            chosen = part.addAction(text)
+            chosen.setCheckable(True)
+            chosen.setChecked(getattr(view.look, name) == value)
+            chosen.triggered.connect(lambda _on=False, n=name, v=value: view.choose(**{n: v}))
+    menu.addSeparator()
+    menu.addAction("Levels as at the start").triggered.connect(lambda: view.set_levels(-84.0, -34.0))
+    menu.addAction("All frequencies").triggered.connect(lambda: view.set_band(40.0, 20_000.0))
+    return menu

@@ -1,0 +1,23 @@
+"""Where the sound goes over full scale or was cut flat, as columns of a view."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pulizia.measure.blocks import BLOCKS_PER_SECOND
+from pulizia.session.studio import Studio
+from pulizia.session.transport import Listening
+
+
+def troubled_columns(studio: Studio, first: float, frames_per_column: float, count: int) -> list[int]:
+    """Columns in which a true peak passes full scale or tops are flattened, of what is heard."""
+    if studio.listening is Listening.REMOVED:
+        return []
+    measures = studio.measures("before" if studio.listening is Listening.BEFORE else "after")
+    if measures is None:
+        return []
+    length = min(len(measures.peak), len(measures.flat))
+    bad = np.flatnonzero((measures.peak[:length] > 1.0) | (measures.flat[:length] > 0))
+    frames = bad * (measures.rate_hz / BLOCKS_PER_SECOND)
+    columns = np.unique(np.floor((frames - first) / frames_per_column).astype(np.int64))
+    return [int(c) for c in columns if 0 <= c < count]

@@ -1,0 +1,252 @@
+"""The Levels panel: all gauges together, at the right of the Bench."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+
+from pulizia.audio.source import Source, read_padded
+from pulizia.desktop.controls import button, hairline, label, retone
+from pulizia.desktop.levels.bars import BarStack, loudness_group, sample_groups
+from pulizia.desktop.levels.goniometer import Goniometer
+from pulizia.desktop.levels.history import History
+from pulizia.desktop.levels.options import (
+    RMS_TIMES_S,
+    SCALES,
+    VU_REFERENCES_DBFS,
+    LevelOptions,
+)
+from pulizia.measure.blocks import BLOCKS_PER_SECOND
+from pulizia.measure.live import Reading
+from pulizia.measure.loudness import Measures
+from pulizia.session.jobs import SOON
+from pulizia.session.studio import Studio
+from pulizia.session.transport import Listening
+from pulizia.units import db_to_gain, format_number, gain_to_db
+
+FIGURES = (
+    ("Integrated", "LUFS"), ("Range", "LU"), ("Highest momentary", "LUFS"), ("Highest short-term", "LUFS"),
+    ("True peak", "dBTP"), ("Peak to loudness", "LU"),
+)  # fmt: skip
+STEP_WINDOW_S = 0.3
+STEP_EVERY = 10  # ticks between two looks at the input and output of the step
+DEFAULT_TARGET_LUFS = -23.0
+
+
+@dataclass(frozen=True, slots=True)
+class InOut:
+    """RMS and peak before and after the selected step, around the play head."""
+
+    before: tuple[float, float]
+    after: tuple[float, float]
+
+
+class LevelsPanel(QWidget):
+    """Fed by the bench while playing; figures of the whole stay while it rests."""
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self.options = LevelOptions()
+        self.reading: Reading | None = None
+        self.in_out: InOut | None = None
+        self._ticks = 0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 10, 16, 10)
+        column.setSpacing(6)
+        head = QHBoxLayout()
+        head.addWidget(label("Levels", 20, bold=True))
+        head.addStretch(1)
+        self.reset_button = button("Reset", self.reset, tip="Forget held peaks and counts", quiet=True)
+        self.view_button = button("View", self._show_menu, tip="Scales, times, references", quiet=True)
+        head.addWidget(self.reset_button)
+        head.addWidget(self.view_button)
+        column.addLayout(head)
+        self.bars, self.gonio, self.history = BarStack(), Goniometer(), History()
+        self.overs = label("", 12)
+        self.step_line = label("", 12, wrap=True)
+        column.addWidget(self.bars)
+        column.addWidget(self.overs)
+        column.addWidget(self.gonio)
+        column.addWidget(hairline())
+        self._step_head = label("Selected step", 12, token="soft")
+        column.addWidget(self._step_head)
+        column.addWidget(self.step_line)
+        column.addWidget(hairline())
+        column.addLayout(self._figure_grid())
+        self._history_head = label("Loudness of the whole", 12, token="soft")
+        column.addWidget(self._history_head)
+        column.addWidget(self.history)
+        column.addStretch(1)
+        for event in ("document", "current", "measures", "selection", "listening"):
+            studio.on(event, self.refresh)
+        self._apply()
+
+    def _figure_grid(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setVerticalSpacing(1)
+        grid.setColumnStretch(0, 1)
+        self.figures = []
+        for row, (name, unit) in enumerate(FIGURES):
+            value = label("\u2013", 13, bold=True)
+            grid.addWidget(label(name, 12), row, 0)
+            grid.addWidget(value, row, 1, Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(label(unit, 12, token="soft"), row, 2)
+            self.figures.append(value)
+        return grid
+
+    # -- showing
+
+    def tick(self) -> None:
+        """Bring the gauges to the present moment; called 50 times a second while playing."""
+        if not self.isVisible():
+            return
+        self._ticks += 1
+        self.reading = self.studio.transport.heard_levels() or self.reading
+        self._show_bars()
+        r = self.reading
+        self.gonio.show_pair(r.pair if r else None, r.correlation if r else None)
+        if r is not None:
+            over = r.overs or r.true_peak_overs
+            self.overs.setText(f"Over full scale: {r.overs} samples, true peak over {format_number(self._ceiling_db())}: {r.true_peak_overs}")
+            retone(self.overs, "madder" if over else "ink")
+        if self._ticks % STEP_EVERY == 1:
+            self._want_step()
+            self._show_history()
+
+    def refresh(self) -> None:
+        """Figures and history of the whole, as they are known."""
+        if not self.isVisible():
+            return
+        measures = self._measures()
+        values = (None,) * 6 if measures is None else (
+            measures.integrated_lufs, measures.loudness_range_lu, measures.momentary_max_lufs,
+            measures.short_term_max_lufs, measures.true_peak_dbtp, measures.peak_to_loudness_lu,
+        )  # fmt: skip
+        for shown, value in zip(self.figures, values, strict=True):
+            shown.setText(format_number(value))
+        self.studio.transport.levels.ceiling = db_to_gain(self._ceiling_db())
+        self._show_bars()
+        recording = self.studio.recording
+        two = recording is not None and recording.channels == 2
+        self.gonio.setVisible(two)
+        self._show_history()
+        self._want_step()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+    def _measures(self) -> Measures | None:
+        if self.studio.listening is Listening.REMOVED:
+            return None
+        return self.studio.measures("before" if self.studio.listening is Listening.BEFORE else "after")
+
+    def _ceiling_db(self) -> float:
+        return self.studio.target.true_peak_dbtp if self.studio.target else -1.0
+
+    def _target_lufs(self) -> float:
+        return self.studio.target.integrated_lufs if self.studio.target else DEFAULT_TARGET_LUFS
+
+    def _show_bars(self) -> None:
+        recording, measures = self.studio.recording, self._measures()
+        media = self.studio.document.media.get(recording.id) if recording else None
+        names = media.channel_names if media else ("L", "R")
+        momentary = short = None
+        if measures is not None and recording is not None and len(measures.momentary):
+            at = min(int(self.studio.transport.position * BLOCKS_PER_SECOND / recording.rate), len(measures.momentary) - 1)
+            momentary, short = (float(c[at]) if np.isfinite(c[at]) else None for c in (measures.momentary, measures.short_term))
+        most = (measures.momentary_max_lufs, measures.short_term_max_lufs) if measures else (None, None)
+        groups = sample_groups(self.reading, names, self.options, self._ceiling_db())
+        self.bars.show_groups([*groups, loudness_group(momentary, short, most, self.options, self._target_lufs())])
+
+    def _show_history(self) -> None:
+        recording, selection = self.studio.recording, self.studio.selection
+        if recording is None:
+            self.history.show_measures(None, (0.0, 1.0), 0.0, self._target_lufs())
+            return
+        span = (0.0, recording.seconds)
+        if selection is not None:
+            span = (selection.span.start / recording.rate, selection.span.stop / recording.rate)
+        self._history_head.setText("Loudness of the selection" if selection else "Loudness of the whole")
+        self.history.show_measures(self._measures(), span, self.studio.transport.position / recording.rate, self._target_lufs())
+
+    def _want_step(self) -> None:
+        """Levels that go into the selected step and come out, around the play head (in a worker)."""
+        step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording
+        if step is None or chain is None or recording is None or step.id not in chain.stages:
+            self.step_line.setText("no step that acts is selected")
+            return
+        stage = chain.stages[step.id]
+        half = round(STEP_WINDOW_S * recording.rate / 2)
+        at = self.studio.transport.position
+        title = step.tool.title
+
+        def work(_job: object) -> InOut:
+            return InOut(_levels(stage.upstream, at - half, at + half), _levels(stage, at - half, at + half))
+
+        def done(found: InOut) -> None:
+            self.in_out = found
+            (r0, p0), (r1, p1) = found.before, found.after
+            change = format_number(r1 - r0, 1, plus=True) if r0 > -120 and r1 > -120 else "\u2013"
+            self.step_line.setText(
+                f"{title}: in {format_number(r0)} RMS, {format_number(p0)} peak; "
+                f"out {format_number(r1)} RMS, {format_number(p1)} peak ({change} dB)"
+            )
+
+        self.studio.pool.submit(work, title="Levels of the step", priority=SOON, slot="step levels", on_done=done)
+
+    # -- choices
+
+    def reset(self) -> None:
+        """Forget held peaks and counts."""
+        self.studio.transport.levels.reset()
+        self.reading = None
+        self.overs.setText("")
+        self.gonio.show_pair(None, None)
+        self._show_bars()
+
+    def choose(self, **changes: object) -> None:
+        """Change options by name."""
+        for name, value in changes.items():
+            setattr(self.options, name, value)
+        self._apply()
+        self.refresh()
+
+    def _apply(self) -> None:
+        levels = self.studio.transport.levels
+        levels.rms_s, levels.ppm_kind = self.options.rms_s, self.options.ppm_kind
+
+    def _show_menu(self) -> None:
+        menu = self.menu()
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.view_button.mapToGlobal(self.view_button.rect().bottomLeft()))
+
+    def menu(self) -> QMenu:
+        """Everything that can be chosen."""
+        menu = QMenu(self)
+        groups: tuple[tuple[str, str, list[tuple[str, object]]], ...] = (
+            ("Loudness scale", "scale", [(text, name) for name, text in SCALES.items()]),
+            ("RMS time", "rms_s", [(f"{t:g} s", t) for t in RMS_TIMES_S]),
+            ("RMS scale", "rms_sine", [("mathematical", False), ("sine-referenced (+3.01 dB)", True)]),
+            ("0 VU", "vu_reference_dbfs", [(f"{format_number(db, 0)} dBFS", db) for db in VU_REFERENCES_DBFS]),
+            ("PPM", "ppm_kind", [("type IIa", "IIa"), ("type I", "I")]),
+        )
+        for title, name, choices in groups:
+            part = menu.addMenu(title)
+            for text, value in choices:
+                action = part.addAction(text)
+                action.setCheckable(True)
+                action.setChecked(getattr(self.options, name) == value)
+                action.triggered.connect(lambda _on=False, n=name, v=value: self.choose(**{n: v}))
+        return menu
+
+
+def _levels(source: Source, start: int, stop: int) -> tuple[float, float]:
+    block = read_padded(source, start, stop)
+    rms = float(np.sqrt(np.mean(np.square(block), dtype=np.float64)))
+    return gain_to_db(rms), gain_to_db(float(np.abs(block).max(initial=0.0)))

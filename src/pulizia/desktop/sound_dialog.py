@@ -1,0 +1,70 @@
+"""Where the sound goes and how loud: the output, found again when plugged in, and the level."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+
+from pulizia.desktop.controls import ChoiceBox, SliderRow, button, label
+from pulizia.session.sound_out import output_of, outputs
+from pulizia.session.studio import Studio
+from pulizia.settings.declare import Number
+from pulizia.units import Unit, db_to_gain, gain_to_db
+
+SIMULATED = "No sound (simulated output)"
+LEVEL = Number(
+    label="Level", help="How loud the loudspeakers play. Gauges and files do not change.", unit=Unit.DB,
+    low=-40.0, high=12.0, step=0.5, scale="linear", whole=False, optional=False, more=False,
+)  # fmt: skip
+
+
+class SoundDialog(QDialog):
+    """Choices take effect at once."""
+
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.studio = studio
+        self.setWindowTitle("Sound output")
+        self.setFixedWidth(420)
+        column = QVBoxLayout(self)
+        column.addWidget(label("Sound output", 20, bold=True))
+        row = QHBoxLayout()
+        self.box = ChoiceBox()
+        self.box.setAccessibleName("Output")
+        row.addWidget(self.box, 1)
+        self.refresh_button = button("Look again", lambda: self.fill(again=True), tip="Find outputs that were plugged in")
+        row.addWidget(self.refresh_button)
+        column.addLayout(row)
+        self.words = label("", 12, token="soft", wrap=True)
+        column.addWidget(self.words)
+        self.level = SliderRow(LEVEL, 0.0, round(gain_to_db(studio.transport.volume), 1))
+        self.level.changed.connect(self._set_level)
+        column.addWidget(self.level)
+        column.addWidget(button("Close", self.accept))
+        self._found: list[tuple[int | None, str]] = []
+        self.fill()
+        self.box.activated.connect(self._choose)
+
+    def fill(self, *, again: bool = False) -> None:
+        """List the outputs."""
+        if again and self.studio.transport.is_playing:
+            self.studio.transport.stop()
+            self.studio.emit("playing")
+        self._found = [*outputs(again=again), (None, SIMULATED)]
+        self.box.clear()
+        self.box.addItems([name for _, name in self._found])
+        now = self.studio.transport.output.name
+        names = [name for _, name in self._found]
+        self.box.setCurrentIndex(names.index(now) if now in names else len(names) - 1)
+        count = len(self._found) - 1
+        self.words.setText(
+            "The play head shows what is heard: the output's latency is taken off."
+            if count else "No sound output was found. Plug one in and look again."
+        )  # fmt: skip
+
+    def _choose(self, index: int) -> None:
+        number, name = self._found[index]
+        self.studio.transport.use_output(output_of(number, name))
+        self.studio.emit("playing")
+
+    def _set_level(self, db: float) -> None:
+        self.studio.transport.volume = db_to_gain(db)

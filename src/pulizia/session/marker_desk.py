@@ -1,0 +1,135 @@
+"""Markers of the recording on the bench: add, rename, remove, go to, and take in or out as a list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from pulizia.audio.markers import Marker, as_label_list, from_label_list
+from pulizia.delivery.deliver import check_output, write_source
+from pulizia.errors import PuliziaError
+from pulizia.media.open import open_media
+from pulizia.media.write import write_text
+from pulizia.session.jobs import Job
+
+if TYPE_CHECKING:
+    from pulizia.session.studio import Studio
+
+LARGEST_LIST_BYTES = 16 << 20
+
+
+class MarkerDesk:
+    """The part of the studio that deals with markers."""
+
+    def __init__(self, studio: Studio) -> None:
+        self.studio = studio
+
+    @property
+    def all(self) -> tuple[Marker, ...]:
+        """Markers of the recording on the bench, by time."""
+        recording = self.studio.recording
+        return recording.markers if recording is not None else ()
+
+    def add(self, name: str = "") -> Marker | None:
+        """Set a marker at the play head, or at the start of what is marked."""
+        recording, selection = self.studio.recording, self.studio.selection
+        if recording is None:
+            return None
+        playing = self.studio.transport.is_playing
+        frame = selection.span.start if selection and not playing else self.studio.transport.position
+        if any(m.frame == frame for m in self.all):
+            self.studio.say("There is a marker here already.")
+            return None
+        marker = Marker(frame, name or self._next_name())
+        self._set((*self.all, marker), "Add a marker")
+        return marker
+
+    def rename(self, marker: Marker, name: str) -> None:
+        """Give a marker another name."""
+        changed = (Marker(m.frame, name) if m == marker else m for m in self.all)
+        self._set(changed, "Rename a marker")
+
+    def remove(self, marker: Marker) -> None:
+        """Take a marker away."""
+        self._set((m for m in self.all if m != marker), "Remove a marker")
+
+    def go(self, direction: int) -> None:
+        """Move the play head to the next (1) or previous (-1) marker."""
+        here = self.studio.transport.position
+        if direction > 0:
+            found = next((m for m in self.all if m.frame > here), None)
+        else:
+            found = next((m for m in reversed(self.all) if m.frame < here), None)
+        if found is None:
+            self.studio.say("There is no further marker." if self.all else "There are no markers yet. Set one with K.")
+            return
+        self.studio.seek(found.frame)
+
+    def near(self, frame: float, reach: float) -> Marker | None:
+        """The marker closest to a frame, within ``reach`` frames."""
+        found = min(self.all, key=lambda m: abs(m.frame - frame), default=None)
+        return found if found is not None and abs(found.frame - frame) <= reach else None
+
+    def export(self, path: Path) -> None:
+        """Write the markers as a labelled text list, or the worked sound as WAV with cue points."""
+        recording, chain = self.studio.recording, self.studio.chain
+        if recording is None or chain is None:
+            return
+        markers, words = self.all, f"{len(self.all)} markers written to {path.name}."
+        if path.suffix.lower() == ".wav":
+
+            def work(job: Job) -> None:
+                check_output(path, inputs=[recording.path], overwrite=False)
+                write_source(chain.after, path, "float32", job.progress, markers=markers)
+
+            self.studio.job(work, f"Writing {path.name}", lambda _none: self.studio.say(words))
+            return
+        try:
+            write_text(path, as_label_list(markers, recording.rate))
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+        else:
+            self.studio.say(words)
+
+    def take_in(self, path: Path) -> None:
+        """Add the markers of a text list, or the cue points of a WAV file."""
+        recording = self.studio.recording
+        if recording is None:
+            return
+
+        def done(found: list[Marker]) -> None:
+            before = len(self.all)
+            self._set((*self.all, *found), f"Take in markers of {path.name}")
+            self.studio.say(f"{len(self.all) - before} markers taken in from {path.name}.")
+
+        def failed(sentence: str) -> None:
+            self.studio.say(f"{path.name} was not taken in. {sentence}", bad=True)
+
+        self.studio.job(lambda _job: self._read(path, recording.rate), f"Reading {path.name}", done, failed)
+
+    def _read(self, path: Path, rate: int) -> list[Marker]:
+        if path.suffix.lower() in (".wav", ".rf64", ".bwf"):
+            media = open_media(path)
+            scale = rate / media.source.rate
+            return [Marker(round(m.frame * scale), m.name) for m in media.markers]
+        try:
+            if path.stat().st_size > LARGEST_LIST_BYTES:
+                message = "It is too large for a list of markers. Choose another file."
+                raise PuliziaError(message)
+            text = path.read_text(encoding="utf-8-sig")
+        except (OSError, UnicodeDecodeError) as error:
+            message = "It cannot be read as text. Choose a text list or a WAV file."
+            raise PuliziaError(message) from error
+        return from_label_list(text, rate)
+
+    def _next_name(self) -> str:
+        names = {m.name for m in self.all}
+        number = len(names) + 1
+        while f"Marker {number}" in names:
+            number += 1
+        return f"Marker {number}"
+
+    def _set(self, markers: Iterable[Marker], what: str) -> None:
+        if self.studio.recording is not None:
+            self.studio.document.set_markers(self.studio.recording.id, markers, what)
