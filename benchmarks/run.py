@@ -26,7 +26,8 @@ from pulizia.measure.loudness import measure
 from pulizia.measure.sonogram import SonogramScale, sonogram
 from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
-from pulizia.score.chain import CHUNK_FRAMES, AnalysisStore, Chain
+from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.runs import CHUNK_FRAMES
 from pulizia.score.steps import make_step
 
 ROUNDS = 3

@@ -16,7 +16,7 @@ from pulizia.errors import DeliveryError
 from pulizia.measure.blocks import SegmentStore
 from pulizia.measure.loudness import Measures, measure
 from pulizia.score.cache import ChunkCache
-from pulizia.score.chain import CHUNK_FRAMES
+from pulizia.score.runs import CHUNK_FRAMES
 from pulizia.units import db_to_gain, format_number
 
 Progress = Callable[[float], None]

@@ -75,7 +75,7 @@ class GainState:
 
 
 def noise_gain(
-    gamma: NDArray[np.float32], *, alpha: float, xi_min: float, lowest: float, bin_hz: float
+    gamma: NDArray[np.float32], *, alpha: float, xi_min: float, lowest: float | NDArray[np.float32], bin_hz: float
 ) -> NDArray[np.float32]:
     """Gain of [3], equation (8): G_H1^p G_min^(1-p), never above 1.
 
@@ -86,7 +86,7 @@ def noise_gain(
     alpha : 0..1
         Weight of the previous frame's estimate in xi.
     xi_min : power ratio
-    lowest : amplitude factor G_min
+    lowest : amplitude factor G_min, one or one per bin
     bin_hz : distance of bins
 
     Returns
@@ -94,6 +94,8 @@ def noise_gain(
     (frames, bins) float32 in lowest..1
     """
     gains = np.empty_like(gamma)
+    low = np.asarray(lowest, dtype=np.float32)
+    inverse = np.float32(1.0) / low
     state = GainState()
     for first in range(0, len(gamma), BATCH):
         part = gamma[first : first + BATCH]
@@ -107,12 +109,12 @@ def noise_gain(
         np.right_shift(codes, _SHIFT, out=codes)
         _half_e1_table().take(codes, out=gain, mode="clip")
         gain *= wiener
-        np.clip(gain, np.float32(lowest), np.float32(1.0), out=gain)
-        gain *= np.float32(1.0 / lowest)
+        np.clip(gain, low, np.float32(1.0), out=gain)
+        gain *= inverse
         np.log(gain, out=gain)
         gain *= presence
         np.exp(gain, out=gain)
-        gain *= np.float32(lowest)
+        gain *= low
     return gains
 
 

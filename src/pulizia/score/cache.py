@@ -61,6 +61,16 @@ class ChunkCache:
             with self._lock:
                 self._busy.pop(key, None)
 
+    def put(self, key: str, chunk: Samples) -> None:
+        """Keep a chunk that was made on the way to another."""
+        chunk.flags.writeable = False
+        self._keep(key, chunk)
+
+    def peek(self, key: str) -> Samples | None:
+        """The chunk when it is known, in memory or on the disk."""
+        known = self._known(key)
+        return known if known is not None else self._from_disk(key)
+
     def has(self, key: str) -> bool:
         """Whether the chunk can be had without computing."""
         with self._lock:

@@ -13,11 +13,11 @@ from pulizia.audio.source import DifferenceSource, Source, content_key, read_pad
 from pulizia.audio.spans import edge_weight
 from pulizia.dsp.band_pass import half_length, in_band
 from pulizia.score.cache import ChunkCache
+from pulizia.score.runs import CHUNK_FRAMES, Runs
 from pulizia.score.steps import Step
 from pulizia.tools.base import Block, Progress
 from pulizia.units import ms_to_frames
 
-CHUNK_FRAMES = 1 << 16
 EDGE_FADE_MS = 10.0
 MOST_KEPT_KEYS = 1 << 14  # a stage never changes, so neither do its keys; views ask often
 
@@ -53,7 +53,7 @@ class Stage:
         self.upstream, self.step = upstream, step
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
         self.key = content_key("stage", upstream.key, step.content_key())
-        self._cache, self._store = cache_, store
+        self.cache, self._store = cache_, store
         self._keys: dict[tuple[int, int], str] = {}
         self._spans = step.acts_in(self.frames)
         self._step_key = step.content_key()
@@ -63,6 +63,7 @@ class Stage:
         self._before = -(-(margin.before + extra) // grid) * grid
         self._after = margin.after + extra
         self._analysis_key = self._make_analysis_key()
+        self._runs = Runs(self) if step.tool.stream is not None else None
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch: that of the upstream where the step does not act."""
@@ -78,14 +79,18 @@ class Stage:
         last = min(-(-stop // CHUNK_FRAMES) * CHUNK_FRAMES, self.frames)
         if not self._acts(start, stop):
             return self.upstream.span_key(start, stop)
-        context = self.upstream.span_key(
-            max(0, first - self._before), min(self.frames, last + self._after)
-        )
+        begin = first - self._before if self._runs is None else self._runs.begin(first)
+        context = self.upstream.span_key(max(0, begin), min(self.frames, last + self._after))
         return content_key("stage", self._step_key, self._analysis_key, context, start, stop)
 
     def analysis(self, progress: Progress = lambda _: None) -> Any:  # noqa: ANN401 - each tool's own
         """What the step's tool has learned from its input; may take long the first time."""
         return self._store.get(self._analysis_key, self, progress)
+
+    @property
+    def analysis_key(self) -> str:
+        """Identity of what was or will be learned."""
+        return self._analysis_key
 
     @property
     def is_analysed(self) -> bool:
@@ -101,7 +106,7 @@ class Stage:
             first, last = index * CHUNK_FRAMES, min((index + 1) * CHUNK_FRAMES, self.frames)
             a, b = max(start, first), min(stop, last)
             if self._acts(first, last):
-                chunk = self._cache.get(self.span_key(first, last), lambda f=first, e=last: self._render(f, e))  # type: ignore[misc]
+                chunk = self.cache.get(self.span_key(first, last), lambda f=first, e=last: self._render(f, e))  # type: ignore[misc]
                 out[:, a - start : b - start] = chunk[:, a - first : b - first]
             else:
                 out[:, a - start : b - start] = self.upstream.read(a, b)
@@ -126,13 +131,17 @@ class Stage:
 
     def _render(self, first: int, last: int) -> Samples:
         step = self.step
-        start, stop = first - self._before, last + self._after
-        block = Block(read_padded(self.upstream, start, stop), start, self.rate)
-        dry = block.samples[:, self._before : self._before + last - first]
-        wet = step.tool.process(block, step.settings, self.analysis())
-        if step.band_hz is not None:
-            wet = block.samples + in_band(wet - block.samples, step.band_hz, self.rate)
-        wet = wet[:, self._before : self._before + last - first]
+        if self._runs is not None and step.tool.mix is not None and step.band_hz is None:
+            dry = self.upstream.read(first, last)
+            wet = step.tool.mix(dry, self._runs.taken(first, last), step.settings)
+        else:
+            start, stop = first - self._before, last + self._after
+            block = Block(read_padded(self.upstream, start, stop), start, self.rate)
+            dry = block.samples[:, self._before : self._before + last - first]
+            wet = step.tool.process(block, step.settings, self.analysis())
+            if step.band_hz is not None:
+                wet = block.samples + in_band(wet - block.samples, step.band_hz, self.rate)
+            wet = wet[:, self._before : self._before + last - first]
         fade = ms_to_frames(EDGE_FADE_MS, self.rate)
         weight = edge_weight(self._spans, first, last, fade=fade, frames=self.frames)
         if step.channels is None and weight.all() and weight.min() == 1.0:

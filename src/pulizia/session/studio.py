@@ -22,6 +22,7 @@ from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
 from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.measure_desk import MeasureDesk
 from pulizia.session.sound_out import SoundOut
+from pulizia.session.survey_desk import SurveyDesk
 from pulizia.session.transport import Heard, Listening, Transport
 from pulizia.units import db_to_gain, seconds_to_frames
 
@@ -29,7 +30,7 @@ CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
 SHORTEST_NOISE_S = 0.05
 MOST_LISTENED_S = 10.0  # of marked noise, to tell whether it is digital silence
 
-EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing")
+EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing", "surveys")
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +65,7 @@ class Studio:
         self._targets: dict[str, Target] = {}
         self.files = FileDesk(self)
         self.markers = MarkerDesk(self)
+        self.surveys = SurveyDesk(self)
         self._desk = MeasureDesk(
             self.document, self.peaks, self.pool, post, measured=self._measured,
             grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),

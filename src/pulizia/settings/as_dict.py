@@ -6,6 +6,7 @@ import difflib
 from typing import Any, TypeVar
 
 from pulizia.errors import SettingsError
+from pulizia.settings.bands import Bands
 from pulizia.settings.declare import Choice, Declaration, Levels, Number, Places, Settings, declared
 
 S = TypeVar("S", bound=Settings)
@@ -64,7 +65,7 @@ def _plain(value: Any) -> Any:  # noqa: ANN401 - JSON values
 
 
 def _typed(declaration: Declaration, value: Any) -> Any:  # noqa: ANN401 - JSON values
-    if isinstance(declaration, Places | Levels) and isinstance(value, list | tuple):
+    if isinstance(declaration, Places | Levels | Bands) and isinstance(value, list | tuple):
         return tuple(tuple(pair) if isinstance(pair, list) else pair for pair in value)
     is_number = isinstance(value, int | float) and not isinstance(value, bool)
     if isinstance(declaration, Number) and is_number:

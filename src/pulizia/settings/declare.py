@@ -8,6 +8,7 @@ from functools import cache
 from typing import Any, ClassVar, Literal
 
 from pulizia.errors import SettingsError
+from pulizia.settings.bands import Bands
 from pulizia.units import Unit, format_number
 
 Scale = Literal["linear", "log"]
@@ -95,10 +96,11 @@ class Switch:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Places:
-    """Stretches of the recording in seconds that the tool learns from."""
+    """Stretches of the recording in seconds: those that the tool learns from, or leaves alone."""
 
     label: str
     help: str
+    learned: bool = True
     more: bool = False
 
     def text(self, value: Stretches) -> str:
@@ -146,7 +148,7 @@ class Levels:
         return None
 
 
-Declaration = Number | Choice | Switch | Places | Levels
+Declaration = Number | Choice | Switch | Places | Levels | Bands
 
 
 def _is_finite_number(value: object) -> bool:
@@ -193,9 +195,14 @@ def switch(default: bool, *, label: str, help: str, more: bool = False) -> Any: 
     return field(default=default, metadata={"declared": Switch(label=label, help=help, more=more)})
 
 
-def places(*, label: str, help: str) -> Any:  # noqa: A002, ANN401
-    """Declare stretches to learn from."""
-    return field(default=(), metadata={"declared": Places(label=label, help=help)})
+def places(*, label: str, help: str, learned: bool = True) -> Any:  # noqa: A002, ANN401
+    """Declare stretches to learn from, or to leave alone."""
+    return field(default=(), metadata={"declared": Places(label=label, help=help, learned=learned)})
+
+
+def bands(*, label: str, help: str) -> Any:  # noqa: A002, ANN401
+    """Declare a list of equaliser bands."""
+    return field(default=(), metadata={"declared": Bands(label=label, help=help)})
 
 
 def levels(*, label: str, help: str) -> Any:  # noqa: A002, ANN401

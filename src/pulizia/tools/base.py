@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Any, Generic, NamedTuple, TypeVar
+from typing import Any, Generic, NamedTuple, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,6 +52,50 @@ class Picture:
     caption: str
 
 
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A moment that a tool found: shown as a tick that can be visited."""
+
+    start: int
+    stop: int
+    words: str
+    on: bool = True  # False where the person has said that it shall stay
+    value: float = 0.0  # what sorts the moments: a level or an excess in dB
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A small list for the sheet; cells are words."""
+
+    head: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """What a tool finds in the sound that reaches it, at the present settings."""
+
+    sentence: str
+    marks: tuple[Mark, ...] = ()
+    table: Table | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Suggestion:
+    """Settings that fit the sound, and why in one sentence."""
+
+    changes: dict[str, Any]
+    sentence: str
+
+
+class Stream(Protocol):
+    """A process that runs forward."""
+
+    def take(self, first: int, last: int) -> Samples:
+        """What it gives for [first, last)."""
+        ...
+
+
 def _nothing_to_learn(_source: Source, _spans: Sequence[Span], _settings: Any, _progress: Progress) -> None:  # noqa: ANN401
     return None
 
@@ -91,10 +135,23 @@ class Tool(Generic[S]):
         Names of the settings on which the analysis depends.
     sets_level
         True for tools whose whole purpose is loudness: giving back the original keeps them.
+    shapes_tone
+        True for tools that change the voice on purpose: what they take is no harm.
     carried
         The settings as another recording can use them: what was learned travels in them.
     picture
         The curves that the sheet shows, or None.
+    survey
+        ``survey(source, after, spans, settings, analysis, progress)`` looks through the input (and
+        what the step makes of it, where that is to be compared), or None.
+    suggest
+        ``suggest(source, spans, settings, progress)`` finds settings that fit the input, or None.
+    stream, mix
+        For tools whose result at a moment depends on everything since a start: ``stream(read, rate,
+        channels, start, analysis)`` makes an object whose ``take(first, last)`` runs forward, and
+        ``mix(samples, taken, settings)`` applies what it gave. Units of UNIT_CHUNKS chunks begin anew.
+    skip_field
+        The setting (stretches in seconds) whose moments are left alone, for tools with marks.
     """
 
     id: str
@@ -110,8 +167,14 @@ class Tool(Generic[S]):
     analysis_places: Callable[[S, int], tuple[Span, ...] | None] = _no_places
     analysis_fields: tuple[str, ...] = ()
     sets_level: bool = False
+    shapes_tone: bool = False
     carried: Callable[[S, Any, int], S] = _as_they_are
     picture: Callable[[Samples | None, int, S, Any], Picture] | None = None
+    survey: Callable[[Source, Source, Sequence[Span], S, Any, Progress], Survey] | None = None
+    suggest: Callable[[Source, Sequence[Span], S, Progress], Suggestion] | None = None
+    stream: Callable[[Callable[[int, int], Samples], int, int, int, Any], Stream] | None = None
+    mix: Callable[[Samples, Samples, S], Samples] | None = None
+    skip_field: str = ""
 
 
 AnyTool = Tool[Any]

@@ -10,24 +10,52 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
-from pulizia.audio.source import Source
+from pulizia.audio.source import Source, SpanSource, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.spectral_gain import noise_gain
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
+from pulizia.errors import AnalysisError
+from pulizia.measure.noise_changes import TRACK_REACH_S, band_powers, changes_s, quantile_spectrum
 from pulizia.measure.noise_floor import noise_spectrum, quiet_spans
+from pulizia.measure.speech_activity import speech_to_noise_db
 from pulizia.settings.declare import Settings, Stretches, choice, levels, number, places
-from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Tool
-from pulizia.units import Unit, db_to_gain, format_number, powers_to_db, seconds_to_frames
+from pulizia.tools.base import (
+    Block,
+    Curve,
+    Margin,
+    Mark,
+    Picture,
+    Progress,
+    Suggestion,
+    Survey,
+    Table,
+    Tool,
+)
+from pulizia.units import (
+    Unit,
+    db_to_gain,
+    format_number,
+    format_time,
+    powers_to_db,
+    seconds_to_frames,
+)
 
 OVERLAP = 4  # windows over each sample
 PAIR = 2  # frames that share one estimate of the SNR: half the work, a calmer estimate
 LEAST_LEAD_IN_HOPS = 12
+WANTED_SNR_DB = 50.0  # common practice: a quiet room under a close voice
+LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB = 4.0, 20.0  # more harms the voice at any noise
+CROSS_FADE_S = 0.15
+LEAST_MARKED_S = 0.1
+CLEAN_RATIO = 3.0
+MOST_LOOKS = 1500
 XI_MIN = db_to_gain(-25.0) ** 2  # common practice between -15 and -25 dB
 WINDOW_S = 0.0427  # "auto": 2048 at 48 kHz, long against a pitch period, short against a syllable
 
@@ -48,6 +76,12 @@ class NoiseSettings(Settings):
         200.0, unit=Unit.MS, low=50.0, high=2000.0, step=10.0, scale="log", label="Smoothing",
         help="Longer keeps what is left of the noise calm; shorter follows the voice faster.",
     )  # fmt: skip
+    following: str = choice(
+        "changes",
+        options={"one": "one profile", "changes": "a profile for each noise", "slow": "follows slow changes"},
+        label="Profile",
+        help="Where another noise begins, such as a second fan, it gets a profile of its own; or the profile drifts along.",
+    )  # fmt: skip
     transform_size: str = choice(
         "auto",
         options={"auto": "auto", "512": "512", "1024": "1024", "2048": "2048", "4096": "4096", "8192": "8192"},
@@ -58,6 +92,10 @@ class NoiseSettings(Settings):
         label="Noise alone",
         help="Where noise alone is heard. Without any, the quietest passages are taken.",
     )
+    curve_levels: Stretches = levels(
+        label="Curve",
+        help="More or less reduction per frequency: frequency in Hz, dB added to the reduction.",
+    )
     profile_levels: Stretches = levels(
         label="Carried profile",
         help="A noise spectrum from another recording: frequency in Hz, density in dBFS per Hz.",
@@ -66,15 +104,39 @@ class NoiseSettings(Settings):
 
 @dataclass(frozen=True, slots=True)
 class NoiseProfile:
-    """Power per bin of the noise, for one transform size."""
+    """Power per bin of the noise, for one transform size; one row for each stretch or moment.
 
-    power: NDArray[np.float32]  # (size // 2 + 1,)
+    ``places`` are the frames at which rows hold; between two of them they are cross-faded in dB.
+    """
+
+    rows: NDArray[np.float32]  # (places, size // 2 + 1)
+    places: NDArray[np.int64]
     size: int
+
+    @property
+    def power(self) -> NDArray[np.float32]:
+        """The loudest row: the picture's profile, and what is carried elsewhere."""
+        return np.asarray(self.rows[int(np.argmax(self.rows.sum(axis=1)))])
+
+    def at(self, frames: NDArray[np.int64]) -> NDArray[np.float32]:
+        """(1 or frames, bins) power at frames of the recording."""
+        if len(self.rows) == 1:
+            return self.rows
+        place = np.interp(frames, self.places, np.arange(len(self.places)))
+        left = np.minimum(place.astype(int), len(self.rows) - 2)
+        if (self.rows[left] == self.rows[left + 1]).all() and (left == left[0]).all():
+            return np.asarray(self.rows[left[:1]])
+        share = (place - left)[:, None].astype(np.float32)
+        return np.asarray(self.rows[left] ** (1 - share) * self.rows[left + 1] ** share, dtype=np.float32)
 
     def density_db(self, rate: int) -> NDArray[np.float64]:
         """Level density per bin in dBFS per Hz, one-sided."""
         # the sine window has a mean square of 1/2
         return powers_to_db(self.power * (2.0 / (0.5 * self.size * rate)))
+
+
+def _single(power: NDArray[np.float32], size: int) -> NoiseProfile:
+    return NoiseProfile(power[None], np.zeros(1, dtype=np.int64), size)
 
 
 def transform_size(settings: NoiseSettings, rate: int) -> int:
@@ -94,13 +156,69 @@ def analyse(
         points = np.array(settings.profile_levels)
         density_db = np.interp(hz, points[:, 0], points[:, 1])
         power = 10.0 ** (density_db / 10.0) * (0.5 * size * source.rate) / 2.0
-        return NoiseProfile(np.maximum(power, 1e-20).astype(np.float32), size)
+        return _single(np.maximum(power, 1e-20).astype(np.float32), size)
     del spans
     marked = _marked(settings, source.rate)
-    if not marked:
-        marked = quiet_spans(source)
-    progress(0.5)
-    return NoiseProfile(noise_spectrum(source, marked, size), size)
+    if settings.following == "one":
+        return _single(noise_spectrum(source, marked or quiet_spans(source), size), size)
+    if settings.following == "slow":
+        return _drifting(source, size, progress)
+    return _by_stretch(source, marked, size, progress)
+
+
+def _by_stretch(source: Source, marked: tuple[Span, ...], size: int, progress: Progress) -> NoiseProfile:
+    """A profile for each stretch between two changes of the noise."""
+    changes = [round(s * source.rate) for s in changes_s(band_powers(source, lambda p: progress(0.6 * p)))]
+    if not changes:
+        return _single(noise_spectrum(source, marked or quiet_spans(source), size), size)
+    edges = [0, *changes, source.frames]
+    rows, places = [], []
+    fade = round(CROSS_FADE_S * source.rate)
+    for n, (start, stop) in enumerate(pairwise(edges)):
+        inside = tuple(Span(max(m.start, start), min(m.stop, stop)) for m in marked if m.overlaps(start, stop))
+        inside = tuple(m for m in inside if m.frames >= LEAST_MARKED_S * source.rate)
+        rows.append(noise_spectrum(source, inside, size) if inside else _found_in(source, start, stop, size))
+        rows.append(rows[-1])
+        places += [start + fade if start else start, stop - fade if stop < source.frames else stop]
+        progress(0.6 + 0.4 * (n + 1) / (len(edges) - 1))
+    return NoiseProfile(np.stack(rows), np.array(places, dtype=np.int64), size)
+
+
+def _found_in(source: Source, start: int, stop: int, size: int) -> NDArray[np.float32]:
+    """The noise of a stretch from its quietest passages, or through the voice where there are none."""
+    part = SpanSource(source, start, stop)
+    through = quantile_spectrum(_looks(part, size))
+    try:
+        quiet = noise_spectrum(part, quiet_spans(part), size)
+    except AnalysisError:
+        return np.maximum(through, 1e-20)
+    # quiet passages that are far louder than the floor seen through the voice are voice themselves
+    clean = float(quiet.sum()) <= CLEAN_RATIO * float(through.sum())
+    return quiet if clean or not through.any() else np.maximum(through, 1e-20)
+
+
+def _drifting(source: Source, size: int, progress: Progress) -> NoiseProfile:
+    """The noise every second, seen through the voice over some seconds around."""
+    step, reach = source.rate, round(TRACK_REACH_S * source.rate)
+    rows, places = [], []
+    for at in range(0, max(1, source.frames), step):
+        part = SpanSource(source, max(0, at - reach), min(source.frames, at + reach))
+        rows.append(np.maximum(quantile_spectrum(_looks(part, size)), 1e-20))
+        places.append(at)
+        progress(min(1.0, (at + step) / source.frames))
+    return NoiseProfile(np.stack(rows), np.array(places, dtype=np.int64), size)
+
+
+def _looks(source: Source, size: int) -> NDArray[np.float32]:
+    """(frames, bins) power, channels averaged; a long stretch is looked at here and there."""
+    count = max(1, (source.frames - size) // (size // 2) + 1)
+    chosen = np.arange(0, count, max(1, count // MOST_LOOKS))
+    looks = np.zeros((len(chosen), size // 2 + 1), dtype=np.float32)
+    for n, k in enumerate(chosen.tolist()):
+        block = read_padded(source, k * size // 2, k * size // 2 + size)
+        for channel in block:
+            looks[n] += _power(spectra_of(channel, size, size))[0]
+    return looks / np.float32(source.channels)
 
 
 def carried(settings: NoiseSettings, profile: NoiseProfile, rate: int) -> NoiseSettings:
@@ -122,7 +240,7 @@ def process(block: Block, settings: NoiseSettings, profile: NoiseProfile) -> Sam
         return out
     stop = skip + (frames - 1) * hop + size
     spectra = [spectra_of(channel[skip:stop], size, hop) for channel in block.samples]
-    gain = _gain(spectra, settings, profile, block.rate, hop)
+    gain = _gain(spectra, settings, profile, block.rate, hop, block.start + skip)
     for channel, spectrum in enumerate(spectra):
         np.multiply(spectrum, gain, out=spectrum)
         out[channel, skip:stop] = synthesise(spectrum, size, hop)
@@ -131,9 +249,10 @@ def process(block: Block, settings: NoiseSettings, profile: NoiseProfile) -> Sam
 
 def _gain(
     spectra: list[NDArray[np.complex64]], settings: NoiseSettings, profile: NoiseProfile,
-    rate: int, hop: int,
+    rate: int, hop: int, start: int,
 ) -> NDArray[np.float32]:  # fmt: skip
-    noise = profile.power * np.float32(len(spectra) * 10.0 ** (settings.sensitivity_db / 10.0))
+    middles = start + profile.size // 2 + np.arange(0, len(spectra[0]), PAIR) * hop
+    noise = profile.at(middles) * np.float32(len(spectra) * 10.0 ** (settings.sensitivity_db / 10.0))
     gamma = _pair_power(spectra[0])
     for spectrum in spectra[1:]:
         gamma += _pair_power(spectrum)
@@ -142,9 +261,19 @@ def _gain(
     alpha = math.exp(-1000.0 * PAIR * hop / (rate * settings.smoothing_ms))
     pair_gain = noise_gain(
         gamma, alpha=alpha, xi_min=XI_MIN, bin_hz=rate / profile.size,
-        lowest=db_to_gain(-settings.reduction_db),
+        lowest=lowest_gain(settings, profile.size, rate),
     )  # fmt: skip
     return _spread(pair_gain)
+
+
+def lowest_gain(settings: NoiseSettings, size: int, rate: int) -> float | NDArray[np.float32]:
+    """Amplitude factor of the chosen reduction, per bin where a curve bends it."""
+    if not settings.curve_levels:
+        return db_to_gain(-settings.reduction_db)
+    points = np.array(settings.curve_levels)
+    hz = np.maximum(np.fft.rfftfreq(size, 1.0 / rate), 1.0)
+    bent = np.interp(np.log(hz), np.log(np.maximum(points[:, 0], 1.0)), points[:, 1])
+    return np.asarray(10.0 ** (-np.clip(settings.reduction_db + bent, 0.0, 60.0) / 20.0), dtype=np.float32)
 
 
 def _spread(pair_gain: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -190,10 +319,10 @@ def _marked(settings: NoiseSettings, rate: int) -> tuple[Span, ...]:
 
 
 def analysis_places(settings: NoiseSettings, rate: int) -> tuple[Span, ...] | None:
-    """The marked stretches; everything where none is marked; nothing for a carried profile."""
+    """The marked stretches; everything where the program looks itself; nothing for a carried profile."""
     if settings.profile_levels:
         return ()
-    return _marked(settings, rate) or None
+    return (_marked(settings, rate) if settings.following == "one" else ()) or None
 
 
 def caption(settings: NoiseSettings) -> str:
@@ -210,7 +339,7 @@ def picture(
     curves = [
         Curve("profile", hz, density),
         Curve("line", hz, density + settings.sensitivity_db),
-        Curve("left", hz, density - settings.reduction_db),
+        Curve("left", hz, density + 20.0 * np.log10(lowest_gain(settings, profile.size, rate))),
     ]
     if passage is not None and passage.shape[1] >= profile.size:
         spectra = [spectra_of(channel, profile.size, profile.size // 2) for channel in passage]
@@ -218,6 +347,37 @@ def picture(
         level = powers_to_db(power * (2.0 / (0.5 * profile.size * rate)))
         curves.append(Curve("passage", hz, level))
     return Picture(tuple(curves), "dBFS/Hz", f"left, {caption(settings)}")
+
+
+def survey(
+    source: Source, after: Source, spans: Sequence[Span], settings: NoiseSettings, profile: NoiseProfile, progress: Progress
+) -> Survey:
+    """The stretches with a noise of their own, and how loud each noise is."""
+    del after, spans, progress
+    if settings.following == "slow":
+        return Survey("The profile follows the noise all through.")
+    size, rate = profile.size, source.rate
+    levels_db = [float(powers_to_db(row.sum() * (2.0 / (0.5 * size * size)))) for row in profile.rows]
+    if len(profile.rows) == 1:
+        return Survey(f"One noise all through, {format_number(levels_db[0])} dBFS.")
+    rows, marks = [], []
+    for n in range(0, len(profile.rows), 2):
+        start, stop = (int(p) for p in profile.places[n : n + 2])
+        rows.append((f"{format_time(start / rate)}\u2013{format_time(stop / rate)}", f"{format_number(levels_db[n])} dBFS"))
+        if n:
+            marks.append(Mark(start, start + 1, "another noise begins here", value=levels_db[n] - levels_db[n - 2]))
+    return Survey(f"The noise changes {len(marks)} times; each has its own profile.", tuple(marks), Table(("stretch", "noise"), tuple(rows)))
+
+
+def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress) -> Suggestion:
+    """As much reduction as brings the floor well under the voice, and no more than harms little."""
+    del spans, settings
+    snr = speech_to_noise_db(source, progress)
+    if snr is None:
+        return Suggestion({}, "No speech stands out of the noise here; set the reduction by ear.")
+    reduction = float(np.clip(round(WANTED_SNR_DB - snr), LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB))
+    words = f"Speech stands {format_number(snr, 0)} dB over the noise; {reduction:.0f} dB bring the floor {format_number(snr + reduction, 0)} dB under it."
+    return Suggestion({"reduction_db": reduction}, words)
 
 
 TOOL = Tool(
@@ -231,7 +391,9 @@ TOOL = Tool(
     margin=margin,
     analyse=analyse,
     analysis_places=analysis_places,
-    analysis_fields=("transform_size", "profile_spans_s", "profile_levels"),
+    analysis_fields=("transform_size", "profile_spans_s", "profile_levels", "following"),
     carried=carried,
     picture=picture,
+    survey=survey,
+    suggest=suggest,
 )

@@ -5,10 +5,12 @@ from __future__ import annotations
 import difflib
 
 from pulizia.errors import SettingsError
-from pulizia.tools import level, noise
+from pulizia.tools import equaliser, gate, hum, level, noise, ringing, sieve
 from pulizia.tools.base import AnyTool
 
-ALL: tuple[AnyTool, ...] = (noise.TOOL, level.TOOL)
+ALL: tuple[AnyTool, ...] = (
+    hum.TOOL, gate.TOOL, noise.TOOL, sieve.TOOL, ringing.TOOL, equaliser.TOOL, level.TOOL,
+)  # fmt: skip
 _BY_ID = {tool.id: tool for tool in ALL}
 
 

@@ -112,6 +112,7 @@ class Bench(QWidget):
         studio.on("current", self._current_changed)
         studio.on("selection", self._selection_changed)
         studio.on("listening", self._update_lanes)
+        studio.on("surveys", self._update_lanes)
         studio.on("playing", self.follow)
         self.actions_menu: QMenu | None = None
 
@@ -302,6 +303,16 @@ class Bench(QWidget):
             corner = self.bar.mapToGlobal(QPoint(0, self.bar.height()))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(corner)
+
+    def go_to_moment(self, direction: int) -> None:
+        """To the next or previous moment that the selected step found."""
+        if self.sheet.findings is not None:
+            self.sheet.findings.go(direction)
+
+    def leave_moment(self) -> None:
+        """Leave the moment at the play head alone, or treat it again."""
+        if self.sheet.findings is not None:
+            self.sheet.findings.toggle_here()
 
     def step_actions(self) -> None:
         """The menu of the selected step."""

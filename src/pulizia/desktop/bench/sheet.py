@@ -16,6 +16,9 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.audio.samples import Samples
+from pulizia.desktop.bench.band_row import BandRow
+from pulizia.desktop.bench.equaliser_picture import EqualiserPicture
+from pulizia.desktop.bench.findings import Findings
 from pulizia.desktop.bench.tool_picture import ToolPicture
 from pulizia.desktop.controls import ChoiceBox, SliderRow, button, hairline, label
 from pulizia.errors import PuliziaError
@@ -23,6 +26,7 @@ from pulizia.score.chain import Stage
 from pulizia.score.steps import Step
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
+from pulizia.settings.bands import Bands
 from pulizia.settings.declare import (
     Choice,
     Declaration,
@@ -56,6 +60,11 @@ class Sheet(QWidget):
         self._timer.setSingleShot(True)
         self._timer.setInterval(60)
         self._timer.timeout.connect(self._want_picture)
+        self._later = QTimer(self)  # what was found is looked for when the settings have come to rest
+        self._later.setSingleShot(True)
+        self._later.setInterval(500)
+        self._later.timeout.connect(self._want_survey)
+        studio.on("surveys", self._show_survey)
 
     def refresh(self) -> None:
         """Show the selected step as it is now."""
@@ -68,6 +77,23 @@ class Sheet(QWidget):
         if step is not None:
             self._fill(step)
             self._timer.start()
+            self._show_survey()
+            self._later.start()
+
+    # -- what was found
+
+    def _stage(self) -> Stage | None:
+        step, chain = self.studio.step, self.studio.chain
+        return chain.stages.get(step.id) if step is not None and chain is not None else None
+
+    def _want_survey(self) -> None:
+        if (stage := self._stage()) is not None:
+            self.studio.surveys.want(stage)
+
+    def _show_survey(self) -> None:
+        if self.findings is not None:
+            stage = self._stage()
+            self.findings.show_found(self.studio.surveys.of(stage) if stage is not None else None)
 
     # -- building
 
@@ -78,7 +104,9 @@ class Sheet(QWidget):
             self._body.setParent(None)
             self._body.deleteLater()
         self._controls = {}
-        self._picture: ToolPicture | None = None
+        self._picture: ToolPicture | EqualiserPicture | None = None
+        self._band_row: BandRow | None = None
+        self.findings: Findings | None = None
         self._picture_key = None
         self._body = QWidget()
         column = QVBoxLayout(self._body)
@@ -117,9 +145,11 @@ class Sheet(QWidget):
         column.addLayout(head)
         column.addWidget(label(step.tool.summary, 13, wrap=True))
         if step.tool.picture is not None:
-            self._picture = ToolPicture()
-            self._picture.show_picture(None, "Listening\u2026")
-            column.addWidget(self._picture)
+            column.addWidget(self._make_picture(step))
+            if isinstance(self._picture, EqualiserPicture):
+                self._band_row = BandRow(self._picture.exchange_selected)
+                self._picture.chosen.connect(self._show_band)
+                column.addWidget(self._band_row)
         fields = declared(type(step.settings))
         extra = QWidget()
         extra_column = QVBoxLayout(extra)
@@ -140,13 +170,36 @@ class Sheet(QWidget):
             extra.setVisible(self._more_open)
             more.setText("Less" if self._more_open else "More")
         foot.addStretch(1)
-        if any(isinstance(d, Places) for d in fields.values()):
+        if step.tool.suggest is not None:
+            foot.addWidget(button("Suggest", self.studio.surveys.suggest, tip="Find settings that fit this sound (U)"))
+        if any(isinstance(d, Places) and d.learned for d in fields.values()):
             take = button("Take as noise", self.studio.take_as_noise, tip="Learn the marked stretch as noise (N)")
             foot.addWidget(take)
         column.addLayout(foot)
         column.addWidget(hairline())
+        self.findings = Findings(self.studio)
+        column.addWidget(self.findings)
+        column.addWidget(hairline())
         self._build_where(column)
         column.addStretch(1)
+
+    def _make_picture(self, step: Step) -> QWidget:
+        if any(isinstance(d, Bands) for d in declared(type(step.settings)).values()):
+            made = EqualiserPicture()
+            made.changed.connect(lambda bands: self._change("bands", bands))
+            made.let_go.connect(self._settle)
+            self._picture = made
+            return made
+        self._picture = ToolPicture(bends=hasattr(step.settings, "curve_levels"))
+        self._picture.bent.connect(lambda curve: self._change("curve_levels", curve))
+        self._picture.let_go.connect(self._settle)
+        self._picture.show_picture(None, "Listening\u2026")
+        return self._picture
+
+    def _show_band(self, index: int) -> None:
+        if isinstance(self._picture, EqualiserPicture) and self._band_row is not None:
+            bands = self._picture.bands
+            self._band_row.show_band(bands[index] if 0 <= index < len(bands) else None)
 
     def _show_more(self, on: bool, extra: QWidget, more: QPushButton) -> None:  # noqa: FBT001
         self._more_open = on
@@ -222,6 +275,11 @@ class Sheet(QWidget):
                 carried = bool(getattr(step.settings, "profile_levels", ()))
                 text = declaration.text(value) if value else "found by itself"
                 control.setText("carried from another recording" if carried else text)
+        if isinstance(self._picture, EqualiserPicture):
+            self._picture.show_bands(getattr(step.settings, "bands", ()))
+            self._show_band(self._picture.selected)
+        elif self._picture is not None and hasattr(step.settings, "curve_levels"):
+            self._picture.show_curve(step.settings.curve_levels)
         self._where.setText(self._where_text(step))
         self._only.setEnabled(self.studio.selection is not None)
         self._whole.setEnabled(step.spans is not None or bool(step.holes))
@@ -293,7 +351,7 @@ class Sheet(QWidget):
             on_done=lambda picture: self._show(target, picture, ""), on_error=lambda text: self._show(target, None, text),
         )  # fmt: skip
 
-    def _show(self, target: ToolPicture, picture: Picture | None, text: str) -> None:
+    def _show(self, target: ToolPicture | EqualiserPicture, picture: Picture | None, text: str) -> None:
         if target is self._picture:  # else the sheet has been made anew meanwhile
             target.show_picture(picture, text)
 

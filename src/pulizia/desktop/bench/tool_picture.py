@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.theme import colour, font, theme_notice
@@ -16,13 +16,24 @@ TICKS = ((100.0, "100 Hz"), (1000.0, "1 kHz"), (10_000.0, "10 kHz"))
 GUTTER_RIGHT, GUTTER_BOTTOM = 32, 18
 SPAN_DB = 70.0
 COLUMNS = 160
+HANDLES_HZ = (63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0, 16_000.0)
+MOST_BEND_DB = 24.0
 
 
 class ToolPicture(QWidget):
-    """Draws a :class:`Picture`; empty until one is there."""
+    """Draws a :class:`Picture`; empty until one is there. Where ``bends``, its lower line has handles."""
 
-    def __init__(self) -> None:
+    bent = Signal(tuple)  # ((Hz, dB added to the reduction), ...)
+    let_go = Signal()
+
+    def __init__(self, *, bends: bool = False) -> None:
         super().__init__()
+        self.bends = bends
+        self.curve: tuple[tuple[float, float], ...] = ()
+        self._handle = -1
+        self._grabbed = 0.0
+        if bends:
+            self.setToolTip("Drag the dots: more or less reduction at that frequency. Double-click a dot to let it go.")
         self._picture: Picture | None = None
         self._message = ""
         self.setFixedHeight(150)
@@ -32,6 +43,62 @@ class ToolPicture(QWidget):
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
         """Show curves, or a sentence instead."""
         self._picture, self._message = picture, message
+        self.update()
+
+    def show_curve(self, curve: tuple[tuple[float, float], ...]) -> None:
+        """Show how the reduction is bent."""
+        self.curve = curve
+        self.update()
+
+    def offset_at(self, hz: float) -> float:
+        """DB added to the reduction at a handle."""
+        if not self.curve:
+            return 0.0
+        points = np.array(self.curve)
+        return float(np.interp(np.log(hz), np.log(np.maximum(points[:, 0], 1.0)), points[:, 1]))
+
+    def handle_places(self) -> list[QPointF]:
+        """Where the handles lie, on the line that is left."""
+        picture = self._picture
+        if picture is None or not self.bends:
+            return []
+        curves = {curve.name: self._columns(curve) for curve in picture.curves}
+        if "left" not in curves:
+            return []
+        plot = QRectF(0, 0, self.width() - GUTTER_RIGHT, self.height() - GUTTER_BOTTOM)
+        line = self._points(curves["left"], plot, self._top(curves))
+        at = [round(COLUMNS * np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ)) for hz in HANDLES_HZ]
+        return [line[min(max(k, 0), COLUMNS - 1)] for k in at]
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        reach = [((p - event.position()).manhattanLength(), n) for n, p in enumerate(self.handle_places())]
+        best = min(reach, default=(99.0, -1))
+        self._handle = best[1] if best[0] < 12 else -1
+        self._grabbed = event.position().y()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._handle < 0 or not event.buttons() & Qt.MouseButton.LeftButton:
+            return
+        change = (event.position().y() - self._grabbed) / (self.height() - GUTTER_BOTTOM) * SPAN_DB
+        self._grabbed = event.position().y()
+        self._bend(self._handle, self.offset_at(HANDLES_HZ[self._handle]) + change)
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        if self._handle >= 0:
+            self.let_go.emit()
+        self._handle = -1
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.mousePressEvent(event)
+        if self._handle >= 0:
+            self._bend(self._handle, 0.0)
+
+    def _bend(self, handle: int, offset: float) -> None:
+        offsets = [round(self.offset_at(hz), 1) for hz in HANDLES_HZ]
+        offsets[handle] = round(min(max(offset, -MOST_BEND_DB), MOST_BEND_DB), 1)
+        curve = tuple(zip(HANDLES_HZ, offsets, strict=True)) if any(offsets) else ()
+        self.curve = curve
+        self.bent.emit(curve)
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -60,7 +127,7 @@ class ToolPicture(QWidget):
             below.lineTo(plot.right(), plot.bottom())
             below.lineTo(plot.left(), plot.bottom())
             painter.fillPath(below, colour("line", 0.6))
-        styles = {"passage": ("ink", 1.4, False), "profile": ("verd", 1.4, False), "line": ("verd", 1.2, True), "left": ("soft", 1.0, False)}
+        styles = {"passage": ("ink", 1.4, False), "profile": ("verd", 1.4, False), "line": ("verd", 1.2, True), "left": ("soft", 1.0, False), "lines": ("madder", 1.0, False), "response": ("verd", 1.0, False)}
         for name, line in points.items():
             token, width, dashed = styles.get(name, ("ink", 1.2, False))
             pen = QPen(colour(token), width)
@@ -68,6 +135,11 @@ class ToolPicture(QWidget):
                 pen.setDashPattern([3, 3])
             painter.setPen(pen)
             painter.drawPath(_path(line))
+        for place in self.handle_places():
+            painter.setPen(QPen(colour("verd"), 1))
+            painter.setBrush(colour("panel"))
+            painter.drawEllipse(place, 3.6, 3.6)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.restore()
         self._names(painter, plot, curves, top_db, picture.caption)
 

@@ -1,0 +1,302 @@
+"""The equaliser's picture: the filter's own curve over the spectrum, bands to drag, and the sweep."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QEnterEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QMenu, QWidget
+
+from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.settings.bands import KINDS, NARROWEST_Q, SLOPES, WIDEST_Q, Band
+from pulizia.tools.base import Curve, Picture
+from pulizia.units import format_number
+
+LOW_HZ, HIGH_HZ = 20.0, 20_000.0
+MOST_DB = 18.0
+TICKS = ((100.0, "100"), (1000.0, "1k"), (10_000.0, "10k Hz"))
+GUTTER_RIGHT, GUTTER_BOTTOM = 28, 18
+NEAR_PX = 10.0
+SWEEP_GAIN_DB, SWEEP_Q = 10.0, 9.0
+AFTER_SWEEP_GAIN_DB, AFTER_SWEEP_Q = -4.0, 4.0
+LETTERS = {"high-pass": "HP", "low-pass": "LP", "low shelf": "LS", "high shelf": "HS", "bell": "", "notch": "N"}
+
+
+class EqualiserPicture(QWidget):
+    """Drag a dot; the wheel sets its width; a double click adds or removes; hold Q to sweep."""
+
+    changed = Signal(tuple)
+    let_go = Signal()
+    chosen = Signal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.bands: tuple[Band, ...] = ()
+        self.selected = -1
+        self._picture: Picture | None = None
+        self._message = ""
+        self._dragged = False
+        self._sweeping: tuple[Band, ...] | None = None  # the bands without the sweep
+        self._mouse = QPointF()
+        self.setFixedHeight(180)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Picture of the equaliser")
+        self.setToolTip("Drag a dot; the wheel over it sets its width. Double-click adds or removes a bell.\nHold Q and move the mouse: a narrow boost follows it; let go and it becomes a moderate cut.")
+        theme_notice().changed.connect(self.update)
+
+    def show_picture(self, picture: Picture | None, message: str = "") -> None:
+        """Show curves, or a sentence instead."""
+        self._picture, self._message = picture, message
+        self.update()
+
+    def show_bands(self, bands: tuple[Band, ...]) -> None:
+        """Show the bands of the settings."""
+        self.bands = bands
+        self.selected = min(self.selected, len(bands) - 1)
+        self.update()
+
+    # -- geometry
+
+    @property
+    def _plot(self) -> QRectF:
+        return QRectF(0, 0, self.width() - GUTTER_RIGHT, self.height() - GUTTER_BOTTOM)
+
+    def x_of(self, hz: float) -> float:
+        """Pixel of a frequency."""
+        return self._plot.width() * math.log(max(hz, 1.0) / LOW_HZ) / math.log(HIGH_HZ / LOW_HZ)
+
+    def hz_of(self, x: float) -> float:
+        """Frequency of a pixel, inside the plot."""
+        share = min(max(x / self._plot.width(), 0.0), 1.0)
+        return float(LOW_HZ * (HIGH_HZ / LOW_HZ) ** share)
+
+    def y_of(self, db: float) -> float:
+        """Pixel of a gain."""
+        return float((MOST_DB - db) / (2 * MOST_DB) * self._plot.height())
+
+    def db_of(self, y: float) -> float:
+        """Gain of a pixel, inside the plot."""
+        return float(min(max(MOST_DB - y / self._plot.height() * 2 * MOST_DB, -MOST_DB), MOST_DB))
+
+    def place_of(self, band: Band) -> QPointF:
+        """Where a band's dot lies."""
+        gain = band[2] if band[0] in ("bell", "low shelf", "high shelf") else 0.0
+        return QPointF(self.x_of(band[1]), self.y_of(min(max(gain, -MOST_DB), MOST_DB)))
+
+    def _under(self, place: QPointF) -> int:
+        reach = [(QPointF(self.place_of(b) - place).manhattanLength(), n) for n, b in enumerate(self.bands)]
+        best = min(reach, default=(99.0, -1))
+        return best[1] if best[0] <= NEAR_PX + 4 else -1
+
+    # -- mouse and keys
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self.setFocus()
+        self._select(self._under(event.position()))
+        self._dragged = False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._mouse = event.position()
+        if self._sweeping is not None:
+            self._tell((*self._sweeping, self._sweep_band()))
+        elif event.buttons() & Qt.MouseButton.LeftButton and self.selected >= 0:
+            self._dragged = True
+            kind, _, gain, width = self.bands[self.selected]
+            if kind in ("bell", "low shelf", "high shelf"):
+                gain = round(self.db_of(event.position().y()), 1)
+            self._replace((kind, round(self.hz_of(event.position().x()), 1), gain, width))
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        if self._dragged:
+            self.let_go.emit()
+        self._dragged = False
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        under = self._under(event.position())
+        if under >= 0:
+            self.remove(under)
+            return
+        place = event.position()
+        self._tell((*self.bands, ("bell", round(self.hz_of(place.x()), 1), round(self.db_of(place.y()), 1), 1.4)))
+        self._select(len(self.bands) - 1)
+        self.let_go.emit()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        under = self._under(event.position())
+        if under < 0:
+            event.ignore()
+            return
+        self._select(under)
+        kind, hz, gain, width = self.bands[under]
+        up = event.angleDelta().y() > 0
+        if kind in ("high-pass", "low-pass"):
+            at = SLOPES.index(int(width)) + (1 if up else -1)
+            width = float(SLOPES[min(max(at, 0), len(SLOPES) - 1)])
+        else:
+            width = round(min(max(width * (1.15 if up else 1 / 1.15), WIDEST_Q), NARROWEST_Q), 3)
+        self._replace((kind, hz, gain, width))
+        self.let_go.emit()
+        event.accept()
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        menu = self.menu_at(QPointF(event.pos()))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(event.globalPos())
+
+    def menu_at(self, place: QPointF) -> QMenu:
+        """New bands of each kind here, or another kind for the band under the pointer."""
+        menu, under = QMenu(self), self._under(place)
+        hz = round(self.hz_of(place.x()), 1)
+        for kind in KINDS:
+            width = 12.0 if "pass" in kind else 0.707 if "shelf" in kind else 8.0 if kind == "notch" else 1.4
+            if under >= 0:
+                _, at, gain, _ = self.bands[under]
+                made: Band = (kind, at, gain, width)
+                menu.addAction(f"Make it a {kind}").triggered.connect(lambda _on=False, b=made: self._exchange(under, b))
+            else:
+                made = (kind, hz, 0.0 if "pass" in kind or kind == "notch" else round(self.db_of(place.y()), 1), width)
+                menu.addAction(f"New {kind}").triggered.connect(lambda _on=False, b=made: self._add(b))
+        if under >= 0:
+            menu.addSeparator()
+            menu.addAction("Remove").triggered.connect(lambda: self.remove(under))
+        return menu
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Q and not event.isAutoRepeat() and self._sweeping is None:
+            self._sweeping = self.bands
+            self._tell((*self._sweeping, self._sweep_band()))
+        elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.selected >= 0:
+            self.remove(self.selected)
+        elif event.key() != Qt.Key.Key_Q:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if event.key() != Qt.Key.Key_Q or event.isAutoRepeat() or self._sweeping is None:
+            return
+        before, self._sweeping = self._sweeping, None
+        cut: Band = ("bell", round(self.hz_of(self._mouse.x()), 1), AFTER_SWEEP_GAIN_DB, AFTER_SWEEP_Q)
+        self._tell((*before, cut))
+        self._select(len(before))
+        self.let_go.emit()
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        super().enterEvent(event)
+        self.setFocus()
+
+    def remove(self, index: int) -> None:
+        """Take a band away."""
+        self._tell(tuple(b for n, b in enumerate(self.bands) if n != index))
+        self.let_go.emit()
+
+    def _sweep_band(self) -> Band:
+        return ("bell", round(self.hz_of(self._mouse.x()), 1), SWEEP_GAIN_DB, SWEEP_Q)
+
+    def _add(self, band: Band) -> None:
+        self._tell((*self.bands, band))
+        self._select(len(self.bands) - 1)
+        self.let_go.emit()
+
+    def _exchange(self, index: int, band: Band) -> None:
+        self._tell(tuple(band if n == index else b for n, b in enumerate(self.bands)))
+        self.let_go.emit()
+
+    def exchange_selected(self, band: Band) -> None:
+        """Another band in the place of the chosen one, as one edit."""
+        if 0 <= self.selected < len(self.bands):
+            self._exchange(self.selected, band)
+
+    def _replace(self, band: Band) -> None:
+        self._tell(tuple(band if n == self.selected else b for n, b in enumerate(self.bands)))
+
+    def _select(self, index: int) -> None:
+        self.selected = index
+        self.chosen.emit(index)
+        self.update()
+
+    def _tell(self, bands: tuple[Band, ...]) -> None:
+        self.bands = bands
+        self.changed.emit(bands)
+        self.update()
+
+    # -- painting
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter, plot = QPainter(self), self._plot
+        painter.fillRect(plot, colour("panel"))
+        painter.setFont(font(11))
+        self._paint_grid(painter, plot)
+        painter.save()
+        painter.setClipRect(plot)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        curves = {c.name: c for c in self._picture.curves} if self._picture else {}
+        for name, token in (("maximum", "plum"), ("passage", "soft")):
+            if name in curves:
+                self._paint_spectrum(painter, plot, curves[name], token)
+        if "response" in curves:
+            self._paint_response(painter, curves["response"])
+        for n, band in enumerate(self.bands):
+            self._paint_dot(painter, n, band)
+        painter.restore()
+        if self.hasFocus():
+            painter.setPen(QPen(colour("verd"), 1))
+            painter.drawRect(plot.adjusted(0.5, 0.5, -0.5, -0.5))
+        if not self.bands:
+            painter.setPen(colour("soft"))
+            text = self._message or "Double-click to add a bell; right-click for other kinds"
+            painter.drawText(plot.adjusted(8, 0, -8, -6), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, text)
+
+    def _paint_grid(self, painter: QPainter, plot: QRectF) -> None:
+        for db in (-12, -6, 0, 6, 12):
+            y = int(self.y_of(db)) + 0.5
+            painter.setPen(QPen(colour("strong" if db == 0 else "line"), 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(colour("soft"))
+            painter.drawText(QRectF(plot.right() + 3, y - 8, GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0, plus=True))
+        for hz, text in TICKS:
+            x = int(self.x_of(hz)) + 0.5
+            painter.setPen(QPen(colour("line"), 1))
+            painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+            painter.setPen(colour("soft"))
+            painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 15), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_spectrum(self, painter: QPainter, plot: QRectF, curve: Curve, token: str) -> None:
+        """The spectrum on its own scale of 90 dB, its highest part at the top."""
+        hz = np.geomspace(LOW_HZ, HIGH_HZ, int(plot.width() / 2))
+        level = np.interp(hz, curve.hz, curve.level_db)
+        top = float(level.max()) + 6
+        points = [QPointF(self.x_of(f), plot.height() * (top - db) / 90.0) for f, db in zip(hz.tolist(), level.tolist(), strict=True)]
+        painter.setPen(QPen(colour(token, 0.6), 1))
+        painter.drawPolyline(QPolygonF(points))
+
+    def _paint_response(self, painter: QPainter, curve: Curve) -> None:
+        points = [QPointF(self.x_of(f), self.y_of(db)) for f, db in zip(curve.hz.tolist(), np.clip(curve.level_db, -40, 40).tolist(), strict=True)]
+        painter.setPen(QPen(colour("verd"), 1))
+        line = QPolygonF(points)
+        painter.drawPolyline(line)
+        painter.drawPolyline(line.translated(0.0, 0.6))
+
+    def _paint_dot(self, painter: QPainter, number: int, band: Band) -> None:
+        place, chosen = self.place_of(band), number == self.selected
+        painter.setPen(QPen(colour("verd"), 1.0))
+        painter.setBrush(colour("verd") if chosen else colour("panel"))
+        painter.drawEllipse(place, 6.0, 6.0)
+        letters = LETTERS[band[0]]
+        painter.setPen(colour("on_verd" if chosen else "ink"))
+        if letters:
+            painter.setPen(colour("ink"))
+            painter.drawText(QRectF(place.x() - 14, place.y() - 21, 28, 14), Qt.AlignmentFlag.AlignCenter, letters)

@@ -1,0 +1,141 @@
+"""In the sheet: what the step found, as a sentence, a small table and moments to visit; and its harm."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from pulizia.desktop.controls import button, label
+from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.measure.harm import LOWEST_DB, Harm
+from pulizia.session.studio import Studio
+from pulizia.session.survey_desk import Found
+from pulizia.tools.base import Mark, Table
+from pulizia.units import format_number
+
+MOST_ROWS = 14
+BEFORE_S = 0.4
+
+
+class HarmGauge(QWidget):
+    """One plain bar: how much was taken from the voice, with its figures."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.harm: Harm | None = None
+        self.setFixedHeight(34)
+        self.setAccessibleName("Harm to the voice")
+        theme_notice().changed.connect(self.update)
+
+    def show_harm(self, harm: Harm | None) -> None:
+        """Show a measure; None leaves a dash."""
+        self.harm = harm
+        if harm is not None:
+            low, middle, high = (format_number(v, 0) for v in harm.regions_db)
+            self.setToolTip(
+                "What was taken from the voice, relative to the voice.\n"
+                f"Low {low}, middle {middle}, high {high} dB; {format_number(harm.touched_percent)} % of its cells lost more than 3 dB."
+            )
+            self.setAccessibleDescription(f"{harm.words}, {format_number(harm.level_db)} dB")
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setFont(font(12))
+        painter.setPen(colour("ink"))
+        painter.drawText(QRectF(0, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, "Harm to the voice")
+        painter.fillRect(QRectF(0, 22, self.width(), 5), colour("line"))
+        if self.harm is None:
+            painter.setPen(colour("soft"))
+            painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "\u2013")
+            return
+        share = min(max((self.harm.level_db + 40.0) / 35.0, 0.0), 1.0)
+        token = "verd" if self.harm.level_db < -19 else "ochre" if self.harm.level_db < -13 else "madder"
+        painter.fillRect(QRectF(0, 22, self.width() * share, 5), colour(token))
+        figure = "none" if self.harm.level_db <= LOWEST_DB else f"{self.harm.words}, {format_number(self.harm.level_db, 0)} dB"
+        painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, figure)
+
+
+class Findings(QWidget):
+    """Filled when the survey of the selected step is known."""
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self.marks: tuple[Mark, ...] = ()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.gauge = HarmGauge()
+        self.sentence = label("", 12, wrap=True)
+        self._table = QWidget()
+        self._grid = QGridLayout(self._table)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setVerticalSpacing(1)
+        self._visit = QWidget()
+        row = QHBoxLayout(self._visit)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.next_button = button("Go to next", lambda: self.go(1), tip="Go to the next moment and play it (Shift+N)")
+        self.leave_button = button("Leave it", self.toggle_here, tip="Leave the moment at the play head as it is, or treat it again (X)")
+        row.addWidget(self.next_button)
+        row.addWidget(self.leave_button)
+        row.addStretch(1)
+        for part in (self.gauge, self.sentence, self._table, self._visit):
+            column.addWidget(part)
+        self.show_found(None)
+
+    def show_found(self, found: Found | None) -> None:
+        """Show what is known; None clears."""
+        survey = found.survey if found else None
+        self.gauge.show_harm(found.harm if found else None)
+        self.sentence.setText(survey.sentence if survey else "")
+        self.sentence.setVisible(survey is not None)
+        self.marks = survey.marks if survey else ()
+        self._visit.setVisible(bool(self.marks))
+        step = self.studio.step
+        self.gauge.setVisible(step is not None and not (step.tool.sets_level or step.tool.shapes_tone))
+        self.leave_button.setVisible(bool(step and step.tool.skip_field))
+        self._fill(survey.table if survey else None)
+
+    def _fill(self, table: Table | None) -> None:
+        while (item := self._grid.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        self._table.setVisible(table is not None)
+        if table is None:
+            return
+        for column, name in enumerate(table.head):
+            side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
+            self._grid.addWidget(label(name, 11, token="soft"), 0, column, side)
+        for n, cells in enumerate(table.rows[:MOST_ROWS], 1):
+            for column, cell in enumerate(cells):
+                side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
+                self._grid.addWidget(label(cell, 12), n, column, side)
+
+    def go(self, direction: int) -> None:
+        """To the next moment, and play around it."""
+        recording = self.studio.recording
+        if recording is None or not self.marks:
+            return
+        lead = round(BEFORE_S * recording.rate)
+        here = self.studio.transport.position
+        starts = sorted({max(0, m.start - lead) for m in self.marks})
+        later = [s for s in starts if s > here + 1] if direction > 0 else [s for s in starts if s < here - 1][::-1]
+        place = later[0] if later else starts[0 if direction > 0 else -1]
+        self.studio.transport.stop()
+        self.studio.seek(place)
+
+    def toggle_here(self) -> None:
+        """Leave the moment nearest to the play head alone, or treat it again."""
+        step, recording = self.studio.step, self.studio.recording
+        if step is None or recording is None or not step.tool.skip_field or not self.marks:
+            return
+        here = self.studio.transport.position + round(BEFORE_S * recording.rate)
+        mark = min(self.marks, key=lambda m: abs((m.start + m.stop) / 2 - here))
+        known = getattr(step.settings, step.tool.skip_field)
+        a, b = mark.start / recording.rate, max(mark.stop, mark.start + 1) / recording.rate
+        inside = tuple(p for p in known if p[0] < b and p[1] > a)
+        changed = tuple(p for p in known if p not in inside) if inside else (*known, (round(a, 6), round(b, 6)))
+        self.studio.document.change_settings(recording.id, step.id, **{step.tool.skip_field: tuple(sorted(changed))})
+        self.studio.document.history.settle()

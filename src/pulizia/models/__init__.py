@@ -1,0 +1,1 @@
+"""Trained models that come inside packages; nothing is ever fetched."""

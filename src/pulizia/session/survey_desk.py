@@ -1,0 +1,87 @@
+"""What each step finds in the sound that reaches it, and what it does to the voice: in the background."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from pulizia.measure.harm import Harm, harm
+from pulizia.session.jobs import LATER, SOON, Job
+from pulizia.tools.base import Suggestion, Survey
+
+if TYPE_CHECKING:
+    from pulizia.score.chain import Stage
+    from pulizia.session.studio import Studio
+
+MOST_KEPT = 64
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What was found for a step; parts that a tool does not have are None."""
+
+    survey: Survey | None
+    harm: Harm | None
+
+
+class SurveyDesk:
+    """Surveys by the content of a stage; asked for when a step is looked at."""
+
+    def __init__(self, studio: Studio) -> None:
+        self.studio = studio
+        self._found: OrderedDict[str, Found] = OrderedDict()
+        self._wanted = ""
+
+    def of(self, stage: Stage) -> Found | None:
+        """What is known of a stage as it is now."""
+        return self._found.get(stage.key)
+
+    def want(self, stage: Stage) -> None:
+        """Look through a stage unless it is known; the event "surveys" tells when it is."""
+        if stage.key in self._found or stage.key == self._wanted:
+            return
+        self._wanted = stage.key
+
+        def work(job: Job) -> Found:
+            tool, step = stage.step.tool, stage.step
+            spans = () if step.spans is None else step.acts_in(stage.frames)
+            analysis = stage.analysis(lambda p: job.progress(0.3 * p))
+            made = None
+            if tool.survey is not None:
+                made = tool.survey(stage.upstream, stage, spans, step.settings, analysis, lambda p: job.progress(0.3 + 0.4 * p))
+            judged = None if tool.sets_level or tool.shapes_tone else harm(stage.upstream, stage, spans, lambda p: job.progress(0.7 + 0.3 * p))
+            return Found(made, judged)
+
+        def done(found: Found) -> None:
+            self._found[stage.key] = found
+            while len(self._found) > MOST_KEPT:
+                self._found.popitem(last=False)
+            self._wanted = ""
+            self.studio.emit("surveys")
+
+        def failed(_sentence: str) -> None:
+            self._wanted = ""  # the step itself says what is wrong with it
+
+        self.studio.pool.submit(work, title="Looking through the step", priority=LATER, slot="survey", on_done=done, on_error=failed)
+
+    def suggest(self) -> None:
+        """Find settings for the selected step and use them, as one edit."""
+        step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording
+        if step is None or chain is None or recording is None or step.tool.suggest is None:
+            return
+        suggest: Callable[..., Suggestion] = step.tool.suggest
+        source = chain.input_of(step.id)
+        spans = () if step.spans is None else step.acts_in(recording.frames)
+
+        def done(found: Suggestion) -> None:
+            if found.changes and any(s.id == step.id for r in self.studio.document.project.recordings for s in r.score):
+                self.studio.document.change_settings(recording.id, step.id, **found.changes)
+                self.studio.document.history.settle()
+            self.studio.say(found.sentence)
+
+        self.studio.pool.submit(
+            lambda job: suggest(source, spans, step.settings, job.progress), title="Looking for settings", priority=SOON,
+            slot="suggest", on_done=done, on_error=lambda text: self.studio.say(text, bad=True),
+        )  # fmt: skip

@@ -1,0 +1,252 @@
+"""Hum: takes out the mains, the harmonics of it that are there, and steady whistles.
+
+The frequency is found to a hundredth of a hertz and followed; every line is subtracted as a tracked
+sinusoid whose amplitude and phase come from the moments in which the voice is quiet near it (weighted
+least squares by complex demodulation), so that the voice between and over the lines stays. "Notches"
+weighs all moments alike: the linear-phase notch of the same width. See :mod:`pulizia.dsp.lines`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source, SpanSource
+from pulizia.audio.spans import Span
+from pulizia.dsp.lines import (
+    MOST_ORDER,
+    SPAN,
+    Lines,
+    estimated,
+    excess_db,
+    find_base,
+    follow,
+    hop_of,
+    median_spectrum,
+    top_near,
+)
+from pulizia.settings.declare import Settings, choice, number, switch
+from pulizia.tools.base import (
+    Block,
+    Curve,
+    Margin,
+    Picture,
+    Progress,
+    Suggestion,
+    Survey,
+    Table,
+    Tool,
+)
+from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
+
+HARMONIC_STANDS_OUT_DB = 3.0  # where the mains is certain; a line that is not there costs nothing
+CERTAIN_DB = 9.0
+WHISTLE_STANDS_OUT_DB = 14.0
+LOWEST_WHISTLE_HZ = 200.0
+MOST_WHISTLES = 8
+FULL_DB = 60.0  # a reduction of this much takes the lines out altogether
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HumSettings(Settings):
+    """Which lines, by how much, and how."""
+
+    base: str = choice(
+        "auto", options={"auto": "found by itself", "50": "50 Hz", "60": "60 Hz", "none": "no mains"}, label="Mains",
+        help="The mains frequency; the exact value and its drift are found and followed.",
+    )  # fmt: skip
+    reduction_db: float = number(
+        FULL_DB, unit=Unit.DB, low=0.0, high=FULL_DB, step=1.0, label="Reduction",
+        help="How far the lines are lowered; the highest value takes them out altogether.",
+    )  # fmt: skip
+    highest_hz: float = number(
+        2000.0, unit=Unit.HZ, low=60.0, high=10_000.0, step=10.0, scale="log", label="Up to",
+        help="Harmonics above this are left alone.",
+    )  # fmt: skip
+    way: str = choice(
+        "tracked", options={"tracked": "tracked tones", "notch": "narrow notches"}, label="Way",
+        help="Tracked tones listen between the words and leave the voice whole; notches also follow hum whose level changes.",
+    )  # fmt: skip
+    window_s: float = number(
+        3.0, unit=Unit.SECONDS, low=0.3, high=10.0, step=0.1, scale="log", label="Window",
+        help="Longer is narrower and gentler to the voice; shorter follows hum that changes.", more=True,
+    )  # fmt: skip
+    whistles: bool = switch(
+        False, label="Steady whistles too",
+        help="Also takes out single tones that are always there, such as a monitor or a converter.",
+    )
+    line_hz: float = number(
+        0.0, unit=Unit.HZ, low=0.0, high=20_000.0, step=0.01, label="Line at",
+        help="A line that you have seen, wherever it lies; 0 is none.", more=True,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Hum:
+    """Lines found, and the power always beside each."""
+
+    lines: Lines
+    floor: NDArray[np.float64]
+
+
+NOTHING = Hum(Lines(np.zeros(0), np.zeros(0), np.zeros(0), 0.0, np.zeros(0), 1), np.zeros(0))
+
+
+def analyse(source: Source, spans: Sequence[Span], settings: HumSettings, progress: Progress) -> Hum:
+    """Find the lines and follow their drift."""
+    start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
+    if stop - start < source.rate // 2:
+        start, stop = 0, source.frames
+    power, bin_hz = median_spectrum(source, start, stop)
+    progress(0.3)
+    excess = excess_db(power, bin_hz)
+    found = [*_harmonics(power, excess, bin_hz, settings), *_singles(power, excess, bin_hz, settings)]
+    if not found:
+        return NOTHING
+    hz, level, order, base = (np.array(column, dtype=np.float64) for column in zip(*found, strict=True))
+    lines = Lines(hz, order, level, float(base[0]), np.zeros(0), 1)
+    return Hum(*follow(source, start, stop, lines, lambda p: progress(0.3 + 0.7 * p)))
+
+
+def _harmonics(
+    power: NDArray[np.float64], excess: NDArray[np.float64], bin_hz: float, settings: HumSettings
+) -> list[tuple[float, float, float, float]]:
+    if settings.base == "none":
+        return []
+    bases = (50.0, 60.0) if settings.base == "auto" else (float(settings.base),)
+    base, _ = find_base(power, bin_hz, bases)
+    if base == 0.0:
+        return []
+    there: list[tuple[int, float, float]] = []
+    for _ in range(2):  # the harmonics together fix the base ten times closer than the first look
+        top = min(MOST_ORDER, int(min(settings.highest_hz, (len(power) - 3) * bin_hz) / base))
+        tops = [(k, *top_near(power, bin_hz, k * base, 0.5 + 0.001 * k * base)) for k in range(1, top + 1)]
+        there = [(k, hz, level) for k, hz, level in tops if excess[round(hz / bin_hz)] >= HARMONIC_STANDS_OUT_DB]
+        if not there:
+            return []
+        height = np.array([excess[round(hz / bin_hz)] for _, hz, _ in there])
+        weight = np.array([k * k for k, _, _ in there]) * np.where(height >= CERTAIN_DB, 10.0 ** (np.minimum(height, 30.0) / 10.0), 1e-3)
+        base = float(np.sum(weight * [hz / k for k, hz, _ in there]) / weight.sum())
+    return [(k * base, level, float(k), base) for k, hz, level in there if abs(hz - k * base) < 0.4 + 0.002 * k * base]
+
+
+def _singles(
+    power: NDArray[np.float64], excess: NDArray[np.float64], bin_hz: float, settings: HumSettings
+) -> list[tuple[float, float, float, float]]:
+    found = []
+    if settings.line_hz > 0.0 and settings.line_hz < (len(power) - 3) * bin_hz:
+        hz, level = top_near(power, bin_hz, settings.line_hz, 2.0 + 0.002 * settings.line_hz)
+        found.append((hz, level, 0.0, 0.0))
+    if settings.whistles:
+        rest = excess.copy()
+        rest[: int(LOWEST_WHISTLE_HZ / bin_hz)] = 0.0
+        while len(found) < MOST_WHISTLES and rest.max() >= WHISTLE_STANDS_OUT_DB:
+            k = int(np.argmax(rest))
+            hz, level = top_near(power, bin_hz, k * bin_hz, 2 * bin_hz)
+            rest[max(0, k - round(12 / bin_hz)) : k + round(12 / bin_hz)] = 0.0
+            found.append((hz, level, 0.0, 0.0))
+    return found
+
+
+def process(block: Block, settings: HumSettings, hum: Hum) -> Samples:
+    """Subtract the lines."""
+    if not len(hum.lines.hz) or settings.reduction_db == 0.0:
+        return block.samples
+    share = 1.0 if settings.reduction_db >= FULL_DB else 1.0 - db_to_gain(-settings.reduction_db)
+    out = np.empty_like(block.samples)
+    for channel, samples in enumerate(block.samples):
+        tones = estimated(
+            samples, block.start, hum.lines, hum.floor, block.rate, window_s=settings.window_s,
+            weighted=settings.way == "tracked",
+        )  # fmt: skip
+        out[channel] = samples - np.float32(share) * tones
+    return out
+
+
+def margin(settings: HumSettings, rate: int) -> Margin:
+    """Half the averaging window and a window of the demodulation on each side."""
+    frames = round(settings.window_s * rate / 2) + (SPAN + 2) * hop_of(rate)
+    return Margin(frames, frames)
+
+
+def caption(settings: HumSettings) -> str:
+    """Short text on the strip."""
+    which = {"auto": "mains", "none": "lines"}.get(settings.base, f"{settings.base} Hz")
+    return which if settings.reduction_db >= FULL_DB else f"{which}, {format_number(-settings.reduction_db, 0)} dB"
+
+
+def survey(
+    source: Source, after: Source, spans: Sequence[Span], settings: HumSettings, hum: Hum, progress: Progress
+) -> Survey:
+    """The lines with their levels before and after."""
+    del settings
+    if not len(hum.lines.hz):
+        return Survey("No hum was found: nothing at 50 or 60 Hz, or a multiple of it, stands out all the time.")
+    start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
+    stop = min(stop, start + 60 * source.rate)
+    power, bin_hz = median_spectrum(SpanSource(after, start, stop), 0, stop - start)
+    progress(0.5)
+    rows = []
+    for hz, order, level in zip(hum.lines.hz, hum.lines.pull, hum.lines.level_db, strict=True):
+        at = round(hz / bin_hz)
+        left = float(powers_to_db(power[max(0, at - 1) : at + 2]).max()) if at < len(power) else -200.0
+        name = f"\u00d7 {order:.0f}" if order else "alone"
+        rows.append((f"{format_number(float(hz), 2)} Hz", name, format_number(float(level)), format_number(left)))
+    base = hum.lines.base_hz + (float(hum.lines.drift_hz.mean()) if hum.lines.base_hz and len(hum.lines.drift_hz) else 0.0)
+    swing = float(np.ptp(hum.lines.drift_hz)) if len(hum.lines.drift_hz) else 0.0
+    words = f"{len(rows)} lines" if not base else f"Mains at {format_number(base, 2)} Hz, {len(rows)} lines, drift {format_number(swing, 3)} Hz."
+    return Survey(words, table=Table(("line", "order", "before", "after"), tuple(rows)))
+
+
+def suggest(source: Source, spans: Sequence[Span], settings: HumSettings, progress: Progress) -> Suggestion:
+    """Mains on or off, and how high its harmonics reach."""
+    hum = analyse(source, spans, HumSettings(highest_hz=6000.0, whistles=settings.whistles), progress)
+    if not len(hum.lines.hz):
+        return Suggestion({}, "No hum was found; this step is not needed.")
+    top = float(hum.lines.hz[hum.lines.pull > 0].max(initial=60.0))
+    base = "60" if hum.lines.base_hz > 55 else "50"
+    reach = float(min(10_000.0, max(60.0, round(top * 1.05 / 10) * 10)))
+    return Suggestion({"base": base, "highest_hz": reach}, f"Mains at {format_number(hum.lines.base_hz, 2)} Hz with harmonics up to {top:.0f} Hz.")
+
+
+def picture(passage: Samples | None, rate: int, settings: HumSettings, hum: Hum) -> Picture:
+    """The passage, and each line as a needle."""
+    del settings
+    hz = np.linspace(20.0, 4000.0, 800)
+    level = np.full(len(hz), -140.0)
+    curves = []
+    if passage is not None and passage.shape[1] > 4096:
+        power, bin_hz = median_spectrum(_held(passage, rate), 0, passage.shape[1])
+        curves.append(Curve("passage", np.arange(len(power)) * bin_hz, powers_to_db(power)))
+    for line, height in zip(hum.lines.hz, hum.lines.level_db, strict=True):
+        level[int(np.argmin(np.abs(hz - line)))] = height
+    curves.append(Curve("lines", hz, level))
+    return Picture(tuple(curves), "dBFS", f"{len(hum.lines.hz)} lines")
+
+
+def _held(passage: Samples, rate: int) -> Source:
+    from pulizia.audio.source import ArraySource
+
+    return ArraySource(passage, rate)
+
+
+TOOL = Tool(
+    id="hum",
+    title="Hum",
+    summary="Takes out mains hum, its harmonics and steady whistles, and leaves the voice between them.",
+    settings=HumSettings,
+    order=20,
+    process=process,
+    caption=caption,
+    margin=margin,
+    analyse=analyse,
+    analysis_places=lambda _settings, _rate: None,
+    analysis_fields=("base", "highest_hz", "whistles", "line_hz"),
+    picture=picture,
+    survey=survey,
+    suggest=suggest,
+)
