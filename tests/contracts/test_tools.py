@@ -28,9 +28,30 @@ from pulizia.tools.base import AnyTool
 from pulizia.tools.registry import ALL, tool_of
 from pulizia.tools.ringing import Resonance
 
-SIGNAL = voice_in_noise(5.0, channels=2)
+
+def _troubled() -> Samples:
+    """A voice with a breath, S sounds, thumps, clicks, cut tops and hum: every tool has something to do."""
+    rng = np.random.default_rng(4)
+    made = voice_in_noise(5.0, channels=2)
+    for at in (60_000, 160_000, 205_000):  # S: treble alone
+        hiss = np.diff(rng.normal(0, 0.03, (2, 7201)), axis=1)
+        made[:, at : at + 7200] = made[:, at : at + 7200] * 0.1 + hiss * np.hanning(7200)
+    for at in (72_500, 168_500, 215_000):
+        t = np.arange(5000) / 48_000
+        made[:, at : at + 5000] += 0.4 * np.sin(2 * np.pi * 60 * t) * np.exp(-t / 0.03) * np.minimum(1, t / 0.005)
+    shape = np.fft.irfft(np.fft.rfft(rng.normal(0, 1, (2, 14_400))) / (1 + ((np.fft.rfftfreq(14_400, 1 / 48_000) - 1800) / 1500) ** 2))
+    made[:, 20_000:34_400] += 0.03 * shape / shape.std() * np.hanning(14_400)
+    for at in (40_011, 64_321, 96_543, 170_123, 190_007):
+        made[:, at : at + 6] += 0.3 * rng.choice([-1, 1])
+    tops = slice(80_000, 95_000)
+    made[:, tops] = np.clip(made[:, tops], -0.05, 0.05)
+    return made.astype(np.float32)
+
+
+SIGNAL = _troubled()
 MAINS = 0.004 * sum(np.sin(2 * np.pi * 50 * k * np.arange(SIGNAL.shape[1]) / 48_000) / k for k in range(1, 9))
-SIGNAL += MAINS.astype(np.float32)
+SIGNAL[:, :80_000] += MAINS[:80_000].astype(np.float32)
+SIGNAL[:, 95_000:] += MAINS[95_000:].astype(np.float32)
 SHIFT = 61_440  # whole transforms, milliseconds and fiftieths of a second, not whole chunks
 ACTING: dict[str, dict[str, object]] = {  # settings with which a tool has something to do
     "equaliser": {"bands": [["bell", 900.0, -6.0, 2.0], ["high-pass", 80.0, 0.0, 12.0]]},

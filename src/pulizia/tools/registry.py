@@ -5,11 +5,25 @@ from __future__ import annotations
 import difflib
 
 from pulizia.errors import SettingsError
-from pulizia.tools import equaliser, gate, hum, level, noise, ringing, sieve
+from pulizia.tools import (
+    breaths,
+    clicks,
+    equaliser,
+    gate,
+    hum,
+    level,
+    noise,
+    overload,
+    plosives,
+    ringing,
+    sibilance,
+    sieve,
+)
 from pulizia.tools.base import AnyTool
 
 ALL: tuple[AnyTool, ...] = (
-    hum.TOOL, gate.TOOL, noise.TOOL, sieve.TOOL, ringing.TOOL, equaliser.TOOL, level.TOOL,
+    overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL, noise.TOOL, sieve.TOOL,
+    ringing.TOOL, sibilance.TOOL, equaliser.TOOL, level.TOOL,
 )  # fmt: skip
 _BY_ID = {tool.id: tool for tool in ALL}
 

@@ -1,0 +1,76 @@
+"""Powers in a few bands at short steps on the recording's own grid: what finders of moments look at."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.dsp.fourier import rfft
+from pulizia.dsp.stft import hann_window
+
+BATCH = 128
+
+
+def step_frames(rate: int, step_ms: float) -> int:
+    """Frames of a step."""
+    return max(1, round(rate * step_ms / 1000.0))
+
+
+def band_frames(
+    samples: Samples, start: int, rate: int, bands_hz: Sequence[tuple[float, float]], *, step_ms: float, window_ms: float
+) -> tuple[NDArray[np.float64], int]:
+    """(bands, steps) mean square in each band, channels averaged, and the index of the first step.
+
+    Step k is centred at frame k times the step, whatever block it is seen in.
+    """
+    step = step_frames(rate, step_ms)
+    size = int(2 ** np.ceil(np.log2(rate * window_ms / 1000.0)))
+    first = -(-(start + size // 2) // step)
+    last = (start + samples.shape[1] - size // 2) // step
+    count = max(0, last - first + 1)
+    window = hann_window(size)
+    scale = 2.0 / (len(samples) * size * float((window**2).sum()))
+    edges = [(round(low * size / rate), max(round(low * size / rate) + 1, round(min(high, rate / 2) * size / rate))) for low, high in bands_hz]
+    powers = np.zeros((len(bands_hz), count))
+    for channel in samples:
+        view = np.lib.stride_tricks.sliding_window_view(channel, size)
+        for a in range(0, count, BATCH):
+            b = min(count, a + BATCH)
+            at = (first + np.arange(a, b)) * step - size // 2 - start
+            spectrum = rfft(view[at] * window)
+            power = spectrum.real**2 + spectrum.imag**2
+            for n, (low, high) in enumerate(edges):
+                powers[n, a:b] += power[:, low:high].sum(axis=1)
+    return powers * scale, int(first)
+
+
+def decibels(power: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Levels of powers, -160 for nothing."""
+    return np.asarray(10.0 * np.log10(np.maximum(power, 1e-16)))
+
+
+def spread(values: NDArray[np.float64], first: int, step: int, start: int, frames: int) -> NDArray[np.float32]:
+    """Values at steps as a curve over the frames of a block; flat beyond the first and last step."""
+    if not len(values):
+        return np.zeros(frames, dtype=np.float32)
+    at = (np.arange(frames) + start) / step - first
+    return np.interp(at, np.arange(len(values)), values).astype(np.float32)
+
+
+def low_taps(rate: int, corner_hz: float, half: int) -> NDArray[np.float32]:
+    """Symmetrical low-pass (Hann) of 2 half + 1 taps, unity at 0 Hz."""
+    n = np.arange(-half, half + 1)
+    taps = np.sinc(2.0 * corner_hz / rate * n) * np.hanning(2 * half + 3)[1:-1]
+    return np.asarray(taps / taps.sum(), dtype=np.float32)
+
+
+def filtered(samples: Samples, taps: NDArray[np.float32]) -> Samples:
+    """Symmetrical filter, same length; half a filter at both ends lacks context."""
+    from pulizia.dsp.fourier import fast_length, irfft
+
+    half = len(taps) // 2
+    size = fast_length(samples.shape[1] + 2 * half)
+    return irfft(rfft(samples, size) * rfft(taps, size), size)[:, half : half + samples.shape[1]]

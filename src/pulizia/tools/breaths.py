@@ -1,0 +1,180 @@
+"""Breaths: lowers breaths between phrases.
+
+A breath is a stretch of noise-like sound between phrases, clearly under the voice and over the room,
+a tenth to seven tenths of a second long, without pitch and with less treble than an S. What touches a
+word is left alone, so that no fricative and no word's start is eaten (common practice).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source
+from pulizia.audio.spans import Span
+from pulizia.dsp.band_frames import band_frames, decibels, step_frames
+from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
+from pulizia.settings.declare import Settings, Stretches, choice, number, places
+from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
+from pulizia.units import Unit, db_to_gain, format_number
+
+STEP_MS, WINDOW_MS = 10.0, 25.0
+BANDS = ((80.0, 400.0), (400.0, 1500.0), (1500.0, 5000.0), (5000.0, 12_000.0), (80.0, 12_000.0))
+AROUND_S = 3.0
+SHORTEST_S, LONGEST_S = 0.11, 0.75
+EDGE_S = 0.03
+APART_STEPS = 2
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BreathsSettings(Settings):
+    """How far, or to the room."""
+
+    way: str = choice(
+        "lower", options={"lower": "lower by", "room": "to the room tone"}, label="Way",
+        help="Lower each breath by the same, or down to the level of the quiet room around it.",
+    )
+    range_db: float = number(
+        12.0, unit=Unit.DB, low=0.0, high=40.0, step=0.5, label="Range",
+        help="How far a breath is lowered. Lowering sounds more natural than taking out.",
+    )  # fmt: skip
+    sensitivity_db: float = number(
+        0.0, unit=Unit.DB, low=-6.0, high=6.0, step=0.5, label="Sensitivity", help="Higher finds quieter and shorter breaths.",
+    )  # fmt: skip
+    left_s: Stretches = places(label="Left alone", learned=False, help="Breaths in these stretches stay as they are.")
+
+
+@dataclass(frozen=True, slots=True)
+class Breath:
+    """One breath in frames, and how far it stands over the room around it."""
+
+    start: int
+    stop: int
+    over_room_db: float
+
+
+def find(samples: Samples, start: int, settings: BreathsSettings, rate: int) -> list[Breath]:
+    """Breaths in frames of the recording."""
+    powers, first = band_frames(samples, start, rate, BANDS, step_ms=STEP_MS, window_ms=WINDOW_MS)
+    if powers.shape[1] < 20:
+        return []
+    level = decibels(powers[4])
+    voice, room = _surroundings(level)
+    step = step_frames(rate, STEP_MS)
+    found = []
+    for a, b in merged(runs(_like_breath(powers, level, voice, room, settings)), 3):
+        seconds = (b - a) * STEP_MS / 1000.0
+        if SHORTEST_S - 0.005 * settings.sensitivity_db <= seconds <= LONGEST_S and _swells(level[a:b], settings):
+            over = float(np.mean(level[a:b]) - np.mean(room[a:b]))
+            found.append(Breath((first + a - 1) * step, (first + b + 1) * step, over))
+    return found
+
+
+def _surroundings(level: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Level of the voice and of the room around each step, from quantiles over AROUND_S to both sides."""
+    reach = round(AROUND_S * 1000.0 / STEP_MS)
+    thin = 20
+    padded = np.pad(level, reach, mode="reflect") if len(level) > reach else np.pad(level, reach, mode="edge")
+    view = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)[::thin, ::2]
+    both = np.quantile(view, [0.9, 0.08], axis=1)
+    at, places_at = np.arange(len(level)), np.arange(both.shape[1]) * thin
+    return np.interp(at, places_at, both[0]), np.interp(at, places_at, both[1])
+
+
+def _like_breath(
+    powers: NDArray[np.float64], level: NDArray[np.float64], voice: NDArray[np.float64], room: NDArray[np.float64],
+    settings: BreathsSettings,
+) -> NDArray[np.bool_]:  # fmt: skip
+    """Steps that are over the room, well under the voice, not voiced and not an S."""
+    low, middle, high, treble = (decibels(p) for p in powers[:4])
+    over_room = (level > room + 6.0 - 0.5 * settings.sensitivity_db) & (room > -150.0)
+    under_voice = (level < voice - 11.0 + settings.sensitivity_db) & (level > voice - 45.0)
+    unvoiced = (low < np.maximum(middle, high) - 1.0) & (middle < high + 9.0)
+    no_s = treble < np.maximum(middle, high) + 1.0
+    return np.asarray(over_room & under_voice & unvoiced & no_s)
+
+
+def _swells(inner: NDArray[np.float64], settings: BreathsSettings) -> bool:
+    """A breath swells and fades within some decibels; speech wavers and begins at once."""
+    jump = float(np.max(np.abs(np.diff(inner)))) if len(inner) > 1 else 0.0
+    return jump < 9.0 + settings.sensitivity_db and float(np.ptp(inner)) < 32.0
+
+
+def process(block: Block, settings: BreathsSettings, _analysis: None) -> Samples:
+    """Lower the breaths of a block."""
+    out = block.samples
+    edge = round(EDGE_S * block.rate)
+    for breath in find(block.samples, block.start, settings, block.rate):
+        if overlaps_any((breath.start, breath.stop), settings.left_s, block.rate):
+            continue
+        a, b = max(0, breath.start - block.start), min(out.shape[1], breath.stop - block.start)
+        down = _down_db(breath, settings)
+        if b - a < 8 or down <= 0.0:
+            continue
+        if out is block.samples:
+            out = block.samples.copy()
+        out[:, a:b] *= 1.0 - np.float32(1.0 - db_to_gain(-down)) * bump(b - a, edge)
+    return out
+
+
+def _down_db(breath: Breath, settings: BreathsSettings) -> float:
+    return settings.range_db if settings.way == "lower" else max(0.0, breath.over_room_db)
+
+
+def margin(_settings: BreathsSettings, rate: int) -> Margin:
+    """The voice and room around, and a breath."""
+    reach = round((AROUND_S + LONGEST_S + 0.3) * rate)
+    return Margin(reach, reach)
+
+
+def caption(settings: BreathsSettings) -> str:
+    """Short text on the strip."""
+    return f"{format_number(-settings.range_db)} dB" if settings.way == "lower" else "to the room tone"
+
+
+def survey(
+    source: Source, after: Source, spans: Sequence[Span], settings: BreathsSettings, analysis: None, progress: Progress
+) -> Survey:
+    """Every breath."""
+    del after, analysis
+    reach = margin(settings, source.rate)
+
+    def look(samples: Samples, start: int) -> list[Stretch]:
+        return [(b.start, b.stop) for b in find(samples, start, settings, source.rate)]
+
+    found = through(source, reach.before, reach.after, look, progress)
+    if spans:
+        found = [s for s in found if any(span.overlaps(*s) for span in spans)]
+    marks = tuple(
+        Mark(a, b, f"{1000 * (b - a) / source.rate:.0f} ms", on=not overlaps_any((a, b), settings.left_s, source.rate)) for a, b in found
+    )
+    on = sum(m.on for m in marks)
+    words = f"{len(marks)} breaths found, {on} lowered." if marks else "No breath was found at this setting."
+    return Survey(words, marks, Table(("", ""), (("found", str(len(marks))), ("lowered", str(on)))))
+
+
+def suggest(source: Source, spans: Sequence[Span], settings: BreathsSettings, progress: Progress) -> Suggestion:
+    """Whether there are any."""
+    found = survey(source, source, spans, settings, None, progress).marks
+    if not found:
+        return Suggestion({}, "No breath was found; this step is not needed.")
+    return Suggestion({"way": "lower", "range_db": 12.0}, f"{len(found)} breaths between phrases.")
+
+
+TOOL = Tool(
+    id="breaths",
+    title="Breaths",
+    summary="Lowers breaths between phrases without touching words.",
+    settings=BreathsSettings,
+    order=35,
+    process=process,
+    caption=caption,
+    margin=margin,
+    survey=survey,
+    suggest=suggest,
+    skip_field="left_s",
+)

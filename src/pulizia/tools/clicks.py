@@ -1,0 +1,308 @@
+"""Clicks: finds clicks, lip noises and crackle, and puts back what lay under them.
+
+Detection by linear prediction and its matched filter in robust sigmas (Godsill and Rayner 1998), with a
+comparison to the other pulses around: a voice is a row of pulses of like height, a click stands alone.
+Lip noises are wider: short onsets of the treble over what surrounds them. Repair by least-squares
+interpolation of an autoregressive model (Janssen, Veldhuis and Vries 1986), for wide ones of the treble
+only. See :mod:`pulizia.dsp.autoregression`.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source
+from pulizia.audio.spans import Span
+from pulizia.dsp.autoregression import detection, interpolated, models
+from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
+from pulizia.dsp.stft import hann_window
+from pulizia.settings.declare import Settings, Stretches, choice, number, places
+from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
+from pulizia.units import Unit, db_to_gain, format_number
+
+FRAME_S = 0.0427  # 2048 at 48 kHz; models of 24 at 48 kHz
+ORDER_PER_KHZ = 0.55
+NEIGHBOURS_MS = 24.0
+RANK = 3  # the third highest pulse around says how high pulses are here
+CONTEXT_S = 0.016
+FILL_ORDER = 44
+GROUP_S = 0.006
+TREBLE_HZ = 2500.0
+TREBLE_HALF_S = 0.0025
+LONGEST_REBUILT_S = 0.004
+LIP_WIDEST_MS = 12.0
+THRESHOLDS = {"clicks": (8.0, 2.3), "lip": (6.0, 1.7), "crackle": (5.0, 0.0)}  # sigmas; over the other pulses
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClicksSettings(Settings):
+    """What counts as a click, and what is done to it."""
+
+    kind: str = choice(
+        "clicks", options={"clicks": "clicks", "lip": "lip noise", "crackle": "crackle"}, label="Kind",
+        help="Clicks stand alone; lip noises are longer and lie in the treble; crackle is dense, as from discs.",
+    )  # fmt: skip
+    sensitivity_db: float = number(
+        0.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Sensitivity",
+        help="Higher finds quieter clicks, and takes more harmless pulses for clicks.",
+    )  # fmt: skip
+    widest_ms: float = number(
+        3.0, unit=Unit.MS, low=0.1, high=20.0, step=0.1, scale="log", label="Widest",
+        help="Longer disturbances are left alone: they may be consonants.",
+    )  # fmt: skip
+    repair: str = choice(
+        "rebuild", options={"rebuild": "put the sound back", "lower": "lower it"}, label="Repair",
+        help="Put back what lay under the click, or only lower it and cut its highs.",
+    )  # fmt: skip
+    lower_db: float = number(
+        12.0, unit=Unit.DB, low=0.0, high=40.0, step=0.5, label="Lower by", more=True,
+        help="How far a click is lowered where it is not rebuilt.",
+    )  # fmt: skip
+    mend_s: Stretches = places(
+        label="Mended by hand", learned=False, help="Stretches that are repaired whatever the finder says.",
+    )
+    left_s: Stretches = places(
+        label="Left alone", learned=False, help="Clicks in these stretches stay as they are.",
+    )
+
+
+def find(samples: NDArray[np.float32], start: int, settings: ClicksSettings, rate: int) -> list[Stretch]:
+    """Clicks of one channel in frames of the recording; ``start`` is the frame at ``samples[0]``."""
+    size = int(2 ** round(math.log2(FRAME_S * rate)))
+    hop = size // 2
+    skip = -start % hop
+    count = (len(samples) - skip - size) // hop + 1
+    if count < 1:
+        return []
+    height = _treble_onsets(samples, rate) if settings.kind == "lip" else _heights(samples, skip, count, size, rate)
+    sigmas, over = THRESHOLDS[settings.kind]
+    sigmas *= db_to_gain(-settings.sensitivity_db)
+    over = max(1.0, over * db_to_gain(-0.5 * settings.sensitivity_db)) if over else 0.0
+    return [(a + start, b + start) for a, b in _stretches(height, sigmas, over, settings, rate)]
+
+
+def _heights(samples: NDArray[np.float32], skip: int, count: int, size: int, rate: int) -> NDArray[np.float32]:
+    """Detection in sigmas for each sample; 0 where frames lack context."""
+    hop = size // 2
+    frames = np.lib.stride_tricks.sliding_window_view(samples[skip:], size)[::hop][:count]
+    order = max(8, round(ORDER_PER_KHZ * min(rate, 64_000) / 1000))
+    height = np.zeros(len(samples), dtype=np.float32)
+    for a in range(0, count, 128):
+        part = frames[a : a + 128]
+        found = np.abs(detection(part, models(part * hann_window(size), order)))
+        middle = found[:, hop // 2 : hop // 2 + hop].reshape(-1)
+        at = skip + a * hop + hop // 2
+        height[at : at + len(middle)] = middle
+    quiet = np.abs(samples) < 1e-7  # digital silence has no sigma
+    height[quiet] = 0.0
+    return height
+
+
+def _treble_onsets(samples: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
+    """Short rises of the treble over the median of what surrounds them, as amplitude ratios."""
+    slope = np.diff(samples.astype(np.float32), n=2, prepend=samples[:1].repeat(2))
+    step = max(1, round(0.0005 * rate))
+    count = len(samples) // step
+    power = (slope[: count * step].reshape(count, step) ** 2).mean(axis=1)
+    reach = round(0.04 / 0.0005)
+    padded = np.pad(power, reach, mode="reflect") if count > reach else np.pad(power, reach)
+    around = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)[:: max(1, reach // 8)]
+    middle = np.quantile(around, 0.6, axis=1)
+    middle = np.interp(np.arange(count), np.arange(len(middle)) * max(1, reach // 8), middle)
+    ratio = np.sqrt(power / np.maximum(middle, 1e-14))
+    out = np.zeros(len(samples), dtype=np.float32)
+    out[: count * step] = np.repeat(ratio, step)
+    return out
+
+
+def _stretches(height: NDArray[np.float32], sigmas: float, over: float, settings: ClicksSettings, rate: int) -> list[Stretch]:
+    """Where the height passes the threshold and stands alone, widened to where it has died away."""
+    candidates = merged(runs(height > sigmas), max(2, round(0.0006 * rate)))
+    if not candidates:
+        return []
+    step = max(1, round(0.001 * rate))
+    count = len(height) // step
+    tops = height[: count * step].reshape(count, step).max(axis=1) if count else np.zeros(0)
+    reach = round(NEIGHBOURS_MS / 2 * rate / 1000 / step)
+    widest_ms = max(settings.widest_ms, LIP_WIDEST_MS) if settings.kind == "lip" else settings.widest_ms
+    widest = max(2, round(widest_ms * rate / 1000.0))
+    found = []
+    for a, b in candidates:
+        top = float(height[a:b].max())
+        if over and not _stands_alone(tops, a // step, (b - 1) // step, reach, top, over):
+            continue
+        low = max(sigmas / 3.0, 0.08 * top if settings.kind != "lip" else sigmas / 2)
+        room = widest
+        begin, end = a, b
+        while begin > 0 and a - begin < room and height[begin - 1] > low:
+            begin -= 1
+        while end < len(height) and end - b < room and height[end] > low:
+            end += 1
+        if end - begin <= widest:
+            found.append((max(0, begin - 2), min(len(height), end + 2)))
+    return merged(found, 3)
+
+
+def _stands_alone(tops: NDArray[np.floating], first: int, last: int, reach: int, top: float, over: float) -> bool:
+    """Whether few pulses around are nearly as high: a voice has one every few milliseconds."""
+    before, behind = tops[max(0, first - reach) : max(0, first - 1)], tops[last + 2 : last + 2 + reach]
+    others = np.sort(np.concatenate([before, behind]))[::-1]
+    return len(others) <= RANK or top > over * float(others[RANK - 1])
+
+
+def repaired(samples: NDArray[np.float32], stretches: Sequence[Stretch], settings: ClicksSettings, rate: int) -> NDArray[np.float32]:
+    """The channel with these stretches (in its own samples) mended."""
+    out = samples.copy()
+    if settings.repair == "lower":
+        for a, b in stretches:
+            out[a:b] = _lowered(samples, a, b, settings.lower_db, rate)
+        return out
+    long = round(LONGEST_REBUILT_S * rate)
+    short = [s for s in stretches if s[1] - s[0] <= long]
+    context = round(CONTEXT_S * rate)
+    for group in _groups(short, round(GROUP_S * rate)):
+        first, last = max(0, group[0][0] - context), min(len(samples), group[-1][1] + context)
+        missing = np.zeros(last - first, dtype=bool)
+        for a, b in group:
+            missing[a - first : b - first] = True
+        x = out[first:last].astype(np.float64)
+        made = interpolated(x, missing, order=FILL_ORDER)
+        limit = 1.5 * float(np.abs(x[~missing]).max(initial=1e-9))
+        out[first:last][missing] = np.clip(made[missing], -limit, limit)
+    for a, b in stretches:
+        if b - a > long:
+            out[a:b] = _calmed(out, a, b, rate)
+    return out
+
+
+def _groups(stretches: Sequence[Stretch], gap: int) -> list[list[Stretch]]:
+    groups: list[list[Stretch]] = []
+    for stretch in sorted(stretches):
+        if groups and stretch[0] - groups[-1][-1][1] < gap and len(groups[-1]) < 12:
+            groups[-1].append(stretch)
+        else:
+            groups.append([stretch])
+    return groups
+
+
+def _treble(samples: NDArray[np.float32], a: int, b: int, rate: int) -> NDArray[np.float32]:
+    """What lies above TREBLE_HZ in a stretch, by a short symmetrical filter."""
+    half = round(TREBLE_HALF_S * rate)
+    n = np.arange(-half, half + 1)
+    taps = 2 * TREBLE_HZ / rate * np.sinc(2 * TREBLE_HZ / rate * n) * np.hanning(2 * half + 3)[1:-1]
+    taps /= taps.sum()
+    first, last = a - half, b + half
+    padded = np.zeros(last - first)
+    low, high = max(0, first), min(len(samples), last)
+    padded[low - first : high - first] = samples[low:high]
+    return np.asarray(samples[a:b] - np.convolve(padded, taps, mode="valid"), dtype=np.float32)
+
+
+def _calmed(samples: NDArray[np.float32], a: int, b: int, rate: int) -> NDArray[np.float32]:
+    """A long one keeps its lows; its treble is brought to the level of the treble around it."""
+    around = round(0.01 * rate)
+    treble = _treble(samples, max(0, a - around), min(len(samples), b + around), rate)
+    lead = a - max(0, a - around)
+    inside = treble[lead : lead + b - a]
+    outside = np.concatenate([treble[:lead], treble[lead + b - a :]])
+    if not len(outside):
+        return samples[a:b]
+    share = min(1.0, float(np.sqrt((outside**2).mean() / max(float((inside**2).mean()), 1e-20))))
+    return np.asarray(samples[a:b] - (1.0 - share) * inside * bump(b - a, max(2, (b - a) // 5)), dtype=np.float32)
+
+
+def _lowered(samples: NDArray[np.float32], a: int, b: int, db: float, rate: int) -> NDArray[np.float32]:
+    """The stretch lowered, its treble by twice as much, with soft edges."""
+    weight = bump(b - a, max(1, min(round(0.001 * rate), (b - a) // 4)))
+    gain, treble_gain = db_to_gain(-db), db_to_gain(-2.0 * db)
+    treble = _treble(samples, a, b, rate)
+    low = samples[a:b] - treble
+    return np.asarray(samples[a:b] + weight * (low * gain + treble * treble_gain - samples[a:b]), dtype=np.float32)
+
+
+def chosen(samples: NDArray[np.float32], start: int, settings: ClicksSettings, rate: int) -> list[Stretch]:
+    """All stretches to be mended in one channel, in its own samples."""
+    found = [s for s in find(samples, start, settings, rate) if not overlaps_any(s, settings.left_s, rate)]
+    by_hand = [(round(a * rate), round(b * rate)) for a, b in settings.mend_s]
+    inside = [(max(a, start), min(b, start + len(samples))) for a, b in by_hand if b > start and a < start + len(samples)]
+    return [(a - start, b - start) for a, b in merged([*found, *inside], 1)]
+
+
+def process(block: Block, settings: ClicksSettings, _analysis: None) -> Samples:
+    """Mend the block."""
+    return np.stack([
+        repaired(x, chosen(x, block.start, settings, block.rate), settings, block.rate) for x in block.samples
+    ])  # fmt: skip
+
+
+def margin(settings: ClicksSettings, rate: int) -> Margin:
+    """Frames of the models, the neighbours of a click and the context of its repair."""
+    reach = round((2 * FRAME_S + CONTEXT_S + GROUP_S * 12 + NEIGHBOURS_MS / 1000.0 + max(settings.widest_ms, LIP_WIDEST_MS) / 500.0) * rate)
+    longest = max((round((b - a) * rate) for a, b in settings.mend_s), default=0)
+    return Margin(reach + longest, reach + longest)
+
+
+def caption(settings: ClicksSettings) -> str:
+    """Short text on the strip."""
+    words = {"clicks": "clicks", "lip": "lip noise", "crackle": "crackle"}[settings.kind]
+    return f"{words} up to {format_number(settings.widest_ms)} ms"
+
+
+def survey(
+    source: Source, after: Source, spans: Sequence[Span], settings: ClicksSettings, analysis: None, progress: Progress
+) -> Survey:
+    """Every click, with those that are left alone."""
+    del after, analysis
+    reach = margin(settings, source.rate)
+
+    def look(samples: Samples, start: int) -> list[Stretch]:
+        return merged([s for x in samples for s in find(x, start, settings, source.rate)], 2)
+
+    found = through(source, reach.before, reach.after, look, progress)
+    if spans:
+        found = [s for s in found if any(span.overlaps(*s) for span in spans)]
+    marks = []
+    for a, b in found:
+        on = not overlaps_any((a, b), settings.left_s, source.rate)
+        marks.append(Mark(a, b, f"{1000 * (b - a) / source.rate:.1f} ms", on=on))
+    left = sum(not m.on for m in marks)
+    seconds = (sum(s.frames for s in spans) if spans else source.frames) / source.rate
+    rate = len(marks) / max(seconds / 60.0, 1e-9)
+    rows = (("found", str(len(marks))), ("left alone", str(left)), ("a minute", format_number(rate)), ("by hand", str(len(settings.mend_s))))
+    return Survey(f"{len(marks)} found, {len(marks) - left} mended." if marks else "No click was found at this setting.", tuple(marks), Table(("", ""), rows))
+
+
+def suggest(source: Source, spans: Sequence[Span], settings: ClicksSettings, progress: Progress) -> Suggestion:
+    """Clicks or crackle, by how dense they are."""
+    found = survey(source, source, spans, ClicksSettings(kind="clicks"), None, progress)
+    seconds = max(1.0, (sum(s.frames for s in spans) if spans else source.frames) / source.rate)
+    density = len(found.marks) / seconds
+    del settings
+    if density > 8.0:
+        return Suggestion({"kind": "crackle", "widest_ms": 1.5}, f"{density:.0f} a second: dense crackle.")
+    if not found.marks:
+        return Suggestion({}, "No click was found; this step is not needed.")
+    widths = [1000.0 * (m.stop - m.start) / source.rate for m in found.marks]
+    widest = float(np.clip(round(1.3 * np.quantile(widths, 0.95), 1), 1.0, 6.0))
+    return Suggestion({"kind": "clicks", "widest_ms": widest}, f"{len(found.marks)} clicks, most shorter than {format_number(widest)} ms.")
+
+
+TOOL = Tool(
+    id="clicks",
+    title="Clicks",
+    summary="Finds clicks, lip noises and crackle, and puts back the sound that lay under them.",
+    settings=ClicksSettings,
+    order=15,
+    process=process,
+    caption=caption,
+    margin=margin,
+    survey=survey,
+    suggest=suggest,
+    skip_field="left_s",
+)

@@ -1,0 +1,187 @@
+"""Plosives: lowers the thump of P and B, below its corner and inside the burst only.
+
+A burst is a short rise of the lowest octaves over what surrounds it in time, that outweighs the rest of
+the voice while it lasts (common practice: 60 to 150 ms below 150 Hz).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source
+from pulizia.audio.spans import Span
+from pulizia.dsp.band_frames import band_frames, decibels, step_frames
+from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
+from pulizia.dsp.stft import analyse as spectra_of
+from pulizia.dsp.stft import synthesise
+from pulizia.settings.declare import Settings, Stretches, number, places
+from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
+from pulizia.units import Unit, db_to_gain, format_number
+
+STEP_MS, WINDOW_MS = 5.0, 40.0
+REST_HZ = (250.0, 3000.0)
+LOWEST_HZ = 15.0
+AROUND_S = 0.6
+SHORTEST_MS, LONGEST_MS = 20.0, 220.0
+QUIETEST_DBFS = -50.0
+EDGE_MS = 12.0
+USUAL_SHARES, PITCH_HZ = (0.65, 0.95), (85.0, 130.0)  # of the moments around: below and in the range of pitch
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlosivesSettings(Settings):
+    """How far, how high, how eagerly."""
+
+    reduction_db: float = number(
+        30.0, unit=Unit.DB, low=0.0, high=40.0, step=1.0, label="Reduction", help="How far a thump is lowered at most; never below what the voice usually has there.",
+    )  # fmt: skip
+    corner_hz: float = number(
+        150.0, unit=Unit.HZ, low=60.0, high=250.0, step=5.0, scale="log", label="Corner",
+        help="Only what lies below is lowered; nothing above twice this changes.",
+    )  # fmt: skip
+    sensitivity_db: float = number(
+        0.0, unit=Unit.DB, low=-10.0, high=10.0, step=0.5, label="Sensitivity", help="Higher finds weaker thumps.",
+    )  # fmt: skip
+    left_s: Stretches = places(label="Left alone", learned=False, help="Thumps in these stretches stay as they are.")
+
+
+def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) -> list[Stretch]:
+    """Bursts in frames of the recording."""
+    powers, first = band_frames(samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ), step_ms=STEP_MS, window_ms=WINDOW_MS)
+    if powers.shape[1] < 8:
+        return []
+    low, rest = decibels(powers[0]), decibels(powers[1])
+    usual = _usual(low)
+    rise = 12.0 - settings.sensitivity_db
+    over = (low > usual + rise) & (low > rest - 0.5 * settings.sensitivity_db) & (low > QUIETEST_DBFS - settings.sensitivity_db)
+    step = step_frames(rate, STEP_MS)
+    found = []
+    for a, b in merged(runs(over), 3):
+        top = float(low[a:b].max())
+        begin, end = a, b
+        while begin > 0 and a - begin < 8 and low[begin - 1] > max(usual[begin - 1] + 3.0, top - 26.0):
+            begin -= 1
+        while end < len(low) and end - b < 16 and low[end] > max(usual[end] + 3.0, top - 26.0):
+            end += 1
+        ms = (end - begin) * STEP_MS
+        if SHORTEST_MS <= ms <= LONGEST_MS:
+            found.append(((first + begin - 2) * step, (first + end + 2) * step))
+    return merged(found, step)
+
+
+def _usual(low: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Level of the low band that is usual around each step: the median over AROUND_S to both sides."""
+    reach = round(AROUND_S * 1000.0 / STEP_MS)
+    thin = 4  # every fourth place is enough for a median that moves slowly
+    padded = np.pad(low, reach, mode="reflect") if len(low) > reach else np.pad(low, reach, mode="edge")
+    view = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)[::thin, ::2]
+    middle = np.quantile(view, 0.5, axis=1)
+    return np.asarray(np.interp(np.arange(len(low)), np.arange(len(middle)) * thin, middle))
+
+
+def process(block: Block, settings: PlosivesSettings, _analysis: None) -> Samples:
+    """Lower the bursts of a block."""
+    found = [s for s in find(block.samples, block.start, settings, block.rate) if not overlaps_any(s, settings.left_s, block.rate)]
+    if not found or settings.reduction_db == 0.0:
+        return block.samples
+    out = block.samples.copy()
+    edge = round(EDGE_MS * block.rate / 1000.0)
+    for begin, end in found:
+        a, b = max(0, begin - block.start - edge), min(out.shape[1], end - block.start + edge)
+        if b - a >= 2 * edge:
+            weight = bump(b - a, edge)
+            for channel, samples in enumerate(block.samples):
+                out[channel, a:b] -= weight * _thump(samples, a, b, block.start, settings, block.rate)
+    return out
+
+
+def _thump(samples: NDArray[np.float32], a: int, b: int, start: int, settings: PlosivesSettings, rate: int) -> NDArray[np.float32]:
+    """What of the lows in [a, b) exceeds what the voice usually has there, frequency by frequency."""
+    size = int(2 ** np.ceil(np.log2(rate * WINDOW_MS / 1000.0)))
+    hop = size // 4
+    around = round(AROUND_S * rate)
+    first = max(0, a - around)
+    first += -(first + start) % hop  # on the recording's own grid
+    last = min(len(samples), b + around)
+    if last - first < 3 * size:
+        return np.zeros(b - a, dtype=np.float32)
+    spectra = spectra_of(samples[first:last], size, hop)
+    hz = np.arange(spectra.shape[1]) * rate / size
+    low = hz <= 2.0 * settings.corner_hz - rate / size
+    level = np.abs(spectra[:, low])
+    middle = first + np.arange(len(spectra)) * hop + size // 2
+    inside = (middle > a - size // 2) & (middle < b + size // 2)
+    if not inside.any() or inside.all():
+        return np.zeros(b - a, dtype=np.float32)
+    often, seldom = np.quantile(level[~inside], USUAL_SHARES, axis=0)
+    pitch = np.clip((hz[low] - PITCH_HZ[0]) / (PITCH_HZ[1] - PITCH_HZ[0]), 0.0, 1.0)
+    usual = often ** (1.0 - pitch) * (1.3 * seldom) ** pitch  # where the voice has its pitch, its loud moments count
+    usual = np.maximum(usual, 1e-12)
+    gain = np.clip(usual / np.maximum(level[inside], 1e-12), db_to_gain(-settings.reduction_db), 1.0)
+    above = hz[low] > settings.corner_hz  # between the corner and twice it the cut fades out
+    fade = np.where(above, np.clip(2.0 - hz[low] / settings.corner_hz, 0.0, 1.0), 1.0)
+    taken = np.zeros_like(spectra[inside])
+    taken[:, low] = spectra[inside][:, low] * ((1.0 - gain) * fade)
+    made = synthesise(taken, size, hop)
+    at = first + int(np.flatnonzero(inside)[0]) * hop
+    out = np.zeros(b - a, dtype=np.float32)
+    begin, end = max(a, at), min(b, at + len(made))
+    out[begin - a : end - a] = made[begin - at : end - at]
+    return out
+
+
+def margin(_settings: PlosivesSettings, rate: int) -> Margin:
+    """The usual level around, a burst, the filter."""
+    reach = round((2 * AROUND_S + (LONGEST_MS + WINDOW_MS + 2 * EDGE_MS) / 1000.0 + 0.15) * rate)
+    return Margin(reach, reach)
+
+
+def caption(settings: PlosivesSettings) -> str:
+    """Short text on the strip."""
+    return f"{format_number(-settings.reduction_db, 0)} dB below {settings.corner_hz:.0f} Hz"
+
+
+def survey(
+    source: Source, after: Source, spans: Sequence[Span], settings: PlosivesSettings, analysis: None, progress: Progress
+) -> Survey:
+    """Every thump."""
+    del after, analysis
+    reach = margin(settings, source.rate)
+    found = through(source, reach.before, reach.after, lambda x, s: find(x, s, settings, source.rate), progress)
+    if spans:
+        found = [s for s in found if any(span.overlaps(*s) for span in spans)]
+    marks = tuple(
+        Mark(a, b, f"{1000 * (b - a) / source.rate:.0f} ms", on=not overlaps_any((a, b), settings.left_s, source.rate)) for a, b in found
+    )
+    on = sum(m.on for m in marks)
+    words = f"{len(marks)} thumps found, {on} lowered." if marks else "No thump was found at this setting."
+    return Survey(words, marks, Table(("", ""), (("found", str(len(marks))), ("lowered", str(on)))))
+
+
+def suggest(source: Source, spans: Sequence[Span], settings: PlosivesSettings, progress: Progress) -> Suggestion:
+    """Whether there are any."""
+    found = survey(source, source, spans, PlosivesSettings(), None, progress).marks
+    del settings
+    if not found:
+        return Suggestion({}, "No thump was found; this step is not needed.")
+    return Suggestion({"reduction_db": 30.0, "sensitivity_db": 0.0}, f"{len(found)} thumps below 150 Hz.")
+
+
+TOOL = Tool(
+    id="plosives",
+    title="Plosives",
+    summary="Lowers the thump of P and B sounds, in the lows and in that moment only.",
+    settings=PlosivesSettings,
+    order=18,
+    process=process,
+    caption=caption,
+    margin=margin,
+    survey=survey,
+    suggest=suggest,
+    skip_field="left_s",
+)

@@ -1,0 +1,291 @@
+"""Sibilance: lowers hard S sounds in their own band, and only while they last.
+
+The band is that of this speaker's S: where the treble-heavy moments stand highest. A moment counts when
+its treble outweighs the rest, and how far it is lowered follows from its level relative to the voice
+around it and to the speaker's usual S, so that quiet and loud passages are treated alike (split-band
+processing with look-ahead, common practice). Outside the moments samples stay bit-identical.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source, read_padded
+from pulizia.audio.spans import Span
+from pulizia.dsp.band_frames import band_frames, decibels, filtered, low_taps, spread, step_frames
+from pulizia.dsp.moments import merged, overlaps_any, runs
+from pulizia.dsp.stft import analyse as spectra_of
+from pulizia.settings.declare import Settings, Stretches, choice, number, places
+from pulizia.tools.base import (
+    Block,
+    Curve,
+    Margin,
+    Mark,
+    Picture,
+    Progress,
+    Suggestion,
+    Survey,
+    Table,
+    Tool,
+)
+from pulizia.units import Unit, format_number, powers_to_db
+
+STEP_MS, WINDOW_MS = 4.0, 12.0
+VOICE_HZ = (150.0, 3000.0)
+TREBLE_HZ = (3500.0, 12_000.0)
+USUAL_BAND_HZ = (4500.0, 9500.0)
+AROUND_S = 1.2  # of voice that an S is compared with
+SHORTEST_STEPS, LONGEST_STEPS, GAP_STEPS = 5, 125, 4  # 20 ms to half a second
+FILTER_HALF_S = 0.0032
+MOST_LISTENED_S = 240.0
+PIECE_S = 20
+EDGE_DB = 9.0  # the band ends where the S has fallen by this much
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SibilanceSettings(Settings):
+    """How far, which, and how wide."""
+
+    reduction_db: float = number(
+        6.0, unit=Unit.DB, low=0.0, high=18.0, step=0.5, label="Reduction",
+        help="No S is lowered further than this. More than 8 dB may make the speaker lisp.",
+    )  # fmt: skip
+    threshold_db: float = number(
+        -6.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Threshold",
+        help="Relative to this speaker's usual S: at -6 all are lowered in full, at 0 only those harder than usual.",
+    )  # fmt: skip
+    width: str = choice(
+        "band", options={"band": "the S band", "wide": "everything above"}, label="Acts on",
+        help="Only the band of this speaker's S, or all treble from its lower edge.",
+    )
+    low_hz: float = number(
+        0.0, unit=Unit.HZ, low=0.0, high=9000.0, step=50.0, label="From", more=True,
+        help="Lower edge of the band; 0 finds it.",
+    )  # fmt: skip
+    high_hz: float = number(
+        0.0, unit=Unit.HZ, low=0.0, high=18_000.0, step=50.0, label="To", more=True,
+        help="Upper edge of the band; 0 finds it.",
+    )  # fmt: skip
+    left_s: Stretches = places(label="Left alone", learned=False, help="S sounds in these stretches stay as they are.")
+
+
+@dataclass(frozen=True, slots=True)
+class Speaker:
+    """A speaker's S: its band, its usual level relative to the voice, and its spectrum."""
+
+    band_hz: tuple[float, float]
+    usual_db: float
+    count: int  # steps that were taken for S
+    hz: NDArray[np.float64]
+    level_db: NDArray[np.float64]
+
+
+def _bands(rate: int, band_hz: tuple[float, float]) -> tuple[tuple[float, float], ...]:
+    top = 0.47 * rate
+    return (VOICE_HZ, (min(TREBLE_HZ[0], top * 0.7), min(TREBLE_HZ[1], top)), (band_hz[0], min(band_hz[1], top)))
+
+
+def analyse(source: Source, spans: Sequence[Span], settings: SibilanceSettings, progress: Progress) -> Speaker:
+    """Find the band of this speaker's S and how it usually stands to the voice."""
+    del settings
+    start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
+    most = round(MOST_LISTENED_S * source.rate)
+    if stop - start > most:
+        start = (start + stop - most) // 2
+        stop = start + most
+    rate, step = source.rate, step_frames(source.rate, STEP_MS)
+    size = int(2 ** np.ceil(np.log2(rate * 0.02)))
+    total, count = np.zeros(size // 2 + 1), 0
+    places_of: list[NDArray[np.int64]] = []
+    excess: list[NDArray[np.float64]] = []
+    for begin in range(start, stop, PIECE_S * rate):
+        end = min(begin + PIECE_S * rate, stop)
+        block = read_padded(source, begin - size, end + size)
+        powers, first = band_frames(block, begin - size, rate, _bands(rate, USUAL_BAND_HZ), step_ms=STEP_MS, window_ms=WINDOW_MS)
+        inside = _is_s(powers)
+        at = (first + np.flatnonzero(inside)) * step - size // 2 - (begin - size)
+        at = at[(at >= 0) & (at + size <= block.shape[1])][::3]
+        for channel in block:
+            if len(at):
+                frames = np.concatenate([channel[p : p + size] for p in at])
+                total += np.sum(np.abs(spectra_of(frames, size, size)) ** 2, axis=0)
+        count += len(at)
+        places_of.append(at)
+        excess.append((decibels(powers[2]) - _voice_db(powers[0]))[inside])
+        progress(min(1.0, (end - start) / max(1, stop - start)))
+    hz = np.arange(size // 2 + 1) * rate / size
+    if count < 4:
+        return Speaker((USUAL_BAND_HZ[0], min(USUAL_BAND_HZ[1], 0.45 * rate)), -8.0, 0, hz, np.full(len(hz), -160.0))
+    level = powers_to_db(np.convolve(total / count, np.ones(9) / 9, mode="same") / size**2)
+    usual = float(np.median(np.concatenate(excess)))
+    return Speaker(_band_of(hz, level, rate), usual, count, hz, level)
+
+
+def _band_of(hz: NDArray[np.float64], level: NDArray[np.float64], rate: int) -> tuple[float, float]:
+    """Around the highest place of the S, to where it has fallen by EDGE_DB."""
+    inside = (hz >= 3500.0) & (hz <= min(11_000.0, 0.42 * rate))
+    if not inside.any():
+        return USUAL_BAND_HZ
+    at = np.flatnonzero(inside)
+    top = int(at[np.argmax(level[at])])
+    low = high = top
+    while low > 1 and hz[low] > 2500.0 and level[low] > level[top] - EDGE_DB:
+        low -= 1
+    while high < len(hz) - 2 and hz[high] < min(14_000.0, 0.45 * rate) and level[high] > level[top] - EDGE_DB:
+        high += 1
+    return float(hz[low]), float(max(hz[high], hz[low] * 1.25))
+
+
+def _voice_db(voice: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Level of the voice around each step: the mean of its louder half over AROUND_S to both sides."""
+    reach = min(round(AROUND_S * 1000.0 / STEP_MS), max(0, (len(voice) - 1) // 2))
+    square = np.convolve(voice**2, np.ones(2 * reach + 1), mode="same")
+    plain = np.convolve(voice, np.ones(2 * reach + 1), mode="same")
+    return decibels(square / np.maximum(plain, 1e-16))  # a mean weighted by itself leans to the loud steps
+
+
+def _is_s(powers: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Steps in which the treble outweighs the voice and is loud enough to matter."""
+    voice, treble, _ = powers
+    loud = decibels(treble) > _voice_db(voice) - 22.0
+    over = (treble > 1.2 * voice) & loud & (treble > 1e-9)
+    kept = np.zeros(len(over), dtype=bool)
+    for a, b in merged(runs(over), GAP_STEPS):
+        if SHORTEST_STEPS <= b - a <= LONGEST_STEPS:
+            kept[a:b] = True
+    return kept
+
+
+def band_of(settings: SibilanceSettings, speaker: Speaker) -> tuple[float, float]:
+    """The band that is lowered."""
+    low = settings.low_hz or speaker.band_hz[0]
+    high = settings.high_hz or speaker.band_hz[1]
+    if settings.width == "wide":
+        high = 96_000.0
+    return low, max(high, low * 1.1)
+
+
+def lowered_db(samples: Samples, start: int, settings: SibilanceSettings, speaker: Speaker, rate: int) -> tuple[NDArray[np.float64], int]:
+    """How far each step is lowered, in dB (0 outside S sounds), and the first step."""
+    powers, first = band_frames(samples, start, rate, _bands(rate, speaker.band_hz), step_ms=STEP_MS, window_ms=WINDOW_MS)
+    if not powers.shape[1]:
+        return np.zeros(0), first
+    inside = _is_s(powers)
+    excess = decibels(powers[2]) - _voice_db(powers[0]) - speaker.usual_db
+    step = step_frames(rate, STEP_MS)
+    amount = np.zeros(len(inside))
+    for a, b in runs(inside):
+        moment = ((first + a) * step, (first + b) * step)
+        if overlaps_any(moment, settings.left_s, rate):
+            continue
+        wanted = float(np.quantile(excess[a:b], 0.75)) - settings.threshold_db
+        shape = np.clip(excess[a:b] - excess[a:b].max() + 12.0, 0.0, 6.0) / 6.0  # its quiet ends need less
+        amount[a:b] = np.clip(wanted, 0.0, settings.reduction_db) * shape
+    return amount, first
+
+
+def process(block: Block, settings: SibilanceSettings, speaker: Speaker) -> Samples:
+    """Lower the S sounds of a block."""
+    amount, first = lowered_db(block.samples, block.start, settings, speaker, block.rate)
+    if not amount.any():
+        return block.samples
+    step = step_frames(block.rate, STEP_MS)
+    padded = np.concatenate([[0.0], amount, [0.0]])
+    curve = spread(padded, first - 1, step, block.start, block.samples.shape[1])
+    share = np.where(curve > 0.0, 10.0 ** (-curve / 20.0) - 1.0, 0.0).astype(np.float32)
+    low, high = band_of(settings, speaker)
+    half = round(FILTER_HALF_S * block.rate)
+    taps = -low_taps(block.rate, low, half)
+    if high < 0.48 * block.rate:
+        taps = taps + low_taps(block.rate, high, half)
+    else:
+        taps[half] += 1.0
+    inside = share != 0.0
+    out = block.samples.copy()
+    change = share * filtered(block.samples, taps.astype(np.float32))
+    out[:, inside] += change[:, inside]
+    return out
+
+
+def margin(_settings: SibilanceSettings, rate: int) -> Margin:
+    """The voice around, and the filter."""
+    reach = round((AROUND_S + 0.6) * rate)  # an S of half a second may have begun before
+    return Margin(reach, reach)
+
+
+def caption(settings: SibilanceSettings) -> str:
+    """Short text on the strip."""
+    return f"{format_number(-settings.reduction_db)} dB at most"
+
+
+def survey(
+    source: Source, after: Source, spans: Sequence[Span], settings: SibilanceSettings, speaker: Speaker, progress: Progress
+) -> Survey:
+    """Each S with how far it is lowered."""
+    del after
+    rate, step = source.rate, step_frames(source.rate, STEP_MS)
+    reach = margin(settings, rate)
+    marks: list[Mark] = []
+    for begin in range(0, source.frames, PIECE_S * rate):
+        end = min(begin + PIECE_S * rate, source.frames)
+        block = read_padded(source, begin - reach.before, end + reach.after)
+        powers, first = band_frames(block, begin - reach.before, rate, _bands(rate, speaker.band_hz), step_ms=STEP_MS, window_ms=WINDOW_MS)
+        amount, _ = lowered_db(block, begin - reach.before, settings, speaker, rate)
+        for a, b in runs(_is_s(powers)):
+            start, stop = (first + a) * step, (first + b) * step
+            if begin <= start < end and (not spans or any(s.overlaps(start, stop) for s in spans)):
+                down = float(amount[a:b].max())
+                on = not overlaps_any((start, stop), settings.left_s, rate)
+                marks.append(Mark(start, stop, f"{format_number(-down)} dB", on=on, value=down))
+        progress(end / source.frames)
+    low, high = band_of(settings, speaker)
+    treated = [m for m in marks if m.value > 0.05]
+    mean = sum(m.value for m in treated) / max(1, len(treated))
+    shown = f"{low:.0f} to {min(high, rate / 2):.0f} Hz"
+    rows = (("S sounds", str(len(marks))), ("lowered", str(len(treated))), ("on the mean", f"{format_number(-mean)} dB"), ("band", shown))
+    words = f"{len(treated)} of {len(marks)} S sounds are lowered." if marks else "No S sound was found."
+    return Survey(words, tuple(marks), Table(("", ""), rows))
+
+
+def suggest(source: Source, spans: Sequence[Span], settings: SibilanceSettings, progress: Progress) -> Suggestion:
+    """As far as this speaker's S exceeds what is usual for voices."""
+    speaker = analyse(source, spans, settings, progress)
+    if not speaker.count:
+        return Suggestion({}, "No S sound was found; this step is not needed.")
+    over = speaker.usual_db - (-9.0)  # common practice: an S some 9 dB under the voice is not hard
+    reduction = float(np.clip(round(2 * (over + 1.0)) / 2, 2.0, 8.0))
+    low, high = speaker.band_hz
+    words = f"S at {low:.0f} to {high:.0f} Hz, usually {format_number(speaker.usual_db, 1, plus=True)} dB relative to the voice."
+    return Suggestion({"reduction_db": reduction, "threshold_db": -reduction}, words)
+
+
+def picture(passage: Samples | None, rate: int, settings: SibilanceSettings, speaker: Speaker) -> Picture:
+    """The spectrum of this speaker's S, and the band."""
+    del passage, rate
+    low, high = band_of(settings, speaker)
+    inside = (speaker.hz >= low) & (speaker.hz <= high)
+    band = np.where(inside, speaker.level_db, -160.0)
+    return Picture((Curve("passage", speaker.hz, speaker.level_db), Curve("lines", speaker.hz, band)), "dBFS", f"S at {low:.0f} Hz and above")
+
+
+TOOL = Tool(
+    id="sibilance",
+    title="Sibilance",
+    summary="Lowers hard S sounds in this speaker's own S band, and nothing else.",
+    settings=SibilanceSettings,
+    order=58,
+    process=process,
+    caption=caption,
+    margin=margin,
+    analyse=analyse,
+    analysis_places=lambda _settings, _rate: None,
+    picture=picture,
+    survey=survey,
+    suggest=suggest,
+    skip_field="left_s",
+)
