@@ -151,6 +151,7 @@ def _views(w: MainWindow) -> list[Command]:
         Command("darker", "View", "Sonogram: darker", ("Ctrl+Up",), lambda: sonogram.set_levels(sonogram.low_db - 3, sonogram.high_db - 3), has),
         Command("paler", "View", "Sonogram: paler", ("Ctrl+Down",), lambda: sonogram.set_levels(sonogram.low_db + 3, sonogram.high_db + 3), has),
         Command("comb", "View", "Sonogram: harmonics of the pointer", ("H",), sonogram.toggle_comb, has, lambda: sonogram.comb),
+        Command("harm", "View", "Sonogram: where voice was taken", ("Shift+H",), sonogram.toggle_harm, has, lambda: sonogram.shows_harm),
         Command("figures", "View", "Figures of what is marked\u2026", ("I",), w.show_figures, has),
         Command("freeze", "View", "Spectrum: freeze or go on", ("F",), w.bench.freeze_spectrum, has),
         Command("spectrum", "View", "Enlarged spectrum", ("S",), w.bench.toggle_spectrum, has, w.bench.large_spectrum.isVisible),

@@ -69,17 +69,21 @@ def model_of(x: NDArray[np.float64], order: int) -> NDArray[np.float64]:
 
 def fill(x: NDArray[np.float64], missing: NDArray[np.bool_], a: NDArray[np.float64]) -> NDArray[np.float64]:
     """The stretch with missing samples put where the prediction error of a known model is smallest."""
+    from scipy.linalg import solveh_banded
+
     order = len(a) - 1
     b = np.correlate(a, a, mode="full")[order:]  # b[k] = sum a[i] a[i + k]
     at = np.flatnonzero(missing)
     known = np.where(missing, 0.0, x)
     kernel = np.concatenate([b[:0:-1], b])
     right = -np.convolve(known, kernel, mode="full")[order : order + len(x)][at]
-    distance = np.abs(at[:, None] - at[None, :])
-    matrix = np.where(distance <= order, b[np.minimum(distance, order)], 0.0)
-    matrix[np.diag_indices(len(at))] *= 1.0 + 1e-9
+    banded = np.zeros((min(order, len(at) - 1) + 1, len(at)))  # row k: products of samples k places apart in the list
+    for k in range(len(banded)):
+        distance = at[k:] - at[: len(at) - k]
+        banded[k, : len(distance)] = np.where(distance <= order, b[np.minimum(distance, order)], 0.0)
+    banded[0] *= 1.0 + 1e-9
     out = x.copy()
-    out[at] = np.linalg.solve(matrix, right)
+    out[at] = solveh_banded(banded, right, lower=True, check_finite=False)
     return out
 
 

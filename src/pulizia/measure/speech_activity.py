@@ -78,6 +78,16 @@ def speech_activity(levels: NDArray[np.float64]) -> Activity:
     return Activity(levels, spread, floor, speech)
 
 
+def speech_core(found: Activity) -> NDArray[np.bool_]:
+    """Where speech is heard for certain: without lead and hang-over."""
+    lead, hang = round(LEAD_S * FRAMES_PER_S), round(HANG_S * FRAMES_PER_S)
+    active = found.active.astype(np.int64)
+    sums = np.concatenate([[0], np.cumsum(active)])
+    n = np.arange(len(active))
+    low, high = np.maximum(n - lead, 0), np.minimum(n + hang + 1, len(active))
+    return np.asarray(sums[high] - sums[low] == high - low)
+
+
 def activity_of(source: Source, progress: Callable[[float], None] = lambda _: None) -> Activity:
     """Speech activity of a source; of the middle half hour of a long one."""
     most = round(MOST_LISTENED_S * source.rate)

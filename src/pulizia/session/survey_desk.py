@@ -66,6 +66,26 @@ class SurveyDesk:
 
         self.studio.pool.submit(work, title="Looking through the step", priority=LATER, slot="survey", on_done=done, on_error=failed)
 
+    def harm_of_score(self) -> Harm | None:
+        """What the whole score takes from the voice, when it is known; asks for it otherwise."""
+        chain = self.studio.chain
+        if chain is None or not chain.stages:
+            return None
+        key = f"score:{chain.after.key}"
+        if key in self._found:
+            return self._found[key].harm
+        before, after = chain.before, chain.after
+
+        def done(found: Harm | None) -> None:
+            self._found[key] = Found(None, found)
+            self.studio.emit("surveys")
+
+        self.studio.pool.submit(
+            lambda job: harm(before, after, (), job.progress), title="Measuring harm", priority=LATER, slot="harm",
+            on_done=done, on_error=lambda _text: None,
+        )  # fmt: skip
+        return None
+
     def suggest(self) -> None:
         """Find settings for the selected step and use them, as one edit."""
         step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording

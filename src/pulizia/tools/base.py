@@ -78,6 +78,7 @@ class Survey:
     sentence: str
     marks: tuple[Mark, ...] = ()
     table: Table | None = None
+    lane: tuple[tuple[int, int], ...] = ()  # stretches in frames that a strip shows as a line: an open gate
 
 
 @dataclass(frozen=True, slots=True)

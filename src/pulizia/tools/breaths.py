@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.dsp.band_frames import band_frames, decibels, step_frames
+from pulizia.dsp.band_frames import around, band_frames, decibels, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
@@ -76,13 +76,8 @@ def find(samples: Samples, start: int, settings: BreathsSettings, rate: int) -> 
 
 def _surroundings(level: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Level of the voice and of the room around each step, from quantiles over AROUND_S to both sides."""
-    reach = round(AROUND_S * 1000.0 / STEP_MS)
-    thin = 20
-    padded = np.pad(level, reach, mode="reflect") if len(level) > reach else np.pad(level, reach, mode="edge")
-    view = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)[::thin, ::2]
-    both = np.quantile(view, [0.9, 0.08], axis=1)
-    at, places_at = np.arange(len(level)), np.arange(both.shape[1]) * thin
-    return np.interp(at, places_at, both[0]), np.interp(at, places_at, both[1])
+    voice, room = around(level, round(AROUND_S * 1000.0 / STEP_MS), 20, (0.9, 0.08))
+    return voice, room
 
 
 def _like_breath(

@@ -80,11 +80,11 @@ def find(samples: NDArray[np.float32], start: int, settings: ClicksSettings, rat
     count = (len(samples) - skip - size) // hop + 1
     if count < 1:
         return []
-    height = _treble_onsets(samples, rate) if settings.kind == "lip" else _heights(samples, skip, count, size, rate)
+    height = _treble_onsets(samples, start, rate) if settings.kind == "lip" else _heights(samples, skip, count, size, rate)
     sigmas, over = THRESHOLDS[settings.kind]
     sigmas *= db_to_gain(-settings.sensitivity_db)
     over = max(1.0, over * db_to_gain(-0.5 * settings.sensitivity_db)) if over else 0.0
-    return [(a + start, b + start) for a, b in _stretches(height, sigmas, over, settings, rate)]
+    return [(a + start, b + start) for a, b in _stretches(height, start, sigmas, over, settings, rate)]
 
 
 def _heights(samples: NDArray[np.float32], skip: int, count: int, size: int, rate: int) -> NDArray[np.float32]:
@@ -104,11 +104,13 @@ def _heights(samples: NDArray[np.float32], skip: int, count: int, size: int, rat
     return height
 
 
-def _treble_onsets(samples: NDArray[np.float32], rate: int) -> NDArray[np.float32]:
+def _treble_onsets(samples: NDArray[np.float32], start: int, rate: int) -> NDArray[np.float32]:
     """Short rises of the treble over the median of what surrounds them, as amplitude ratios."""
     slope = np.diff(samples.astype(np.float32), n=2, prepend=samples[:1].repeat(2))
     step = max(1, round(0.0005 * rate))
-    count = len(samples) // step
+    lead = -start % step
+    count = max(1, (len(samples) - lead) // step)
+    slope = slope[lead:] if len(slope) >= lead + step else np.zeros(step, dtype=np.float32)
     power = (slope[: count * step].reshape(count, step) ** 2).mean(axis=1)
     reach = round(0.04 / 0.0005)
     padded = np.pad(power, reach, mode="reflect") if count > reach else np.pad(power, reach)
@@ -117,25 +119,26 @@ def _treble_onsets(samples: NDArray[np.float32], rate: int) -> NDArray[np.float3
     middle = np.interp(np.arange(count), np.arange(len(middle)) * max(1, reach // 8), middle)
     ratio = np.sqrt(power / np.maximum(middle, 1e-14))
     out = np.zeros(len(samples), dtype=np.float32)
-    out[: count * step] = np.repeat(ratio, step)
+    out[lead : lead + count * step] = np.repeat(ratio, step)[: max(0, len(out) - lead)]
     return out
 
 
-def _stretches(height: NDArray[np.float32], sigmas: float, over: float, settings: ClicksSettings, rate: int) -> list[Stretch]:
+def _stretches(height: NDArray[np.float32], start: int, sigmas: float, over: float, settings: ClicksSettings, rate: int) -> list[Stretch]:
     """Where the height passes the threshold and stands alone, widened to where it has died away."""
     candidates = merged(runs(height > sigmas), max(2, round(0.0006 * rate)))
     if not candidates:
         return []
     step = max(1, round(0.001 * rate))
-    count = len(height) // step
-    tops = height[: count * step].reshape(count, step).max(axis=1) if count else np.zeros(0)
+    lead = -start % step  # milliseconds lie on the recording's own grid
+    count = max(0, (len(height) - lead) // step)
+    tops = height[lead : lead + count * step].reshape(count, step).max(axis=1) if count else np.zeros(0)
     reach = round(NEIGHBOURS_MS / 2 * rate / 1000 / step)
     widest_ms = max(settings.widest_ms, LIP_WIDEST_MS) if settings.kind == "lip" else settings.widest_ms
     widest = max(2, round(widest_ms * rate / 1000.0))
     found = []
     for a, b in candidates:
         top = float(height[a:b].max())
-        if over and not _stands_alone(tops, a // step, (b - 1) // step, reach, top, over):
+        if over and not _stands_alone(tops, max(0, a - lead) // step, max(0, b - 1 - lead) // step, reach, top, over):
             continue
         low = max(sigmas / 3.0, 0.08 * top if settings.kind != "lip" else sigmas / 2)
         room = widest

@@ -17,7 +17,8 @@ from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.band_pass import half_length, in_band
-from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity
+from pulizia.dsp.moments import runs
+from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
 from pulizia.settings.declare import Settings, number, switch
 from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
 from pulizia.units import Unit, format_number
@@ -28,7 +29,7 @@ MEMORY_S = 3.0
 BREATH_BELOW_DB, BREATH_STEPS = 10.0, 140
 SURVEY_S = 20
 CUT_MS = 10.0
-MOST_MARKS = 500
+MOST_MARKS, MOST_LANE = 500, 20_000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -182,7 +183,7 @@ def survey(
         wanted.append(opened[a:b])
         progress(0.7 * min(1.0, (start + step) / source.frames))
     opened = np.concatenate(wanted) if wanted else np.zeros(0, dtype=bool)
-    speech = speech_activity(band_levels(source, 0, source.frames)).active
+    speech = speech_core(speech_activity(band_levels(source, 0, source.frames)))
     voiced = np.repeat(speech, STEPS_PER_S // FRAMES_PER_S)[: len(opened)]
     opened = opened[: len(voiced)]
     marks = tuple(m for m in _cuts(opened, voiced, settings, source.rate) if _inside(m, spans, source))[:MOST_MARKS]
@@ -190,7 +191,8 @@ def survey(
     share = 100.0 * float(opened.mean()) if len(opened) else 0.0
     rows = (("openings", str(openings)), ("open", f"{format_number(share, 0)} %"), ("words cut", str(len(marks))))
     words = f"{len(marks)} openings cut into a word; lower the threshold or lengthen hold and look-ahead." if marks else "No opening cuts into a word."
-    return Survey(words, marks, Table(("", ""), rows))
+    lane = tuple((a * source.rate // STEPS_PER_S, b * source.rate // STEPS_PER_S) for a, b in runs(opened))
+    return Survey(words, marks, Table(("", ""), rows), lane[:MOST_LANE])
 
 
 def _inside(mark: Mark, spans: Sequence[Span], source: Source) -> bool:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.dsp.band_frames import band_frames, decibels, step_frames
+from pulizia.dsp.band_frames import around, band_frames, decibels, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
@@ -76,12 +76,7 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) ->
 
 def _usual(low: NDArray[np.float64]) -> NDArray[np.float64]:
     """Level of the low band that is usual around each step: the median over AROUND_S to both sides."""
-    reach = round(AROUND_S * 1000.0 / STEP_MS)
-    thin = 4  # every fourth place is enough for a median that moves slowly
-    padded = np.pad(low, reach, mode="reflect") if len(low) > reach else np.pad(low, reach, mode="edge")
-    view = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)[::thin, ::2]
-    middle = np.quantile(view, 0.5, axis=1)
-    return np.asarray(np.interp(np.arange(len(low)), np.arange(len(middle)) * thin, middle))
+    return np.asarray(around(low, round(AROUND_S * 1000.0 / STEP_MS), 4, (0.5,))[0])
 
 
 def process(block: Block, settings: PlosivesSettings, _analysis: None) -> Samples:

@@ -165,7 +165,7 @@ def analyse(source: Source, spans: Sequence[Span], settings: RingingSettings, pr
         rest[max(0, left - 2) : right + 3] = -99.0
         if made.q >= WIDEST_Q:
             found.append(made)
-    if settings.extra_hz > 0.0:
+    if settings.extra_hz >= LOWEST_HZ / 2:
         near = np.flatnonzero(np.abs(np.log2(grid / settings.extra_hz)) < 0.08)
         if len(near):
             k = int(near[np.argmax(relative[near])])

@@ -7,11 +7,28 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from pulizia.audio.source import SpanSource
+from pulizia.audio.spans import Span
 from pulizia.desktop.controls import button, hairline, label
 from pulizia.measure.figures import Row, as_text, passage_figures
-from pulizia.session.jobs import SOON
+from pulizia.measure.harm import harm
+from pulizia.score.chain import Chain
+from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
+
+
+def harm_rows(chain: Chain, start: int, stop: int) -> list[Row]:
+    """What the whole score takes from the voice in a stretch."""
+    found = harm(chain.before, chain.after, (Span(start, stop),))
+    if found is None:
+        return [Row("Harm to the voice", None, "dB", note="nobody speaks here")]
+    names = ("low", "middle", "high")
+    parts = [Row(f"Harm, {name}", level, "dB") for name, level in zip(names, found.regions_db, strict=True)]
+    return [
+        Row("Harm to the voice", found.level_db, "dB", note="what the score takes from the voice, relative to it"),
+        *parts,
+        Row("Voice that lost over 3 dB", found.touched_percent, "%"),
+    ]
 
 
 class FiguresDialog(QDialog):
@@ -57,8 +74,15 @@ class FiguresDialog(QDialog):
         self._of.setText(self._title + ": measuring\u2026")
         names = self.studio.document.media[recording.id].channel_names
         passage = SpanSource(source, start, stop)
+        chain = self.studio.chain
+        scored = chain if chain is not None and chain.stages else None
+
+        def work(job: Job) -> list[Row]:
+            rows = passage_figures(passage, names, job.progress)
+            return rows + (harm_rows(scored, start, stop) if scored is not None else [])
+
         job = self.studio.pool.submit(
-            lambda job: passage_figures(passage, names, job.progress), title="Measuring the selection",
+            work, title="Measuring the selection",
             priority=SOON, slot="figures", on_done=self._show, on_error=self._of.setText,
         )  # fmt: skip
         self.finished.connect(lambda _code: job.cancel())  # an answer to a closed dialog is dropped

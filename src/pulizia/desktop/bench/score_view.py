@@ -21,6 +21,7 @@ from pulizia.audio.source import DifferenceSource
 from pulizia.audio.spans import Span
 from pulizia.desktop.bench.lane import EDGE_PX, Lane
 from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.score_marks import paint_survey
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.wave_image import (
@@ -155,7 +156,19 @@ class ScoreView(Lane):
             painter.drawLine(QPointF(self.plot.left(), staff), QPointF(self.plot.right(), staff))
         for span in spans:
             self._paint_strip(painter, row, step, span, selected=selected)
+        self._paint_survey(painter, row, step, filled=selected and step.enabled)
         self._paint_name(painter, row, step, selected=selected and step.enabled and bool(spans))
+
+    def _paint_survey(self, painter: QPainter, row: int, step: Step, *, filled: bool) -> None:
+        """What the tool found, where it is known; ticks under the name give way to it."""
+        chain = self.studio.chain
+        stage = chain.stages.get(step.id) if chain else None
+        found = self.studio.surveys.of(stage) if stage is not None else None
+        if found is None or found.survey is None:
+            return
+        box = self._visible_box(row, self._label_span(step))
+        name = text_width(step.tool.title, bold=True) + text_width(self.detail_of(step), bold=False)
+        paint_survey(painter, self.axis, box, found.survey, filled=filled, from_x=box.left() + 40 + name)
 
     def _paint_strip(self, painter: QPainter, row: int, step: Step, span: Span, *, selected: bool) -> None:
         box = self.strip_box(row, span).adjusted(0.5, 0.5, -0.5, -0.5)

@@ -272,8 +272,8 @@ class Sheet(QWidget):
                 control.setChecked(value)
                 control.setEnabled(_applies(step, name))
             elif isinstance(control, QLabel) and isinstance(declaration, Places):
-                carried = bool(getattr(step.settings, "profile_levels", ()))
-                text = declaration.text(value) if value else "found by itself"
+                carried = declaration.learned and bool(getattr(step.settings, "profile_levels", ()))
+                text = declaration.text(value) if value else "found by itself" if declaration.learned else "none"
                 control.setText("carried from another recording" if carried else text)
         if isinstance(self._picture, EqualiserPicture):
             self._picture.show_bands(getattr(step.settings, "bands", ()))

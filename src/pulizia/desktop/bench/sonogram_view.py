@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 
 from pulizia.audio.source import PickedSource
+from pulizia.desktop.bench.harm_shade import draw_shade
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.sonogram_menu import sonogram_menu
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
@@ -60,6 +61,8 @@ class SonogramView(Lane):
         self.low_hz, self.high_hz = 40.0, 20_000.0
         self.look = SonogramLook()
         self._tiles = Tiles(studio.pool, self.update)
+        self._shade = Tiles(studio.pool, self.update)
+        self.shows_harm = False
         self._gutters: tuple[Hashable, QPixmap] | None = None
         self.comb = False
         self._pointer: QPointF | None = None
@@ -108,6 +111,7 @@ class SonogramView(Lane):
     def forget(self) -> None:
         """Another recording comes."""
         self._tiles.forget()
+        self._shade.forget()
 
     def _table(self) -> list[int]:
         return ramp_table(self.look.ramp, theme(), self.low_db, self.high_db, CODE_FLOOR_DB, CODE_STEP_DB)
@@ -143,6 +147,14 @@ class SonogramView(Lane):
             return work
 
         self._tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of)
+        chain = self.studio.chain
+        if self.shows_harm and chain is not None and (found := self.studio.surveys.harm_of_score()) is not None:
+            draw_shade(painter, plot, self._shade, self.axis, chain, found, scale)
+
+    def toggle_harm(self) -> None:
+        """Show or hide where the score took from the voice."""
+        self.shows_harm = not self.shows_harm
+        self.update()
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
         key = (self.size().toTuple(), theme().name, self.scale, self.low_db, self.high_db, self.look.ramp, self.devicePixelRatioF())
