@@ -52,13 +52,13 @@ def decibels(power: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(10.0 * np.log10(np.maximum(power, 1e-16)))
 
 
-def around(level: NDArray[np.float64], reach: int, thin: int, shares: Sequence[float]) -> NDArray[np.float64]:
+def around(level: NDArray[np.float64], first: int, reach: int, thin: int, shares: Sequence[float]) -> NDArray[np.float64]:
     """Quantiles of levels over ``reach`` steps to both sides; digital silence does not count.
 
-    Looked at every ``thin`` steps and interpolated. Returns (shares, steps); -160 where all is silent.
+    Looked at every ``thin`` steps of the recording (``first`` is the index of the first) and interpolated. Returns (shares, steps); -160 where all is silent.
     """
     padded = np.pad(np.where(level > -150.0, level, np.nan), reach, constant_values=np.nan)
-    view = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)[::thin, ::2]
+    view = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)[-first % thin :: thin, ::2]
     ordered = np.sort(view, axis=1)  # what is not a number goes to the end
     count = np.count_nonzero(~np.isnan(ordered), axis=1)
     rows = np.arange(len(ordered))
@@ -66,7 +66,7 @@ def around(level: NDArray[np.float64], reach: int, thin: int, shares: Sequence[f
     made = np.empty((len(shares), len(level)))
     for n, share in enumerate(shares):
         picked = ordered[rows, np.maximum(np.rint(share * (count - 1)).astype(int), 0)]
-        made[n] = np.interp(at, rows * thin, np.where(count > 0, picked, -160.0))
+        made[n] = np.interp(at, rows * thin + (-first % thin), np.where(count > 0, picked, -160.0))
     return made
 
 

@@ -63,7 +63,7 @@ def find(samples: Samples, start: int, settings: BreathsSettings, rate: int) -> 
     if powers.shape[1] < 20:
         return []
     level = decibels(powers[4])
-    voice, room = _surroundings(level)
+    voice, room = _surroundings(level, first)
     step = step_frames(rate, STEP_MS)
     found = []
     for a, b in merged(runs(_like_breath(powers, level, voice, room, settings)), 3):
@@ -74,9 +74,9 @@ def find(samples: Samples, start: int, settings: BreathsSettings, rate: int) -> 
     return found
 
 
-def _surroundings(level: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _surroundings(level: NDArray[np.float64], first: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Level of the voice and of the room around each step, from quantiles over AROUND_S to both sides."""
-    voice, room = around(level, round(AROUND_S * 1000.0 / STEP_MS), 20, (0.9, 0.08))
+    voice, room = around(level, first, round(AROUND_S * 1000.0 / STEP_MS), 20, (0.9, 0.08))
     return voice, room
 
 

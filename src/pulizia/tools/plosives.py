@@ -56,7 +56,7 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) ->
     if powers.shape[1] < 8:
         return []
     low, rest = decibels(powers[0]), decibels(powers[1])
-    usual = _usual(low)
+    usual = _usual(low, first)
     rise = 12.0 - settings.sensitivity_db
     over = (low > usual + rise) & (low > rest - 0.5 * settings.sensitivity_db) & (low > QUIETEST_DBFS - settings.sensitivity_db)
     step = step_frames(rate, STEP_MS)
@@ -74,9 +74,9 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) ->
     return merged(found, step)
 
 
-def _usual(low: NDArray[np.float64]) -> NDArray[np.float64]:
+def _usual(low: NDArray[np.float64], first: int) -> NDArray[np.float64]:
     """Level of the low band that is usual around each step: the median over AROUND_S to both sides."""
-    return np.asarray(around(low, round(AROUND_S * 1000.0 / STEP_MS), 4, (0.5,))[0])
+    return np.asarray(around(low, first, round(AROUND_S * 1000.0 / STEP_MS), 4, (0.5,))[0])
 
 
 def process(block: Block, settings: PlosivesSettings, _analysis: None) -> Samples:

@@ -1,0 +1,265 @@
+"""What each repair does to a voice whose truth is known."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.conftest import voice_in_noise
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import ArraySource
+from pulizia.dsp import biquads
+from pulizia.measure.harm import harm
+from pulizia.measure.noise_changes import band_powers, changes_s
+from pulizia.measure.speech_activity import activity_of
+from pulizia.media.open import open_media
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.steps import make_step
+from pulizia.tools import breaths, clicks, gate, hum, overload, plosives, ringing, sibilance
+from pulizia.tools.registry import tool_of
+
+RATE = 48_000
+NOTHING = lambda _p: None  # noqa: E731
+
+
+def chain(samples: Samples, tool: str, **settings: object) -> Chain:
+    return Chain(ArraySource(np.atleast_2d(samples).astype(np.float32), RATE), [make_step(tool, settings)], ChunkCache(), AnalysisStore())
+
+
+def treated(samples: Samples, tool: str, **settings: object) -> Samples:
+    made = chain(samples, tool, **settings)
+    return made.after.read(0, made.before.frames)
+
+
+def power_db(x: np.ndarray) -> float:
+    return float(10 * np.log10(np.mean(np.square(x, dtype=np.float64)) + 1e-30))
+
+
+@pytest.fixture(scope="module")
+def voice() -> np.ndarray:
+    """A synthetic voice of twelve seconds with pauses, noise 36 dB below."""
+    return voice_in_noise(12.0)[0].astype(np.float64)
+
+
+def test_hum_is_found_to_a_hundredth_of_a_hertz_and_taken_out_alone(voice: np.ndarray) -> None:
+    t = np.arange(len(voice)) / RATE
+    tones = sum(0.01 / k * np.sin(2 * np.pi * 49.97 * k * t + k) for k in range(1, 8))
+    made = chain(voice + tones, "hum")
+    found = next(iter(made.stages.values())).analysis()
+    assert found.lines.base_hz + found.lines.drift_hz.mean() == pytest.approx(49.97, abs=0.01)
+    error = made.after.read(0, len(voice))[0] - voice
+    middle = slice(2 * RATE, -2 * RATE)
+    assert power_db(error[middle]) < power_db(tones[middle]) - 26
+    assert power_db(error[middle]) < power_db(voice) - 40
+    survey = hum.survey(made.before, made.after, (), hum.HumSettings(), found, NOTHING)
+    assert survey.table.rows[0][0].startswith("49.97")
+    whistle = voice + 0.003 * np.sin(2 * np.pi * 3150.4 * t)
+    left = treated(whistle, "hum", base="none", whistles=True)[0] - voice
+    assert power_db(left[middle]) < power_db(0.003 * np.sin(t)) - 25
+
+
+def test_without_hum_every_sample_stays(voice: np.ndarray) -> None:
+    assert np.array_equal(treated(voice, "hum")[0], voice.astype(np.float32))
+    assert np.array_equal(treated(voice, "overload")[0], voice.astype(np.float32))
+
+
+def test_a_noise_that_changes_gets_a_profile_of_its_own(voice: np.ndarray) -> None:
+    rng = np.random.default_rng(3)
+    half = len(voice) // 2
+    hiss = rng.normal(0, 0.002, len(voice))
+    low = np.convolve(rng.normal(0, 0.02, len(voice)), np.ones(40) / 40, mode="same")
+    sound = voice + np.where(np.arange(len(voice)) < half, hiss, 3 * low)
+    (found,) = changes_s(band_powers(ArraySource(sound[None].astype(np.float32), RATE)))
+    assert found == pytest.approx(half / RATE, abs=0.3)
+    assert changes_s(band_powers(ArraySource(voice[None].astype(np.float32), RATE))) == []
+    error = {}
+    for way in ("one", "changes"):
+        made = treated(sound, "noise", reduction_db=20.0, profile_spans_s=[[0.1, 0.9]], following=way)[0]
+        pauses = np.convolve(np.abs(voice), np.ones(2400) / 2400, mode="same") < 0.004
+        pauses[: half + RATE] = False
+        error[way] = power_db(made[pauses])
+    assert error["changes"] < error["one"] - 6
+
+
+def test_the_reduction_can_be_bent_over_frequency(voice: np.ndarray) -> None:
+    quiet = slice(5000, 40_000)
+    curve = [[63, 0], [1000, 0], [2000, -12], [16_000, -12]]
+    plain, bent = (treated(voice, "noise", profile_spans_s=[[0.1, 0.9]], curve_levels=c)[0, quiet] for c in ([], curve))
+    hz = np.fft.rfftfreq(len(plain), 1 / RATE)
+
+    def band(x: np.ndarray, low: float, high: float) -> float:
+        return power_db(np.abs(np.fft.rfft(x))[(hz > low) & (hz < high)])
+
+    assert band(bent, 4000, 15_000) - band(plain, 4000, 15_000) == pytest.approx(12, abs=1)
+    assert band(bent, 100, 900) == pytest.approx(band(plain, 100, 900), abs=0.3)
+
+
+def test_the_gate_closes_between_phrases_and_cuts_no_word(voice: np.ndarray) -> None:
+    source = ArraySource(voice[None].astype(np.float32), RATE)
+    chosen = gate.suggest(source, (), gate.GateSettings(), NOTHING).changes
+    made = chain(voice, "gate", range_db=20.0, **chosen)
+    after = made.after.read(0, len(voice))[0]
+    assert power_db(after[5000:40_000]) == pytest.approx(power_db(voice[5000:40_000]) - 20, abs=0.5)
+    loud = np.abs(voice) > 0.05
+    assert power_db(after[loud] - voice[loud]) < power_db(voice[loud]) - 45
+    settings = gate.GateSettings(range_db=20.0, **chosen)
+    found = gate.survey(made.before, made.after, (), settings, None, NOTHING)
+    assert found.marks == ()
+    assert found.lane
+    late = gate.GateSettings(threshold_dbfs=-21.0, hysteresis_db=2.0, look_ahead_ms=0.0, hold_ms=0.0)
+    assert gate.survey(made.before, made.after, (), late, None, NOTHING).marks
+
+
+def test_ringing_finds_what_was_put_in_and_leaves_the_rest(voice: np.ndarray) -> None:
+    rng = np.random.default_rng(4)
+    noise = np.convolve(rng.normal(0, 0.05, 12 * RATE), np.hanning(9) / 4, mode="same") * (1 + 0.8 * np.sin(np.arange(12 * RATE) / 9000))
+    plain = ringing.analyse(ArraySource(noise[None].astype(np.float32), RATE), (), ringing.RingingSettings(), NOTHING)
+    assert plain == ()
+    from scipy.signal import sosfilt
+
+    sections = np.concatenate([biquads.bell(f, 9, 20, RATE) for f in (450.0, 1300.0)])
+    ringing_sound = sosfilt(sections, noise)
+    found = ringing.analyse(ArraySource(ringing_sound[None].astype(np.float32), RATE), (), ringing.RingingSettings(), NOTHING)
+    assert sorted(round(r.hz / 10) for r in found) == [45, 130]
+    made = treated(ringing_sound, "ringing")[0]
+    error = power_db(made - noise) - power_db(noise)
+    assert error < power_db(ringing_sound - noise) - power_db(noise) - 6
+    del voice
+
+
+def test_clicks_inside_a_vowel_are_mended_and_nothing_else_changes(voice: np.ndarray) -> None:
+    rng = np.random.default_rng(5)
+    sound, places = voice.copy(), []
+    for at in range(RATE + 7000, len(voice) - RATE, 31_013):
+        width = int(rng.choice([1, 4, 12, 30]))
+        sound[at : at + width] += 0.4 * rng.normal(0, 1, width) * np.hanning(width + 2)[1:-1] + 0.2 * (width == 1)
+        places.append((at, at + width))
+    settings = clicks.ClicksSettings()
+    found = clicks.find(sound.astype(np.float32), 0, settings, RATE)
+    assert sum(any(a < q and b > p for a, b in found) for p, q in places) >= 0.95 * len(places)
+    made = treated(sound, "clicks")[0].astype(np.float64)
+    inside = np.zeros(len(voice), dtype=bool)
+    for p, q in places:
+        inside[p - 6 : q + 6] = True
+    assert power_db((made - voice)[inside]) < power_db((sound - voice)[inside]) - 18
+    left = [[places[0][0] / RATE - 0.01, places[0][1] / RATE + 0.01]]
+    kept = treated(sound, "clicks", left_s=left)[0]
+    assert np.array_equal(kept[places[0][0] : places[0][1]], sound[places[0][0] : places[0][1]].astype(np.float32))
+    by_hand = treated(voice, "clicks", mend_s=[[3.0, 3.001]], sensitivity_db=-12.0)[0]
+    changed = np.flatnonzero(by_hand != voice.astype(np.float32))
+    changed = changed[changed > 2 * RATE]  # the voice itself begins with a step at one second
+    assert changed.min() >= 3.0 * RATE
+    assert changed.max() < 3.001 * RATE
+
+
+def test_thumps_are_lowered_in_the_lows_and_in_their_moment_only(voice: np.ndarray) -> None:
+    t = np.arange(5000) / RATE
+    sound = voice.copy()
+    places = [RATE + 12_000, 3 * RATE, 7 * RATE + 500]
+    for at in places:
+        sound[at : at + 5000] += 0.4 * np.sin(2 * np.pi * 60 * t) * np.exp(-t / 0.03) * np.minimum(1, t / 0.005)
+    found = plosives.find(sound[None].astype(np.float32), 0, plosives.PlosivesSettings(), RATE)
+    assert all(any(a < p + 5000 and b > p for a, b in found) for p in places)
+    made = treated(sound, "plosives")[0]
+    change = made - sound
+    away = np.ones(len(voice), dtype=bool)
+    for a, b in found:
+        away[a - 1000 : b + 1000] = False
+    assert not np.any(made[away] != sound.astype(np.float32)[away])
+    spectrum = np.abs(np.fft.rfft(change[places[1] - 4000 : places[1] + 12_000] * np.hanning(16_000)))
+    hz = np.fft.rfftfreq(16_000, 1 / RATE)
+    assert 20 * np.log10(spectrum[hz > 400].max() / spectrum.max()) < -35
+    burst = slice(places[1], places[1] + 4000)
+    assert power_db((made - voice)[burst]) < power_db((sound - voice)[burst]) - 10
+
+
+def test_s_sounds_are_lowered_by_the_amount_and_vowels_stay_identical(voice: np.ndarray) -> None:
+    rng = np.random.default_rng(6)
+    sound, places = voice.copy(), []
+    for at in range(RATE + 20_000, len(voice) - RATE, 61_000):
+        hiss = np.diff(np.diff(rng.normal(0, 0.02, 6002))) * np.hanning(6000)
+        sound[at : at + 6000] = 0.05 * sound[at : at + 6000] + hiss
+        places.append(at)
+    settings = sibilance.SibilanceSettings(reduction_db=6.0, width="wide", low_hz=3000.0)
+    source = ArraySource(sound[None].astype(np.float32), RATE)
+    speaker = sibilance.analyse(source, (), settings, NOTHING)
+    assert speaker.count > 10
+    made = treated(sound, "sibilance", reduction_db=6.0, width="wide", low_hz=3000.0)[0]
+    for at in places[1:-1]:
+        inner = slice(at + 1500, at + 4500)
+        assert power_db(made[inner]) == pytest.approx(power_db(sound[inner]) - 6, abs=1.0)
+    vowels = np.ones(len(voice), dtype=bool)
+    for at in places:
+        vowels[at - 2000 : at + 8000] = False
+    assert np.array_equal(made[vowels], sound.astype(np.float32)[vowels])
+    marks = sibilance.survey(source, source, (), settings, speaker, NOTHING).marks
+    assert abs(len(marks) - len(places)) <= 1
+
+
+def test_breaths_are_found_between_phrases_and_lowered(voice: np.ndarray) -> None:
+    rng = np.random.default_rng(7)
+    frames = 14_400
+    shape = np.fft.irfft(np.fft.rfft(rng.normal(0, 1, frames)) / (1 + ((np.fft.rfftfreq(frames, 1 / RATE) - 1800) / 1500) ** 2))
+    sound = voice.copy()
+    sound[20_000 : 20_000 + frames] += 0.012 * shape / shape.std() * np.hanning(frames)
+    found = breaths.find(sound[None].astype(np.float32), 0, breaths.BreathsSettings(), RATE)
+    (one,) = [b for b in found if b.start < 34_000]
+    assert 20_000 < one.start < 26_000
+    made = treated(sound, "breaths", range_db=12.0)[0]
+    middle = slice(25_500, 29_000)
+    assert power_db(made[middle]) == pytest.approx(power_db(sound[middle]) - 12, abs=0.5)
+    assert [b for b in breaths.find(voice[None].astype(np.float32), 0, breaths.BreathsSettings(), RATE) if b.start < 40_000] == []
+
+
+def test_cut_tops_are_rebuilt_and_all_others_are_identical() -> None:
+    recorded = open_media(Path(str(files("pulizia.data").joinpath("demo/hall-of-pendulums.flac")))).source
+    voice = recorded.read(RATE, 8 * RATE)[0].astype(np.float64)
+    limit = np.abs(voice).max() / 2
+    sound = np.clip(voice, -limit, 0.8 * limit).astype(np.float32)
+    made = treated(sound, "overload")[0]
+    cut = (voice > 0.8 * limit) | (voice < -limit)
+    before, after = (power_db(x[cut] - voice[cut]) for x in (sound, made))
+    assert after < before - 8
+    clear = (sound < 0.8 * limit - 1e-4) & (sound > -limit + 1e-4)
+    assert np.array_equal(made[clear], sound[clear])
+    source = ArraySource(sound[None], RATE)
+    levels = overload.analyse(source, (), overload.OverloadSettings(), NOTHING)
+    assert (levels.above[0], levels.below[0]) == pytest.approx((0.8 * limit, limit), rel=1e-3)
+    hot = ArraySource((sound / limit * 0.99)[None].astype(np.float32), RATE)
+    room = overload.suggest(hot, (), overload.OverloadSettings(), NOTHING).changes["room_db"]
+    assert room < -1
+    lowered = treated(sound / limit * 0.99, "overload", room_db=room)
+    assert np.abs(lowered).max() < 1.0
+
+
+def test_harm_follows_the_true_loss_of_the_voice(voice: np.ndarray) -> None:
+    """Known voice, known gains: the measure rises with the true loss and tells its region."""
+    source = ArraySource(voice[None].astype(np.float32), RATE)
+    assert activity_of(source).active.mean() > 0.2
+    measured, true = [], []
+    for depth in (1.0, 3.0, 6.0, 12.0, 20.0):
+        from scipy.signal import sosfilt
+
+        made = sosfilt(biquads.shelf(2000, -depth, 0.7, RATE, high=True), voice)
+        found = harm(source, ArraySource(made[None].astype(np.float32), RATE), ())
+        measured.append(found.regions_db[1])
+        true.append(power_db((voice - made)[RATE:]))
+    assert np.corrcoef(measured, true)[0, 1] > 0.95
+    assert harm(source, source, ()).level_db == pytest.approx(-60.0)
+    quieter = harm(source, ArraySource((0.25 * voice)[None].astype(np.float32), RATE), ())
+    assert quieter.level_db < -40  # an even change of level harms nobody
+    silence = ArraySource(np.zeros((1, RATE), np.float32), RATE)
+    assert harm(silence, silence, ()) is None
+
+
+@pytest.mark.parametrize("tool", ["noise", "hum", "gate", "ringing", "equaliser", "clicks", "plosives", "sibilance", "breaths", "overload"])
+def test_suggestions_are_settings_and_sentences_even_for_silence(tool: str, voice: np.ndarray) -> None:
+    made = tool_of(tool)
+    for samples in (voice, np.zeros(2 * RATE), np.zeros(10)):
+        found = made.suggest(ArraySource(samples[None].astype(np.float32), RATE), (), made.settings(), NOTHING)
+        assert found.sentence.endswith(".")
+        make_step(tool, {k: [list(b) for b in v] if isinstance(v, tuple) else v for k, v in found.changes.items()})

@@ -1,0 +1,197 @@
+"""Sheets of the repairs, driven with mouse and keys: suggestions, pictures to drag, moments, harm."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person, move
+
+from pulizia.desktop.bench.equaliser_picture import EqualiserPicture
+from pulizia.desktop.bench.tool_picture import HANDLES_HZ
+
+RATE = 48_000
+CLICKS = (70_000, 110_000, 150_000, 190_000, 230_000)
+
+
+def settled(person: Person) -> None:
+    """Surveys wait half a second for the settings to come to rest."""
+    studio = person.window.studio
+
+    def known() -> bool:
+        stage = studio.chain.stages.get(studio.step.id)
+        return stage is not None and studio.surveys.of(stage) is not None
+
+    person.until(known)
+    person.settle()
+
+
+def add(person: Person, tool: str) -> None:
+    person.window.studio.add_tool(tool, on_selection=False)
+    settled(person)
+
+
+@pytest.fixture
+def clicked(person: Person, wav: Callable[..., Path]) -> Person:
+    """A voice with five clicks on the bench."""
+    samples = voice_in_noise(6.0)
+    for at in CLICKS:
+        samples[0, at : at + 3] += 0.5
+    person.open(wav(samples, "clicks.wav", subtype="FLOAT"))
+    return person
+
+
+def test_bands_are_added_dragged_widened_typed_and_removed(bench: Person) -> None:
+    add(bench, "equaliser")
+    studio, picture = bench.window.studio, bench.window.bench.sheet._picture
+    assert isinstance(picture, EqualiserPicture)
+    start = QPointF(picture.x_of(1000), picture.y_of(6))
+    bench.bot.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=start.toPoint())
+    (band,) = studio.step.settings.bands
+    assert band[0] == "bell"
+    assert band[1] == pytest.approx(1000, rel=0.03)
+    assert band[2] == pytest.approx(6, abs=0.4)
+    goal = QPointF(picture.x_of(3000), picture.y_of(-4))
+    undo_before = studio.document.history.undo_label
+    bench.bot.mousePress(picture, Qt.MouseButton.LeftButton, pos=picture.place_of(band).toPoint())
+    for share in (0.3, 0.7, 1.0):
+        move(picture, start + (goal - start) * share)
+    bench.bot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=goal.toPoint())
+    (band,) = studio.step.settings.bands
+    assert band[1] == pytest.approx(3000, rel=0.05)
+    assert band[2] == pytest.approx(-4, abs=0.5)
+    assert undo_before is not None
+    row = bench.window.bench.sheet._band_row
+    row.fields["Hz"].setText("440")
+    row.fields["Hz"].setModified(True)
+    row.fields["Hz"].editingFinished.emit()
+    assert studio.step.settings.bands[0][1] == 440
+    bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert studio.step.settings.bands[0][1] == pytest.approx(3000, rel=0.05)
+    picture.menu_at(QPointF(picture.x_of(80), picture.y_of(0))).actions()[0].trigger()
+    assert {b[0] for b in studio.step.settings.bands} == {"bell", "high-pass"}
+    picture.remove(0)
+    assert [b[0] for b in studio.step.settings.bands] == ["high-pass"]
+    picture.grab()
+
+
+def test_the_sweep_follows_the_mouse_and_becomes_a_moderate_cut(bench: Person) -> None:
+    add(bench, "equaliser")
+    studio, picture = bench.window.studio, bench.window.bench.sheet._picture
+    picture.setFocus()
+    QTest.keyPress(picture, Qt.Key.Key_Q)
+    for hz in (400, 800, 1250):
+        picture.mouseMoveEvent(_hover(picture, QPointF(picture.x_of(hz), 40)))
+        kind, at, gain, q = studio.step.settings.bands[-1]
+        assert (kind, gain) == ("bell", 10.0)
+        assert at == pytest.approx(hz, rel=0.03)
+        assert q > 6
+    QTest.keyRelease(picture, Qt.Key.Key_Q)
+    (band,) = studio.step.settings.bands
+    assert band[1] == pytest.approx(1250, rel=0.03)
+    assert -6 < band[2] < -2
+
+
+def _hover(widget: object, place: QPointF) -> object:
+    from PySide6.QtCore import QEvent
+    from PySide6.QtGui import QMouseEvent
+
+    return QMouseEvent(QEvent.Type.MouseMove, place, place, Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
+
+
+def test_the_reduction_curve_is_bent_with_the_mouse(bench: Person) -> None:
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    bench.bot.wait(100)
+    bench.settle()
+    studio, picture = bench.window.studio, bench.window.bench.sheet._picture
+    bench.until(picture.handle_places)
+    place = picture.handle_places()[4]
+    bench.bot.mousePress(picture, Qt.MouseButton.LeftButton, pos=place.toPoint())
+    move(picture, place + QPointF(0, -12))
+    bench.bot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=(place + QPointF(0, -12)).toPoint())
+    bent = dict(studio.step.settings.curve_levels)
+    assert bent[HANDLES_HZ[4]] < -3
+    assert bent[HANDLES_HZ[0]] == 0
+    bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert studio.step.settings.curve_levels == ()
+
+
+def test_moments_are_listed_ticked_visited_and_left_alone(clicked: Person) -> None:
+    add(clicked, "clicks")
+    studio, sheet = clicked.window.studio, clicked.window.bench.sheet
+    marks = [m for m in sheet.findings.marks if any(abs(m.start - at) < 20 for at in CLICKS)]
+    assert len(marks) == 5
+    assert "found" in sheet.findings.sentence.text()
+    score = clicked.window.bench.score
+    image = score.grab().toImage()
+    box = score.strip_box(0, studio.step.acts_in(clicked.recording.frames)[0])
+    tick = QPoint(round(clicked.at_time(score, marks[3].start / RATE).x()) + 1, round(box.center().y()) - 2)
+    assert image.pixelColor(tick) != image.pixelColor(tick + QPoint(12, 0))
+    studio.seek(0)
+    clicked.key(Qt.Key.Key_N, Qt.KeyboardModifier.ShiftModifier)
+    first = studio.transport.position
+    clicked.key(Qt.Key.Key_N, Qt.KeyboardModifier.ShiftModifier)
+    assert studio.transport.position > first
+    studio.seek(marks[1].start - round(0.4 * RATE))
+    clicked.key(Qt.Key.Key_X)
+    settled(clicked)
+    assert [m.on for m in sheet.findings.marks if m.start == marks[1].start] == [False]
+    left = studio.chain.after.read(marks[1].start, marks[1].stop)
+    assert np.array_equal(left, studio.chain.before.read(marks[1].start, marks[1].stop))
+    clicked.key(Qt.Key.Key_X)
+    assert studio.step.settings.left_s == ()
+
+
+def test_suggestions_are_one_edit_with_a_sentence(bench: Person) -> None:
+    add(bench, "gate")
+    studio = bench.window.studio
+    before = studio.step.settings
+    bench.key(Qt.Key.Key_U)
+    bench.settle()
+    assert studio.step.settings.threshold_dbfs != before.threshold_dbfs
+    assert "the voice lies at" in bench.said
+    bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert studio.step.settings == before
+
+
+def test_harm_is_shown_at_the_sheet_in_the_figures_and_over_the_sonogram(bench: Person) -> None:
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    studio = bench.window.studio
+    studio.document.change_settings(bench.recording.id, studio.step.id, reduction_db=40.0, sensitivity_db=12.0)
+    settled(bench)
+    gauge = bench.window.bench.sheet.findings.gauge
+    assert gauge.harm is not None
+    careful = gauge.harm.level_db
+    assert careful > -40
+    view = bench.window.bench.sonogram
+    view.grab()
+    bench.settle()
+    plain = view.grab().toImage()
+    bench.key(Qt.Key.Key_H, Qt.KeyboardModifier.ShiftModifier)
+    for _ in range(3):
+        view.grab()
+        bench.settle()
+    assert view.grab().toImage() != plain
+    studio.document.change_settings(bench.recording.id, studio.step.id, reduction_db=3.0, sensitivity_db=0.0)
+    settled(bench)
+    assert gauge.harm.level_db < careful
+    bench.key(Qt.Key.Key_I)
+    bench.until(lambda: bench.window.figures.rows)
+    names = [row.name for row in bench.window.figures.rows]
+    assert "Harm to the voice" in names
+    bench.window.figures.accept()
+
+
+@pytest.mark.parametrize("tool", ["hum", "gate", "ringing", "sibilance", "plosives", "breaths", "overload"])
+def test_every_sheet_is_built_and_says_what_was_found(bench: Person, tool: str) -> None:
+    add(bench, tool)
+    sheet = bench.window.bench.sheet
+    assert sheet.findings.sentence.text().endswith(".")
+    bench.window.grab()
