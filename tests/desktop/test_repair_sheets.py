@@ -14,6 +14,7 @@ from tests.desktop.conftest import Person, move
 
 from pulizia.desktop.bench.equaliser_picture import EqualiserPicture
 from pulizia.desktop.bench.tool_picture import HANDLES_HZ
+from pulizia.tools.registry import tool_of
 
 RATE = 48_000
 CLICKS = (70_000, 110_000, 150_000, 190_000, 230_000)
@@ -195,3 +196,31 @@ def test_every_sheet_is_built_and_says_what_was_found(bench: Person, tool: str) 
     sheet = bench.window.bench.sheet
     assert sheet.findings.sentence.text().endswith(".")
     bench.window.grab()
+
+
+def test_inspect_lists_troubles_visits_them_and_treats_all(clicked: Person) -> None:
+    clicked.key(Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
+    dialog = clicked.window.inspection
+    clicked.until(lambda: dialog.findings)
+    found = {f.kind: f for f in dialog.findings}
+    assert len([m for m in found["clicks"].marks if any(abs(m.start - at) < 20 for at in CLICKS)]) == 5
+    dialog.visit(found["clicks"].marks[0].start)
+    assert clicked.window.studio.transport.is_playing
+    clicked.window.studio.transport.stop()
+    clicked.click(dialog.all_button)
+    ids = [s.tool_id for s in clicked.recording.score]
+    assert "clicks" in ids
+    assert ids == sorted(ids, key=lambda t: tool_of(t).order)
+    dialog.grab()
+    dialog.accept()
+
+
+def test_the_selection_is_mended_by_hand(clicked: Person) -> None:
+    studio = clicked.window.studio
+    studio.select(100_000, 100_240)
+    clicked.key(Qt.Key.Key_J)
+    assert studio.step.settings.mend_s == ((100_000 / RATE, 100_240 / RATE),)
+    clicked.until(lambda: np.any(studio.chain.after.read(100_000, 100_240) != studio.chain.before.read(100_000, 100_240)))
+    studio.select(500, 500 + 2 * RATE)
+    clicked.key(Qt.Key.Key_J)
+    assert "at most" in clicked.said

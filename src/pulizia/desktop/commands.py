@@ -70,6 +70,7 @@ def _edits(w: MainWindow) -> list[Command]:
         Command("marker_previous", "Edit", "Previous marker", ("Ctrl+PgUp",), lambda: s.markers.go(-1), lambda: bool(s.markers.all)),
         Command("markers_out", "Edit", "Export markers\u2026", (), w.export_markers, lambda: bool(s.markers.all)),
         Command("markers_in", "Edit", "Take in markers\u2026", (), w.take_in_markers, has),
+        Command("mend", "Edit", "Mend the marked click", ("J",), s.mend_selection, marked),
         Command("give_back", "Edit", "Give back the original", ("G",), s.give_back, marked),
     ]
 
@@ -151,6 +152,7 @@ def _views(w: MainWindow) -> list[Command]:
         Command("darker", "View", "Sonogram: darker", ("Ctrl+Up",), lambda: sonogram.set_levels(sonogram.low_db - 3, sonogram.high_db - 3), has),
         Command("paler", "View", "Sonogram: paler", ("Ctrl+Down",), lambda: sonogram.set_levels(sonogram.low_db + 3, sonogram.high_db + 3), has),
         Command("comb", "View", "Sonogram: harmonics of the pointer", ("H",), sonogram.toggle_comb, has, lambda: sonogram.comb),
+        Command("inspect", "View", "Inspect\u2026", ("Ctrl+I",), w.inspect, has),
         Command("harm", "View", "Sonogram: where voice was taken", ("Shift+H",), sonogram.toggle_harm, has, lambda: sonogram.shows_harm),
         Command("figures", "View", "Figures of what is marked\u2026", ("I",), w.show_figures, has),
         Command("freeze", "View", "Spectrum: freeze or go on", ("F",), w.bench.freeze_spectrum, has),

@@ -30,6 +30,7 @@ from pulizia.desktop.actions import Actions
 from pulizia.desktop.bars import MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.bench.figures_dialog import FiguresDialog
+from pulizia.desktop.bench.inspection_dialog import InspectionDialog
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.controls import button, hairline, label
 from pulizia.desktop.delivery.delivery import Delivery
@@ -340,6 +341,12 @@ class MainWindow(QMainWindow):
         if self.studio.heard_source is not None:
             self.figures = FiguresDialog(self.studio, self)
             self.figures.open()
+
+    def inspect(self) -> None:
+        """Listen through the recording and list what is wrong with it."""
+        if self.studio.heard_source is not None:
+            self.inspection = InspectionDialog(self.studio, self)
+            self.inspection.show()
 
     def show_keys(self) -> None:
         """The table of all keys."""

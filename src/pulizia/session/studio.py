@@ -28,6 +28,7 @@ from pulizia.units import db_to_gain, seconds_to_frames
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
 SHORTEST_NOISE_S = 0.05
+LONGEST_MENDED_S, MEND_REACH_S = 0.1, 0.03
 MOST_LISTENED_S = 10.0  # of marked noise, to tell whether it is digital silence
 
 EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing", "surveys")
@@ -230,6 +231,28 @@ class Studio:
         spans = (self.selection.span,) if on_selection and self.selection else None
         band = self.selection.band_hz if on_selection and self.selection else None
         step = self.document.add_step(recording.id, tool_id, spans=spans, band_hz=band)
+        self.step_id = step.id
+        self.emit("selection")
+
+    def mend_selection(self) -> None:
+        """Repair the marked moment whatever the finder says: in the selected Clicks step, or a new one there."""
+        recording, selection, step = self.recording, self.selection, self.step
+        if recording is None or selection is None:
+            self.say("Mark the click first, a few milliseconds are enough.", bad=True)
+            return
+        rate = recording.rate
+        if selection.span.frames > LONGEST_MENDED_S * rate:
+            self.say(f"Mark at most {1000 * LONGEST_MENDED_S:.0f} ms around the click.", bad=True)
+            return
+        place = (selection.span.start / rate, selection.span.stop / rate)
+        if step is not None and step.tool_id == "clicks":
+            mended = tuple(sorted({*step.settings.mend_s, place}))  # type: ignore[attr-defined]
+            self.document.change_settings(recording.id, step.id, mend_s=mended)
+            self.document.history.settle()
+            return
+        reach = round(MEND_REACH_S * rate)
+        around = Span(max(0, selection.span.start - reach), min(recording.frames, selection.span.stop + reach))
+        step = self.document.add_step(recording.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
         self.step_id = step.id
         self.emit("selection")
 

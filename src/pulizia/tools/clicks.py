@@ -33,6 +33,7 @@ RANK = 3  # the third highest pulse around says how high pulses are here
 CONTEXT_S = 0.016
 FILL_ORDER = 44
 GROUP_S = 0.006
+SILENCE, EDGE = 64, 16  # frames
 TREBLE_HZ = 2500.0
 TREBLE_HALF_S = 0.0025
 LONGEST_REBUILT_S = 0.004
@@ -99,8 +100,10 @@ def _heights(samples: NDArray[np.float32], skip: int, count: int, size: int, rat
         middle = found[:, hop // 2 : hop // 2 + hop].reshape(-1)
         at = skip + a * hop + hop // 2
         height[at : at + len(middle)] = middle
-    quiet = np.abs(samples) < 1e-7  # digital silence has no sigma
-    height[quiet] = 0.0
+    height[np.abs(samples) < 1e-7] = 0.0  # digital silence has no sigma
+    for a, b in runs(samples == 0.0):
+        if b - a >= SILENCE:  # where sound begins out of digital silence, or ends in it, there is no click
+            height[max(0, a - EDGE) : b + EDGE] = 0.0
     return height
 
 

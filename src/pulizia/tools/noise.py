@@ -366,7 +366,8 @@ def survey(
         rows.append((f"{format_time(start / rate)}\u2013{format_time(stop / rate)}", f"{format_number(levels_db[n])} dBFS"))
         if n:
             marks.append(Mark(start, start + 1, "another noise begins here", value=levels_db[n] - levels_db[n - 2]))
-    return Survey(f"The noise changes {len(marks)} times; each has its own profile.", tuple(marks), Table(("stretch", "noise"), tuple(rows)))
+    times = "once" if len(marks) == 1 else f"{len(marks)} times"
+    return Survey(f"The noise changes {times}; each stretch has its own profile.", tuple(marks), Table(("stretch", "noise"), tuple(rows)))
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress) -> Suggestion:

@@ -1,0 +1,59 @@
+"""`pulizia inspect`: what is wrong with a recording, where, and which step would mend it."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+from typing import Any
+
+from pulizia.cli.progress import TerminalProgress
+from pulizia.cli.worked import worked_programme
+from pulizia.inspection.inspect import Finding, inspect
+from pulizia.score.recipes import recipe_text
+from pulizia.score.steps import make_step
+from pulizia.units import format_time
+
+
+def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
+    """Declare the command."""
+    command = commands.add_parser("inspect", help="find troubles and name the steps that mend them")
+    command.add_argument("file", type=Path, help="a sound or picture file, or a project")
+    command.add_argument("--recording", help="which recording of a project")
+    command.add_argument("--json", action="store_true", help="print as JSON, with all places")
+    command.add_argument("--recipe", action="store_true", help="print a recipe that treats what was found")
+    command.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Inspect one file."""
+    progress = TerminalProgress(options.file.name)
+    programme = worked_programme(options.file, options.recording, lambda share: progress(share, "opening"))
+    rate = programme.source.rate
+    found = inspect(programme.source, programme.channel_names, progress)
+    progress.done()
+    if options.json:
+        print(json.dumps([_row(finding, rate) for finding in found], indent=1))
+        return 0
+    if options.recipe:
+        steps = [make_step(f.tool_id, f.settings) for f in found if f.tool_id]
+        steps.sort(key=lambda s: s.tool.order)
+        print(recipe_text(f"For {programme.name}", tuple(steps), rate), end="")
+        return 0
+    if not found:
+        print(f"{programme.name}: nothing was found.")
+    for finding in found:
+        treat = f"  -> {finding.tool_id}" if finding.tool_id else ""
+        print(f"{finding.kind:<16}{finding.sentence}{treat}")
+        if finding.marks:
+            places = ", ".join(format_time(m.start / rate, 2) for m in finding.marks[:8])
+            print(f"{'':<16}at {places}{' and more' if len(finding.marks) > 8 else ''}")
+    return 0
+
+
+def _row(finding: Finding, rate: int) -> dict[str, Any]:
+    return {
+        "kind": finding.kind, "sentence": finding.sentence, "measure": finding.measure, "unit": finding.unit,
+        "certainty": finding.certainty, "tool": finding.tool_id, "settings": finding.settings,
+        "places_s": [[round(m.start / rate, 6), round(m.stop / rate, 6)] for m in finding.marks],
+    }  # fmt: skip

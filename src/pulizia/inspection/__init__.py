@@ -1,0 +1,1 @@
+"""Listening through a recording for everything that the tools could mend."""

@@ -1,0 +1,67 @@
+"""`pulizia inspect`: troubles that were put in are found, and their recipe treats them."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.cli.test_commands import run
+from tests.conftest import voice_in_noise
+
+RATE = 48_000
+
+
+@pytest.fixture
+def troubled(wav: Callable[..., Path]) -> Path:
+    """Hum at 50.02 Hz, twenty clicks, a dropout, cut tops, and the right side late and upside down."""
+    samples = voice_in_noise(12.0)
+    t = np.arange(samples.shape[1]) / RATE
+    samples += sum(0.008 / k * np.sin(2 * np.pi * 50.02 * k * t) for k in range(1, 6)).astype(np.float32)
+    for at in np.linspace(60_000, 560_000, 20).astype(int):
+        samples[0, at : at + 2] += 0.5
+    samples[0, 300_000:303_000] = 0.0
+    samples[0, 400_000:420_000] = np.clip(samples[0, 400_000:420_000], -0.03, 0.03)
+    late = np.roll(samples[0], 24) * -1
+    return wav(np.stack([samples[0], late]), "troubled.wav", subtype="FLOAT")
+
+
+def test_what_was_put_in_is_found_and_a_recipe_treats_it(capsys, troubled: Path, tmp_path: Path, untouched) -> None:
+    untouched(troubled)
+    code, out, _ = run(capsys, "inspect", troubled, "--json")
+    assert code == 0
+    found = {row["kind"]: row for row in json.loads(out)}
+    assert {"hum", "clicks", "silence", "overload", "polarity", "delay"} <= set(found)
+    assert "50.02 Hz" in found["hum"]["sentence"]
+    places = np.array([a for a, _ in found["clicks"]["places_s"]]) * RATE
+    assert sum(np.abs(places - at).min() < 50 for at in np.linspace(60_000, 560_000, 20)) >= 18
+    assert found["silence"]["places_s"][0][0] == pytest.approx(300_000 / RATE, abs=1e-3)
+    assert found["delay"]["measure"] == pytest.approx(0.5, abs=0.03)
+    code, out, _ = run(capsys, "inspect", troubled)
+    assert code == 0
+    assert "-> hum" in out
+    code, out, _ = run(capsys, "inspect", troubled, "--recipe")
+    recipe = tmp_path / "treat.json"
+    recipe.write_text(out)
+    code, _, err = run(capsys, "repair", troubled, "--recipe", recipe, "-o", tmp_path / "out.wav")
+    assert (code, err.count("Traceback")) == (0, 0)
+    code, out, _ = run(capsys, "inspect", tmp_path / "out.wav", "--json")
+    after = {row["kind"]: row for row in json.loads(out)}
+    assert "hum" not in after
+    assert after.get("clicks", {"measure": 0})["measure"] < 0.3 * found["clicks"]["measure"]
+
+
+@pytest.mark.parametrize("samples", [np.zeros((1, RATE)), np.full((2, RATE), 0.5), np.zeros((1, 1)), np.ones((8, 3000)) * 1e-6])
+def test_odd_sounds_are_inspected_without_a_fault(capsys, wav: Callable[..., Path], samples: np.ndarray) -> None:
+    code, out, err = run(capsys, "inspect", wav(samples.astype(np.float32), "odd.wav", subtype="FLOAT"))
+    assert code == 0
+    assert "Traceback" not in err
+    assert out
+
+
+def test_faults_are_one_sentence(capsys, tmp_path: Path) -> None:
+    code, _, err = run(capsys, "inspect", tmp_path / "missing.wav")
+    assert code == 1
+    assert "does not exist" in err
