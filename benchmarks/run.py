@@ -29,6 +29,7 @@ from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.runs import CHUNK_FRAMES
 from pulizia.score.steps import make_step
+from pulizia.tools.registry import ALL
 
 ROUNDS = 3
 
@@ -65,15 +66,20 @@ def tools() -> None:
     """Each tool over five minutes of mono, in chunks, one thread."""
     samples = np.tile(narration(1), (1, 11))[:, : 300 * RATE]
     source = ArraySource(samples, RATE)
-    settings = {"noise": {"profile_spans_s": [[0.2, 1.1]]}, "level": {"way": "gain", "gain_db": -3.0}}
+    settings: dict[str, dict] = {tool.id: {} for tool in ALL}
+    settings["noise"] = {"profile_spans_s": [[0.2, 1.1]]}
+    settings["level"] = {"way": "gain", "gain_db": -3.0}
+    settings["equaliser"] = {"bands": [["high-pass", 80, 0, 18], ["bell", 300, -3, 2], ["bell", 2500, 2, 1], ["high shelf", 8000, -2, 0.7]]}
     for tool_id, values in settings.items():
+        seconds = 30 if tool_id == "sieve" else 300
+        part = ArraySource(samples[:, : seconds * RATE], RATE)
 
-        def work(tool_id: str = tool_id, values: dict = values) -> None:
-            chain = Chain(source, [make_step(tool_id, values)], ChunkCache(), AnalysisStore())
-            for start in range(0, source.frames, CHUNK_FRAMES):
-                chain.after.read(start, min(start + CHUNK_FRAMES, source.frames))
+        def work(tool_id: str = tool_id, values: dict = values, part: ArraySource = part) -> None:
+            chain = Chain(part, [make_step(tool_id, values)], ChunkCache(), AnalysisStore())
+            for start in range(0, part.frames, CHUNK_FRAMES):
+                chain.after.read(start, min(start + CHUNK_FRAMES, part.frames))
 
-        print(f"{tool_id}: {300 / fastest(work):.0f} x real time on one core, 48 kHz mono")
+        print(f"{tool_id}: {seconds / fastest(work):.0f} x real time on one core, 48 kHz mono, listening included")
     for seconds in (10, 60, 300):
         scale = SonogramScale()
         step = seconds * RATE / 680

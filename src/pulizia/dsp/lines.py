@@ -189,8 +189,8 @@ def weights(beside: NDArray[np.float64], floor: NDArray[np.float64]) -> NDArray[
 
 def follow(
     source: Source, start: int, stop: int, lines: Lines, progress: Callable[[float], None]
-) -> tuple[Lines, NDArray[np.float64]]:
-    """The lines with their common drift followed over time, and the power that is always beside each.
+) -> tuple[Lines, NDArray[np.float64], NDArray[np.float64]]:
+    """The lines with their common drift followed over time, the power always beside each, and that of each.
 
     Several passes, each with a longer window on what the last one left of the drift.
     """
@@ -198,7 +198,7 @@ def follow(
     step = 5  # ten looks a second
     starts = np.arange(start // hop * hop, max(start // hop * hop + 1, stop - SPAN * hop), hop * step)
     if len(starts) < 16 or not len(lines.hz):
-        return lines, np.zeros(len(lines.hz))
+        return lines, np.zeros(len(lines.hz)), 10.0 ** (lines.level_db / 10.0)
     amplitude, beside = _looks(source, starts, lines, progress)
     floor = np.quantile(beside, 0.2, axis=0)
     weight = weights(beside, floor)
@@ -218,7 +218,11 @@ def follow(
             turn = 2j * np.pi * np.outer((starts + SPAN * hop // 2) / source.rate, own)
             amplitude = amplitude * np.exp(-turn)
             lines = Lines(lines.hz + own, lines.pull, lines.level_db, lines.base_hz, lines.drift_hz, hop * step)
-    return lines, floor
+    fixed = Lines(lines.hz, lines.pull, lines.level_db, lines.base_hz, np.zeros(0), hop * step)
+    middles = starts + SPAN * hop // 2
+    seen = amplitude * np.exp(1j * (fixed.phase(middles, source.rate) - lines.phase(middles, source.rate)))
+    calm = smoothed(seen, weight, max(3, round(TRACK_WINDOWS_S[-1] * per_s)) | 1)
+    return lines, floor, np.median(np.abs(calm) ** 2, axis=0)
 
 
 def _looks(

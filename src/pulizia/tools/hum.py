@@ -43,8 +43,9 @@ from pulizia.tools.base import (
 )
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 
-HARMONIC_STANDS_OUT_DB = 3.0  # where the mains is certain; a line that is not there costs nothing
+HARMONIC_STANDS_OUT_DB = 3.0  # of those that fix the base
 CERTAIN_DB = 9.0
+PRESENT = 0.5  # of the power beside a line; one that is not there shows a fifteenth of it
 WHISTLE_STANDS_OUT_DB = 14.0
 LOWEST_WHISTLE_HZ = 200.0
 MOST_WHISTLES = 8
@@ -109,7 +110,14 @@ def analyse(source: Source, spans: Sequence[Span], settings: HumSettings, progre
         return NOTHING
     hz, level, order, base = (np.array(column, dtype=np.float64) for column in zip(*found, strict=True))
     lines = Lines(hz, order, level, float(base[0]), np.zeros(0), 1)
-    return Hum(*follow(source, start, stop, lines, lambda p: progress(0.3 + 0.7 * p)))
+    followed, floor, power_of = follow(source, start, stop, lines, lambda p: progress(0.3 + 0.7 * p))
+    # a line is there when, listened to between the words, it stands over what is beside it
+    there = (power_of > PRESENT * floor) | (order == 0)
+    if not there.any():
+        return NOTHING
+    level = powers_to_db(power_of[there])
+    kept = Lines(followed.hz[there], followed.pull[there], level, followed.base_hz, followed.drift_hz, followed.drift_hop)
+    return Hum(kept, floor[there])
 
 
 def _harmonics(
@@ -121,7 +129,7 @@ def _harmonics(
     base, _ = find_base(power, bin_hz, bases)
     if base == 0.0:
         return []
-    there: list[tuple[int, float, float]] = []
+    tops: list[tuple[int, float, float]] = []
     for _ in range(2):  # the harmonics together fix the base ten times closer than the first look
         top = min(MOST_ORDER, int(min(settings.highest_hz, (len(power) - 3) * bin_hz) / base))
         tops = [(k, *top_near(power, bin_hz, k * base, 0.5 + 0.001 * k * base)) for k in range(1, top + 1)]
@@ -131,7 +139,7 @@ def _harmonics(
         height = np.array([excess[round(hz / bin_hz)] for _, hz, _ in there])
         weight = np.array([k * k for k, _, _ in there]) * np.where(height >= CERTAIN_DB, 10.0 ** (np.minimum(height, 30.0) / 10.0), 1e-3)
         base = float(np.sum(weight * [hz / k for k, hz, _ in there]) / weight.sum())
-    return [(k * base, level, float(k), base) for k, hz, level in there if abs(hz - k * base) < 0.4 + 0.002 * k * base]
+    return [(k * base, level, float(k), base) for k, _, level in tops]
 
 
 def _singles(

@@ -89,11 +89,21 @@ def cut_samples(x: NDArray[np.float32], above: float, below: float, settings: Ov
     """Samples of a channel that lie on a flattened top."""
     share = db_to_gain(-settings.sensitivity_db)
     cut = np.zeros(len(x), dtype=bool)
-    if above > 0.0:
-        cut |= x >= share * above - NEAR
-    if below > 0.0:
-        cut |= x <= NEAR - share * below
+    for level, wave in ((above, x), (below, -x)):
+        if level > 0.0:
+            cut |= _tops((wave >= share * level - NEAR) & (wave <= level + NEAR), wave > level + NEAR)
     return cut
+
+
+def _tops(near: NDArray[np.bool_], higher: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Runs of samples near a level that are tops: where the wave only passes through it goes on higher."""
+    edges = np.diff(np.concatenate([[False], near, [False]]).astype(np.int8))
+    starts, stops = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)
+    passing = higher[np.maximum(starts - 1, 0)] | higher[np.minimum(stops, len(near) - 1)]
+    made = near.copy()
+    for a, b in zip(starts[passing].tolist(), stops[passing].tolist(), strict=True):
+        made[a:b] = False
+    return made
 
 
 def _groups(cut: NDArray[np.bool_]) -> list[Stretch]:
