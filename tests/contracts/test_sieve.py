@@ -80,3 +80,11 @@ def test_without_the_model_there_is_one_sentence(monkeypatch: pytest.MonkeyPatch
     monkeypatch.setattr("pulizia.tools.sieve.why_not", lambda: sentence)
     with pytest.raises(AnalysisError, match="needs its model"):
         chain(SOUND).after.read(0, 100)
+
+
+@pytest.mark.parametrize("rate", [8000, 192_000])
+def test_odd_sounds_come_out_finite(rate: int) -> None:
+    for samples in (np.zeros((1, 1)), np.ones((2, 3000)), np.sign(np.sin(np.arange(9000) / 9))[None]):
+        made = chain(samples.astype(np.float32), rate).after.read(0, samples.shape[1])
+        assert made.shape == samples.shape
+        assert np.isfinite(made).all()

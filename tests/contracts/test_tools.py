@@ -182,7 +182,7 @@ def test_channels_that_are_not_chosen_and_switched_off_steps_change_nothing(tool
     assert Chain(source, [off], ChunkCache(), AnalysisStore()).after is source
 
 
-@every_tool
+@quick_tool
 @pytest.mark.parametrize("samples", [
     np.zeros((1, 1)), np.ones((1, 3000)), np.sign(np.sin(np.arange(30_000) / 9))[None], np.ones((8, 5000)) * 1e-30,
 ], ids=["one sample", "constant", "full-scale square", "eight channels near nothing"])  # fmt: skip

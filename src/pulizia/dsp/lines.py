@@ -225,6 +225,16 @@ def follow(
     return lines, floor, np.median(np.abs(calm) ** 2, axis=0)
 
 
+def line_powers(source: Source, start: int, stop: int, lines: Lines) -> NDArray[np.float64]:
+    """Power of each line along its known track, listened to between the words; 1 is a full-scale sine."""
+    hop = hop_of(source.rate)
+    starts = np.arange(start // hop * hop, max(start // hop * hop + 1, stop - SPAN * hop), 5 * hop)
+    amplitude, beside = _looks(source, starts, lines, lambda _p: None)
+    weight = weights(beside, np.quantile(beside, 0.2, axis=0))
+    calm = smoothed(amplitude, weight, max(3, round(TRACK_WINDOWS_S[-1] * FRAMES_PER_S / 5)) | 1)
+    return np.asarray(np.median(np.abs(calm) ** 2, axis=0))
+
+
 def _looks(
     source: Source, starts: NDArray[np.int64], lines: Lines, progress: Callable[[float], None]
 ) -> tuple[NDArray[np.complex128], NDArray[np.float64]]:

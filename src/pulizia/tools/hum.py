@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
-from pulizia.audio.source import Source, SpanSource
+from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.dsp.lines import (
     MOST_ORDER,
@@ -26,6 +26,7 @@ from pulizia.dsp.lines import (
     find_base,
     follow,
     hop_of,
+    line_powers,
     median_spectrum,
     top_near,
 )
@@ -196,14 +197,12 @@ def survey(
         return Survey("No hum was found: nothing at 50 or 60 Hz, or a multiple of it, stands out all the time.")
     start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
     stop = min(stop, start + 60 * source.rate)
-    power, bin_hz = median_spectrum(SpanSource(after, start, stop), 0, stop - start)
-    progress(0.5)
+    left_db = powers_to_db(line_powers(after, start, stop, hum.lines))
+    progress(1.0)
     rows = []
-    for hz, order, level in zip(hum.lines.hz, hum.lines.pull, hum.lines.level_db, strict=True):
-        at = round(hz / bin_hz)
-        left = float(powers_to_db(power[max(0, at - 1) : at + 2]).max()) if at < len(power) else -200.0
+    for hz, order, level, left in zip(hum.lines.hz, hum.lines.pull, hum.lines.level_db, left_db, strict=True):
         name = f"\u00d7 {order:.0f}" if order else "alone"
-        rows.append((f"{format_number(float(hz), 2)} Hz", name, format_number(float(level)), format_number(left)))
+        rows.append((f"{format_number(float(hz), 2)} Hz", name, format_number(float(level)), format_number(float(left))))
     base = hum.lines.base_hz + (float(hum.lines.drift_hz.mean()) if hum.lines.base_hz and len(hum.lines.drift_hz) else 0.0)
     swing = float(np.ptp(hum.lines.drift_hz)) if len(hum.lines.drift_hz) else 0.0
     words = f"{len(rows)} lines" if not base else f"Mains at {format_number(base, 2)} Hz, {len(rows)} lines, drift {format_number(swing, 3)} Hz."
