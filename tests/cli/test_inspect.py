@@ -65,3 +65,17 @@ def test_faults_are_one_sentence(capsys, tmp_path: Path) -> None:
     code, _, err = run(capsys, "inspect", tmp_path / "missing.wav")
     assert code == 1
     assert "does not exist" in err
+
+
+@pytest.mark.parametrize("tool", ["hum", "clicks", "noise", "gate", "overload"])
+def test_suggest_gives_a_step_that_a_recipe_takes(capsys, troubled: Path, tmp_path: Path, tool: str) -> None:
+    code, out, _ = run(capsys, "suggest", tool, troubled, "--json")
+    assert code == 0
+    made = json.loads(out)
+    recipe = {"format": "pulizia-recipe", "version": 1, "name": "one", "steps": [made["step"]]}
+    (tmp_path / "one.json").write_text(json.dumps(recipe))
+    assert run(capsys, "repair", troubled, "--recipe", tmp_path / "one.json", "-o", tmp_path / "one.wav")[0] == 0
+    code, out, _ = run(capsys, "suggest", tool, troubled)
+    assert code == 0
+    assert made["found"] in out
+    assert run(capsys, "suggest", "level", troubled)[0] == 1

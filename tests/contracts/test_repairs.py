@@ -110,7 +110,7 @@ def test_the_gate_closes_between_phrases_and_cuts_no_word(voice: np.ndarray) -> 
     found = gate.survey(made.before, made.after, (), settings, None, NOTHING)
     assert found.marks == ()
     assert found.lane
-    late = gate.GateSettings(threshold_dbfs=-21.0, hysteresis_db=2.0, look_ahead_ms=0.0, hold_ms=0.0)
+    late = gate.GateSettings(threshold_dbfs=-26.0, hysteresis_db=2.0, look_ahead_ms=0.0, hold_ms=0.0)
     assert gate.survey(made.before, made.after, (), late, None, NOTHING).marks
 
 

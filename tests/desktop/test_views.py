@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
@@ -285,3 +285,12 @@ def test_the_pointer_over_the_ruler_names_the_marker(bench: Person) -> None:
     assert "Marker 1" in ruler.toolTip()
     ruler.hover(bench.at_time(ruler, 4.0) + QPoint(0, 0))
     assert ruler.toolTip() == ""
+
+
+def test_a_band_is_marked_over_all_time_at_the_frequency_axis(bench: Person) -> None:
+    view = bench.window.bench.sonogram
+    rows = view.scale.row_of_hz(4000), view.scale.row_of_hz(1000)
+    bench.drag(view, QPointF(12, rows[0]), QPointF(12, rows[1]))
+    selection = bench.window.studio.selection
+    assert (selection.span.start, selection.span.stop) == (0, bench.recording.frames)
+    assert selection.band_hz == pytest.approx((1000, 4000), rel=0.03)

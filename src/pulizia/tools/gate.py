@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +17,8 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
-from pulizia.dsp.band_pass import half_length, in_band
+from pulizia.dsp import biquads
+from pulizia.dsp.block_filter import BlockFilter
 from pulizia.dsp.moments import runs
 from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
 from pulizia.settings.declare import Settings, number, switch
@@ -26,6 +28,7 @@ from pulizia.units import Unit, format_number
 STEPS_PER_S = 1000
 WINDOW_STEPS = 6  # of the level: two periods of a low voice would be 20, but onsets must not wait
 MEMORY_S = 3.0
+BLOCK = 64
 BREATH_BELOW_DB, BREATH_STEPS = 10.0, 140
 SURVEY_S = 20
 CUT_MS = 10.0
@@ -77,12 +80,27 @@ class GateSettings(Settings):
     linked: bool = switch(True, label="Channels linked", help="One gate for all channels, by the loudest.", more=True)
 
 
+@lru_cache(maxsize=8)
+def _filter(low_hz: float, high_hz: float, rate: int) -> BlockFilter:
+    parts = [biquads.passes(low_hz, 2, rate, high=True)]
+    if high_hz < 0.45 * rate:
+        parts.append(biquads.passes(high_hz, 2, rate, high=False))
+    return BlockFilter.of_sections(np.concatenate(parts), BLOCK)
+
+
+def _side_chain(samples: Samples, low_hz: float, high_hz: float, rate: int) -> Samples:
+    frames = samples.shape[1]
+    padded = np.zeros((len(samples), -(-frames // BLOCK) * BLOCK), dtype=np.float32)
+    padded[:, :frames] = samples
+    return _filter(low_hz, high_hz, rate).apply(padded)[:, :frames]
+
+
 def levels(samples: Samples, start: int, settings: GateSettings, rate: int) -> tuple[NDArray[np.float64], int]:
     """(channels or 1, steps) level in dBFS of a sine's RMS every millisecond, and the first whole step.
 
     Steps lie on the recording's own grid; ``start`` is the recording's frame at ``samples[:, 0]``.
     """
-    side = in_band(samples, (settings.low_hz, settings.high_hz), rate)
+    side = _side_chain(samples, settings.low_hz, settings.high_hz, rate)
     first = -(-start * STEPS_PER_S // rate)
     last = (start + samples.shape[1]) * STEPS_PER_S // rate
     edges = (np.arange(first, last + 1) * rate + STEPS_PER_S - 1) // STEPS_PER_S - start
@@ -140,25 +158,43 @@ def _smooth(share: NDArray[np.float64]) -> NDArray[np.float64]:
 def process(block: Block, settings: GateSettings, _analysis: None) -> Samples:
     """Turn the block down where the gate is closed."""
     level, first = levels(block.samples, block.start, settings, block.rate)
-    frames = np.arange(block.samples.shape[1]) + block.start
-    at = (frames * (STEPS_PER_S / block.rate) - first - 0.5).astype(np.float32)
     out = np.empty_like(block.samples)
+    curves = [_curve(10.0 ** (gain_db(open_steps(row, settings), settings) / 20.0), first, block) for row in level]
     for channel in range(len(out)):
-        row = level[0 if settings.linked else channel]
-        gain = 10.0 ** (gain_db(open_steps(row, settings), settings) / 20.0)
-        curve = np.interp(at, np.arange(len(gain)), gain).astype(np.float32) if len(gain) else np.float32(1.0)
+        curve = curves[0 if settings.linked else channel]
         np.multiply(block.samples[channel], curve, out=out[channel])
+    return out
+
+
+def _curve(gain: NDArray[np.float64], first: int, block: Block) -> NDArray[np.float32]:
+    """Gains at milliseconds as a curve over the frames of a block."""
+    frames = block.samples.shape[1]
+    if not len(gain):
+        return np.ones(frames, dtype=np.float32)
+    step, left = divmod(block.rate, STEPS_PER_S)
+    if left:
+        at = (np.arange(frames) + block.start) * (STEPS_PER_S / block.rate) - first - 0.5
+        return np.asarray(np.interp(at, np.arange(len(gain)), gain), dtype=np.float32)
+    # whole frames to a millisecond: from middle to middle by a straight line
+    steady = np.concatenate([gain[:1], gain, gain[-1:]]).astype(np.float32)
+    share = ((np.arange(step) + 0.0) / step).astype(np.float32)
+    lines = steady[:-1, None] + np.diff(steady)[:, None] * share
+    begin = (first - 1) * step + step // 2 - block.start
+    flat = lines.reshape(-1)
+    out = np.full(frames, steady[-1], dtype=np.float32)
+    a, b = max(0, begin), min(frames, begin + len(flat))
+    out[:a] = steady[0]
+    out[a:b] = flat[a - begin : b - begin]
     return out
 
 
 def margin(settings: GateSettings, rate: int) -> Margin:
     """The memory of the state, and the look-ahead."""
-    side = half_length(rate)
-    spare = round(0.05 * rate)
+    spare = round(0.1 * rate)  # the side chain's filters have settled
     breath = round(BREATH_STEPS * rate / STEPS_PER_S) if settings.keep_breaths else 0
     ahead = round(settings.look_ahead_ms * rate / 1000.0)
     before = round((MEMORY_S + (settings.hold_ms + settings.release_ms) / 1000.0) * rate)
-    return Margin(before + side + spare + breath, ahead + side + spare + breath)
+    return Margin(before + spare + breath, ahead + spare + breath)
 
 
 def caption(settings: GateSettings) -> str:

@@ -16,12 +16,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
-from pulizia.audio.source import Source, SpanSource, read_padded
+from pulizia.audio.source import ArraySource, Source, SpanSource, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.spectral_gain import noise_gain
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
 from pulizia.errors import AnalysisError
+from pulizia.measure.harm import harm
 from pulizia.measure.noise_changes import TRACK_REACH_S, band_powers, changes_s, quantile_spectrum
 from pulizia.measure.noise_floor import noise_spectrum, quiet_spans
 from pulizia.measure.speech_activity import speech_to_noise_db
@@ -52,10 +53,11 @@ PAIR = 2  # frames that share one estimate of the SNR: half the work, a calmer e
 LEAST_LEAD_IN_HOPS = 12
 WANTED_SNR_DB = 50.0  # common practice: a quiet room under a close voice
 LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB = 4.0, 20.0  # more harms the voice at any noise
+MOST_HARM_DB, HARM_PASSAGE_S = -22.0, 20.0
 CROSS_FADE_S = 0.15
 LEAST_MARKED_S = 0.1
 CLEAN_RATIO = 3.0
-MOST_LOOKS = 1500
+MOST_LOOKS = 500
 XI_MIN = db_to_gain(-25.0) ** 2  # common practice between -15 and -25 dB
 WINDOW_S = 0.0427  # "auto": 2048 at 48 kHz, long against a pitch period, short against a syllable
 
@@ -124,10 +126,18 @@ class NoiseProfile:
             return self.rows
         place = np.interp(frames, self.places, np.arange(len(self.places)))
         left = np.minimum(place.astype(int), len(self.rows) - 2)
-        if (self.rows[left] == self.rows[left + 1]).all() and (left == left[0]).all():
-            return np.asarray(self.rows[left[:1]])
-        share = (place - left)[:, None].astype(np.float32)
-        return np.asarray(self.rows[left] ** (1 - share) * self.rows[left + 1] ** share, dtype=np.float32)
+        parts = np.unique(left)
+        if len(parts) == 1 and np.array_equal(self.rows[parts[0]], self.rows[parts[0] + 1]):
+            return np.asarray(self.rows[parts])
+        made = np.empty((len(frames), self.rows.shape[1]), dtype=np.float32)
+        for k in parts.tolist():
+            inside = left == k
+            if np.array_equal(self.rows[k], self.rows[k + 1]):
+                made[inside] = self.rows[k]
+            else:
+                share = (place[inside] - k)[:, None].astype(np.float32)
+                made[inside] = self.rows[k] * np.exp(share * np.log(self.rows[k + 1] / self.rows[k]))
+        return made
 
     def density_db(self, rate: int) -> NDArray[np.float64]:
         """Level density per bin in dBFS per Hz, one-sided."""
@@ -372,13 +382,31 @@ def survey(
 
 def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress) -> Suggestion:
     """As much reduction as brings the floor well under the voice, and no more than harms little."""
-    del spans, settings
-    snr = speech_to_noise_db(source, progress)
+    snr = speech_to_noise_db(source, lambda p: progress(0.4 * p))
     if snr is None:
         return Suggestion({}, "No speech stands out of the noise here; set the reduction by ear.")
     reduction = float(np.clip(round(WANTED_SNR_DB - snr), LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB))
-    words = f"Speech stands {format_number(snr, 0)} dB over the noise; {reduction:.0f} dB bring the floor {format_number(snr + reduction, 0)} dB under it."
+    profile = analyse(source, spans, settings, lambda p: progress(0.4 + 0.3 * p))
+    taken = _harm_of(source, replace(settings, reduction_db=reduction), profile)
+    while taken is not None and taken > MOST_HARM_DB and reduction > LEAST_SUGGESTED_DB:
+        reduction = max(LEAST_SUGGESTED_DB, reduction - 2.0)
+        taken = _harm_of(source, replace(settings, reduction_db=reduction), profile)
+    words = f"Speech stands {format_number(snr, 0)} dB over the noise; {reduction:.0f} dB bring the floor {format_number(snr + reduction, 0)} dB under it"
+    words += "." if taken is None else f", at a harm of {format_number(taken, 0)} dB."
     return Suggestion({"reduction_db": reduction}, words)
+
+
+def _harm_of(source: Source, settings: NoiseSettings, profile: NoiseProfile) -> float | None:
+    """What these settings take from the voice in the middle of the recording."""
+    half = round(HARM_PASSAGE_S * source.rate / 2)
+    start = max(0, source.frames // 2 - half) // 4096 * 4096
+    stop = min(source.frames, start + 2 * half)
+    reach = margin(settings, source.rate)
+    first = (start - reach.before) // 4096 * 4096
+    block = Block(read_padded(source, first, stop + reach.after), first, source.rate)
+    made = process(block, settings, profile)[:, start - first : stop - first]
+    found = harm(ArraySource(block.samples[:, start - first : stop - first], source.rate), ArraySource(made, source.rate), ())
+    return None if found is None else found.level_db
 
 
 TOOL = Tool(

@@ -35,7 +35,7 @@ from pulizia.tools.base import (
 )
 from pulizia.units import Unit, format_number, powers_to_db
 
-STEP_MS, WINDOW_MS = 4.0, 12.0
+STEP_MS, WINDOW_MS = 4.0, 10.6  # 512 at 48 kHz
 VOICE_HZ = (150.0, 3000.0)
 TREBLE_HZ = (3500.0, 12_000.0)
 USUAL_BAND_HZ = (4500.0, 9500.0)

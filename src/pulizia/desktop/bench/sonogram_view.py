@@ -68,6 +68,7 @@ class SonogramView(Lane):
         self._pointer: QPointF | None = None
         self._band_from: float | None = None
         self._scale_grab: tuple[str, float, float, float] | None = None
+        self._axis_from: float | None = None
         self.setMinimumHeight(120)
         self.view_button = button("View", self.show_menu, tip="Transform size, window, frequency axis, ramp, channels", quiet=True)
         self.view_button.setParent(self)
@@ -244,6 +245,9 @@ class SonogramView(Lane):
             which = "high" if place.y() < box.center().y() else "low"
             self._scale_grab = (which, place.y(), self.low_db, self.high_db)
             return
+        if place.x() < self.plot.left() and event.button() == Qt.MouseButton.LeftButton:
+            self._axis_from = place.y()
+            return
         super().mousePressEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -255,6 +259,13 @@ class SonogramView(Lane):
             else:
                 self.set_levels(max(-127.0, min(high - 10, low - change)), high)
             return
+        if self._axis_from is not None:
+            self._mark_band(self._axis_from, event.position().y())
+            return
+        if event.position().x() < self.plot.left():
+            self.setCursor(Qt.CursorShape.SizeVerCursor)
+            self.setToolTip("Drag to mark a band over all the time in the recording")
+            return
         if event.position().x() > self.plot.right() + 2:
             self.setCursor(Qt.CursorShape.SizeVerCursor)
             self.setToolTip("Drag the upper half for the level of ink, the lower for the level of paper")
@@ -263,9 +274,19 @@ class SonogramView(Lane):
         super().mouseMoveEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._scale_grab = None
+        self._scale_grab = self._axis_from = None
         super().mouseReleaseEvent(event)
         self._band_from = None
+
+    def _mark_band(self, from_y: float, to_y: float) -> None:
+        """Mark a band over all time, or over the time that is marked already."""
+        recording, selection = self.studio.recording, self.studio.selection
+        if recording is None or abs(to_y - from_y) < SMALLEST_BAND_PX:
+            return
+        span = (selection.span.start, selection.span.stop) if selection else (0, recording.frames)
+        scale = self.scale
+        low, high = sorted(float(scale.hz_of_row(min(max(y, 0.0), scale.rows))) for y in (from_y, to_y))
+        self.studio.select(*span, (low, high))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if event.modifiers() & Qt.KeyboardModifier.AltModifier:
