@@ -17,6 +17,7 @@ from pulizia.measure.ballistics import PpmNeedle, VuNeedle
 HOLD_S = 1.5
 FALL_DB_PER_S = 26.0
 KEPT_S = 4.0
+SAME_S = 0.01
 PICTURED_S = 0.2  # of sound in the goniometer
 MOST_PICTURED = 4800
 
@@ -71,11 +72,12 @@ class LiveLevels:
         self._most = np.zeros(1, dtype=np.float32)
         self._most_true = np.zeros(1, dtype=np.float32)
         self._overs = self._true_overs = 0
+        self._known: tuple[int, _Block, Reading, float] | None = None
 
     def start(self, rate: int, channels: int) -> None:
         """Get ready for a new run; held peaks and counts stay unless the channels differ."""
         with self._lock:
-            self._rate = rate
+            self._rate, self._known = rate, None
             self._blocks.clear()
             self._tail = np.zeros((channels, TAPS), dtype=np.float32)
             self._vu, self._ppm = VuNeedle(rate, channels), PpmNeedle(rate, channels, self.ppm_kind)
@@ -86,6 +88,7 @@ class LiveLevels:
     def reset(self) -> None:
         """Forget held peaks and counts."""
         with self._lock:
+            self._known = None
             self._forget(len(self._most))
 
     def _forget(self, channels: int) -> None:
@@ -114,6 +117,10 @@ class LiveLevels:
     def at(self, heard: int) -> Reading | None:
         """Levels at the moment when ``heard`` frames of the run have been heard."""
         with self._lock:
+            known, self._known = self._known, None
+            if known is not None and 0 <= heard - known[0] < SAME_S * self._rate and known[1] is self._blocks[-1] and known[3] == self.rms_s:
+                self._known = known
+                return known[2]  # several gauges ask for the same moment
             blocks = [b for b in self._blocks if b.start < heard]
             if not blocks:
                 return None
@@ -139,7 +146,11 @@ class LiveLevels:
         rms = np.sqrt(power / max(frames, 1)).astype(np.float32)
         pairs = [b.pair for b, old in zip(near, age, strict=True) if old <= PICTURED_S and b.pair is not None]
         pair = np.concatenate(pairs, axis=1)[:, -MOST_PICTURED:] if pairs else None
-        return Reading(peak, hold, rms, correlation, last.vu, last.ppm, most, most_true, overs, true_overs, pair)
+        made = Reading(peak, hold, rms, correlation, last.vu, last.ppm, most, most_true, overs, true_overs, pair)
+        with self._lock:
+            if self._blocks:
+                self._known = (heard, self._blocks[-1], made, self.rms_s)
+        return made
 
     def _count(self, block: _Block) -> None:
         np.maximum(self._most, block.peak, out=self._most)

@@ -45,6 +45,13 @@ def noise_bandwidth_bins(name: str, size: int) -> float:
     return float(size * np.sum(w**2) / np.sum(w) ** 2)
 
 
+@cache
+def _bin_hz(size: int, rate: int) -> NDArray[np.float64]:
+    made = np.asarray(np.arange(size // 2 + 1) * (rate / size), dtype=np.float64)
+    made.flags.writeable = False
+    return made
+
+
 @dataclass(frozen=True, slots=True)
 class Spectrum:
     """Levels per bin of a passage; channels averaged in power.
@@ -62,7 +69,7 @@ class Spectrum:
     @property
     def hz(self) -> NDArray[np.float64]:
         """Frequency of each bin."""
-        return np.asarray(np.arange(self.size // 2 + 1) * (self.rate / self.size), dtype=np.float64)
+        return _bin_hz(self.size, self.rate)
 
     def average_db(self) -> NDArray[np.float64]:
         """Average level in dBFS of a sine."""
@@ -127,11 +134,17 @@ def smoothed(power: NDArray[np.float64], hz: NDArray[np.float64], per_octave: in
     if per_octave <= 0:
         return power
     sums = np.concatenate([[0.0], np.cumsum(power)])
-    reach = 2.0 ** (0.5 / per_octave)
-    spacing = hz[1] - hz[0]
-    low = np.clip(np.rint(hz / reach / spacing).astype(int), 0, len(hz) - 1)
-    high = np.clip(np.rint(hz * reach / spacing).astype(int), 0, len(hz) - 1) + 1
-    return np.asarray((sums[high] - sums[low]) / np.maximum(high - low, 1))
+    low, high, width = _smoothing(len(hz), float(hz[1] - hz[0]), per_octave)
+    return np.asarray((sums[high] - sums[low]) / width)
+
+
+@cache
+def _smoothing(bins: int, spacing: float, per_octave: int) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
+    """First bin, bin after the last, and number of bins within 1/n octave around each."""
+    hz, reach = np.arange(bins) * spacing, 2.0 ** (0.5 / per_octave)
+    low = np.clip(np.rint(hz / reach / spacing).astype(np.intp), 0, bins - 1)
+    high = np.clip(np.rint(hz * reach / spacing).astype(np.intp), 0, bins - 1) + 1
+    return low, high, np.maximum(high - low, 1)
 
 
 def band_centres(fraction: int) -> NDArray[np.float64]:

@@ -16,6 +16,8 @@ def troubled_columns(studio: Studio, first: float, frames_per_column: float, cou
     measures = studio.measures("before" if studio.listening is Listening.BEFORE else "after")
     if measures is None:
         return []
+    if measures.flat_samples == 0 and (measures.true_peak_dbtp or -1.0) <= 0.0:
+        return []
     length = min(len(measures.peak), len(measures.flat))
     bad = np.flatnonzero((measures.peak[:length] > 1.0) | (measures.flat[:length] > 0))
     frames = bad * (measures.rate_hz / BLOCKS_PER_SECOND)
