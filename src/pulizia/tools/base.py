@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
+from pulizia.dsp.moments import overlaps_any
 from pulizia.settings.declare import Settings
 
 S = TypeVar("S", bound=Settings)
@@ -79,6 +80,17 @@ class Survey:
     marks: tuple[Mark, ...] = ()
     table: Table | None = None
     lane: tuple[tuple[int, int], ...] = ()  # stretches in frames that a strip shows as a line: an open gate
+
+
+def moments_survey(
+    found: Sequence[tuple[int, int]], spans: Sequence[Span], left_s: Sequence[tuple[float, float]], rate: int, noun: str, done: str
+) -> Survey:
+    """Ticks and counts for tools that treat short stretches; those that are left alone are off."""
+    inside = [s for s in found if not spans or any(span.overlaps(*s) for span in spans)]
+    marks = tuple(Mark(a, b, f"{1000 * (b - a) / rate:.0f} ms", on=not overlaps_any((a, b), left_s, rate)) for a, b in inside)
+    on = sum(m.on for m in marks)
+    words = f"{len(marks)} {noun}{'' if len(marks) == 1 else 's'} found, {on} {done}." if marks else f"No {noun} was found at this setting."
+    return Survey(words, marks, Table(("", ""), (("found", str(len(marks))), (done, str(on)))))
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,7 +19,7 @@ from pulizia.audio.spans import Span
 from pulizia.dsp.band_frames import around, band_frames, decibels, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
-from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
+from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Tool, moments_survey
 from pulizia.units import Unit, db_to_gain, format_number
 
 STEP_MS, WINDOW_MS = 10.0, 25.0
@@ -142,14 +142,7 @@ def survey(
         return [(b.start, b.stop) for b in find(samples, start, settings, source.rate)]
 
     found = through(source, reach.before, reach.after, look, progress)
-    if spans:
-        found = [s for s in found if any(span.overlaps(*s) for span in spans)]
-    marks = tuple(
-        Mark(a, b, f"{1000 * (b - a) / source.rate:.0f} ms", on=not overlaps_any((a, b), settings.left_s, source.rate)) for a, b in found
-    )
-    on = sum(m.on for m in marks)
-    words = f"{len(marks)} breaths found, {on} lowered." if marks else "No breath was found at this setting."
-    return Survey(words, marks, Table(("", ""), (("found", str(len(marks))), ("lowered", str(on)))))
+    return moments_survey(found, spans, settings.left_s, source.rate, "breath", "lowered")
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: BreathsSettings, progress: Progress) -> Suggestion:

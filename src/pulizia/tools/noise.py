@@ -10,21 +10,19 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
-from pulizia.audio.source import ArraySource, Source, SpanSource, read_padded
+from pulizia.audio.source import ArraySource, Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.spectral_gain import noise_gain
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
-from pulizia.errors import AnalysisError
 from pulizia.measure.harm import harm
-from pulizia.measure.noise_changes import TRACK_REACH_S, band_powers, changes_s, quantile_spectrum
 from pulizia.measure.noise_floor import noise_spectrum, quiet_spans
+from pulizia.measure.noise_profile import NoiseProfile, by_stretch, drifting, single
 from pulizia.measure.speech_activity import speech_to_noise_db
 from pulizia.settings.declare import Settings, Stretches, choice, levels, number, places
 from pulizia.tools.base import (
@@ -54,10 +52,6 @@ LEAST_LEAD_IN_HOPS = 12
 WANTED_SNR_DB = 50.0  # common practice: a quiet room under a close voice
 LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB = 4.0, 20.0  # more harms the voice at any noise
 MOST_HARM_DB, HARM_PASSAGE_S = -22.0, 20.0
-CROSS_FADE_S = 0.15
-LEAST_MARKED_S = 0.1
-CLEAN_RATIO = 3.0
-MOST_LOOKS = 500
 XI_MIN = db_to_gain(-25.0) ** 2  # common practice between -15 and -25 dB
 WINDOW_S = 0.0427  # "auto": 2048 at 48 kHz, long against a pitch period, short against a syllable
 
@@ -104,51 +98,6 @@ class NoiseSettings(Settings):
     )
 
 
-@dataclass(frozen=True, slots=True)
-class NoiseProfile:
-    """Power per bin of the noise, for one transform size; one row for each stretch or moment.
-
-    ``places`` are the frames at which rows hold; between two of them they are cross-faded in dB.
-    """
-
-    rows: NDArray[np.float32]  # (places, size // 2 + 1)
-    places: NDArray[np.int64]
-    size: int
-
-    @property
-    def power(self) -> NDArray[np.float32]:
-        """The loudest row: the picture's profile, and what is carried elsewhere."""
-        return np.asarray(self.rows[int(np.argmax(self.rows.sum(axis=1)))])
-
-    def at(self, frames: NDArray[np.int64]) -> NDArray[np.float32]:
-        """(1 or frames, bins) power at frames of the recording."""
-        if len(self.rows) == 1:
-            return self.rows
-        place = np.interp(frames, self.places, np.arange(len(self.places)))
-        left = np.minimum(place.astype(int), len(self.rows) - 2)
-        parts = np.unique(left)
-        if len(parts) == 1 and np.array_equal(self.rows[parts[0]], self.rows[parts[0] + 1]):
-            return np.asarray(self.rows[parts])
-        made = np.empty((len(frames), self.rows.shape[1]), dtype=np.float32)
-        for k in parts.tolist():
-            inside = left == k
-            if np.array_equal(self.rows[k], self.rows[k + 1]):
-                made[inside] = self.rows[k]
-            else:
-                share = (place[inside] - k)[:, None].astype(np.float32)
-                made[inside] = self.rows[k] * np.exp(share * np.log(self.rows[k + 1] / self.rows[k]))
-        return made
-
-    def density_db(self, rate: int) -> NDArray[np.float64]:
-        """Level density per bin in dBFS per Hz, one-sided."""
-        # the sine window has a mean square of 1/2
-        return powers_to_db(self.power * (2.0 / (0.5 * self.size * rate)))
-
-
-def _single(power: NDArray[np.float32], size: int) -> NoiseProfile:
-    return NoiseProfile(power[None], np.zeros(1, dtype=np.int64), size)
-
-
 def transform_size(settings: NoiseSettings, rate: int) -> int:
     """Window length in frames."""
     if settings.transform_size == "auto":
@@ -166,69 +115,14 @@ def analyse(
         points = np.array(settings.profile_levels)
         density_db = np.interp(hz, points[:, 0], points[:, 1])
         power = 10.0 ** (density_db / 10.0) * (0.5 * size * source.rate) / 2.0
-        return _single(np.maximum(power, 1e-20).astype(np.float32), size)
+        return single(np.maximum(power, 1e-20).astype(np.float32), size)
     del spans
     marked = _marked(settings, source.rate)
     if settings.following == "one":
-        return _single(noise_spectrum(source, marked or quiet_spans(source), size), size)
+        return single(noise_spectrum(source, marked or quiet_spans(source), size), size)
     if settings.following == "slow":
-        return _drifting(source, size, progress)
-    return _by_stretch(source, marked, size, progress)
-
-
-def _by_stretch(source: Source, marked: tuple[Span, ...], size: int, progress: Progress) -> NoiseProfile:
-    """A profile for each stretch between two changes of the noise."""
-    changes = [round(s * source.rate) for s in changes_s(band_powers(source, lambda p: progress(0.6 * p)))]
-    if not changes:
-        return _single(noise_spectrum(source, marked or quiet_spans(source), size), size)
-    edges = [0, *changes, source.frames]
-    rows, places = [], []
-    fade = round(CROSS_FADE_S * source.rate)
-    for n, (start, stop) in enumerate(pairwise(edges)):
-        inside = tuple(Span(max(m.start, start), min(m.stop, stop)) for m in marked if m.overlaps(start, stop))
-        inside = tuple(m for m in inside if m.frames >= LEAST_MARKED_S * source.rate)
-        rows.append(noise_spectrum(source, inside, size) if inside else _found_in(source, start, stop, size))
-        rows.append(rows[-1])
-        places += [start + fade if start else start, stop - fade if stop < source.frames else stop]
-        progress(0.6 + 0.4 * (n + 1) / (len(edges) - 1))
-    return NoiseProfile(np.stack(rows), np.array(places, dtype=np.int64), size)
-
-
-def _found_in(source: Source, start: int, stop: int, size: int) -> NDArray[np.float32]:
-    """The noise of a stretch from its quietest passages, or through the voice where there are none."""
-    part = SpanSource(source, start, stop)
-    through = quantile_spectrum(_looks(part, size))
-    try:
-        quiet = noise_spectrum(part, quiet_spans(part), size)
-    except AnalysisError:
-        return np.maximum(through, 1e-20)
-    # quiet passages that are far louder than the floor seen through the voice are voice themselves
-    clean = float(quiet.sum()) <= CLEAN_RATIO * float(through.sum())
-    return quiet if clean or not through.any() else np.maximum(through, 1e-20)
-
-
-def _drifting(source: Source, size: int, progress: Progress) -> NoiseProfile:
-    """The noise every second, seen through the voice over some seconds around."""
-    step, reach = source.rate, round(TRACK_REACH_S * source.rate)
-    rows, places = [], []
-    for at in range(0, max(1, source.frames), step):
-        part = SpanSource(source, max(0, at - reach), min(source.frames, at + reach))
-        rows.append(np.maximum(quantile_spectrum(_looks(part, size)), 1e-20))
-        places.append(at)
-        progress(min(1.0, (at + step) / source.frames))
-    return NoiseProfile(np.stack(rows), np.array(places, dtype=np.int64), size)
-
-
-def _looks(source: Source, size: int) -> NDArray[np.float32]:
-    """(frames, bins) power, channels averaged; a long stretch is looked at here and there."""
-    count = max(1, (source.frames - size) // (size // 2) + 1)
-    chosen = np.arange(0, count, max(1, count // MOST_LOOKS))
-    looks = np.zeros((len(chosen), size // 2 + 1), dtype=np.float32)
-    for n, k in enumerate(chosen.tolist()):
-        block = read_padded(source, k * size // 2, k * size // 2 + size)
-        for channel in block:
-            looks[n] += _power(spectra_of(channel, size, size))[0]
-    return looks / np.float32(source.channels)
+        return drifting(source, size, progress)
+    return by_stretch(source, marked, size, progress)
 
 
 def carried(settings: NoiseSettings, profile: NoiseProfile, rate: int) -> NoiseSettings:

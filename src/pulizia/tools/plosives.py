@@ -20,7 +20,7 @@ from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, throu
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
 from pulizia.settings.declare import Settings, Stretches, number, places
-from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
+from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Tool, moments_survey
 from pulizia.units import Unit, db_to_gain, format_number
 
 STEP_MS, WINDOW_MS = 5.0, 40.0
@@ -148,14 +148,7 @@ def survey(
     del after, analysis
     reach = margin(settings, source.rate)
     found = through(source, reach.before, reach.after, lambda x, s: find(x, s, settings, source.rate), progress)
-    if spans:
-        found = [s for s in found if any(span.overlaps(*s) for span in spans)]
-    marks = tuple(
-        Mark(a, b, f"{1000 * (b - a) / source.rate:.0f} ms", on=not overlaps_any((a, b), settings.left_s, source.rate)) for a, b in found
-    )
-    on = sum(m.on for m in marks)
-    words = f"{len(marks)} thumps found, {on} lowered." if marks else "No thump was found at this setting."
-    return Survey(words, marks, Table(("", ""), (("found", str(len(marks))), ("lowered", str(on)))))
+    return moments_survey(found, spans, settings.left_s, source.rate, "thump", "lowered")
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: PlosivesSettings, progress: Progress) -> Suggestion:
