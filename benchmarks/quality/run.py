@@ -61,7 +61,7 @@ def noise(folder: Path) -> None:
             rows: dict[str, list[tuple[float, float]]] = {}
             for voice in voices:
                 sound = mixed(voice, kind, snr, rng)
-                made = {"ours": treated(sound, "noise", {"reduction_db": 24.0, "profile_spans_s": [[0.1, 1.1]]})}
+                made = {"ours": treated(sound, "noise", {"reduction_db": 24.0, "profile_spans_s": [[0.1, 1.1]], "following": "changes"})}
                 made |= references(sound, sound[round(0.1 * RATE) : round(1.1 * RATE)])
                 for name, y in made.items():
                     rows.setdefault(name, []).append((si_sdr(voice, y) - si_sdr(voice, sound), pesq(voice, y) - pesq(voice, sound)))

@@ -14,12 +14,13 @@ from pulizia.audio.source import ArraySource
 from pulizia.dsp import biquads
 from pulizia.measure.harm import harm
 from pulizia.measure.noise_changes import band_powers, changes_s
+from pulizia.measure.noise_floor import quiet_spans
 from pulizia.measure.speech_activity import activity_of
 from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import make_step
-from pulizia.tools import breaths, clicks, gate, hum, overload, plosives, ringing, sibilance
+from pulizia.tools import breaths, clicks, gate, hum, noise, overload, plosives, ringing, sibilance
 from pulizia.tools.registry import tool_of
 
 RATE = 48_000
@@ -263,3 +264,37 @@ def test_suggestions_are_settings_and_sentences_even_for_silence(tool: str, voic
         found = made.suggest(ArraySource(samples[None].astype(np.float32), RATE), (), made.settings(), NOTHING)
         assert found.sentence.endswith(".")
         make_step(tool, {k: [list(b) for b in v] if isinstance(v, tuple) else v for k, v in found.changes.items()})
+
+
+def test_the_quietest_passage_of_a_long_recording_is_found_wherever_it_lies() -> None:
+    """Of more than ten minutes only some stretches are listened to; the quiet one is eleven minutes in."""
+    rate = 8000
+    rng = np.random.default_rng(9)
+    sound = rng.normal(0, 0.1, (1, 1300 * rate)).astype(np.float32)
+    sound[:, 640 * rate : 690 * rate] *= 0.01
+    found = quiet_spans(ArraySource(sound, rate))
+    assert all(640 * rate <= s.start and s.stop <= 690 * rate for s in found)
+
+
+def test_marked_noise_is_learned_from_its_place_alone_and_the_change_is_offered(voice: np.ndarray) -> None:
+    half = len(voice) // 2
+    rng = np.random.default_rng(3)
+    sound = voice + np.where(np.arange(len(voice)) < half, 0.0, rng.normal(0, 0.01, len(voice)))
+    reads: list[tuple[int, int]] = []
+
+    class Listened(ArraySource):
+        def read(self, start: int, stop: int) -> Samples:
+            reads.append((start, stop))
+            return super().read(start, stop)
+
+    source = Listened(sound[None].astype(np.float32), RATE)
+    made = Chain(source, [make_step("noise", {"profile_spans_s": [[0.1, 0.9]]})], ChunkCache(), AnalysisStore())
+    stage = next(iter(made.stages.values()))
+    profile = stage.analysis()
+    assert reads
+    assert max(stop for _, stop in reads) <= RATE
+    settings = stage.step.settings
+    survey = noise.survey(source, stage, (), settings, profile, NOTHING)
+    assert "changes once" in survey.sentence
+    assert survey.marks[0].start == pytest.approx(half, abs=0.4 * RATE)
+    assert noise.suggest(source, (), settings, NOTHING).changes["following"] == "changes"

@@ -9,9 +9,8 @@ from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
 from pulizia.dsp.fourier import rfft
-from pulizia.dsp.stft import hann_window
-
-BATCH = 128
+from pulizia.dsp.stft import hann_window, powers
+from pulizia.units import SILENCE_DB
 
 
 def step_frames(rate: int, step_ms: float) -> int:
@@ -34,28 +33,21 @@ def band_frames(
     window = hann_window(size)
     scale = 2.0 / (len(samples) * size * float((window**2).sum()))
     edges = [(round(low * size / rate), max(round(low * size / rate) + 1, round(min(high, rate / 2) * size / rate))) for low, high in bands_hz]
-    powers = np.zeros((len(bands_hz), count))
-    for channel in samples:
-        view = np.lib.stride_tricks.sliding_window_view(channel, size)
-        for a in range(0, count, BATCH):
-            b = min(count, a + BATCH)
-            at = (first + np.arange(a, b)) * step - size // 2 - start
-            spectrum = rfft(view[at] * window)
-            power = spectrum.real**2 + spectrum.imag**2
-            for n, (low, high) in enumerate(edges):
-                powers[n, a:b] += power[:, low:high].sum(axis=1)
-    return powers * scale, int(first)
-
-
-def decibels(power: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Levels of powers, -160 for nothing."""
-    return np.asarray(10.0 * np.log10(np.maximum(power, 1e-16)))
+    if not count:
+        return np.zeros((len(bands_hz), 0)), int(first)
+    power = powers(samples, (first + np.arange(count)) * step - size // 2 - start, window)
+    return scale * np.stack([power[:, low:high].sum(axis=1, dtype=np.float64) for low, high in edges]), int(first)
 
 
 def around(level: NDArray[np.float64], first: int, reach: int, thin: int, shares: Sequence[float]) -> NDArray[np.float64]:
     """Quantiles of levels over ``reach`` steps to both sides; digital silence does not count.
 
-    Looked at every ``thin`` steps of the recording (``first`` is the index of the first) and interpolated. Returns (shares, steps); -160 where all is silent.
+    Looked at every ``thin`` steps of the recording (``first`` is the index of the first) and
+    interpolated.
+
+    Returns
+    -------
+    (shares, steps) dB; SILENCE_DB where all is silent
     """
     padded = np.pad(np.where(level > -150.0, level, np.nan), reach, constant_values=np.nan)
     view = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)[-first % thin :: thin, ::2]
@@ -66,7 +58,7 @@ def around(level: NDArray[np.float64], first: int, reach: int, thin: int, shares
     made = np.empty((len(shares), len(level)))
     for n, share in enumerate(shares):
         picked = ordered[rows, np.maximum(np.rint(share * (count - 1)).astype(int), 0)]
-        made[n] = np.interp(at, rows * thin + (-first % thin), np.where(count > 0, picked, -160.0))
+        made[n] = np.interp(at, rows * thin + (-first % thin), np.where(count > 0, picked, SILENCE_DB))
     return made
 
 

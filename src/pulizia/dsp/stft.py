@@ -45,6 +45,31 @@ def analyse(samples: NDArray[np.float32], size: int, hop: int) -> NDArray[np.com
     return spectra
 
 
+def powers(samples: NDArray[np.float32], starts: NDArray[np.integer], window: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Power spectra of windows that begin at ``starts``, channels added.
+
+    Parameters
+    ----------
+    samples : (channels, n) float32
+    starts : (count,) first samples of the windows, all inside
+    window : (size,) float32
+
+    Returns
+    -------
+    (count, size // 2 + 1) float32
+    """
+    size = len(window)
+    made = np.zeros((len(starts), size // 2 + 1), dtype=np.float32)
+    for channel in samples:
+        view = np.lib.stride_tricks.sliding_window_view(channel, size)
+        for first in range(0, len(starts), BATCH):
+            part = slice(first, first + BATCH)
+            spectrum = rfft(view[starts[part]] * window, overwrite=True)
+            made[part] += spectrum.real**2
+            made[part] += spectrum.imag**2
+    return made
+
+
 def synthesise(spectra: NDArray[np.complex64], size: int, hop: int) -> NDArray[np.float32]:
     """Overlap-add with the sine window; undoes :func:`analyse` where all frames overlap.
 

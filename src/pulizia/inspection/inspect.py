@@ -144,7 +144,7 @@ def _noise(source: Source) -> list[Finding]:
         reduction = float(np.clip(round(50.0 - snr), 4.0, 20.0))
         words = f"The noise lies {format_number(snr, 0)} dB under the voice"
         words += "." if not changes else " and changes once." if len(changes) == 1 else f" and changes {len(changes)} times."
-        found.append(Finding("noise", words, snr, "dB", 0.8, "noise", {"reduction_db": reduction}, marks))
+        found.append(Finding("noise", words, snr, "dB", 0.8, "noise", {"reduction_db": reduction, "following": "changes" if changes else "auto"}, marks))
     return found
 
 

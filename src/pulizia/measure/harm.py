@@ -20,8 +20,7 @@ from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
-from pulizia.dsp.fourier import rfft
-from pulizia.dsp.stft import hann_window
+from pulizia.dsp.stft import hann_window, powers
 from pulizia.measure.noise_changes import quantile_spectrum
 from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity
 from pulizia.units import power_to_db
@@ -64,10 +63,7 @@ def cells(source: Source, starts: NDArray[np.int64], size: int) -> NDArray[np.fl
     for a in range(0, len(starts), 256):
         part = starts[a : a + 256]
         block = read_padded(source, int(part[0]), int(part[-1]) + size)
-        for channel in block:
-            frames = np.lib.stride_tricks.sliding_window_view(channel, size)[part - part[0]]
-            spectrum = rfft(frames * window)
-            power[a : a + 256] += spectrum.real**2 + spectrum.imag**2
+        power[a : a + 256] = powers(block, part - part[0], window)
     return power
 
 

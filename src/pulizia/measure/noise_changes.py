@@ -14,8 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
-from pulizia.dsp.fourier import rfft
-from pulizia.dsp.stft import sine_window
+from pulizia.dsp.stft import powers, sine_window
 from pulizia.units import powers_to_db
 
 LOOKS_PER_S = 20
@@ -24,6 +23,7 @@ FLOOR_SHARE = 0.15
 SIDE_S = 6.0  # how far before and behind a change the floor is compared
 CHANGE_DB = 3.0  # root mean square over the bands
 SHORTEST_S = 5.0
+MOST_CHANGES = 30  # the clearest; a recording with more than that has one restless noise
 TRACK_REACH_S = 4.0
 MEAN_OF = 6  # looks averaged before the quantile
 DIGITAL_SILENCE_DB = -115.0
@@ -41,47 +41,50 @@ def band_powers(source: Source, progress: Progress = lambda _: None) -> NDArray[
         marks[k] = max(marks[k], marks[k - 1] + 1)
     hop = source.rate // LOOKS_PER_S
     count = max(1, source.frames // hop)
-    powers = np.zeros((count, BANDS), dtype=np.float32)
+    made = np.zeros((count, BANDS), dtype=np.float32)
     for a in range(0, count, 200):
         b = min(count, a + 200)
         block = read_padded(source, a * hop, (b - 1) * hop + size)
-        total = np.zeros((b - a, size // 2 + 1), dtype=np.float32)
-        for channel in block:
-            spectrum = rfft(np.lib.stride_tricks.sliding_window_view(channel, size)[:: hop][: b - a] * window)
-            total += spectrum.real**2 + spectrum.imag**2
-        powers[a:b] = np.add.reduceat(total[:, : marks[-1]], marks[:-1], axis=1) / np.diff(marks)
+        total = powers(block, np.arange(b - a) * hop, window)
+        made[a:b] = np.add.reduceat(total[:, : marks[-1]], marks[:-1], axis=1) / np.diff(marks)
         progress(b / count)
-    return powers * np.float32(4.0 / size**2 / source.channels)
+    return made * np.float32(4.0 / size**2 / source.channels)
 
 
-def changes_s(powers: NDArray[np.float32]) -> list[float]:
-    """Seconds at which the floor jumps, at least SHORTEST_S apart."""
-    looks = len(powers)
-    side = round(SIDE_S * LOOKS_PER_S)
-    level = powers_to_db(powers)
-    if looks < 2 * round(SHORTEST_S * LOOKS_PER_S):
+def changes_s(power: NDArray[np.float32]) -> list[float]:
+    """Seconds at which the floor jumps most, at least SHORTEST_S apart; ``power`` is that of :func:`band_powers`."""
+    level = powers_to_db(power)
+    step, side = LOOKS_PER_S // 4, round(SIDE_S * LOOKS_PER_S)
+    shortest = round(SHORTEST_S * LOOKS_PER_S)
+    if len(level) < 2 * shortest:
         return []
-    step = LOOKS_PER_S // 4
-    places = np.arange(round(SHORTEST_S * LOOKS_PER_S), looks - round(SHORTEST_S * LOOKS_PER_S), step)
-    jump = np.array([_jump(level, int(p), side) for p in places])
+    # the floor behind a place is the floor before the place one side later
+    padded = np.concatenate([np.full((side, level.shape[1]), np.nan), level, np.full((side, level.shape[1]), np.nan)])
+    floors = _floors(padded, side, step)
+    places = np.arange(0, len(level) + 1, step)
+    before, behind = floors[: len(places)], floors[side // step : side // step + len(places)]
+    heard = (before > DIGITAL_SILENCE_DB) & (behind > DIGITAL_SILENCE_DB)
+    squares = np.where(heard, (behind - before) ** 2, 0.0).sum(axis=1) / np.maximum(heard.sum(axis=1), 1)
+    jump = np.where(heard.sum(axis=1) >= level.shape[1] // 2, np.sqrt(squares), 0.0)
+    jump[(places < shortest) | (places > len(level) - shortest)] = 0.0
     found: list[float] = []
-    near = round(SHORTEST_S * LOOKS_PER_S / step)
-    while len(jump) and jump.max() >= CHANGE_DB:
+    while jump.max() >= CHANGE_DB and len(found) < MOST_CHANGES:
         k = int(np.argmax(jump))
         found.append(_refined(level, int(places[k])) / LOOKS_PER_S)
-        jump[max(0, k - near) : k + near + 1] = 0.0
+        jump[max(0, k - shortest // step) : k + shortest // step + 1] = 0.0
     return sorted(found)
 
 
-def _jump(level: NDArray[np.float64], at: int, side: int) -> float:
-    """How far the floors before and behind a place differ, over the bands; 0 beside digital silence."""
-    before, behind = level[max(0, at - side) : at], level[at : at + side]
-    a, b = np.quantile(before, FLOOR_SHARE, axis=0), np.quantile(behind, FLOOR_SHARE, axis=0)
-    heard = (a > DIGITAL_SILENCE_DB) & (b > DIGITAL_SILENCE_DB)
-    if heard.sum() < len(a) // 2:
-        return 0.0
-    difference = (b - a)[heard]
-    return float(np.sqrt(np.mean(difference**2)))
+def _floors(padded: NDArray[np.float64], side: int, step: int) -> NDArray[np.float64]:
+    """Low quantile of each window of ``side`` looks, every ``step`` looks; what is not a number does not count."""
+    view = np.lib.stride_tricks.sliding_window_view(padded, side, axis=0)[::step]
+    made = np.empty(view.shape[:2])
+    for a in range(0, len(view), 256):
+        ordered = np.sort(view[a : a + 256], axis=2)
+        count = np.count_nonzero(~np.isnan(ordered), axis=2)
+        at = np.maximum(np.rint(FLOOR_SHARE * (count - 1)).astype(int), 0)
+        made[a : a + 256] = np.take_along_axis(ordered, at[:, :, None], axis=2)[:, :, 0]
+    return np.nan_to_num(made, nan=2 * DIGITAL_SILENCE_DB)
 
 
 def _refined(level: NDArray[np.float64], at: int) -> int:

@@ -85,7 +85,7 @@ def mean_spectrum(parts: Sequence[Samples], size: int) -> NDArray[np.float32]:
     return np.asarray(np.maximum(power, floor), dtype=np.float32)
 
 
-def quiet_spans(source: Source) -> tuple[Span, ...]:
+def quiet_spans(source: Source, *, most_listened_s: float = MOST_LISTENED_S) -> tuple[Span, ...]:
     """The quietest stretches that are not digital silence: where noise alone is most likely.
 
     Raises
@@ -101,9 +101,11 @@ def quiet_spans(source: Source) -> tuple[Span, ...]:
         raise AnalysisError(message)
     if count < window:
         return (Span(0, source.frames),)
-    energy = _block_energies(source, block, count)
-    sums = np.concatenate([[0.0], np.cumsum(energy)])
-    means = (sums[window:] - sums[:-window]) / window
+    energy = _block_energies(source, block, count, most_listened_s)
+    heard = np.isfinite(energy)  # of a long recording not every stretch was listened to
+    sums = np.concatenate([[0.0], np.cumsum(np.where(heard, energy, 0.0))])
+    unheard = np.concatenate([[0], np.cumsum(~heard)])
+    means = np.where(unheard[window:] > unheard[:-window], np.inf, (sums[window:] - sums[:-window]) / window)
     quietest = np.minimum.reduce([energy[k : k + len(means)] for k in range(window)])
     usable = np.isfinite(means) & (quietest > DIGITAL_SILENCE)
     if not usable.any():
@@ -119,11 +121,11 @@ def quiet_spans(source: Source) -> tuple[Span, ...]:
     return tuple(sorted(spans))
 
 
-def _block_energies(source: Source, block: int, count: int) -> NDArray[np.float64]:
+def _block_energies(source: Source, block: int, count: int, most_listened_s: float) -> NDArray[np.float64]:
     energy = np.full(count, np.inf)
     stretch = 200  # blocks read at once: ten seconds
     stretches = -(-count // stretch)
-    step = max(1, round(source.frames / source.rate / MOST_LISTENED_S))
+    step = max(1, round(source.frames / source.rate / most_listened_s))
     for number in range(0, stretches, step):
         first, last = number * stretch, min(count, (number + 1) * stretch)
         samples = source.read(first * block, last * block)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, SpanSource, read_padded
 from pulizia.audio.spans import Span
-from pulizia.dsp.stft import analyse as spectra_of
+from pulizia.dsp.stft import powers, sine_window
 from pulizia.errors import AnalysisError
 from pulizia.measure.noise_changes import TRACK_REACH_S, band_powers, changes_s, quantile_spectrum
 from pulizia.measure.noise_floor import noise_spectrum, quiet_spans
@@ -21,6 +22,7 @@ CROSS_FADE_S = 0.15
 LEAST_MARKED_S = 0.1
 CLEAN_RATIO = 3.0
 MOST_LOOKS = 500
+LISTENED_IN_STRETCH_S = 120.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +94,7 @@ def _found_in(source: Source, start: int, stop: int, size: int) -> NDArray[np.fl
     part = SpanSource(source, start, stop)
     through = quantile_spectrum(_looks(part, size))
     try:
-        quiet = noise_spectrum(part, quiet_spans(part), size)
+        quiet = noise_spectrum(part, quiet_spans(part, most_listened_s=LISTENED_IN_STRETCH_S), size)
     except AnalysisError:
         return np.maximum(through, 1e-20)
     # quiet passages that are far louder than the floor seen through the voice are voice themselves
@@ -101,24 +103,32 @@ def _found_in(source: Source, start: int, stop: int, size: int) -> NDArray[np.fl
 
 
 def drifting(source: Source, size: int, progress: Callable[[float], None]) -> NoiseProfile:
-    """The noise every second, seen through the voice over some seconds around."""
-    step, reach = source.rate, round(TRACK_REACH_S * source.rate)
-    rows, places = [], []
-    for at in range(0, max(1, source.frames), step):
-        part = SpanSource(source, max(0, at - reach), min(source.frames, at + reach))
-        rows.append(np.maximum(quantile_spectrum(_looks(part, size)), 1e-20))
-        places.append(at)
-        progress(min(1.0, (at + step) / source.frames))
-    return NoiseProfile(np.stack(rows), np.array(places, dtype=np.int64), size)
+    """The noise every second, seen through the voice over TRACK_REACH_S to both sides."""
+    seconds = max(1, -(-source.frames // source.rate))
+    reach = round(TRACK_REACH_S)
+    near: deque[NDArray[np.float32]] = deque(maxlen=2 * reach + 1)
+    rows = []
+    for second in range(seconds + reach):
+        if second < seconds:
+            part = SpanSource(source, second * source.rate, min(source.frames, (second + 1) * source.rate))
+            near.append(_looks(part, size))
+        elif len(near) > reach + 1:
+            near.popleft()
+        if second >= reach or second == seconds - 1:
+            rows.append(np.maximum(quantile_spectrum(np.concatenate(near)), 1e-20))
+        progress(min(1.0, (second + 1) / seconds))
+    rows = rows[:seconds]
+    places = np.arange(len(rows), dtype=np.int64) * source.rate
+    return NoiseProfile(np.stack(rows), places, size)
 
 
 def _looks(source: Source, size: int) -> NDArray[np.float32]:
     """(frames, bins) power, channels averaged; a long stretch is looked at here and there."""
-    count = max(1, (source.frames - size) // (size // 2) + 1)
-    chosen = np.arange(0, count, max(1, count // MOST_LOOKS))
-    looks = np.zeros((len(chosen), size // 2 + 1), dtype=np.float32)
-    for n, k in enumerate(chosen.tolist()):
-        block = read_padded(source, k * size // 2, k * size // 2 + size)
-        for channel in block:
-            looks[n] += np.abs(spectra_of(channel, size, size)[0]) ** 2
-    return looks / np.float32(source.channels)
+    hop, window = size // 2, sine_window(size)
+    count = max(1, (source.frames - size) // hop + 1)
+    if count <= MOST_LOOKS:
+        block = read_padded(source, 0, (count - 1) * hop + size)
+        return powers(block, np.arange(count) * hop, window) / np.float32(source.channels)
+    chosen = np.arange(0, count, count // MOST_LOOKS) * hop
+    looks = [powers(read_padded(source, at, at + size), np.zeros(1, dtype=np.intp), window) for at in chosen.tolist()]
+    return np.concatenate(looks) / np.float32(source.channels)

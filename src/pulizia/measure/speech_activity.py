@@ -13,9 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
-from pulizia.dsp.fourier import rfft
-from pulizia.dsp.stft import hann_window
-from pulizia.units import power_to_db
+from pulizia.dsp.stft import hann_window, powers
+from pulizia.units import power_to_db, powers_to_db
 
 FRAMES_PER_S = 100
 BAND_HZ = (200.0, 6000.0)
@@ -50,12 +49,8 @@ def band_levels(source: Source, start: int, stop: int, progress: Callable[[float
         centres = start + (np.arange(first, last) * source.rate // FRAMES_PER_S) + source.rate // (2 * FRAMES_PER_S)
         begin = int(centres[0]) - size // 2
         block = read_padded(source, begin, int(centres[-1]) + size)
-        power = np.zeros(len(centres))
-        for channel in block:
-            frames = np.lib.stride_tricks.sliding_window_view(channel, size)[centres - size // 2 - begin]
-            spectrum = rfft(frames * window)[:, inside]
-            power += (spectrum.real**2 + spectrum.imag**2).sum(axis=1)
-        levels.append(10.0 * np.log10(np.maximum(power * scale, 1e-16)))
+        power = powers(block, centres - size // 2 - begin, window)[:, inside].sum(axis=1, dtype=np.float64)
+        levels.append(powers_to_db(power * scale))
         progress(last / count)
     return np.concatenate(levels) if levels else np.zeros(0)
 

@@ -16,11 +16,11 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.dsp.band_frames import around, band_frames, decibels, step_frames
+from pulizia.dsp.band_frames import around, band_frames, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Tool, moments_survey
-from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 
 STEP_MS, WINDOW_MS = 10.0, 25.0
 BANDS = ((80.0, 400.0), (400.0, 1500.0), (1500.0, 5000.0), (5000.0, 12_000.0), (80.0, 12_000.0))
@@ -62,7 +62,7 @@ def find(samples: Samples, start: int, settings: BreathsSettings, rate: int) -> 
     powers, first = band_frames(samples, start, rate, BANDS, step_ms=STEP_MS, window_ms=WINDOW_MS)
     if powers.shape[1] < 20:
         return []
-    level = decibels(powers[4])
+    level = powers_to_db(powers[4])
     voice, room = _surroundings(level, first)
     step = step_frames(rate, STEP_MS)
     found = []
@@ -85,7 +85,7 @@ def _like_breath(
     settings: BreathsSettings,
 ) -> NDArray[np.bool_]:  # fmt: skip
     """Steps that are over the room, well under the voice, not voiced and not an S."""
-    low, middle, high, treble = (decibels(p) for p in powers[:4])
+    low, middle, high, treble = (powers_to_db(p) for p in powers[:4])
     over_room = (level > room + 6.0 - 0.5 * settings.sensitivity_db) & (room > -150.0)
     under_voice = (level < voice - 11.0 + settings.sensitivity_db) & (level > voice - 45.0)
     unvoiced = (low < np.maximum(middle, high) - 1.0) & (middle < high + 9.0)

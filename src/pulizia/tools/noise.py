@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +22,7 @@ from pulizia.dsp.spectral_gain import noise_gain
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
 from pulizia.measure.harm import harm
+from pulizia.measure.noise_changes import band_powers, changes_s
 from pulizia.measure.noise_floor import noise_spectrum, quiet_spans
 from pulizia.measure.noise_profile import NoiseProfile, by_stretch, drifting, single
 from pulizia.measure.speech_activity import speech_to_noise_db
@@ -73,10 +75,10 @@ class NoiseSettings(Settings):
         help="Longer keeps what is left of the noise calm; shorter follows the voice faster.",
     )  # fmt: skip
     following: str = choice(
-        "changes",
-        options={"one": "one profile", "changes": "a profile for each noise", "slow": "follows slow changes"},
+        "auto",
+        options={"auto": "automatic", "one": "one everywhere", "changes": "one for each noise", "slow": "drifts along"},
         label="Profile",
-        help="Where another noise begins, such as a second fan, it gets a profile of its own; or the profile drifts along.",
+        help="Automatic takes what you marked everywhere and tells where another noise begins; with nothing marked, each noise gets a profile of its own. The others say so outright.",
     )  # fmt: skip
     transform_size: str = choice(
         "auto",
@@ -118,7 +120,7 @@ def analyse(
         return single(np.maximum(power, 1e-20).astype(np.float32), size)
     del spans
     marked = _marked(settings, source.rate)
-    if settings.following == "one":
+    if _way(settings) == "one":
         return single(noise_spectrum(source, marked or quiet_spans(source), size), size)
     if settings.following == "slow":
         return drifting(source, size, progress)
@@ -226,7 +228,14 @@ def analysis_places(settings: NoiseSettings, rate: int) -> tuple[Span, ...] | No
     """The marked stretches; everything where the program looks itself; nothing for a carried profile."""
     if settings.profile_levels:
         return ()
-    return (_marked(settings, rate) if settings.following == "one" else ()) or None
+    return (_marked(settings, rate) if _way(settings) == "one" else ()) or None
+
+
+def _way(settings: NoiseSettings) -> str:
+    """What "auto" means: marked noise is learned at once, without listening to hours of sound first."""
+    if settings.following != "auto":
+        return settings.following
+    return "one" if settings.profile_spans_s else "changes"
 
 
 def caption(settings: NoiseSettings) -> str:
@@ -257,10 +266,12 @@ def survey(
     source: Source, after: Source, spans: Sequence[Span], settings: NoiseSettings, profile: NoiseProfile, progress: Progress
 ) -> Survey:
     """The stretches with a noise of their own, and how loud each noise is."""
-    del after, spans, progress
+    del after, spans
     if settings.following == "slow":
         return Survey("The profile follows the noise all through.")
     size, rate = profile.size, source.rate
+    if _way(settings) == "one":
+        return _offer(changes_s(band_powers(source, progress)), rate)
     levels_db = [float(powers_to_db(row.sum() * (2.0 / (0.5 * size * size)))) for row in profile.rows]
     if len(profile.rows) == 1:
         return Survey(f"One noise all through, {format_number(levels_db[0])} dBFS.")
@@ -274,11 +285,24 @@ def survey(
     return Survey(f"The noise changes {times}; each stretch has its own profile.", tuple(marks), Table(("stretch", "noise"), tuple(rows)))
 
 
+def _offer(changes: list[float], rate: int) -> Survey:
+    """Where another noise begins while one profile is used everywhere."""
+    if not changes:
+        return Survey("The noise stays the same all through.")
+    marks = tuple(Mark(round(s * rate), round(s * rate) + 1, "another noise begins here") for s in changes)
+    times = "once" if len(changes) == 1 else f"{len(changes)} times"
+    return Survey(f"The noise changes {times}. Suggest gives each noise a profile of its own.", marks)
+
+
 def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress) -> Suggestion:
     """As much reduction as brings the floor well under the voice, and no more than harms little."""
-    snr = speech_to_noise_db(source, lambda p: progress(0.4 * p))
+    changes: dict[str, Any] = {}
+    if _way(settings) == "one" and changes_s(band_powers(source, lambda p: progress(0.2 * p))):
+        changes["following"] = "changes"
+        settings = replace(settings, **changes)
+    snr = speech_to_noise_db(source, lambda p: progress(0.2 + 0.2 * p))
     if snr is None:
-        return Suggestion({}, "No speech stands out of the noise here; set the reduction by ear.")
+        return Suggestion(changes, "No speech stands out of the noise here; set the reduction by ear.")
     reduction = float(np.clip(round(WANTED_SNR_DB - snr), LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB))
     profile = analyse(source, spans, settings, lambda p: progress(0.4 + 0.3 * p))
     taken = _harm_of(source, replace(settings, reduction_db=reduction), profile)
@@ -287,7 +311,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, prog
         taken = _harm_of(source, replace(settings, reduction_db=reduction), profile)
     words = f"Speech stands {format_number(snr, 0)} dB over the noise; {reduction:.0f} dB bring the floor {format_number(snr + reduction, 0)} dB under it"
     words += "." if taken is None else f", at a harm of {format_number(taken, 0)} dB."
-    return Suggestion({"reduction_db": reduction}, words)
+    if changes:
+        words += " The noise changes: each gets its own profile."
+    return Suggestion(changes | {"reduction_db": reduction}, words)
 
 
 def _harm_of(source: Source, settings: NoiseSettings, profile: NoiseProfile) -> float | None:

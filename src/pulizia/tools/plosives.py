@@ -15,13 +15,13 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.dsp.band_frames import around, band_frames, decibels, step_frames
+from pulizia.dsp.band_frames import around, band_frames, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
 from pulizia.settings.declare import Settings, Stretches, number, places
 from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Tool, moments_survey
-from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 
 STEP_MS, WINDOW_MS = 5.0, 40.0
 REST_HZ = (250.0, 3000.0)
@@ -55,7 +55,7 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) ->
     powers, first = band_frames(samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ), step_ms=STEP_MS, window_ms=WINDOW_MS)
     if powers.shape[1] < 8:
         return []
-    low, rest = decibels(powers[0]), decibels(powers[1])
+    low, rest = powers_to_db(powers[0]), powers_to_db(powers[1])
     usual = _usual(low, first)
     rise = 12.0 - settings.sensitivity_db
     over = (low > usual + rise) & (low > rest - 0.5 * settings.sensitivity_db) & (low > QUIETEST_DBFS - settings.sensitivity_db)

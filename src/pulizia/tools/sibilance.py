@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
-from pulizia.dsp.band_frames import band_frames, decibels, filtered, low_taps, spread, step_frames
+from pulizia.dsp.band_frames import band_frames, filtered, low_taps, spread, step_frames
 from pulizia.dsp.moments import merged, overlaps_any, runs
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
@@ -116,7 +116,7 @@ def analyse(source: Source, spans: Sequence[Span], settings: SibilanceSettings, 
                 total += np.sum(np.abs(spectra_of(frames, size, size)) ** 2, axis=0)
         count += len(at)
         places_of.append(at)
-        excess.append((decibels(powers[2]) - _voice_db(powers[0]))[inside])
+        excess.append((powers_to_db(powers[2]) - _voice_db(powers[0]))[inside])
         progress(min(1.0, (end - start) / max(1, stop - start)))
     hz = np.arange(size // 2 + 1) * rate / size
     if count < 4:
@@ -146,13 +146,13 @@ def _voice_db(voice: NDArray[np.float64]) -> NDArray[np.float64]:
     reach = min(round(AROUND_S * 1000.0 / STEP_MS), max(0, (len(voice) - 1) // 2))
     square = np.convolve(voice**2, np.ones(2 * reach + 1), mode="same")
     plain = np.convolve(voice, np.ones(2 * reach + 1), mode="same")
-    return decibels(square / np.maximum(plain, 1e-16))  # a mean weighted by itself leans to the loud steps
+    return powers_to_db(square / np.maximum(plain, 1e-16))  # a mean weighted by itself leans to the loud steps
 
 
 def _is_s(powers: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Steps in which the treble outweighs the voice and is loud enough to matter."""
     voice, treble, _ = powers
-    loud = decibels(treble) > _voice_db(voice) - 22.0
+    loud = powers_to_db(treble) > _voice_db(voice) - 22.0
     over = (treble > 1.2 * voice) & loud & (treble > 1e-9)
     kept = np.zeros(len(over), dtype=bool)
     for a, b in merged(runs(over), GAP_STEPS):
@@ -176,7 +176,7 @@ def lowered_db(samples: Samples, start: int, settings: SibilanceSettings, speake
     if not powers.shape[1]:
         return np.zeros(0), first
     inside = _is_s(powers)
-    excess = decibels(powers[2]) - _voice_db(powers[0]) - speaker.usual_db
+    excess = powers_to_db(powers[2]) - _voice_db(powers[0]) - speaker.usual_db
     step = step_frames(rate, STEP_MS)
     amount = np.zeros(len(inside))
     for a, b in runs(inside):
