@@ -146,7 +146,7 @@ def test_dragging_in_the_sonogram_marks_time_and_frequency(bench: Person) -> Non
     scale = view.scale
     assert high == pytest.approx(float(scale.hz_of_row(0.2 * view.height())), rel=0.05)
     assert low == pytest.approx(float(scale.hz_of_row(0.7 * view.height())), rel=0.05)
-    bench.window.studio.add_tool("level", on_selection=True)
+    bench.window.studio.repairs.add_tool("level", on_selection=True)
     (step,) = bench.recording.score
     assert step.band_hz == (low, high)
     assert step.spans == (selection.span,)
@@ -245,10 +245,10 @@ def test_dropped_files_open_in_their_order_and_bad_ones_are_explained(person: Pe
 
 def test_faults_are_sentences_in_the_window(bench: Person, tmp_path: Path, voice_file: Path) -> None:
     bench.key(Qt.Key.Key_N)  # nothing marked: the key does nothing
-    bench.window.studio.take_as_noise()
+    bench.window.studio.repairs.take_as_noise()
     assert "Mark a stretch" in bench.said
     bench.window.studio.select(1000, 2000)
-    bench.window.studio.take_as_noise()
+    bench.window.studio.repairs.take_as_noise()
     assert "21 ms long" in bench.said
     (tmp_path / "r.json").write_text("{")
     bench.window.open_paths([tmp_path / "r.json"])
@@ -394,7 +394,7 @@ def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(perso
     person.key(Qt.Key.Key_N)
     person.settle()
     person.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
-    person.until(lambda: person.window.studio.can_paste)
+    person.until(lambda: person.window.studio.repairs.can_paste)
     cards = person.window.bench.list.cards
     person.click(cards, QPointF(60, 48 + 20))
     assert person.recording.name == "other"

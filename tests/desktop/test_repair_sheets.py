@@ -33,7 +33,7 @@ def settled(person: Person) -> None:
 
 
 def add(person: Person, tool: str) -> None:
-    person.window.studio.add_tool(tool, on_selection=False)
+    person.window.studio.repairs.add_tool(tool, on_selection=False)
     settled(person)
 
 

@@ -183,7 +183,7 @@ def test_the_levels_panel_shows_what_is_heard(pair: Person) -> None:
     assert panel.isVisible()
     measures = studio.measures("after")
     assert panel.figures[0].text() == window.foot.figures.NAMES[2][0].replace("I", f"{measures.integrated_lufs:.1f}".replace("-", "\u2212"))
-    studio.add_tool("level", on_selection=False)
+    studio.repairs.add_tool("level", on_selection=False)
     studio.document.change_settings(pair.recording.id, studio.step.id, way="gain", gain_db=6.0)
     pair.settle()
     studio.set_matched(False)

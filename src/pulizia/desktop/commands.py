@@ -63,15 +63,15 @@ def _edits(w: MainWindow) -> list[Command]:
         Command("mark_start", "Edit", "Mark from the play head", ("[",), lambda: edge("start"), has),
         Command("mark_stop", "Edit", "Mark up to the play head", ("]",), lambda: edge("stop"), has),
         Command("clear", "Edit", "Mark nothing", ("Esc",), clear),
-        Command("noise", "Edit", "Take as noise", ("N",), s.take_as_noise, marked),
+        Command("noise", "Edit", "Take as noise", ("N",), s.repairs.take_as_noise, marked),
         Command("marker", "Edit", "Set a marker", ("K",), lambda: _do(s.markers.add), lambda: s.recording is not None),
         Command("marker_rename", "Edit", "Rename the marker here\u2026", ("Ctrl+K",), w.rename_marker_here, lambda: bool(s.markers.all)),
         Command("marker_next", "Edit", "Next marker", ("Ctrl+PgDown",), lambda: s.markers.go(1), lambda: bool(s.markers.all)),
         Command("marker_previous", "Edit", "Previous marker", ("Ctrl+PgUp",), lambda: s.markers.go(-1), lambda: bool(s.markers.all)),
         Command("markers_out", "Edit", "Export markers\u2026", (), w.export_markers, lambda: bool(s.markers.all)),
         Command("markers_in", "Edit", "Take in markers\u2026", (), w.take_in_markers, has),
-        Command("mend", "Edit", "Mend the marked click", ("J",), s.mend_selection, marked),
-        Command("give_back", "Edit", "Give back the original", ("G",), s.give_back, marked),
+        Command("mend", "Edit", "Mend the marked click", ("J",), s.repairs.mend_selection, marked),
+        Command("give_back", "Edit", "Give back the original", ("G",), s.repairs.give_back, marked),
     ]
 
 
@@ -194,8 +194,8 @@ def _score(w: MainWindow) -> list[Command]:
     return [
         Command("add", "Score", "Add a step\u2026", ("A",), lambda: w.bench.choose_tool(on_selection=False), has),
         Command("treat", "Score", "Treat what is marked\u2026", ("T",), lambda: w.bench.choose_tool(on_selection=True), lambda: s.selection is not None),
-        Command("step_copy", "Score", "Copy the step", ("Ctrl+C",), s.copy_step, on_step),
-        Command("step_paste", "Score", "Paste the step", ("Ctrl+V",), s.paste_step, lambda: s.can_paste),
+        Command("step_copy", "Score", "Copy the step", ("Ctrl+C",), s.repairs.copy_step, on_step),
+        Command("step_paste", "Score", "Paste the step", ("Ctrl+V",), s.repairs.paste_step, lambda: s.repairs.can_paste),
         Command("suggest", "Score", "Suggest settings", ("U",), s.surveys.suggest, lambda: s.step is not None and s.step.tool.suggest is not None),
         Command("next_moment", "Score", "Next moment of the step", ("Shift+N",), lambda: w.bench.go_to_moment(1), on_step),
         Command("previous_moment", "Score", "Previous moment of the step", ("Shift+B",), lambda: w.bench.go_to_moment(-1), on_step),

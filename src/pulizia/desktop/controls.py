@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QPushButton,
+    QScrollArea,
     QWidget,
 )
 
@@ -83,6 +84,17 @@ def retone(made: QLabel, token: str) -> None:
         made.setProperty("tone", token)
         made.style().unpolish(made)
         made.style().polish(made)
+
+
+def scrolled(inner: QWidget) -> QScrollArea:
+    """A widget in an area that scrolls up and down only."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setWidget(inner)
+    return area
 
 
 def hairline() -> QFrame:

@@ -29,8 +29,8 @@ from pulizia.session.transport import Listening
 from pulizia.units import format_clock, format_number, gain_to_db
 
 FLOOR_DB = -60.0
-BAR_WIDTH = 180
-FULL_GAUGE, COMPACT_GAUGE = 322, 240
+FULL_BAR, COMPACT_BAR = 180, 140
+FULL_GAUGE, COMPACT_GAUGE = 322, 200
 NARROW_WINDOW = 1200
 FIGURES_EVERY = 5  # turns of the gauges between two sets of figures: what changes faster is not read
 ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED)
@@ -129,9 +129,12 @@ class Gauge(QWidget):
         self.reading = reading
         self.update()
 
-    @staticmethod
-    def _x(db: float) -> float:
-        return 16.0 + (min(max(db, FLOOR_DB), 0.0) - FLOOR_DB) / -FLOOR_DB * BAR_WIDTH
+    @property
+    def _bar(self) -> int:
+        return COMPACT_BAR if self.compact else FULL_BAR
+
+    def _x(self, db: float) -> float:
+        return 16.0 + (min(max(db, FLOOR_DB), 0.0) - FLOOR_DB) / -FLOOR_DB * self._bar
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -157,10 +160,10 @@ class Gauge(QWidget):
             for row, name in enumerate(self.names):
                 y = self._top(row)
                 painter.drawText(QRectF(0, y - 4, 12, 15), Qt.AlignmentFlag.AlignVCenter, name)
-                painter.fillRect(QRectF(16, y, BAR_WIDTH, 7), colour("line"))
-            for db in (-60, -40, -20, -10, 0):
+                painter.fillRect(QRectF(16, y, self._bar, 7), colour("line"))
+            for db in (-60, -40, -20, 0) if self.compact else (-60, -40, -20, -10, 0):
                 painter.drawText(QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0))
-            painter.drawText(QRectF(16 + BAR_WIDTH + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, "dBTP")
+            painter.drawText(QRectF(16 + self._bar + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, "dBTP")
             painter.end()
             self._still = (key, pixmap)
         return self._still[1]
@@ -180,7 +183,7 @@ class Gauge(QWidget):
         painter.fillRect(QRectF(self._x(self.ceiling_db), y - 2, 1, 11), colour("madder"))
         over = hold is not None and hold > self.ceiling_db
         painter.setPen(colour("madder" if over else "soft"))
-        box = QRectF(16 + BAR_WIDTH + 4, y - 4, 36, 15)
+        box = QRectF(16 + self._bar + 4, y - 4, 36, 15)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(hold))
 
     def _paint_correlation(self, painter: QPainter) -> None:

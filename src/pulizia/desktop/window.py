@@ -12,14 +12,11 @@ from PySide6.QtGui import (
     QResizeEvent,
 )
 from PySide6.QtWidgets import (
-    QDialog,
     QFileDialog,
-    QGridLayout,
     QInputDialog,
     QMainWindow,
     QMenu,
     QMessageBox,
-    QScrollArea,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -32,9 +29,9 @@ from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.bench.figures_dialog import FiguresDialog
 from pulizia.desktop.bench.inspection_dialog import InspectionDialog
 from pulizia.desktop.commands import window_commands
-from pulizia.desktop.controls import button, hairline, label
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.foot import Foot
+from pulizia.desktop.keys_dialog import KeysDialog
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.sound_dialog import SoundDialog
 from pulizia.desktop.theme import theme_notice
@@ -350,38 +347,8 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """The table of all keys."""
-        dialog = QDialog(self)
-        dialog.setWindowTitle("Keys")
-        dialog.resize(560, 620)
-        column = QVBoxLayout(dialog)
-        column.addWidget(label("Keys", 20, bold=True))
-        inner = QWidget()
-        grid = QGridLayout(inner)
-        grid.setColumnStretch(0, 1)
-        subject, row = "", 0
-        for name, words, keys in self.actions_.key_table():
-            if name != subject:
-                grid.addWidget(label(name, 15, bold=True), row, 0)
-                grid.addWidget(hairline(), row + 1, 0, 1, 2)
-                subject, row = name, row + 2
-            grid.addWidget(label(words), row, 0)
-            grid.addWidget(label(keys, 13, token="soft"), row, 1, Qt.AlignmentFlag.AlignRight)
-            row += 1
-        mouse = (
-            ("Wheel with Ctrl", "zoom"), ("Wheel", "scroll"), ("Wheel with Alt in the sonogram", "frequency range"),
-            ("Drag in the waveform", "mark time"), ("Drag in the sonogram", "mark time and frequency"), ("Click", "move the play head"),
-        )  # fmt: skip
-        grid.addWidget(label("Mouse", 15, bold=True), row, 0)
-        for n, (what, does) in enumerate(mouse, row + 1):
-            grid.addWidget(label(what), n, 0)
-            grid.addWidget(label(does, 13, token="soft"), n, 1, Qt.AlignmentFlag.AlignRight)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(inner)
-        column.addWidget(area, 1)
-        column.addWidget(button("Close", dialog.accept), alignment=Qt.AlignmentFlag.AlignRight)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.open()
+        self.keys = KeysDialog(self.actions_.key_table(), self)
+        self.keys.open()
 
     # -- events
 

@@ -13,10 +13,12 @@ from pulizia.audio.source import Source, read_padded
 Stretch = tuple[int, int]
 
 
-def runs(mask: NDArray[np.bool_]) -> list[Stretch]:
-    """Starts and stops of the stretches in which a mask is true."""
+def runs(mask: NDArray[np.bool_], *, at_least: int = 1) -> list[Stretch]:
+    """Starts and stops of the stretches in which a mask is true, ``at_least`` long."""
     edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
-    return list(zip(edges[0::2].tolist(), edges[1::2].tolist(), strict=True))
+    starts, stops = edges[0::2], edges[1::2]
+    long = stops - starts >= at_least
+    return list(zip(starts[long].tolist(), stops[long].tolist(), strict=True))
 
 
 def merged(stretches: Iterable[Stretch], gap: int) -> list[Stretch]:

@@ -204,9 +204,8 @@ def _dropouts(source: Source) -> list[Finding]:
     for begin in range(0, source.frames, step):
         end = min(begin + step, source.frames)
         silent = np.logical_not(source.read(begin, end).any(axis=0))
-        for a, b in runs(silent):
-            inside = a + begin > 0 and b + begin < source.frames
-            if b - a >= least and inside:
+        for a, b in runs(silent, at_least=least):
+            if a + begin > 0 and b + begin < source.frames:
                 marks.append(Mark(a + begin, b + begin, f"{1000 * (b - a) / source.rate:.0f} ms"))
     if not marks:
         return []

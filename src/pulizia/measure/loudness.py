@@ -67,12 +67,12 @@ class Measures:
     peak: NDArray[np.float32]
     overs: int  # samples beyond full scale
     flat_samples: int  # samples in flattened tops
-    flat: NDArray[np.uint16]  # the same per 10 ms block
+    troubled: NDArray[np.int32]  # 10 ms blocks with a true peak over full scale or flattened tops
 
     @property
     def nbytes(self) -> int:
         """Bytes held by the curves."""
-        return int(self.momentary.nbytes + self.short_term.nbytes + self.peak.nbytes + self.flat.nbytes)
+        return int(self.momentary.nbytes + self.short_term.nbytes + self.peak.nbytes + self.troubled.nbytes)
 
     @property
     def peak_to_loudness_lu(self) -> float | None:
@@ -130,6 +130,7 @@ def summary(segments: Sequence[Segment], source: Source, names: Sequence[str]) -
     total = sum((s.total for s in segments), np.zeros(source.channels))
     peak = np.max([s.peak.max(axis=1) for s in segments], axis=0)
     true_peak = np.max([s.true_peak.max(axis=1) for s in segments], axis=0)
+    true_peaks = np.concatenate([s.true_peak.max(axis=0) for s in segments])
     return Measures(
         duration_s=source.frames / source.rate,
         rate_hz=source.rate,
@@ -150,10 +151,10 @@ def summary(segments: Sequence[Segment], source: Source, names: Sequence[str]) -
         range_high_lufs=high,
         momentary=momentary,
         short_term=short_term,
-        peak=np.concatenate([s.true_peak.max(axis=0) for s in segments]),
+        peak=true_peaks,
         overs=sum(s.overs for s in segments),
         flat_samples=sum(int(s.flat.sum()) for s in segments),
-        flat=np.concatenate([s.flat for s in segments]),
+        troubled=np.flatnonzero((true_peaks > 1.0) | (np.concatenate([s.flat for s in segments]) > 0)).astype(np.int32),
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -66,9 +67,18 @@ class MarkerDesk:
             return
         self.studio.seek(found.frame)
 
+    def between(self, first: float, last: float) -> tuple[Marker, ...]:
+        """Markers from a frame to another, and the one after them."""
+        markers = self.all
+        low = bisect_left(markers, first, key=lambda m: m.frame)
+        high = bisect_right(markers, last, key=lambda m: m.frame)
+        return markers[low : high + 1]
+
     def near(self, frame: float, reach: float) -> Marker | None:
         """The marker closest to a frame, within ``reach`` frames."""
-        found = min(self.all, key=lambda m: abs(m.frame - frame), default=None)
+        markers = self.all
+        at = bisect_left(markers, frame, key=lambda m: m.frame)
+        found = min(markers[max(0, at - 1) : at + 1], key=lambda m: abs(m.frame - frame), default=None)
         return found if found is not None and abs(found.frame - frame) <= reach else None
 
     def export(self, path: Path) -> None:

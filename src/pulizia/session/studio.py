@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
-from pulizia.audio.source import PICKS, PickedSource, Source, read_padded
+from pulizia.audio.source import PICKS, PickedSource, Source
 from pulizia.audio.spans import Span
 from pulizia.delivery.targets import Target, all_targets
 from pulizia.dsp.band_pass import BandSource
@@ -15,21 +15,19 @@ from pulizia.measure.overview import PeakStore
 from pulizia.media.folders import cache_folder, config_folder, prune
 from pulizia.project.model import Recording
 from pulizia.score.chain import Chain
-from pulizia.score.steps import Step, new_id
+from pulizia.score.steps import Step
 from pulizia.session.document import Document
 from pulizia.session.file_desk import FileDesk
 from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
 from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.measure_desk import MeasureDesk
+from pulizia.session.repair_desk import RepairDesk
 from pulizia.session.sound_out import SoundOut
 from pulizia.session.survey_desk import SurveyDesk
 from pulizia.session.transport import Heard, Listening, Transport
 from pulizia.units import db_to_gain, seconds_to_frames
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
-SHORTEST_NOISE_S = 0.05
-LONGEST_MENDED_S, MEND_REACH_S = 0.1, 0.03
-MOST_LISTENED_S = 10.0  # of marked noise, to tell whether it is digital silence
 
 EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing", "surveys")
 
@@ -62,9 +60,9 @@ class Studio:
         self.matched = True
         self.only_band = False  # hear the marked band alone
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
-        self._copied: Step | None = None
         self._targets: dict[str, Target] = {}
         self.files = FileDesk(self)
+        self.repairs = RepairDesk(self)
         self.markers = MarkerDesk(self)
         self.surveys = SurveyDesk(self)
         self._desk = MeasureDesk(
@@ -180,123 +178,6 @@ class Studio:
         )  # fmt: skip
         self.emit("busy")
         return job
-
-    # -- repairs
-
-    def take_as_noise(self) -> None:
-        """Learn the marked noise: into the selected Noise step, or into a new one over everything."""
-        chain, recording, selection = self.chain, self.recording, self.selection
-        if chain is None or recording is None:
-            return
-        if selection is None:
-            self.say("Mark a stretch of noise alone first, half a second or more.", bad=True)
-            return
-        rate = recording.rate
-        place = (selection.span.start / rate, selection.span.stop / rate)
-        if selection.span.frames < SHORTEST_NOISE_S * rate:
-            ms = 1000 * selection.span.frames / rate
-            self.say(f"The marked noise is {ms:.0f} ms long. Mark at least 50 ms, better half a second.", bad=True)
-            return
-        listened = min(selection.span.stop, selection.span.start + round(MOST_LISTENED_S * rate))
-
-        def is_silent(_job: Job) -> bool:
-            return not read_padded(chain.before, selection.span.start, listened).any()
-
-        def done(silent: object) -> None:
-            if silent:
-                self.say("The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True)
-            elif self.recording is not None and self.recording.id == recording.id:
-                self._learn_noise(place)
-
-        self.job(is_silent, "Listening to the noise", done)
-
-    def _learn_noise(self, place: tuple[float, float]) -> None:
-        recording, step = self.recording, self.step
-        if recording is None:
-            return
-        if step is not None and step.tool_id == "noise":
-            changes = {"profile_spans_s": (place,), "profile_levels": ()}
-            self.document.change_settings(recording.id, step.id, **changes)
-            self.document.history.settle()
-        else:
-            step = self.document.add_step(recording.id, "noise", {"profile_spans_s": [list(place)]})
-            self.step_id = step.id
-            self.emit("selection")
-
-    def add_tool(self, tool_id: str, *, on_selection: bool) -> None:
-        """Add a step of a tool, over everything or over the selection."""
-        recording = self.recording
-        if recording is None:
-            return
-        spans = (self.selection.span,) if on_selection and self.selection else None
-        band = self.selection.band_hz if on_selection and self.selection else None
-        step = self.document.add_step(recording.id, tool_id, spans=spans, band_hz=band)
-        self.step_id = step.id
-        self.emit("selection")
-
-    def mend_selection(self) -> None:
-        """Repair the marked moment whatever the finder says: in the selected Clicks step, or a new one there."""
-        recording, selection, step = self.recording, self.selection, self.step
-        if recording is None or selection is None:
-            self.say("Mark the click first, a few milliseconds are enough.", bad=True)
-            return
-        rate = recording.rate
-        if selection.span.frames > LONGEST_MENDED_S * rate:
-            self.say(f"Mark at most {1000 * LONGEST_MENDED_S:.0f} ms around the click.", bad=True)
-            return
-        place = (selection.span.start / rate, selection.span.stop / rate)
-        if step is not None and step.tool_id == "clicks":
-            mended = tuple(sorted({*step.settings.mend_s, place}))  # type: ignore[attr-defined]
-            self.document.change_settings(recording.id, step.id, mend_s=mended)
-            self.document.history.settle()
-            return
-        reach = round(MEND_REACH_S * rate)
-        around = Span(max(0, selection.span.start - reach), min(recording.frames, selection.span.stop + reach))
-        step = self.document.add_step(recording.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
-        self.step_id = step.id
-        self.emit("selection")
-
-    def copy_step(self) -> None:
-        """Keep the selected step for pasting into another recording, with what it has learned."""
-        step, chain = self.step, self.chain
-        if step is None or chain is None:
-            return
-        stage = chain.stages.get(step.id)
-        if stage is None:
-            self.say("Switch the step on first: what it has learned is carried along.", bad=True)
-            return
-
-        def work(job: Job) -> Step:
-            settings = step.tool.carried(step.settings, stage.analysis(job.progress), stage.rate)
-            return replace(step, settings=settings, spans=None, holes=(), channels=None, id=new_id())
-
-        def done(copied: object) -> None:
-            self._copied = copied if isinstance(copied, Step) else None
-            self.say(f"{step.tool.title} copied. Paste it into any recording (Ctrl+V).")
-
-        self.job(work, f"Copying {step.tool.title}", done)
-
-    @property
-    def can_paste(self) -> bool:
-        """Whether a step was copied."""
-        return self._copied is not None and self.recording is not None
-
-    def paste_step(self) -> None:
-        """Add the copied step to the recording on the bench."""
-        if self._copied is None or self.recording is None:
-            return
-        step = replace(self._copied, id=new_id())
-        self.document.paste_step(self.recording.id, step)
-        self.step_id = step.id
-        self.emit("selection")
-
-    def give_back(self) -> None:
-        """Give the original back in the selection."""
-        if self.recording is None or self.selection is None:
-            self.say("Mark the words that shall come back as they were first.", bad=True)
-            return
-        if not self.document.give_back(self.recording.id, self.selection.span):
-            self.say("No step acts in the marked stretch: it is the original already.")
 
     # -- listening
 

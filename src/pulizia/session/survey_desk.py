@@ -32,7 +32,7 @@ class SurveyDesk:
     def __init__(self, studio: Studio) -> None:
         self.studio = studio
         self._found: OrderedDict[str, Found] = OrderedDict()
-        self._wanted = ""
+        self._wanted = self._wanted_harm = ""
 
     def of(self, stage: Stage) -> Found | None:
         """What is known of a stage as it is now."""
@@ -74,10 +74,14 @@ class SurveyDesk:
         key = f"score:{chain.after.key}"
         if key in self._found:
             return self._found[key].harm
+        if key == self._wanted_harm:
+            return None  # asked for already; views ask whenever they are drawn
+        self._wanted_harm = key
         before, after = chain.before, chain.after
 
         def done(found: Harm | None) -> None:
             self._found[key] = Found(None, found)
+            self._wanted_harm = ""
             self.studio.emit("surveys")
 
         self.studio.pool.submit(

@@ -101,9 +101,9 @@ def _heights(samples: NDArray[np.float32], skip: int, count: int, size: int, rat
         at = skip + a * hop + hop // 2
         height[at : at + len(middle)] = middle
     height[np.abs(samples) < 1e-7] = 0.0  # digital silence has no sigma
-    for a, b in runs(samples == 0.0):
-        if b - a >= SILENCE:  # where sound begins out of digital silence, or ends in it, there is no click
-            height[max(0, a - EDGE) : b + EDGE] = 0.0
+    for a, b in runs(samples == 0.0, at_least=SILENCE):
+        # where sound begins out of digital silence, or ends in it, there is no click
+        height[max(0, a - EDGE) : b + EDGE] = 0.0
     return height
 
 

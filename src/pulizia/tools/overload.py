@@ -100,10 +100,10 @@ def _tops(near: NDArray[np.bool_], higher: NDArray[np.bool_]) -> NDArray[np.bool
     edges = np.diff(np.concatenate([[False], near, [False]]).astype(np.int8))
     starts, stops = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1)
     passing = higher[np.maximum(starts - 1, 0)] | higher[np.minimum(stops, len(near) - 1)]
-    made = near.copy()
-    for a, b in zip(starts[passing].tolist(), stops[passing].tolist(), strict=True):
-        made[a:b] = False
-    return made
+    steps = np.zeros(len(near) + 1, dtype=np.int8)
+    steps[starts[~passing]] = 1
+    steps[stops[~passing]] = -1
+    return np.cumsum(steps[:-1]).astype(bool)
 
 
 def _groups(cut: NDArray[np.bool_]) -> list[Stretch]:
@@ -138,9 +138,8 @@ def rebuilt(x: NDArray[np.float32], above: float, below: float, settings: Overlo
 def _allowed(cut: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Without plateaus that are too long to be rebuilt."""
     good = cut.copy()
-    for start, stop in runs(cut):
-        if stop - start > LONGEST_TOP:
-            good[start:stop] = False
+    for start, stop in runs(cut, at_least=LONGEST_TOP + 1):
+        good[start:stop] = False
     return good
 
 

@@ -5,10 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QMenu,
-    QScrollArea,
     QScrollBar,
     QSplitter,
     QStackedWidget,
@@ -28,7 +26,7 @@ from pulizia.desktop.bench.sonogram_view import SonogramView
 from pulizia.desktop.bench.spectrum_view import LargeSpectrum, SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.waveform_view import WaveformView
-from pulizia.desktop.controls import button, hairline, label
+from pulizia.desktop.controls import button, hairline, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.theme import colour
 from pulizia.session.studio import Studio
@@ -50,14 +48,8 @@ class Column(QWidget):
         self.setFixedWidth(width)
         box = QVBoxLayout(self)
         box.setContentsMargins(1 if line_at_left else 0, 0, 0 if line_at_left else 1, 0)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        area.setWidget(inner)
         box.setSpacing(0)
-        box.addWidget(area, 1)
+        box.addWidget(scrolled(inner), 1)
         if below is not None:
             box.addWidget(hairline())
             box.addWidget(below)
@@ -144,12 +136,7 @@ class Bench(QWidget):
         holder.setContentsMargins(GUTTER, 2, GUTTER, 0)
         holder.addWidget(self._scroll_bar)
         column.addLayout(holder)
-        self._score_area = QScrollArea()
-        self._score_area.setWidgetResizable(True)
-        self._score_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._score_area.setFrameShape(QFrame.Shape.NoFrame)
-        self._score_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._score_area.setWidget(self.score)
+        self._score_area = scrolled(self.score)
         column.addWidget(self._score_area)
         self._stack.addWidget(self._middle)
         self._stack.addWidget(self._empty_place())
@@ -296,7 +283,7 @@ class Bench(QWidget):
             action = menu.addAction(f"{tool.title}   {tool.summary}")
             action.setData(tool.id)
             action.triggered.connect(
-                lambda _on=False, t=tool.id: self.studio.add_tool(t, on_selection=on_selection)
+                lambda _on=False, t=tool.id: self.studio.repairs.add_tool(t, on_selection=on_selection)
             )
         corner = self.score.mapToGlobal(QPoint(GUTTER, self.score.height()))
         if on_selection and self.bar.isVisible():

@@ -257,7 +257,7 @@ class EqualiserPicture(QWidget):
             painter.drawRect(plot.adjusted(0.5, 0.5, -0.5, -0.5))
         if not self.bands:
             painter.setPen(colour("soft"))
-            text = self._message or "Double-click to add a bell; right-click for other kinds"
+            text = self._message or "Double-click adds a bell,\na right click other kinds"
             painter.drawText(plot.adjusted(8, 0, -8, -6), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, text)
 
     def _paint_grid(self, painter: QPainter, plot: QRectF) -> None:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.audio.source import SpanSource
 from pulizia.audio.spans import Span
-from pulizia.desktop.controls import button, hairline, label
+from pulizia.desktop.controls import button, hairline, label, scrolled
 from pulizia.measure.figures import Row, as_text, passage_figures
 from pulizia.measure.harm import harm
 from pulizia.score.chain import Chain
@@ -49,10 +49,7 @@ class FiguresDialog(QDialog):
         self._grid = QGridLayout(self._inner)
         self._grid.setColumnStretch(0, 1)
         self._grid.setVerticalSpacing(3)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(self._inner)
-        column.addWidget(area, 1)
+        column.addWidget(scrolled(self._inner), 1)
         row = QHBoxLayout()
         self.copy_button = button("Copy", self.copy, tip="Copy the table, tabs between columns")
         row.addWidget(self.copy_button)

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QProgressBar, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from pulizia.audio.source import Source
-from pulizia.desktop.controls import button, hairline, label
+from pulizia.desktop.controls import button, hairline, label, scrolled
 from pulizia.inspection.inspect import Finding, inspect
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
@@ -40,10 +40,7 @@ class InspectionDialog(QDialog):
         self._inner = QWidget()
         self._rows = QVBoxLayout(self._inner)
         self._rows.setSpacing(4)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(self._inner)
-        column.addWidget(area, 1)
+        column.addWidget(scrolled(self._inner), 1)
         row = QHBoxLayout()
         self.all_button = button("Treat all", self.treat_all, tip="Add a step for each trouble that a step can mend")
         self.all_button.setEnabled(False)

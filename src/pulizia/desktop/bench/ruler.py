@@ -62,11 +62,11 @@ class Ruler(Lane):
     def _paint_markers(self, painter: QPainter, plot: QRectF) -> None:
         painter.setFont(font(11, bold=True))
         metrics = QFontMetricsF(font(11, bold=True))
-        markers = self.studio.markers.all
+        markers = self._markers_in_view()
         for n, marker in enumerate(markers):
             x = plot.left() + self.axis.x_at(marker.frame)
-            if not plot.left() - LONGEST_SHOWN_PX <= x <= plot.right():
-                continue
+            if x > plot.right():
+                return
             room = LONGEST_SHOWN_PX
             if n + 1 < len(markers):
                 room = int(min(room, self.axis.x_at(markers[n + 1].frame) - self.axis.x_at(marker.frame) - 6))
@@ -83,7 +83,12 @@ class Ruler(Lane):
 
     def _is_under_marker(self, x: float) -> bool:
         """Whether the time at a pixel would be written across a marker."""
-        return any(-LONGEST_SHOWN_PX / 2 < self.axis.x_at(m.frame) - x < 30 and self.axis.x_at(m.frame) > x - LONGEST_SHOWN_PX for m in self.studio.markers.all)
+        places = (self.axis.x_at(m.frame) - x for m in self._markers_in_view())
+        return any(-LONGEST_SHOWN_PX / 2 < place < 30 for place in places)
+
+    def _markers_in_view(self) -> tuple[Marker, ...]:
+        reach = LONGEST_SHOWN_PX * self.axis.frames_per_pixel
+        return self.studio.markers.between(self.axis.left - reach, self.axis.right)
 
     def _marker_under(self, x: float) -> Marker | None:
         return self.studio.markers.near(self.axis.frame_at(x - GUTTER), FLAG_REACH_PX * self.axis.frames_per_pixel)

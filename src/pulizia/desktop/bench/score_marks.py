@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
@@ -12,29 +14,45 @@ from pulizia.tools.base import Survey
 NARROWEST_PX = 3.0
 
 
-def paint_survey(painter: QPainter, axis: TimeAxis, box: QRectF, survey: Survey, *, filled: bool, from_x: float) -> None:
-    """Draw what was found inside a strip, right of ``from_x`` where the name ends."""
-    painter.save()
-    painter.setClipRect(box)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-    token = "on_verd" if filled else "ink"
-    last = -10.0
-    for start, stop in survey.lane:
-        x0, x1 = GUTTER + axis.x_at(start), GUTTER + axis.x_at(stop)
-        if x1 >= box.left() and x0 <= box.right():
-            painter.fillRect(QRectF(x0, box.bottom() - 3, max(1.0, x1 - x0), 2), colour(token, 0.8))
-    for mark in survey.marks:
-        x0, x1 = GUTTER + axis.x_at(mark.start), GUTTER + axis.x_at(mark.stop)
-        if x1 < from_x or x0 > box.right() or x0 - last < 1.0:
-            continue
-        last = x0
-        tick = QRectF(x0, box.top() + 4, max(NARROWEST_PX, x1 - x0), box.height() - 9)
-        if mark.on:
-            painter.fillRect(tick, colour(token, 0.75))
-        else:  # left alone: an outline
-            pen = QPen(colour(token, 0.75), 1)
-            pen.setStyle(Qt.PenStyle.DotLine)
-            painter.setPen(pen)
-            painter.drawRect(tick.adjusted(0.5, 0.5, -0.5, -0.5))
-            painter.drawLine(QPointF(tick.left(), tick.bottom()), QPointF(tick.right(), tick.top()))
-    painter.restore()
+class SurveyTicks:
+    """Ticks of one survey, kept as arrays so that drawing looks at what is in view only."""
+
+    def __init__(self, survey: Survey) -> None:
+        self.survey = survey
+        self._starts = np.array([m.start for m in survey.marks], dtype=np.int64)
+        self._stops = np.array([m.stop for m in survey.marks], dtype=np.int64)
+        self._on = np.array([m.on for m in survey.marks], dtype=bool)
+        self._opened = np.array(survey.lane, dtype=np.int64).reshape(-1, 2)
+
+    def paint(self, painter: QPainter, axis: TimeAxis, box: QRectF, *, filled: bool, from_x: float) -> None:
+        """Draw what was found inside a strip, right of ``from_x`` where the name ends."""
+        painter.save()
+        painter.setClipRect(box)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        ink = colour("on_verd" if filled else "ink", 0.8)
+        for x0, x1 in _pixels(self._opened[:, 0], self._opened[:, 1], axis, box.left(), box.right()):
+            painter.fillRect(QRectF(x0, box.bottom() - 3, x1 - x0, 2), ink)
+        height = box.height() - 9
+        for x0, x1 in _pixels(self._starts[self._on], self._stops[self._on], axis, from_x, box.right()):
+            painter.fillRect(QRectF(x0, box.top() + 4, max(NARROWEST_PX, x1 - x0), height), ink)
+        pen = QPen(ink, 1)
+        pen.setStyle(Qt.PenStyle.DotLine)  # left alone: an outline
+        painter.setPen(pen)
+        for x0, x1 in _pixels(self._starts[~self._on], self._stops[~self._on], axis, from_x, box.right()):
+            painter.drawRect(QRectF(x0 + 0.5, box.top() + 4.5, max(NARROWEST_PX, x1 - x0) - 1, height - 1))
+        painter.restore()
+
+
+def _pixels(
+    starts: NDArray[np.int64], stops: NDArray[np.int64], axis: TimeAxis, left: float, right: float
+) -> list[tuple[float, float]]:
+    """Stretches in view as pixels, those in the same pixel once."""
+    x0 = GUTTER + (starts - axis.left) / axis.frames_per_pixel
+    x1 = np.maximum(x0 + 1.0, GUTTER + (stops - axis.left) / axis.frames_per_pixel)
+    seen = (x1 >= left) & (x0 <= right)
+    x0, x1 = x0[seen], x1[seen]
+    if not len(x0):
+        return []
+    fresh = np.diff(np.floor(x0), prepend=-1e9) > 0
+    first = np.flatnonzero(fresh)
+    return list(zip(x0[first].tolist(), np.maximum.reduceat(x1, first).tolist(), strict=True))

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from functools import lru_cache
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QFontMetricsF,
-    QImage,
     QMouseEvent,
     QPainter,
     QPainterPath,
@@ -17,22 +15,15 @@ from PySide6.QtGui import (
     QWheelEvent,
 )
 
-from pulizia.audio.source import DifferenceSource
 from pulizia.audio.spans import Span
 from pulizia.desktop.bench.lane import EDGE_PX, Lane
 from pulizia.desktop.bench.pictures import Pictures
-from pulizia.desktop.bench.score_marks import paint_survey
-from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
+from pulizia.desktop.bench.score_marks import SurveyTicks
+from pulizia.desktop.bench.tide import draw_tide
+from pulizia.desktop.bench.tiles import Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.desktop.bench.wave_image import (
-    indexed_image,
-    tide_codes,
-    tide_heights,
-    token_table,
-)
-from pulizia.desktop.theme import colour, font, theme
+from pulizia.desktop.theme import colour, font
 from pulizia.score.steps import Step
-from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
 
 PITCH, STRIP_HEIGHT = 26, 20
@@ -61,6 +52,7 @@ class ScoreView(Lane):
         self._pictures = pictures
         pictures.watch(self)
         self._tides: dict[str, Tiles] = {}
+        self._ticks: dict[str, SurveyTicks] = {}
         self._held: _Drag | None = None
         self._drop_row: int | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -168,7 +160,10 @@ class ScoreView(Lane):
             return
         box = self._visible_box(row, self._label_span(step))
         name = text_width(step.tool.title, bold=True) + text_width(self.detail_of(step), bold=False)
-        paint_survey(painter, self.axis, box, found.survey, filled=filled, from_x=box.left() + 40 + name)
+        ticks = self._ticks.get(step.id)
+        if ticks is None or ticks.survey is not found.survey:
+            ticks = self._ticks[step.id] = SurveyTicks(found.survey)
+        ticks.paint(painter, self.axis, box, filled=filled, from_x=box.left() + 40 + name)
 
     def _paint_strip(self, painter: QPainter, row: int, step: Step, span: Span, *, selected: bool) -> None:
         box = self.strip_box(row, span).adjusted(0.5, 0.5, -0.5, -0.5)
@@ -198,34 +193,9 @@ class ScoreView(Lane):
     def _paint_tide(self, painter: QPainter, box: QRectF, step: Step, *, filled: bool) -> None:
         chain = self.studio.chain
         stage = chain.stages.get(step.id) if chain else None
-        if stage is None:
-            return
-        taken = DifferenceSource(stage.upstream, stage)
-        picture = self._pictures.of(taken, levels_only=True)
-        token, name, most = "tide" if filled else "verd_soft", theme().name, int(box.height()) - 3
-        table = token_table(token)
-
-        def key_of(place: Place) -> Hashable:
-            a = max(0, min(int(place.start), taken.frames - 1))
-            b = max(a + 1, min(int(place.stop) + 1, taken.frames))
-            return (stage.span_key(a, b), place, most, token, name, picture.version_in(a, b))
-
-        def work_of(place: Place) -> Callable[[Job], QImage]:
-            def work(job: Job) -> QImage:
-                job.progress(0.0)
-                heights = tide_heights(picture, place.start, place.frames_per_pixel, TILE_COLUMNS)
-                return indexed_image(tide_codes(heights * most, most), table)
-
-            return work
-
-        painter.save()
-        # a rectangle inside the rounded ends: clipping by a path would cost more than all the rest
-        painter.setClipRect(box.adjusted(4, 0, -4, -1), Qt.ClipOperation.IntersectClip)
-        plot = self.plot
-        target = QRectF(plot.left(), box.bottom() - most, plot.width(), most)
-        tiles = self._tides.setdefault(step.id, Tiles(self.studio.pool, self.update))
-        tiles.draw(painter, target, self.axis.left, self.axis.frames_per_pixel, key_of, work_of)
-        painter.restore()
+        if stage is not None:
+            tiles = self._tides.setdefault(step.id, Tiles(self.studio.pool, self.update))
+            draw_tide(painter, box, self.plot, self.axis, stage, self._pictures, tiles, filled=filled)
 
     def _paint_name(self, painter: QPainter, row: int, step: Step, *, selected: bool) -> None:
         box = self._visible_box(row, self._label_span(step))

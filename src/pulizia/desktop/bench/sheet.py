@@ -127,7 +127,7 @@ class Sheet(QWidget):
             "sound. Nothing is changed in the file; every step stays adjustable."
         )
         column.addWidget(label(text, 13, token="soft", wrap=True))
-        take = button("Take as noise", self.studio.take_as_noise, tip="Learn the marked stretch as noise (N)")
+        take = button("Take as noise", self.studio.repairs.take_as_noise, tip="Learn the marked stretch as noise (N)")
         column.addWidget(take)
         column.addStretch(1)
 
@@ -173,7 +173,7 @@ class Sheet(QWidget):
         if step.tool.suggest is not None:
             foot.addWidget(button("Suggest", self.studio.surveys.suggest, tip="Find settings that fit this sound (U)"))
         if any(isinstance(d, Places) and d.learned for d in fields.values()):
-            take = button("Take as noise", self.studio.take_as_noise, tip="Learn the marked stretch as noise (N)")
+            take = button("Take as noise", self.studio.repairs.take_as_noise, tip="Learn the marked stretch as noise (N)")
             foot.addWidget(take)
         column.addLayout(foot)
         column.addWidget(hairline())

@@ -91,6 +91,7 @@ class SpectrumPlot(QWidget):
         self._columns: tuple[Hashable, tuple[slice, NDArray[np.intp], list[float]]] | None = None
         self._grid: tuple[Hashable, QPixmap] | None = None
         self.setMinimumHeight(112)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
         self.setMouseTracking(True)
         self.setAccessibleName("Spectrum")
         theme_notice().changed.connect(self.update)
@@ -168,6 +169,8 @@ class SpectrumPlot(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         plot = self._plot
+        if isinstance(painter.device(), QWidget):
+            painter.fillRect(self.rect(), colour("paper"))
         painter.fillRect(plot, colour("panel"))
         painter.setFont(font(11))
         lines = self.lines()

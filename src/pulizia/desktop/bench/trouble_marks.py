@@ -16,10 +16,8 @@ def troubled_columns(studio: Studio, first: float, frames_per_column: float, cou
     measures = studio.measures("before" if studio.listening is Listening.BEFORE else "after")
     if measures is None:
         return []
-    if measures.flat_samples == 0 and (measures.true_peak_dbtp or -1.0) <= 0.0:
-        return []
-    length = min(len(measures.peak), len(measures.flat))
-    bad = np.flatnonzero((measures.peak[:length] > 1.0) | (measures.flat[:length] > 0))
-    frames = bad * (measures.rate_hz / BLOCKS_PER_SECOND)
-    columns = np.unique(np.floor((frames - first) / frames_per_column).astype(np.int64))
+    per_block = measures.rate_hz / BLOCKS_PER_SECOND
+    low, high = first / per_block, (first + count * frames_per_column) / per_block
+    seen = measures.troubled[np.searchsorted(measures.troubled, low) : np.searchsorted(measures.troubled, high)]
+    columns = np.unique(np.floor((seen * per_block - first) / frames_per_column).astype(np.int64))
     return [int(c) for c in columns if 0 <= c < count]

@@ -30,6 +30,8 @@ from pulizia.session.jobs import VISIBLE, Job
 from pulizia.session.studio import Studio
 
 SAMPLES_AROUND = 8192
+ROOM_FOR_ZERO = 110  # pixels of a row in which 0 and -20 dB do not touch
+SAMPLE_TOPS = (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0)
 DOTS_BELOW = 0.25  # frames per pixel under which single samples are drawn
 
 
@@ -149,8 +151,29 @@ class WaveformView(Lane):
 
     def _points(self, frames: NDArray[np.floating], values: NDArray[np.floating], middle: float, height: float) -> list[QPointF]:
         x = GUTTER + (frames - self.axis.left) / self.axis.frames_per_pixel
-        y = middle - np.clip(values, -1.05, 1.05) * height / 2
+        y = middle - np.clip(values / self._sample_top(), -1.05, 1.05) * height / 2
         return [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
+
+    def _paint_edges(self, painter: QPainter, plot: QRectF, rows: int, top: float) -> None:
+        """Amplitudes at both edges and in the middle of each row."""
+        each = plot.height() / max(rows, 1)
+        for row in range(max(rows, 1)):
+            centre = plot.top() + (row + 0.5) * each
+            for sign in (-1, 0, 1) if each >= 48 else (0,):
+                y = min(max(centre + sign * (each / 2 - 7), plot.top() + 7), plot.bottom() - 7)
+                box = QRectF(plot.right() + 6, y - 8, GUTTER - 8, 16)
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, _amplitude(-sign * top) if sign else "0")
+
+    def _sample_top(self) -> float:
+        """Amplitude at the edge where single samples are drawn: a round one over the loudest around."""
+        known = self._known_samples
+        if known is None:
+            return 1.0
+        _, begin, samples = known
+        width = self.axis.right - self.axis.left
+        low, high = max(0, int(self.axis.left - width) - begin), max(0, int(self.axis.right + width) - begin)
+        loudest = float(np.abs(samples[:, low:high]).max(initial=0.0))
+        return next((top for top in SAMPLE_TOPS if top >= loudest), float(np.ceil(loudest)))
 
     def _paint_names(self, painter: QPainter, plot: QRectF) -> None:
         recording = self.studio.recording
@@ -197,16 +220,15 @@ class WaveformView(Lane):
         close = self.axis.frames_per_pixel < DOTS_BELOW * 8
         rows = recording.channels if recording is not None and close else self._rows_now()
         if close or self.linear:
-            each = plot.height() / max(rows, 1)
-            for row in range(max(rows, 1)):
-                centre = plot.top() + (row + 0.5) * each
-                shown = ((-1, "1"), (0, "0"), (1, "\u22121")) if rows <= 1 else ((0, "0"),)
-                for share, text in shown:
-                    y = min(max(centre + share * each / 2, plot.top() + 7), plot.bottom() - 7)
-                    painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, text)
+            self._paint_edges(painter, plot, rows, self._sample_top() if close else 1.0)
             return
         if rows > 1:
-            painter.drawText(QRectF(x, plot.top(), GUTTER - 4, 16), Qt.AlignmentFlag.AlignLeft, "dBFS")
+            each = plot.height() / rows
+            for row in range(rows):
+                for db in (0, -20) if each >= ROOM_FOR_ZERO else (-20,):
+                    y = plot.top() + row * each + max(each / 2 * (db / FLOOR_DB), 7.0)
+                    text = "0" if db == 0 else f"\u2212{-db}"
+                    painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, text)
             return
         for db in (0, -20, -40):
             for sign in (-1, 1):
@@ -217,6 +239,10 @@ class WaveformView(Lane):
                 text = "0" if db == 0 else f"\u2212{-db}"
                 painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, text)
         _draw_infinity(painter, QPointF(x + 12, middle))
+
+
+def _amplitude(value: float) -> str:
+    return f"{value:g}".replace("-", "\u2212")
 
 
 def between_samples(padded: NDArray[np.float32], first: int, last: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

@@ -16,7 +16,7 @@ from pulizia.measure.live import Reading
 from pulizia.units import format_number, gain_to_db
 
 LEFT, RIGHT = 62.0, 46.0
-ROW, GAP, SCALE_HEIGHT = 12, 6, 15
+ROW, GAP, SCALE_HEIGHT = 12, 3, 15
 FLOOR_DB = -60.0
 MOST_CHANNELS = 8
 

@@ -11,7 +11,7 @@ from pulizia.audio.samples import Samples
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.units import format_number
 
-SIDE = 118
+SIDE = 92
 QUIETEST_SHOWN = 0.02  # the picture grows until the loudest sample fills it, but not noise alone
 
 
@@ -23,6 +23,7 @@ class Goniometer(QWidget):
         self.pair: Samples | None = None
         self.correlation: float | None = None
         self.setFixedSize(268, SIDE + 4)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Goniometer and correlation")
         self.setToolTip("Upright: both channels alike. Flat: opposite polarity. Diagonal: one channel alone.")
         theme_notice().changed.connect(self.update)
@@ -34,6 +35,7 @@ class Goniometer(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
+        painter.fillRect(self.rect(), colour("paper"))
         box = QRectF(0.5, 0.5, SIDE, SIDE)
         painter.fillRect(box, colour("panel"))
         painter.setPen(QPen(colour("line"), 1))
@@ -65,15 +67,15 @@ class Goniometer(QWidget):
         width = self.width() - left
         painter.setPen(colour("soft"))
         painter.setFont(font(11))
-        painter.drawText(QRectF(left, 34, width, 14), Qt.AlignmentFlag.AlignLeft, "Correlation")
-        painter.fillRect(QRectF(left, 52, width, 6), colour("line"))
+        painter.drawText(QRectF(left, 20, width, 14), Qt.AlignmentFlag.AlignLeft, "Correlation")
+        painter.fillRect(QRectF(left, 38, width, 6), colour("line"))
         middle = left + width / 2
         if self.correlation is not None:
             x0, x1 = sorted((middle, middle + width / 2 * self.correlation))
-            painter.fillRect(QRectF(x0, 52, x1 - x0, 6), colour("verd" if self.correlation >= 0 else "madder"))
-        painter.fillRect(QRectF(middle, 49, 1, 12), colour("ink"))
-        painter.drawText(QRectF(left, 62, 30, 14), Qt.AlignmentFlag.AlignLeft, "\u22121")
-        painter.drawText(QRectF(left + width - 30, 62, 30, 14), Qt.AlignmentFlag.AlignRight, "+1")
+            painter.fillRect(QRectF(x0, 38, x1 - x0, 6), colour("verd" if self.correlation >= 0 else "madder"))
+        painter.fillRect(QRectF(middle, 35, 1, 12), colour("ink"))
+        painter.drawText(QRectF(left, 48, 30, 14), Qt.AlignmentFlag.AlignLeft, "\u22121")
+        painter.drawText(QRectF(left + width - 30, 48, 30, 14), Qt.AlignmentFlag.AlignRight, "+1")
         painter.setPen(colour("ink"))
         painter.setFont(font(15, bold=True))
-        painter.drawText(QRectF(left, 60, width, 20), Qt.AlignmentFlag.AlignCenter, format_number(self.correlation, 2, plus=True))
+        painter.drawText(QRectF(left, 46, width, 20), Qt.AlignmentFlag.AlignCenter, format_number(self.correlation, 2, plus=True))

@@ -26,7 +26,7 @@ class History(QWidget):
         self._span_s = (0.0, 1.0)
         self._head_s = 0.0
         self._target = -23.0
-        self.setMinimumHeight(78)
+        self.setMinimumHeight(70)
         self.setAccessibleName("Loudness over time")
         self.setToolTip("Short-term loudness as a line over momentary; the dotted line is the target")
         theme_notice().changed.connect(self.update)

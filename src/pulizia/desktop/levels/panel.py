@@ -29,8 +29,9 @@ from pulizia.session.transport import Listening
 from pulizia.units import db_to_gain, format_number, gain_to_db
 
 FIGURES = (
-    ("Integrated", "LUFS"), ("Range", "LU"), ("Highest momentary", "LUFS"), ("Highest short-term", "LUFS"),
-    ("True peak", "dBTP"), ("Peak to loudness", "LU"),
+    ("I", "LUFS", "Integrated loudness"), ("LRA", "LU", "Loudness range"),
+    ("M max", "LUFS", "Highest momentary loudness"), ("S max", "LUFS", "Highest short-term loudness"),
+    ("TP", "dBTP", "True peak"), ("PLR", "LU", "Peak to loudness: true peak less integrated loudness"),
 )  # fmt: skip
 STEP_WINDOW_S = 0.3
 STEP_EVERY = 10  # ticks between two looks at the input and output of the step
@@ -57,7 +58,7 @@ class LevelsPanel(QWidget):
         self._ticks = 0
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 10, 16, 10)
-        column.setSpacing(6)
+        column.setSpacing(4)
         head = QHBoxLayout()
         head.addWidget(label("Levels", 20, bold=True))
         head.addStretch(1)
@@ -89,13 +90,19 @@ class LevelsPanel(QWidget):
     def _figure_grid(self) -> QGridLayout:
         grid = QGridLayout()
         grid.setVerticalSpacing(1)
-        grid.setColumnStretch(0, 1)
+        grid.setColumnMinimumWidth(3, 18)
+        for column in (1, 5):
+            grid.setColumnStretch(column, 1)
         self.figures = []
-        for row, (name, unit) in enumerate(FIGURES):
+        for n, (name, unit, words) in enumerate(FIGURES):
+            row, column = n // 2, n % 2 * 4
             value = label("\u2013", 13, bold=True)
-            grid.addWidget(label(name, 12), row, 0)
-            grid.addWidget(value, row, 1, Qt.AlignmentFlag.AlignRight)
-            grid.addWidget(label(unit, 12, token="soft"), row, 2)
+            value.setAccessibleName(words)
+            for part in (title := label(name, 12), value):
+                part.setToolTip(words)
+            grid.addWidget(title, row, column)
+            grid.addWidget(value, row, column + 1, Qt.AlignmentFlag.AlignRight)
+            grid.addWidget(label(unit, 12, token="soft"), row, column + 2)
             self.figures.append(value)
         return grid
 

@@ -1,0 +1,141 @@
+"""What one does with the marked stretch and the selected step: learn noise, mend, copy, give back."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from pulizia.audio.source import read_padded
+from pulizia.audio.spans import Span
+from pulizia.score.steps import Step, new_id
+from pulizia.session.jobs import Job
+
+if TYPE_CHECKING:
+    from pulizia.session.studio import Studio
+
+SHORTEST_NOISE_S = 0.05
+LONGEST_MENDED_S, MEND_REACH_S = 0.1, 0.03
+MOST_LISTENED_S = 10.0  # of marked noise, to tell whether it is digital silence
+
+
+class RepairDesk:
+    """The part of the studio that adds and changes steps."""
+
+    def __init__(self, studio: Studio) -> None:
+        self.studio = studio
+        self._copied: Step | None = None
+
+    def take_as_noise(self) -> None:
+        """Learn the marked noise: into the selected Noise step, or into a new one over everything."""
+        chain, recording, selection = self.studio.chain, self.studio.recording, self.studio.selection
+        if chain is None or recording is None:
+            return
+        if selection is None:
+            self.studio.say("Mark a stretch of noise alone first, half a second or more.", bad=True)
+            return
+        rate = recording.rate
+        place = (selection.span.start / rate, selection.span.stop / rate)
+        if selection.span.frames < SHORTEST_NOISE_S * rate:
+            ms = 1000 * selection.span.frames / rate
+            self.studio.say(f"The marked noise is {ms:.0f} ms long. Mark at least 50 ms, better half a second.", bad=True)
+            return
+        listened = min(selection.span.stop, selection.span.start + round(MOST_LISTENED_S * rate))
+
+        def is_silent(_job: Job) -> bool:
+            return not read_padded(chain.before, selection.span.start, listened).any()
+
+        def done(silent: object) -> None:
+            if silent:
+                self.studio.say("The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True)
+            elif self.studio.recording is not None and self.studio.recording.id == recording.id:
+                self._learn_noise(place)
+
+        self.studio.job(is_silent, "Listening to the noise", done)
+
+    def _learn_noise(self, place: tuple[float, float]) -> None:
+        recording, step = self.studio.recording, self.studio.step
+        if recording is None:
+            return
+        if step is not None and step.tool_id == "noise":
+            changes = {"profile_spans_s": (place,), "profile_levels": ()}
+            self.studio.document.change_settings(recording.id, step.id, **changes)
+            self.studio.document.history.settle()
+        else:
+            step = self.studio.document.add_step(recording.id, "noise", {"profile_spans_s": [list(place)]})
+            self.studio.step_id = step.id
+            self.studio.emit("selection")
+
+    def add_tool(self, tool_id: str, *, on_selection: bool) -> None:
+        """Add a step of a tool, over everything or over the selection."""
+        recording = self.studio.recording
+        if recording is None:
+            return
+        spans = (self.studio.selection.span,) if on_selection and self.studio.selection else None
+        band = self.studio.selection.band_hz if on_selection and self.studio.selection else None
+        step = self.studio.document.add_step(recording.id, tool_id, spans=spans, band_hz=band)
+        self.studio.step_id = step.id
+        self.studio.emit("selection")
+
+    def mend_selection(self) -> None:
+        """Repair the marked moment whatever the finder says: in the selected Clicks step, or a new one there."""
+        recording, selection, step = self.studio.recording, self.studio.selection, self.studio.step
+        if recording is None or selection is None:
+            self.studio.say("Mark the click first, a few milliseconds are enough.", bad=True)
+            return
+        rate = recording.rate
+        if selection.span.frames > LONGEST_MENDED_S * rate:
+            self.studio.say(f"Mark at most {1000 * LONGEST_MENDED_S:.0f} ms around the click.", bad=True)
+            return
+        place = (selection.span.start / rate, selection.span.stop / rate)
+        if step is not None and step.tool_id == "clicks":
+            mended = tuple(sorted({*step.settings.mend_s, place}))  # type: ignore[attr-defined]
+            self.studio.document.change_settings(recording.id, step.id, mend_s=mended)
+            self.studio.document.history.settle()
+            return
+        reach = round(MEND_REACH_S * rate)
+        around = Span(max(0, selection.span.start - reach), min(recording.frames, selection.span.stop + reach))
+        step = self.studio.document.add_step(recording.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
+        self.studio.step_id = step.id
+        self.studio.emit("selection")
+
+    def copy_step(self) -> None:
+        """Keep the selected step for pasting into another recording, with what it has learned."""
+        step, chain = self.studio.step, self.studio.chain
+        if step is None or chain is None:
+            return
+        stage = chain.stages.get(step.id)
+        if stage is None:
+            self.studio.say("Switch the step on first: what it has learned is carried along.", bad=True)
+            return
+
+        def work(job: Job) -> Step:
+            settings = step.tool.carried(step.settings, stage.analysis(job.progress), stage.rate)
+            return replace(step, settings=settings, spans=None, holes=(), channels=None, id=new_id())
+
+        def done(copied: object) -> None:
+            self._copied = copied if isinstance(copied, Step) else None
+            self.studio.say(f"{step.tool.title} copied. Paste it into any recording (Ctrl+V).")
+
+        self.studio.job(work, f"Copying {step.tool.title}", done)
+
+    @property
+    def can_paste(self) -> bool:
+        """Whether a step was copied."""
+        return self._copied is not None and self.studio.recording is not None
+
+    def paste_step(self) -> None:
+        """Add the copied step to the recording on the bench."""
+        if self._copied is None or self.studio.recording is None:
+            return
+        step = replace(self._copied, id=new_id())
+        self.studio.document.paste_step(self.studio.recording.id, step)
+        self.studio.step_id = step.id
+        self.studio.emit("selection")
+
+    def give_back(self) -> None:
+        """Give the original back in the selection."""
+        if self.studio.recording is None or self.studio.selection is None:
+            self.studio.say("Mark the words that shall come back as they were first.", bad=True)
+            return
+        if not self.studio.document.give_back(self.studio.recording.id, self.studio.selection.span):
+            self.studio.say("No step acts in the marked stretch: it is the original already.")
