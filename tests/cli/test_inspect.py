@@ -32,13 +32,13 @@ def test_what_was_put_in_is_found_and_a_recipe_treats_it(capsys, troubled: Path,
     untouched(troubled)
     code, out, _ = run(capsys, "inspect", troubled, "--json")
     assert code == 0
-    found = {row["kind"]: row for row in json.loads(out)}
+    found = {row["kind"]: row for row in json.loads(out)["findings"]}
     assert {"hum", "clicks", "silence", "overload", "polarity", "delay"} <= set(found)
     assert "50.02 Hz" in found["hum"]["sentence"]
     places = np.array([a for a, _ in found["clicks"]["places_s"]]) * RATE
     assert sum(np.abs(places - at).min() < 50 for at in np.linspace(60_000, 560_000, 20)) >= 18
     assert found["silence"]["places_s"][0][0] == pytest.approx(300_000 / RATE, abs=1e-3)
-    assert found["delay"]["measure"] == pytest.approx(0.5, abs=0.03)
+    assert found["delay"]["measures"]["value"] == pytest.approx(0.5, abs=0.03)
     code, out, _ = run(capsys, "inspect", troubled)
     assert code == 0
     assert "-> hum" in out
@@ -48,9 +48,10 @@ def test_what_was_put_in_is_found_and_a_recipe_treats_it(capsys, troubled: Path,
     code, _, err = run(capsys, "repair", troubled, "--recipe", recipe, "-o", tmp_path / "out.wav")
     assert (code, err.count("Traceback")) == (0, 0)
     code, out, _ = run(capsys, "inspect", tmp_path / "out.wav", "--json")
-    after = {row["kind"]: row for row in json.loads(out)}
+    after = {row["kind"]: row for row in json.loads(out)["findings"]}
     assert "hum" not in after
-    assert after.get("clicks", {"measure": 0})["measure"] < 0.3 * found["clicks"]["measure"]
+    assert len(after.get("clicks", {"at_s": []})["at_s"]) < 0.3 * len(found["clicks"]["at_s"])
+    assert all(0 <= row["severity"] <= 1 and row["start_s"] <= row["end_s"] for row in found.values())
 
 
 @pytest.mark.parametrize("samples", [np.zeros((1, RATE)), np.full((2, RATE), 0.5), np.zeros((1, 1)), np.ones((8, 3000)) * 1e-6])

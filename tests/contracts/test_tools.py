@@ -58,6 +58,7 @@ ACTING: dict[str, dict[str, object]] = {  # settings with which a tool has somet
     "ringing": {"extra_hz": 700.0},
     "breaths": {"sensitivity_db": 6.0},
     "gate": {"threshold_dbfs": -20.0},
+    "blots": {"way": "lower", "areas": [[[0.7, 300.0], [3.9, 4000.0]]]},
 }
 every_tool = pytest.mark.parametrize("tool", ALL, ids=lambda t: t.id)
 quick_tool = pytest.mark.parametrize("tool", [t for t in ALL if t.stream is None], ids=lambda t: t.id)
@@ -139,6 +140,9 @@ def test_chunks_join_without_a_seam(tool: AnyTool) -> None:
     if tool.id == "noise":
         shift = SHIFT / 48_000
         settings_moved = step.with_settings(profile_spans_s=((3.0 + shift, 3.9 + shift),))
+    if tool.id == "blots":
+        ((a, low), (b, high)) = (step.settings.areas[0])
+        settings_moved = step.with_settings(areas=(((a + SHIFT / 48_000, low), (b + SHIFT / 48_000, high)),))
     if tool.id == "ringing":  # the same resonances for both: which are found depends on the whole
         found = (Resonance(700.0, 9.0, 15.0),)
         a, b = (_with_analysis(x, found) for x in (lead, moved))

@@ -198,21 +198,61 @@ def test_every_sheet_is_built_and_says_what_was_found(bench: Person, tool: str) 
     bench.window.grab()
 
 
-def test_inspect_lists_troubles_visits_them_and_treats_all(clicked: Person) -> None:
+def test_inspect_lists_troubles_visits_them_treats_all_and_says_what_is_left(clicked: Person, tmp_path: Path) -> None:
+    studio, ledger = clicked.window.studio, clicked.window.bench.list.findings
     clicked.key(Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
-    dialog = clicked.window.inspection
-    clicked.until(lambda: dialog.findings)
-    found = {f.kind: f for f in dialog.findings}
-    assert len([m for m in found["clicks"].marks if any(abs(m.start - at) < 20 for at in CLICKS)]) == 5
-    dialog.visit(found["clicks"].marks[0].start)
-    assert clicked.window.studio.transport.is_playing
-    clicked.window.studio.transport.stop()
-    clicked.click(dialog.all_button)
+    clicked.until(lambda: studio.inspection.is_current)
+    found = {e.kind: e for e in studio.inspection.entries()}
+    assert len([m for m in found["clicks"].now.marks if any(abs(m.start - at) < 20 for at in CLICKS)]) == 5
+    clicked.click(ledger.rows["clicks"])
+    assert studio.transport.is_playing
+    studio.transport.stop()
+    assert abs(studio.transport.position + RATE // 2 - CLICKS[0]) < RATE
+    clicked.window.grab()
+    kind = next(k for k in found if k != "clicks")
+    studio.inspection.leave(kind, leave=True)
+    assert ledger.rows[kind].state_words == "left"
+    assert clicked.recording.left == (kind,)
+    clicked.click(ledger.all_button)
     ids = [s.tool_id for s in clicked.recording.score]
     assert "clicks" in ids
     assert ids == sorted(ids, key=lambda t: tool_of(t).order)
-    dialog.grab()
-    dialog.accept()
+    clicked.until(lambda: studio.inspection.is_current)  # by itself, after the edit
+    after = {e.kind: e for e in studio.inspection.entries()}
+    assert after["clicks"].after is None or len(after["clicks"].after.marks) < len(found["clicks"].now.marks) / 2
+    studio.document.save(tmp_path / "ledger.pulizia")
+    studio.document.load(tmp_path / "ledger.pulizia")
+    assert studio.document.project.recordings[0].left == (kind,)
+
+
+def test_an_area_is_drawn_in_the_sonogram_and_becomes_a_blot(bench: Person) -> None:
+    studio, sonogram = bench.window.studio, bench.window.bench.sonogram
+    alt = Qt.KeyboardModifier.AltModifier
+    corners = [bench.at_time(sonogram, t, y) for t, y in ((1.0, 0.3), (1.6, 0.3), (1.6, 0.6), (1.0, 0.6))]
+    QTest.mousePress(sonogram, Qt.MouseButton.LeftButton, alt, corners[0].toPoint())
+    for corner in corners[1:]:
+        move(sonogram, corner)
+    bench.window.grab()
+    QTest.mouseRelease(sonogram, Qt.MouseButton.LeftButton, alt, corners[-1].toPoint())
+    assert len(studio.selection.outline) == 4
+    low, high = studio.selection.band_hz
+    bench.key(Qt.Key.Key_P)
+    (area,) = studio.step.settings.areas
+    assert studio.step.tool_id == "blots"
+    assert min(f for _, f in area) == pytest.approx(low, rel=0.01)
+    start, stop = bench.at_time(sonogram, 2.0, 0.2), bench.at_time(sonogram, 2.4, 0.5)
+    bench.drag(sonogram, start, stop)
+    bench.key(Qt.Key.Key_P)
+    assert len(studio.step.settings.areas) == 2
+    studio.document.change_settings(bench.recording.id, studio.step.id, way="lower")
+    settled(bench)
+    removed = studio.chain.removed.read(round(1.1 * RATE), round(1.5 * RATE))[0]
+    power = np.abs(np.fft.rfft(removed * np.hanning(len(removed)))) ** 2
+    hz = np.fft.rfftfreq(len(removed), 1 / RATE)
+    assert power[(hz > low) & (hz < high)].sum() > 0.95 * power.sum() > 0
+    assert "2 areas" in bench.window.bench.sheet.findings.sentence.text()
+    bench.window.grab()
+    bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
 
 
 def test_the_selection_is_mended_by_hand(clicked: Person) -> None:

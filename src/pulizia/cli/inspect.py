@@ -7,12 +7,15 @@ import json
 from pathlib import Path
 from typing import Any
 
+from pulizia.audio.source import Source
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_programme
 from pulizia.inspection.inspect import Finding, inspect
 from pulizia.score.recipes import recipe_text
 from pulizia.score.steps import make_step
 from pulizia.units import format_time
+
+WORKERS = 2
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
@@ -30,10 +33,10 @@ def run(options: argparse.Namespace) -> int:
     progress = TerminalProgress(options.file.name)
     programme = worked_programme(options.file, options.recording, lambda share: progress(share, "opening"))
     rate = programme.source.rate
-    found = inspect(programme.source, programme.channel_names, progress)
+    found = inspect(programme.source, programme.channel_names, progress, workers=WORKERS)
     progress.done()
     if options.json:
-        print(json.dumps([_row(finding, rate) for finding in found], indent=1))
+        print(json.dumps({"findings": [_row(finding, programme.source) for finding in found]}, indent=1))
         return 0
     if options.recipe:
         steps = [make_step(f.tool_id, f.settings) for f in found if f.tool_id]
@@ -51,9 +54,14 @@ def run(options: argparse.Namespace) -> int:
     return 0
 
 
-def _row(finding: Finding, rate: int) -> dict[str, Any]:
+def _row(finding: Finding, source: Source) -> dict[str, Any]:
+    rate, marks = source.rate, finding.marks
+    start, stop = (marks[0].start, max(m.stop for m in marks)) if marks else (0, source.frames)
     return {
-        "kind": finding.kind, "sentence": finding.sentence, "measure": finding.measure, "unit": finding.unit,
-        "certainty": finding.certainty, "tool": finding.tool_id, "settings": finding.settings,
-        "places_s": [[round(m.start / rate, 6), round(m.stop / rate, 6)] for m in finding.marks],
+        "kind": finding.kind, "start_s": round(start / rate, 6), "end_s": round(stop / rate, 6),
+        "severity": round(finding.severity, 3), "certainty": finding.certainty, "sentence": finding.sentence,
+        "measures": {"value": finding.measure, "unit": finding.unit, "count": len(marks)},
+        "at_s": [round(m.start / rate, 6) for m in marks],
+        "places_s": [[round(m.start / rate, 6), round(m.stop / rate, 6)] for m in marks],
+        "tool": finding.tool_id, "settings": finding.settings,
     }  # fmt: skip

@@ -71,6 +71,7 @@ def _edits(w: MainWindow) -> list[Command]:
         Command("markers_out", "Edit", "Export markers\u2026", (), w.export_markers, lambda: bool(s.markers.all)),
         Command("markers_in", "Edit", "Take in markers\u2026", (), w.take_in_markers, has),
         Command("mend", "Edit", "Mend the marked click", ("J",), s.repairs.mend_selection, marked),
+        Command("blot", "Edit", "Take the marked area as a blot", ("P",), s.repairs.take_as_blot, marked),
         Command("give_back", "Edit", "Give back the original", ("G",), s.repairs.give_back, marked),
     ]
 
@@ -152,7 +153,7 @@ def _views(w: MainWindow) -> list[Command]:
         Command("darker", "View", "Sonogram: darker", ("Ctrl+Up",), lambda: sonogram.set_levels(sonogram.low_db - 3, sonogram.high_db - 3), has),
         Command("paler", "View", "Sonogram: paler", ("Ctrl+Down",), lambda: sonogram.set_levels(sonogram.low_db + 3, sonogram.high_db + 3), has),
         Command("comb", "View", "Sonogram: harmonics of the pointer", ("H",), sonogram.toggle_comb, has, lambda: sonogram.comb),
-        Command("inspect", "View", "Inspect\u2026", ("Ctrl+I",), w.inspect, has),
+        Command("inspect", "View", "Inspect", ("Ctrl+I",), w.inspect, has),
         Command("harm", "View", "Sonogram: where voice was taken", ("Shift+H",), sonogram.toggle_harm, has, lambda: sonogram.shows_harm),
         Command("figures", "View", "Figures of what is marked\u2026", ("I",), w.show_figures, has),
         Command("freeze", "View", "Spectrum: freeze or go on", ("F",), w.bench.freeze_spectrum, has),

@@ -52,7 +52,12 @@ class ArrowKeys(QWidget):
 
 
 class ChoiceBox(QComboBox):
-    """A choice between a few words."""
+    """A choice between a few words; it takes the room that there is."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(12)
 
     def event(self, event: QEvent) -> bool:
         return takes_arrow(event) or super().event(event)

@@ -27,7 +27,6 @@ from pulizia.desktop.actions import Actions
 from pulizia.desktop.bars import MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.bench.figures_dialog import FiguresDialog
-from pulizia.desktop.bench.inspection_dialog import InspectionDialog
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.foot import Foot
@@ -341,9 +340,8 @@ class MainWindow(QMainWindow):
 
     def inspect(self) -> None:
         """Listen through the recording and list what is wrong with it."""
-        if self.studio.heard_source is not None:
-            self.inspection = InspectionDialog(self.studio, self)
-            self.inspection.show()
+        self.go_to(0)
+        self.studio.inspection.run()
 
     def show_keys(self) -> None:
         """The table of all keys."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -31,6 +33,13 @@ ONE_SIDE_DB = 30.0
 OPPOSITE = -0.5
 LATE_FRAMES = 3
 READ_S = 20
+TROUBLING: dict[str, tuple[float, float]] = {
+    "overload": (1.0, 2000.0), "clicks": (0.5, 20.0), "plosives": (1.0, 12.0), "hum": (-75.0, -45.0),
+    "breaths": (2.0, 20.0), "noise": (42.0, 15.0), "ringing": (3.0, 10.0), "sibilance": (-7.0, 0.0),
+    "offset": (-50.0, -25.0), "lopsided": (4.0, 10.0), "level": (7.0, 15.0), "silence": (1.0, 10.0),
+    "channel missing": (30.0, 60.0), "polarity": (-0.3, -0.8), "delay": (0.0, 1.0),
+}  # fmt: skip
+"""From which measure on each kind is a trouble at all, and from which on a grave one (common practice)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,9 +55,21 @@ class Finding:
     settings: dict[str, Any] = field(default_factory=dict)
     marks: tuple[Mark, ...] = ()
 
+    @property
+    def severity(self) -> float:
+        """0 (hardly a trouble) to 1 (grave), by common practice for each kind; see TROUBLING."""
+        mild, grave = TROUBLING[self.kind]
+        measure = abs(self.measure) if self.kind == "lopsided" else self.measure
+        return min(max((measure - mild) / (grave - mild), 0.0), 1.0)
 
-def inspect(source: Source, names: Sequence[str], progress: Progress = lambda _share, _what: None) -> list[Finding]:
-    """Everything that was found, in the order in which it is best treated. ``progress`` may raise to stop."""
+
+def inspect(
+    source: Source, names: Sequence[str], progress: Progress = lambda _share, _what: None, *, workers: int = 1
+) -> list[Finding]:
+    """Everything that was found, in the order in which it is best treated.
+
+    ``progress`` may raise to stop; it is called from this thread only. ``workers`` finders listen at once.
+    """
     finders: tuple[tuple[str, Callable[[], list[Finding]]], ...] = (
         ("overload", lambda: _overload(source)),
         ("clicks", lambda: _clicks(source)),
@@ -62,15 +83,35 @@ def inspect(source: Source, names: Sequence[str], progress: Progress = lambda _s
         ("dropouts", lambda: _dropouts(source)),
         ("channels", lambda: _channels(source)),
     )
-    found: list[Finding] = []
-    for n, (what, find) in enumerate(finders):
-        progress(n / len(finders), what)
+    known: dict[str, list[Finding]] = {}
+    finished, stopped = threading.Condition(), threading.Event()
+
+    def look(what: str, find: Callable[[], list[Finding]]) -> None:
+        made: list[Finding] = []
+        if not stopped.is_set():
+            try:
+                made = find()
+            except PuliziaError:
+                made = []  # too short or silent for this finder: nothing to report
+        with finished:
+            known[what] = made
+            finished.notify()
+
+    with ThreadPoolExecutor(workers) as pool:
+        jobs = [pool.submit(look, what, find) for what, find in finders]
         try:
-            found += find()
-        except PuliziaError:
-            continue  # too short or silent for this finder: nothing to report
+            while not all(job.done() for job in jobs):
+                missing = [what for what, _ in finders if what not in known]
+                progress(1.0 - len(missing) / len(finders), missing[0] if missing else "done")
+                with finished:
+                    finished.wait(0.2)
+        except BaseException:
+            stopped.set()
+            raise
+        for job in jobs:
+            job.result()  # a fault of ours is not kept quiet
     progress(1.0, "done")
-    return found
+    return [finding for what, _ in finders for finding in known[what]]
 
 
 def _nothing(_share: float) -> None:
@@ -193,7 +234,7 @@ def _unevenness(measures: Measures) -> list[Finding]:
     spread = float(np.quantile(heard, 0.95) - np.quantile(heard, 0.1)) if len(heard) else 0.0
     if spread < UNEVEN_LU:
         return []
-    return [Finding("uneven", f"Phrases differ by {format_number(spread)} LU.", spread, "LU", 0.7)]
+    return [Finding("level", f"Phrases differ by {format_number(spread)} LU.", spread, "LU", 0.7)]
 
 
 def _dropouts(source: Source) -> list[Finding]:

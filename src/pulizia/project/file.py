@@ -17,7 +17,7 @@ from pulizia.score.steps import Step
 from pulizia.settings.as_dict import from_dict, to_dict
 from pulizia.tools.registry import tool_of
 
-FORMAT, VERSION, SUFFIX = "pulizia-project", 2, ".pulizia"
+FORMAT, VERSION, SUFFIX = "pulizia-project", 3, ".pulizia"
 LARGEST_BYTES = 256 << 20
 
 
@@ -110,6 +110,7 @@ def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:
         "channels": recording.channels, "frames": recording.frames,
         "score": [_step_row(step) for step in recording.score],
         "markers": [[marker.frame, marker.name] for marker in recording.markers],
+        "left": list(recording.left),
     }  # fmt: skip
 
 
@@ -139,6 +140,7 @@ def _recording(row: dict[str, Any], folder: Path) -> Recording:
         rate=rate, channels=channels, frames=frames,
         score=tuple(_step(entry) for entry in row["score"]),
         markers=in_order((Marker(int(f), str(n)) for f, n in row["markers"]), frames),
+        left=tuple(str(kind) for kind in row["left"]),
     )  # fmt: skip
 
 

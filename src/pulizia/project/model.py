@@ -26,6 +26,7 @@ class Recording:
     frames: int
     score: tuple[Step, ...] = ()
     markers: tuple[Marker, ...] = ()
+    left: tuple[str, ...] = ()  # kinds of trouble that shall stay as they are
     id: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
 
     @classmethod

@@ -11,7 +11,12 @@ def _with_markers(content: dict[str, Any]) -> dict[str, Any]:
     return content | {"recordings": [row | {"markers": []} for row in content["recordings"]]}
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _with_markers}
+def _with_left(content: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 keeps the kinds of trouble that shall stay."""
+    return content | {"recordings": [row | {"left": []} for row in content["recordings"]]}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _with_markers, 2: _with_left}
 """From each older version to the next."""
 
 

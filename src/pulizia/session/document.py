@@ -216,6 +216,14 @@ class Document:
         if recording.markers != self.project.recording(recording_id).markers:
             self._edit(self.project.with_recording(recording), what)
 
+    def leave_trouble(self, recording_id: str, kind: str, *, leave: bool) -> None:
+        """Let a kind of trouble stay as it is, or list it again."""
+        recording = self.project.recording(recording_id)
+        left = tuple(k for k in recording.left if k != kind) + ((kind,) if leave else ())
+        if left != recording.left:
+            word = "Leave" if leave else "List"
+            self._edit(self.project.with_recording(replace(recording, left=left)), f"{word} {kind}")
+
     # -- the project
 
     def set_target(self, target_id: str) -> None:

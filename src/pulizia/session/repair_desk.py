@@ -76,6 +76,25 @@ class RepairDesk:
         self.studio.step_id = step.id
         self.studio.emit("selection")
 
+    def take_as_blot(self) -> None:
+        """Add the marked area to the selected Blots step, or to a new one."""
+        recording, selection, step = self.studio.recording, self.studio.selection, self.studio.step
+        if recording is None or selection is None:
+            self.studio.say("Mark an area in the sonogram first: drag over time and frequency, or draw freely with Alt held.", bad=True)
+            return
+        rate = recording.rate
+        low, high = selection.band_hz or (0.0, rate / 2)
+        corners = ((selection.span.start / rate, low), (selection.span.stop / rate, high))
+        area = tuple((round(t, 5), round(min(hz, rate / 2), 2)) for t, hz in selection.outline or corners)
+        if step is not None and step.tool_id == "blots":
+            known = step.settings.areas  # type: ignore[attr-defined]
+            self.studio.document.change_settings(recording.id, step.id, areas=(*known, area))
+            self.studio.document.history.settle()
+        else:
+            step = self.studio.document.add_step(recording.id, "blots", {"areas": [area]})
+            self.studio.step_id = step.id
+        self.studio.clear_selection()
+
     def mend_selection(self) -> None:
         """Repair the marked moment whatever the finder says: in the selected Clicks step, or a new one there."""
         recording, selection, step = self.studio.recording, self.studio.selection, self.studio.step

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from pulizia.audio.source import PICKS, PickedSource, Source
 from pulizia.audio.spans import Span
@@ -18,6 +18,7 @@ from pulizia.score.chain import Chain
 from pulizia.score.steps import Step
 from pulizia.session.document import Document
 from pulizia.session.file_desk import FileDesk
+from pulizia.session.inspection_desk import InspectionDesk
 from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
 from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.measure_desk import MeasureDesk
@@ -25,11 +26,12 @@ from pulizia.session.repair_desk import RepairDesk
 from pulizia.session.sound_out import SoundOut
 from pulizia.session.survey_desk import SurveyDesk
 from pulizia.session.transport import Heard, Listening, Transport
+from pulizia.settings.areas import Area, bounds_hz, bounds_s
 from pulizia.units import db_to_gain, seconds_to_frames
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
 
-EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing", "surveys")
+EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing", "surveys", "findings")
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +40,7 @@ class Selection:
 
     span: Span
     band_hz: tuple[float, float] | None = None
+    outline: Area = ()  # where it was drawn by hand
 
 
 class Studio:
@@ -65,6 +68,7 @@ class Studio:
         self.repairs = RepairDesk(self)
         self.markers = MarkerDesk(self)
         self.surveys = SurveyDesk(self)
+        self.inspection = InspectionDesk(self)
         self._desk = MeasureDesk(
             self.document, self.peaks, self.pool, post, measured=self._measured,
             grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),
@@ -148,6 +152,17 @@ class Studio:
         if self.transport.loop is not None:
             self.transport.loop = self.selection.span if self.selection else None
         self.emit("selection")
+
+    def select_outline(self, outline: Area) -> None:
+        """Mark an area that was drawn by hand, in seconds and Hz."""
+        recording = self.recording
+        if recording is None or len(outline) < 3:
+            return
+        start, stop = (round(t * recording.rate) for t in bounds_s(outline))
+        self.select(start, stop, bounds_hz(outline))
+        if self.selection is not None:
+            self.selection = replace(self.selection, outline=outline)
+            self.emit("selection")
 
     def clear_selection(self) -> None:
         """Mark nothing."""

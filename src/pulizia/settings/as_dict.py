@@ -6,6 +6,7 @@ import difflib
 from typing import Any, TypeVar
 
 from pulizia.errors import SettingsError
+from pulizia.settings.areas import Areas
 from pulizia.settings.bands import Bands
 from pulizia.settings.declare import Choice, Declaration, Levels, Number, Places, Settings, declared
 
@@ -65,9 +66,13 @@ def _plain(value: Any) -> Any:  # noqa: ANN401 - JSON values
 
 
 def _typed(declaration: Declaration, value: Any) -> Any:  # noqa: ANN401 - JSON values
-    if isinstance(declaration, Places | Levels | Bands) and isinstance(value, list | tuple):
-        return tuple(tuple(pair) if isinstance(pair, list) else pair for pair in value)
+    if isinstance(declaration, Places | Levels | Bands | Areas) and isinstance(value, list | tuple):
+        return _frozen(value)
     is_number = isinstance(value, int | float) and not isinstance(value, bool)
     if isinstance(declaration, Number) and is_number:
         return int(value) if declaration.whole and value == int(value) else float(value)
     return value
+
+
+def _frozen(value: Any) -> Any:  # noqa: ANN401 - JSON values
+    return tuple(_frozen(item) for item in value) if isinstance(value, list | tuple) else value

@@ -8,6 +8,7 @@ from functools import cache
 from typing import Any, ClassVar, Literal
 
 from pulizia.errors import SettingsError
+from pulizia.settings.areas import Areas
 from pulizia.settings.bands import Bands
 from pulizia.units import Unit, format_number
 
@@ -148,7 +149,7 @@ class Levels:
         return None
 
 
-Declaration = Number | Choice | Switch | Places | Levels | Bands
+Declaration = Number | Choice | Switch | Places | Levels | Bands | Areas
 
 
 def _is_finite_number(value: object) -> bool:
@@ -203,6 +204,11 @@ def places(*, label: str, help: str, learned: bool = True) -> Any:  # noqa: A002
 def bands(*, label: str, help: str) -> Any:  # noqa: A002, ANN401
     """Declare a list of equaliser bands."""
     return field(default=(), metadata={"declared": Bands(label=label, help=help)})
+
+
+def areas(*, label: str, help: str) -> Any:  # noqa: A002, ANN401
+    """Declare outlines in the sonogram."""
+    return field(default=(), metadata={"declared": Areas(label=label, help=help)})
 
 
 def levels(*, label: str, help: str) -> Any:  # noqa: A002, ANN401

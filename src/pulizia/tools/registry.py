@@ -6,6 +6,7 @@ import difflib
 
 from pulizia.errors import SettingsError
 from pulizia.tools import (
+    blots,
     breaths,
     clicks,
     equaliser,
@@ -22,7 +23,7 @@ from pulizia.tools import (
 from pulizia.tools.base import AnyTool
 
 ALL: tuple[AnyTool, ...] = (
-    overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL, noise.TOOL, sieve.TOOL,
+    overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL, blots.TOOL, noise.TOOL, sieve.TOOL,
     ringing.TOOL, sibilance.TOOL, equaliser.TOOL, level.TOOL,
 )  # fmt: skip
 _BY_ID = {tool.id: tool for tool in ALL}

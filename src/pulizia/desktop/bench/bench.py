@@ -105,6 +105,7 @@ class Bench(QWidget):
         studio.on("selection", self._selection_changed)
         studio.on("listening", self._update_lanes)
         studio.on("surveys", self._update_lanes)
+        studio.on("findings", self._update_lanes)
         studio.on("playing", self.follow)
         self.actions_menu: QMenu | None = None
 

@@ -10,7 +10,7 @@ from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPen, QWheelEvent
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.desktop.bench.trouble_marks import troubled_columns
+from pulizia.desktop.bench.trouble_marks import found_columns, troubled_columns
 from pulizia.desktop.bench.wave_image import (
     columns_of_picture,
     indexed_image,
@@ -71,6 +71,8 @@ class Overview(Lane):
         columns = int(plot.width())
         for column in troubled_columns(self.studio, 0.0, self.axis.frames / columns, columns):
             painter.fillRect(QRectF(plot.left() + column, plot.top(), 1, 4), colour("madder"))
+        for column in found_columns(self.studio, 0.0, self.axis.frames / columns, columns):
+            painter.fillRect(QRectF(plot.left() + column, plot.top() - 4, 1, 3), colour("ochre"))
         for marker in self.studio.markers.all:
             x = plot.left() + marker.frame / max(1, self.axis.frames) * plot.width()
             painter.fillRect(QRectF(int(x), plot.bottom() - 5, 1, 5), colour("ink"))

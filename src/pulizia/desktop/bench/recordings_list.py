@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from pulizia.desktop.bench.findings_list import FindingsList
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.wave_image import columns_of_picture, height_of
 from pulizia.desktop.controls import ArrowKeys, button, hairline, label
@@ -130,6 +131,8 @@ class RecordingsList(QWidget):
         self._add = button("Add recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)", quiet=True)
         column.addWidget(self._add, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addSpacing(8)
+        self.findings = FindingsList(studio)
+        column.addWidget(self.findings)
         self._about_head = label("About this recording", bold=True)
         self._about_head.setContentsMargins(8, 0, 0, 0)
         column.addWidget(self._about_head)

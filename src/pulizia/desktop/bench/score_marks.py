@@ -51,6 +51,7 @@ def _pixels(
     x1 = np.maximum(x0 + 1.0, GUTTER + (stops - axis.left) / axis.frames_per_pixel)
     seen = (x1 >= left) & (x0 <= right)
     x0, x1 = x0[seen], x1[seen]
+    x0 = np.maximum(x0, left)
     if not len(x0):
         return []
     fresh = np.diff(np.floor(x0), prepend=-1e9) > 0

@@ -19,11 +19,13 @@ from PySide6.QtGui import (
 )
 
 from pulizia.audio.source import PickedSource
+from pulizia.desktop.bench.blot_outlines import draw_blots, draw_drawn, draw_marked, place_in
 from pulizia.desktop.bench.harm_shade import draw_shade
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.sonogram_menu import sonogram_menu
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.bench.trouble_marks import found_columns
 from pulizia.desktop.controls import button
 from pulizia.desktop.ramps import ramp_table
 from pulizia.desktop.theme import colour, font, theme, theme_notice
@@ -34,6 +36,7 @@ from pulizia.units import format_number, format_time, note_name
 
 SCALE_WIDTH, SCALE_HEIGHT = 6, 120
 SMALLEST_BAND_PX = 6
+DRAWN_STEP_PX, MOST_DRAWN = 3, 300
 MOST_HARMONICS = 24
 LOWEST_HZ = 40.0
 
@@ -67,6 +70,7 @@ class SonogramView(Lane):
         self.comb = False
         self._pointer: QPointF | None = None
         self._band_from: float | None = None
+        self._drawn: list[QPointF] = []
         self._scale_grab: tuple[str, float, float, float] | None = None
         self._axis_from: float | None = None
         self.setMinimumHeight(120)
@@ -151,6 +155,17 @@ class SonogramView(Lane):
         chain = self.studio.chain
         if self.shows_harm and chain is not None and (found := self.studio.surveys.harm_of_score()) is not None:
             draw_shade(painter, plot, self._shade, self.axis, chain, found, scale)
+        draw_blots(painter, self.studio, self.axis, place_in(plot, self.axis, scale.row_of_hz))
+        draw_drawn(painter, self._drawn)
+        for column in found_columns(self.studio, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
+            painter.fillRect(QRectF(plot.left() + column, plot.top(), 1.5, 6), colour("ochre"))
+
+    def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
+        selection = self.studio.selection
+        if selection is not None and selection.outline:
+            draw_marked(painter, selection.outline, place_in(plot, self.axis, self.scale.row_of_hz))
+        else:
+            super().paint_selection(painter, plot)
 
     def toggle_harm(self) -> None:
         """Show or hide where the score took from the voice."""
@@ -248,6 +263,9 @@ class SonogramView(Lane):
         if place.x() < self.plot.left() and event.button() == Qt.MouseButton.LeftButton:
             self._axis_from = place.y()
             return
+        if event.modifiers() & Qt.KeyboardModifier.AltModifier and event.button() == Qt.MouseButton.LeftButton:
+            self._drawn = [place]
+            return
         super().mousePressEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -262,6 +280,11 @@ class SonogramView(Lane):
         if self._axis_from is not None:
             self._mark_band(self._axis_from, event.position().y())
             return
+        if self._drawn:
+            if (event.position() - self._drawn[-1]).manhattanLength() >= DRAWN_STEP_PX:
+                self._drawn.append(event.position())
+                self.update()
+            return
         if event.position().x() < self.plot.left():
             self.setCursor(Qt.CursorShape.SizeVerCursor)
             self.setToolTip("Drag to mark a band over all the time in the recording")
@@ -275,8 +298,23 @@ class SonogramView(Lane):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._scale_grab = self._axis_from = None
+        if self._drawn:
+            self._finish_drawing()
+            return
         super().mouseReleaseEvent(event)
         self._band_from = None
+
+    def _finish_drawing(self) -> None:
+        """What was drawn by hand becomes the selection."""
+        points, self._drawn = self._drawn, []
+        points = points[:: max(1, len(points) // MOST_DRAWN + 1)]
+        scale = self.scale
+        corners = [
+            (max(0.0, self.axis.clamped_frame(p.x() - GUTTER) / self.axis.rate), float(scale.hz_of_row(min(max(p.y(), 0.0), scale.rows))))
+            for p in points
+        ]
+        self.studio.select_outline(tuple(corners))
+        self.update()
 
     def _mark_band(self, from_y: float, to_y: float) -> None:
         """Mark a band over all time, or over the time that is marked already."""

@@ -1,4 +1,4 @@
-"""Where the sound goes over full scale or was cut flat, as columns of a view."""
+"""Where the sound goes over full scale or was cut flat, and where something was found, as columns of a view."""
 
 from __future__ import annotations
 
@@ -21,3 +21,13 @@ def troubled_columns(studio: Studio, first: float, frames_per_column: float, cou
     seen = measures.troubled[np.searchsorted(measures.troubled, low) : np.searchsorted(measures.troubled, high)]
     columns = np.unique(np.floor((seen * per_block - first) / frames_per_column).astype(np.int64))
     return [int(c) for c in columns if 0 <= c < count]
+
+
+def found_columns(studio: Studio, first: float, frames_per_column: float, count: int) -> list[int]:
+    """Columns in which the inspection found a moment, of what is heard."""
+    columns: set[int] = set()
+    for finding in studio.inspection.current_findings(studio.heard_source):
+        starts = np.array([m.start for m in finding.marks], dtype=np.float64)
+        at = np.floor((starts - first) / frames_per_column)
+        columns.update(at[(at >= 0) & (at < count)].astype(int).tolist())
+    return sorted(columns)

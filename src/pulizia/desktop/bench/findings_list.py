@@ -1,0 +1,272 @@
+"""The ledger of troubles at the left: what was found, how it stands now, and which step treats it."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+
+from pulizia.desktop.controls import ENTER, ArrowKeys, button, label
+from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.inspection.inspect import Finding
+from pulizia.session.inspection_desk import Entry
+from pulizia.session.studio import Studio
+from pulizia.units import format_number
+
+ROW_HEIGHT, STRIP_WIDTH = 46, 60
+GRAVE, MILD = 0.6, 0.15
+SETTLED_MS = 1500
+NAMES = {
+    "noise": "Noise", "hum": "Mains hum", "channel missing": "One side missing", "polarity": "Opposite polarity",
+    "delay": "One side late", "level": "Uneven level", "silence": "Digital silence", "room": "Room tail",
+    "dull": "Dull voice", "lopsided": "Lopsided voice",
+}  # fmt: skip
+ALL_KINDS = ("overload", "clicks", "plosives", "hum", "breaths", "noise", "ringing", "sibilance", "room", "dull", "level", "silence")
+
+
+def name_of(kind: str) -> str:
+    """A kind of trouble for people."""
+    return NAMES.get(kind, kind.capitalize())
+
+
+def measure_text(entry: Entry) -> str:
+    """The measure before, and now where it differs."""
+    unit = entry.now.unit
+    decimals = 0 if unit in ("samples", "places") or abs(entry.now.measure) >= 20 else 1
+    shown = [format_number(f.measure, decimals) for f in (entry.before, entry.after) if f is not None]
+    if entry.before is not None and entry.after is None:
+        return f"was {shown[0]} {unit}".strip()
+    if len(shown) == 2 and shown[0] != shown[1]:
+        return f"{shown[1]} {unit}, was {shown[0]}"
+    return f"{shown[-1]} {unit}".strip()
+
+
+class FindingRow(ArrowKeys):
+    """One kind of trouble: dot, name, measure, its places as a small strip."""
+
+    pressed = Signal(str)
+
+    def __init__(self, entry: Entry, step: int | None, frames: int) -> None:
+        super().__init__()
+        self.entry, self._step, self._frames = entry, step, max(1, frames)
+        self.chosen = False
+        self.setFixedHeight(ROW_HEIGHT)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip(entry.now.sentence)
+        self.setAccessibleName(f"{name_of(entry.kind)}: {entry.now.sentence}")
+        theme_notice().changed.connect(self.update)
+
+    @property
+    def state_words(self) -> str:
+        """What is being done about it."""
+        if self.entry.left:
+            return "left"
+        if self._step is not None:
+            return f"step {self._step}"
+        return "gone" if self.entry.is_gone else ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.pressed.emit(self.entry.kind)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in ENTER:
+            self.pressed.emit(self.entry.kind)
+        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.focusNextPrevChild(event.key() == Qt.Key.Key_Down)
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(0.5, 0.5, self.width() - 1, self.height() - 1)
+        if self.chosen or self.hasFocus():
+            painter.setPen(QPen(colour("verd" if self.hasFocus() else "strong"), 1))
+            painter.setBrush(colour("panel"))
+            painter.drawRoundedRect(box, 6, 6)
+        else:
+            painter.setPen(QPen(colour("line"), 1))
+            painter.drawLine(box.bottomLeft() + QPointF(8, 0), box.bottomRight() - QPointF(8, 0))
+        self._paint_dot(painter, QPointF(14, 15))
+        quiet = self.entry.left or self.entry.is_gone
+        painter.setFont(font(13, bold=not quiet))
+        painter.setPen(colour("soft" if quiet else "ink"))
+        painter.drawText(box.adjusted(26, 5, -56, 0), Qt.AlignmentFlag.AlignTop, name_of(self.entry.kind))
+        painter.setFont(font(12))
+        painter.setPen(colour("soft"))
+        painter.drawText(box.adjusted(0, 6, -8, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, self.state_words)
+        painter.drawText(box.adjusted(26, 24, -8, 0), Qt.AlignmentFlag.AlignTop, measure_text(self.entry))
+        self._paint_places(painter, QRectF(box.right() - 8 - STRIP_WIDTH, 28, STRIP_WIDTH, 9), painter.fontMetrics().horizontalAdvance(measure_text(self.entry)))
+
+    def _paint_dot(self, painter: QPainter, at: QPointF) -> None:
+        severity = self.entry.now.severity
+        if self.entry.left or self.entry.is_gone or severity < MILD:
+            painter.setPen(QPen(colour("soft"), 1.3))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(at, 3.2, 3.2)
+            return
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour("madder" if severity >= GRAVE else "ochre"))
+        painter.drawEllipse(at, 4, 4)
+
+    def _paint_places(self, painter: QPainter, strip: QRectF, text_width: int) -> None:
+        if 26 + text_width + 8 > strip.left():
+            return  # the figures need the room
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.fillRect(QRectF(strip.left(), strip.bottom(), strip.width(), 1), colour("strong"))
+        finding = self.entry.now
+        if not finding.marks:
+            painter.fillRect(QRectF(strip.left(), strip.bottom() - 4, strip.width(), 4), colour("soft", 0.5))
+            return
+        starts = np.array([m.start for m in finding.marks]) / self._frames * strip.width()
+        for x in np.unique(starts.astype(int)).tolist():
+            painter.fillRect(QRectF(strip.left() + x, strip.top(), 1, strip.height()), colour("ink" if not self.entry.is_gone else "strong"))
+
+
+class FindingsList(QWidget):
+    """Filled by Inspect; kept up to date after edits."""
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self.desk = studio.inspection
+        self.chosen = ""
+        self.rows: dict[str, FindingRow] = {}
+        self._shown: object = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 10)
+        column.setSpacing(2)
+        head = QHBoxLayout()
+        head.setContentsMargins(8, 0, 0, 0)
+        head.addWidget(label("Findings", bold=True))
+        head.addStretch(1)
+        self.run_button = button("Inspect", self._run_or_stop, tip="Listen through the recording and list what is wrong (Ctrl+I)", quiet=True)
+        head.addWidget(self.run_button)
+        column.addLayout(head)
+        self.progress = QProgressBar()
+        self.progress.setRange(0, 1000)
+        self.progress.setTextVisible(False)
+        self.progress.setFixedHeight(4)
+        column.addWidget(self.progress)
+        self.words = label("", 12, token="soft", wrap=True)
+        self.words.setContentsMargins(8, 0, 8, 2)
+        self._body = QWidget()
+        self._rows = QVBoxLayout(self._body)
+        self._rows.setContentsMargins(0, 0, 0, 0)
+        self._rows.setSpacing(2)
+        column.addWidget(self._body)
+        column.addWidget(self.words)
+        self.all_button = button("Treat all", self.desk.treat_all, tip="Add a step for each trouble that a step can mend")
+        column.addWidget(self.all_button, alignment=Qt.AlignmentFlag.AlignLeft)
+        self._settled = QTimer(self)
+        self._settled.setSingleShot(True)
+        self._settled.setInterval(SETTLED_MS)
+        self._settled.timeout.connect(self.desk.renew)
+        for event in ("findings", "current"):
+            studio.on(event, self.refresh)
+        studio.on("document", self._edited)
+        self.refresh()
+
+    def _edited(self) -> None:
+        if self.desk.is_inspected and not self.desk.is_current:
+            self._settled.start()
+        self.refresh()
+
+    def _run_or_stop(self) -> None:
+        self.desk.stop() if self.desk.listening_to else self.desk.run()
+
+    def refresh(self) -> None:
+        """Show the ledger as it is now."""
+        recording, desk = self.studio.recording, self.desk
+        self.setVisible(recording is not None)
+        if recording is None:
+            return
+        busy = bool(desk.listening_to)
+        self.run_button.setText("Stop" if busy else "Inspect")
+        self.run_button.setEnabled(self.studio.chain is not None)
+        self.progress.setVisible(busy)
+        self.progress.setValue(round(1000 * desk.share))
+        entries = desk.entries()
+        self.words.setText(self._told(entries, busy=busy))
+        self.words.setVisible(bool(self.words.text()))
+        shown = (recording.id, [(e, desk.treating_step(e)) for e in entries], self.chosen)
+        if shown != self._shown:
+            self._shown = shown
+            self._fill(entries, recording.frames)
+        self.all_button.setVisible(any(e.after is not None and e.after.tool_id and not e.left and desk.treating_step(e) is None for e in entries))
+
+    def _told(self, entries: list[Entry], *, busy: bool) -> str:
+        desk = self.desk
+        if desk.fault:
+            return desk.fault
+        if busy:
+            return f"Listening for {desk.listening_to}\u2026" if desk.listening_to != "listening" else "Listening\u2026"
+        if not desk.is_inspected:
+            return "Let the program listen through the recording and say what is wrong with it."
+        missing = [name_of(k).lower() for k in ALL_KINDS if k not in {e.kind for e in entries}]
+        if not entries:
+            return "Nothing was found."
+        return f"Not found: {', '.join(missing)}." if missing else ""
+
+    def _fill(self, entries: list[Entry], frames: int) -> None:
+        focused = next((kind for kind, row in self.rows.items() if row.hasFocus()), "")
+        while (item := self._rows.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.rows = {}
+        for entry in entries:
+            row = FindingRow(entry, self.desk.treating_step(entry), frames)
+            row.chosen = entry.kind == self.chosen
+            row.pressed.connect(self.choose)
+            self._rows.addWidget(row)
+            self.rows[entry.kind] = row
+            if row.chosen:
+                self._rows.addWidget(self._details(entry))
+        if focused in self.rows:
+            self.rows[focused].setFocus()
+
+    def choose(self, kind: str) -> None:
+        """Open a row, or go to its next place when it is open."""
+        row = self.rows.get(kind)
+        if row is None:
+            return
+        if self.chosen != kind:
+            self.chosen = kind
+            self.refresh()
+        self.desk.visit(row.entry.now)
+
+    def _details(self, entry: Entry) -> QWidget:
+        made = QWidget()
+        column = QVBoxLayout(made)
+        column.setContentsMargins(26, 2, 8, 6)
+        column.setSpacing(2)
+        column.addWidget(label(entry.now.sentence, 12, wrap=True))
+        sure = entry.now.certainty
+        told = "certain" if sure >= 0.9 else "likely" if sure >= 0.7 else "perhaps"
+        column.addWidget(label(f"{told}{', gone after the score' if entry.is_gone else ''}", 12, token="soft"))
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        finding: Finding = entry.now
+        if finding.marks:
+            row.addWidget(button("Next", lambda: self.desk.visit(finding), tip="Go to the next place and play it", quiet=True))
+        if finding.tool_id and entry.after is not None and self.desk.treating_step(entry) is None:
+            row.addWidget(button("Treat", lambda: self.desk.treat(finding), tip="Add the step with fitting settings", quiet=True))
+        if not entry.is_gone:
+            words, tip = ("List again", "Count it as a trouble again") if entry.left else ("Leave", "Let it stay as it is")
+            row.addWidget(button(words, lambda: self.desk.leave(entry.kind, leave=not entry.left), tip=tip, quiet=True))
+        row.addStretch(1)
+        column.addLayout(row)
+        return made

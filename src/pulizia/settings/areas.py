@@ -1,0 +1,67 @@
+"""The declaration of marked areas of the sonogram."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+Area = tuple[tuple[float, float], ...]
+"""Corners of a closed outline in seconds and Hz; two corners are opposite ones of a rectangle."""
+
+MOST_AREAS, MOST_CORNERS = 200, 400
+HIGHEST_HZ = 96_000.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Areas:
+    """A list of outlines: (((seconds, Hz), ...), ...)."""
+
+    label: str
+    help: str
+    more: bool = False
+
+    def text(self, value: tuple[Area, ...]) -> str:
+        """How many."""
+        return "none" if not value else f"{len(value)} marked"
+
+    def check(self, name: str, value: object) -> str | None:
+        """A sentence about what is wrong with the value, or None."""
+        if not isinstance(value, tuple) or len(value) > MOST_AREAS:
+            return f"{name} must be a list of at most {MOST_AREAS} outlines, not {value!r}"
+        for area in value:
+            if problem := _check_area(name, area):
+                return problem
+        return None
+
+
+def _check_area(name: str, area: object) -> str | None:
+    if not isinstance(area, tuple) or not 2 <= len(area) <= MOST_CORNERS:
+        return f"{name} must hold outlines of 2 to {MOST_CORNERS} corners [seconds, Hz], not {area!r}"
+    for corner in area:
+        good = isinstance(corner, tuple) and len(corner) == 2
+        if not good or not all(isinstance(x, int | float) and not isinstance(x, bool) and math.isfinite(x) for x in corner):
+            return f"{name} must hold corners [seconds, Hz], not {corner!r}"
+        if corner[0] < 0 or not 0 <= corner[1] <= HIGHEST_HZ:
+            return f"{name}: the corner at {corner[0]:g} s and {corner[1]:g} Hz must lie between 0 and {HIGHEST_HZ:g} Hz, after 0 s"
+    (t0, t1), (f0, f1) = bounds_s(area), bounds_hz(area)
+    if t1 <= t0 or f1 <= f0:
+        return f"{name}: an outline at {t0:g} s and {f0:g} Hz encloses nothing; draw it wider"
+    return None
+
+
+def bounds_s(area: Area) -> tuple[float, float]:
+    """First and last moment of an outline."""
+    return min(t for t, _ in area), max(t for t, _ in area)
+
+
+def bounds_hz(area: Area) -> tuple[float, float]:
+    """Lowest and highest frequency of an outline."""
+    return min(f for _, f in area), max(f for _, f in area)
+
+
+def outline(area: Area) -> Area:
+    """All corners: two opposite ones become four."""
+    if len(area) > 2:
+        return area
+    (t0, f0), (t1, f1) = area
+    return ((t0, f0), (t1, f0), (t1, f1), (t0, f1))
