@@ -71,7 +71,7 @@ def tools() -> None:
     settings["level"] = {"way": "gain", "gain_db": -3.0}
     settings["equaliser"] = {"bands": [["high-pass", 80, 0, 18], ["bell", 300, -3, 2], ["bell", 2500, 2, 1], ["high shelf", 8000, -2, 0.7]]}
     for tool_id, values in settings.items():
-        seconds = 30 if tool_id == "sieve" else 300
+        seconds = 30 if tool_id == "voice_sieve" else 300
         part = ArraySource(samples[:, : seconds * RATE], RATE)
 
         def work(tool_id: str = tool_id, values: dict = values, part: ArraySource = part) -> None:

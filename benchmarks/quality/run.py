@@ -75,8 +75,8 @@ def sieve(folder: Path) -> None:
     for language in LANGUAGES:
         voice = phrase(folder, language, 1)
         sound = mixed(voice, "white", 5, rng)
-        scores = [si_sdr(voice, treated(sound * 10 ** (g / 20), "sieve", {"amount_percent": 100.0})) for g in (0, -40, 12)]
-        clean = si_sdr(voice, treated(voice, "sieve", {"amount_percent": 100.0}))
+        scores = [si_sdr(voice, treated(sound * 10 ** (g / 20), "voice_sieve", {"amount": 1.0})) for g in (0, -40, 12)]
+        clean = si_sdr(voice, treated(voice, "voice_sieve", {"amount": 1.0}))
         print(f"sieve {language}: {si_sdr(voice, sound):.1f} in, {scores[0]:.2f} out; 40 dB below {scores[1]:.2f}, 12 dB above {scores[2]:.2f}; clean {clean:.1f}")
 
 

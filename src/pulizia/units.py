@@ -26,12 +26,13 @@ class Unit(Enum):
     PERCENT = ("%", "_percent")
     COUNT = ("", "_count")
     FRAMES = ("frames", "_frames")
+    SHARE = (" ", "")  # 0..1, shown in percent
     NONE = ("", "")
 
     @property
     def symbol(self) -> str:
         """The symbol as people read it."""
-        return self.value[0]
+        return self.value[0].strip()
 
     @property
     def suffix(self) -> str:

@@ -59,7 +59,7 @@ def test_hum_is_found_to_a_hundredth_of_a_hertz_and_taken_out_alone(voice: np.nd
     survey = hum.survey(made.before, made.after, (), hum.HumSettings(), found, NOTHING)
     assert survey.table.rows[0][0].startswith("49.97")
     whistle = voice + 0.003 * np.sin(2 * np.pi * 3150.4 * t)
-    left = treated(whistle, "hum", base="none", whistles=True)[0] - voice
+    left = treated(whistle, "hum", mains=False, whistles=True)[0] - voice
     assert power_db(left[middle]) < power_db(0.003 * np.sin(t)) - 25
 
 
@@ -111,7 +111,7 @@ def test_the_gate_closes_between_phrases_and_cuts_no_word(voice: np.ndarray) -> 
     found = gate.survey(made.before, made.after, (), settings, None, NOTHING)
     assert found.marks == ()
     assert found.lane
-    late = gate.GateSettings(threshold_dbfs=-26.0, hysteresis_db=2.0, look_ahead_ms=0.0, hold_ms=0.0)
+    late = gate.GateSettings(threshold_db=-26.0, hysteresis_db=2.0, look_ahead_ms=0.0, hold_ms=0.0)
     assert gate.survey(made.before, made.after, (), late, None, NOTHING).marks
 
 

@@ -23,12 +23,12 @@ pytestmark = pytest.mark.skipif(bool(voice_net.why_not()), reason="the model is 
 
 
 def chain(samples: np.ndarray, rate: int = RATE, **settings: object) -> Chain:
-    return Chain(ArraySource(samples, rate), [make_step("sieve", settings)], ChunkCache(), AnalysisStore())
+    return Chain(ArraySource(samples, rate), [make_step("voice_sieve", settings)], ChunkCache(), AnalysisStore())
 
 
 def test_it_equals_its_model_from_40_db_below_to_12_db_above() -> None:
     """Reference: the model itself at -26 dBFS active level, its own delay taken off, from a second of silence on."""
-    whole = chain(SOUND, amount_percent=100.0)
+    whole = chain(SOUND, amount=1.0)
     gain = next(iter(whole.stages.values())).analysis()
     fed = np.concatenate([np.zeros(RATE, np.float32), SOUND[0] * np.float32(gain), np.zeros(DELAY + 480, np.float32)])
     answer = VoiceNet().feed(fed[: len(fed) // 480 * 480])[RATE + DELAY :][: SOUND.shape[1]] / gain
@@ -36,25 +36,25 @@ def test_it_equals_its_model_from_40_db_below_to_12_db_above() -> None:
     assert np.abs(made[: len(answer)] - answer[: len(made)]).max() < 1e-5
     for db in (-40.0, 12.0):
         factor = np.float32(10 ** (db / 20))
-        other = chain(SOUND * factor, amount_percent=100.0).after.read(0, SOUND.shape[1])[0] / factor
+        other = chain(SOUND * factor, amount=1.0).after.read(0, SOUND.shape[1])[0] / factor
         error = 10 * np.log10(np.sum((other - made) ** 2) / np.sum(made**2))
         assert error < -40
 
 
 def test_reading_order_does_not_matter_and_the_amount_is_exact() -> None:
     frames = SOUND.shape[1]
-    whole = chain(SOUND, amount_percent=100.0).after.read(0, frames)
-    other = chain(SOUND, amount_percent=100.0).after
+    whole = chain(SOUND, amount=1.0).after.read(0, frames)
+    other = chain(SOUND, amount=1.0).after
     late = other.read(CHUNK_FRAMES + 500, frames)
     early = other.read(0, CHUNK_FRAMES + 500)
     assert np.array_equal(np.concatenate([early, late], axis=1), whole)
     cut = slice(0, 60_000)  # the model lowers the noise before the voice
     noise = 20 * np.log10(np.std(whole[:, 20_000:40_000]) / np.std(SOUND[:, 20_000:40_000]))
     assert noise < -15
-    assert np.array_equal(chain(SOUND, amount_percent=0.0).after.read(0, 60_000), SOUND[:, cut])
-    half = chain(SOUND, amount_percent=50.0).after.read(0, 60_000)
+    assert np.array_equal(chain(SOUND, amount=0.0).after.read(0, 60_000), SOUND[:, cut])
+    half = chain(SOUND, amount=0.5).after.read(0, 60_000)
     assert half == pytest.approx(0.5 * (SOUND[:, cut] + whole[:, cut]), abs=1e-6)
-    limited = chain(SOUND, amount_percent=100.0, limit_db=12.0).after.read(20_000, 40_000)
+    limited = chain(SOUND, amount=1.0, limit_db=12.0).after.read(20_000, 40_000)
     assert 20 * np.log10(np.std(limited) / np.std(SOUND[:, 20_000:40_000])) > -12.1
 
 
@@ -64,12 +64,12 @@ def test_other_rates_lose_and_gain_no_treble(rate: int, up: int, down: int) -> N
     rng = np.random.default_rng(2)
     if rate > RATE:  # a tone above the model's reach
         sound += (0.01 * np.sin(2 * np.pi * 30_000 * np.arange(sound.shape[1]) / rate) * (rng.random() > -1)).astype(np.float32)
-    made = chain(sound, rate, amount_percent=100.0).after.read(0, sound.shape[1])[0]
-    reference = chain(SOUND, amount_percent=100.0).after.read(0, SOUND.shape[1])[0]
+    made = chain(sound, rate, amount=1.0).after.read(0, sound.shape[1])[0]
+    reference = chain(SOUND, amount=1.0).after.read(0, SOUND.shape[1])[0]
     back = resample_poly(made, down, up)[: SOUND.shape[1]]
     error = 10 * np.log10(np.sum((back - reference[: len(back)]) ** 2) / np.sum(reference**2))
     assert error < -18
-    assert chain(sound, rate, amount_percent=0.0).after.read(0, 50_000) == pytest.approx(sound[:, :50_000], abs=0)
+    assert chain(sound, rate, amount=0.0).after.read(0, 50_000) == pytest.approx(sound[:, :50_000], abs=0)
     if rate > RATE:
         spectrum = np.abs(np.fft.rfft(made[: 2 * rate] * np.hanning(2 * rate)))
         assert spectrum[60_000 - 5 : 60_000 + 5].max() < 1.01 * np.abs(np.fft.rfft(sound[0, : 2 * rate] * np.hanning(2 * rate))).max()
@@ -77,7 +77,7 @@ def test_other_rates_lose_and_gain_no_treble(rate: int, up: int, down: int) -> N
 
 def test_without_the_model_there_is_one_sentence(monkeypatch: pytest.MonkeyPatch) -> None:
     sentence = "The voice sieve needs its model: install it."
-    monkeypatch.setattr("pulizia.tools.sieve.why_not", lambda: sentence)
+    monkeypatch.setattr("pulizia.tools.voice_sieve.why_not", lambda: sentence)
     with pytest.raises(AnalysisError, match="needs its model"):
         chain(SOUND).after.read(0, 100)
 

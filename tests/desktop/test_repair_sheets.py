@@ -155,7 +155,7 @@ def test_suggestions_are_one_edit_with_a_sentence(bench: Person) -> None:
     before = studio.step.settings
     bench.key(Qt.Key.Key_U)
     bench.settle()
-    assert studio.step.settings.threshold_dbfs != before.threshold_dbfs
+    assert studio.step.settings.threshold_db != before.threshold_db
     assert "the voice lies at" in bench.said
     bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert studio.step.settings == before

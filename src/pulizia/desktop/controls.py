@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
 
 from pulizia.desktop.theme import colour, font
 from pulizia.settings.declare import Number
+from pulizia.units import Unit
 
 ARROWS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down}
 ENTER = {Qt.Key.Key_Return, Qt.Key.Key_Enter}
@@ -219,13 +220,13 @@ class Track(ArrowKeys):
 class SliderRow(QWidget):
     """A labelled slider whose value can be typed."""
 
-    changed = Signal(float)
+    changed = Signal(object)
     let_go = Signal()
 
-    def __init__(self, declared: Number, default: float, value: float) -> None:
+    def __init__(self, declared: Number, default: float, value: float | None) -> None:
         super().__init__()
-        self._declared = declared
-        self.track = Track(declared, default, value)
+        self._declared, self._shown = declared, value
+        self.track = Track(declared, default, declared.low if value is None else value)
         self.edit = QLineEdit()
         self.edit.setProperty("figure", True)
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -242,19 +243,25 @@ class SliderRow(QWidget):
         row.addWidget(self.edit)
         self.setFixedHeight(28)
         unit = f" {declared.unit.symbol}" if declared.unit.symbol else ""
-        self.setToolTip(f"{declared.help}\n{declared.low:g} to {declared.high:g}{unit}; double-click for {default:g}{unit}")
+        usual = declared.text(default) if declared.unit is Unit.SHARE else f"{default:g}{unit}"
+        reach = "0 to 100 %" if declared.unit is Unit.SHARE else f"{declared.low:g} to {declared.high:g}{unit}"
+        self.setToolTip(f"{declared.help}\n{reach}; double-click for {usual}")
         self.track.moved.connect(self._tell)
         self.track.let_go.connect(self.let_go)
         self.edit.editingFinished.connect(self._typed)
         self.show_value(value)
 
-    def show_value(self, value: float) -> None:
+    def show_value(self, value: float | None) -> None:
         """Show a value without telling anybody."""
-        self.track.set_value(value)
+        self._shown = value
+        self.track.set_value(self._declared.low if value is None else value)
         if not self.edit.hasFocus() or not self.edit.isModified():
             self.edit.setText(self._declared.text(value))
 
-    def _tell(self, value: float) -> None:
+    def _tell(self, value: float | None) -> None:
+        if self._declared.optional and value is not None and value <= self._declared.low:
+            value = None  # the left end of an optional setting: let the program find it
+        self._shown = value
         self.edit.setText(self._declared.text(value))
         self.changed.emit(value)
 
@@ -262,15 +269,12 @@ class SliderRow(QWidget):
         if not self.edit.isModified():
             return
         self.edit.setModified(False)
-        text = self.edit.text().replace("\u2212", "-").replace(",", ".").strip()
-        text = text.removesuffix(self._declared.unit.symbol).strip()
         try:
-            value = float(text)
+            value = self._declared.typed(self.edit.text())
         except ValueError:
-            self.show_value(self.track._value)  # noqa: SLF001 - the same control
+            self.show_value(self._shown)
             return
-        value = min(max(value, self._declared.low), self._declared.high)
-        self.track.set_value(value)
+        self.track.set_value(self._declared.low if value is None else value)
         self._tell(value)
         self.let_go.emit()
 

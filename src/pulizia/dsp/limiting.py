@@ -11,16 +11,28 @@ from pulizia.units import ms_to_frames
 
 LOOK_AHEAD_MS = 4.0
 RELEASE_DB_PER_S = 60.0
+SLOW_S = 0.4  # of the part of the release that adapts
 DEEPEST_DB = 30.0  # of reduction that the release still remembers
 
 
 def limiter_margin(rate: int) -> tuple[int, int]:
+    """Context in frames before and after at the usual look-ahead and release."""
+    return limiter_reach(rate)
+
+
+def limiter_reach(
+    rate: int, *, look_ahead_ms: float = LOOK_AHEAD_MS, release_db_per_s: float = RELEASE_DB_PER_S, adapts: bool = False
+) -> tuple[int, int]:
     """Context in frames before and after: the longest release, and the look-ahead."""
-    look = ms_to_frames(LOOK_AHEAD_MS, rate)
-    return round(DEEPEST_DB / RELEASE_DB_PER_S * rate) + 2 * look + TAPS, 2 * look + TAPS
+    look = ms_to_frames(look_ahead_ms, rate)
+    slow = round(SLOW_S * rate) if adapts else 0
+    return round(DEEPEST_DB / release_db_per_s * rate) + slow + 2 * look + TAPS, 2 * look + TAPS
 
 
-def limiting_gain(samples: Samples, rate: int, ceiling: float) -> NDArray[np.float32]:
+def limiting_gain(
+    samples: Samples, rate: int, ceiling: float, *,
+    look_ahead_ms: float = LOOK_AHEAD_MS, release_db_per_s: float = RELEASE_DB_PER_S, adapts: bool = False,
+) -> NDArray[np.float32]:  # fmt: skip
     """Gain per frame that keeps the true peak of all channels under ``ceiling``.
 
     The gain needed at each frame, from the interpolated signal around it, is held over the
@@ -32,6 +44,10 @@ def limiting_gain(samples: Samples, rate: int, ceiling: float) -> NDArray[np.flo
     samples : (channels, frames) float32
     rate : Hz
     ceiling : amplitude
+    look_ahead_ms, release_db_per_s
+        How early the gain falls, and how fast it is let go.
+    adapts
+        Let go no further than the mean reduction of the last SLOW_S: dense peaks do not pump.
 
     Returns
     -------
@@ -42,18 +58,26 @@ def limiting_gain(samples: Samples, rate: int, ceiling: float) -> NDArray[np.flo
     if level is None:
         return np.ones(frames, dtype=np.float32)
     needed_db = 20.0 * np.log10(np.minimum(1.0, ceiling / np.maximum(level, 1e-12)))
-    look = ms_to_frames(LOOK_AHEAD_MS, rate)
+    look = max(1, ms_to_frames(look_ahead_ms, rate))
     from scipy.ndimage import minimum_filter1d
 
     held = minimum_filter1d(needed_db, 2 * look + 1, mode="nearest")
-    slope = RELEASE_DB_PER_S / rate * np.arange(frames)
+    slope = release_db_per_s / rate * np.arange(frames)
     released = np.minimum.accumulate(held - slope) + slope
     released = np.minimum(np.maximum(released, -DEEPEST_DB * 2), 0.0)
+    if adapts:
+        released = np.minimum(released, _past_mean(released, round(SLOW_S * rate)))
     window = np.hanning(2 * look + 3)[1:-1]
     window /= window.sum()
     gain = _smoothed(10.0 ** (released / 20.0), window)
     gain[gain > 1.0 - 1e-7] = 1.0
     return gain.astype(np.float32)
+
+
+def _past_mean(x: NDArray[np.float64], frames: int) -> NDArray[np.float64]:
+    """Mean of the last ``frames`` values at each place; what lies before the first counts as 0."""
+    sums = np.concatenate([np.zeros(frames), np.cumsum(x)])
+    return np.asarray((sums[frames:] - np.concatenate([np.zeros(1), sums])[: len(x)]) / frames)
 
 
 def _true_levels(samples: Samples, rate: int, ceiling: float) -> NDArray[np.float64] | None:

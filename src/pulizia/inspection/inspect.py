@@ -161,8 +161,7 @@ def _hum(source: Source) -> list[Finding]:
         return []
     strongest = float(found.lines.level_db.max())
     words = f"Hum at {format_number(found.lines.base_hz, 2)} Hz with {len(found.lines.hz)} lines, the strongest at {format_number(strongest)} dBFS."
-    base = "60" if found.lines.base_hz > 55 else "50"
-    return [Finding("hum", words, strongest, "dBFS", 0.95, "hum", {"base": base})]
+    return [Finding("hum", words, strongest, "dBFS", 0.95, "hum", {"base_hz": round(found.lines.base_hz, 2)})]
 
 
 def _breaths(source: Source) -> list[Finding]:

@@ -203,12 +203,7 @@ def measure_block(
     ``samples`` is (channels, lead + frames + TAPS); ``start`` is the recording's frame at ``lead``
     and fixes where the blocks lie.
     """
-    first = round(start * BLOCKS_PER_SECOND / rate_hz)
-    count = int(frames * BLOCKS_PER_SECOND / rate_hz) + 3
-    marks = np.rint((first + np.arange(count)) * (rate_hz / BLOCKS_PER_SECOND)).astype(int) - start
-    edges: list[int] = marks[: int(np.searchsorted(marks, frames)) + 1].tolist()
-    whole = len(edges) - 1 if edges[-1] == frames else len(edges) - 2
-    edges[-1] = frames
+    edges, whole = _edges_of(start, frames, rate_hz)
     body = samples[:, lead : lead + frames]
     lengths = np.diff(edges)
     power = _sums_of_squares(body, edges)
@@ -331,3 +326,27 @@ def _windows(padded: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
     if len(x) < wanted:
         x = np.concatenate([x, np.zeros(wanted - len(x), dtype=np.float32)])
     return np.lib.stride_tricks.sliding_window_view(x, BLOCK + TAPS - 1)[::BLOCK]
+
+
+def measure_energies(source: Source, progress: Progress = lambda _: None) -> NDArray[np.float64]:
+    """(whole blocks,) mean square after K-weighting of every ten milliseconds, all channels added with weight 1."""
+    parts = []
+    warm = warm_up_frames(source.rate)
+    segments = segment_edges(source)
+    for n, (start, stop) in enumerate(segments):
+        edges, whole = _edges_of(start, stop - start, source.rate)
+        weighted = _k_filtered(read_padded(source, start - warm, stop), source.rate)[:, warm:]
+        parts.append(_sums_of_squares(weighted, edges)[:, :whole].sum(axis=0) / np.diff(edges)[:whole])
+        progress((n + 1) / len(segments))
+    return np.concatenate(parts) if parts else np.zeros(0)
+
+
+def _edges_of(start: int, frames: int, rate_hz: int) -> tuple[list[int], int]:
+    """Edges of the blocks of a segment, counted from its start, and how many of them are whole."""
+    first = round(start * BLOCKS_PER_SECOND / rate_hz)
+    count = int(frames * BLOCKS_PER_SECOND / rate_hz) + 3
+    marks = np.rint((first + np.arange(count)) * (rate_hz / BLOCKS_PER_SECOND)).astype(int) - start
+    edges: list[int] = marks[: int(np.searchsorted(marks, frames)) + 1].tolist()
+    whole = len(edges) - 1 if edges[-1] == frames else len(edges) - 2
+    edges[-1] = frames
+    return edges, whole

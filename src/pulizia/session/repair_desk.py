@@ -9,6 +9,7 @@ from pulizia.audio.source import read_padded
 from pulizia.audio.spans import Span
 from pulizia.score.steps import Step, new_id
 from pulizia.session.jobs import Job
+from pulizia.tools.registry import tool_of
 
 if TYPE_CHECKING:
     from pulizia.session.studio import Studio
@@ -72,7 +73,8 @@ class RepairDesk:
             return
         spans = (self.studio.selection.span,) if on_selection and self.studio.selection else None
         band = self.studio.selection.band_hz if on_selection and self.studio.selection else None
-        step = self.studio.document.add_step(recording.id, tool_id, spans=spans, band_hz=band)
+        begins = dict(tool_of(tool_id).begins_with)
+        step = self.studio.document.add_step(recording.id, tool_id, begins, spans=spans, band_hz=band)
         self.studio.step_id = step.id
         self.studio.emit("selection")
 

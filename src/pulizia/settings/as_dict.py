@@ -7,7 +7,8 @@ from typing import Any, TypeVar
 
 from pulizia.errors import SettingsError
 from pulizia.settings.areas import Areas
-from pulizia.settings.bands import Bands
+from pulizia.settings.bands import Bands, as_dict
+from pulizia.settings.bands import from_dict as band_of
 from pulizia.settings.declare import Choice, Declaration, Levels, Number, Places, Settings, declared
 
 S = TypeVar("S", bound=Settings)
@@ -15,7 +16,10 @@ S = TypeVar("S", bound=Settings)
 
 def to_dict(settings: Settings) -> dict[str, Any]:
     """All fields as plain JSON values."""
-    return {name: _plain(getattr(settings, name)) for name in declared(type(settings))}
+    return {
+        name: [as_dict(band) for band in getattr(settings, name)] if isinstance(declaration, Bands) else _plain(getattr(settings, name))
+        for name, declaration in declared(type(settings)).items()
+    }
 
 
 def from_dict(kind: type[S], values: object) -> S:
@@ -66,7 +70,9 @@ def _plain(value: Any) -> Any:  # noqa: ANN401 - JSON values
 
 
 def _typed(declaration: Declaration, value: Any) -> Any:  # noqa: ANN401 - JSON values
-    if isinstance(declaration, Places | Levels | Bands | Areas) and isinstance(value, list | tuple):
+    if isinstance(declaration, Bands) and isinstance(value, list | tuple):
+        return tuple(band_of(band) if isinstance(band, dict) else _frozen(band) for band in value)
+    if isinstance(declaration, Places | Levels | Areas) and isinstance(value, list | tuple):
         return _frozen(value)
     is_number = isinstance(value, int | float) and not isinstance(value, bool)
     if isinstance(declaration, Number) and is_number:

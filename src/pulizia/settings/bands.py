@@ -40,9 +40,34 @@ class Bands:
         return None
 
 
+def as_dict(band: Band) -> dict[str, float | str]:
+    """A band as recipes and projects write it."""
+    kind, hz, gain, width = band
+    named: dict[str, float | str] = {"kind": kind, "hz": hz}
+    if kind in ("high-pass", "low-pass"):
+        return named | {"slope_db_per_octave": width}
+    return named | ({} if kind == "notch" else {"gain_db": gain}) | {"q": width}
+
+
+def from_dict(value: dict[str, object]) -> object:
+    """A band from a table {kind, hz, gain_db, q}; what cannot be one is left for the check to explain.
+
+    High- and low-pass take ``slope_db_per_octave`` (12 when it is missing) in place of gain and q.
+    """
+    kind = str(value.get("kind", "")).replace("_", "-").lower()
+    kind = kind.replace("-shelf", " shelf").replace("highpass", "high-pass").replace("lowpass", "low-pass")
+    unknown = set(value) - {"kind", "hz", "gain_db", "q", "slope_db_per_octave"}
+    if unknown or "hz" not in value:
+        return value
+    passes = kind in ("high-pass", "low-pass")
+    width = value.get("slope_db_per_octave", 12.0) if passes else value.get("q", 1.0)
+    numbers = (value["hz"], value.get("gain_db", 0.0), width)
+    return (kind, *(float(x) if isinstance(x, int | float) and not isinstance(x, bool) else x for x in numbers))
+
+
 def _check_band(name: str, band: object) -> str | None:
     if not isinstance(band, tuple) or len(band) != 4 or band[0] not in KINDS:
-        return f"{name} must hold bands [kind, Hz, dB, width] with a kind of {', '.join(KINDS)}, not {band!r}"
+        return f"{name} must hold bands {{kind, hz, gain_db, q}} with a kind of {', '.join(KINDS)}, not {band!r}"
     numbers = band[1:]
     if not all(isinstance(v, int | float) and not isinstance(v, bool) and math.isfinite(v) for v in numbers):
         return f"{name} must hold numbers after the kind, not {band!r}"

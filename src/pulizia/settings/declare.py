@@ -41,7 +41,18 @@ class Number:
         """The value with its unit, as people read it."""
         if value is None:
             return "auto"
+        if self.unit is Unit.SHARE:
+            return f"{format_number(100.0 * value, 0)} %"
         return f"{format_number(value, self.decimals)} {self.unit.symbol}".strip()
+
+    def typed(self, text: str) -> float | None:
+        """The value that a person typed, inside the range; None for "auto". ValueError when it is no number."""
+        text = text.replace("\u2212", "-").replace(",", ".").strip().lower()
+        if self.optional and text in ("", "auto"):
+            return None
+        plain = float(text.removesuffix("%" if self.unit is Unit.SHARE else self.unit.symbol.lower()).strip())
+        value = plain / 100.0 if self.unit is Unit.SHARE else plain
+        return min(max(value, self.low), self.high)
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""

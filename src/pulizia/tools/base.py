@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, Generic, NamedTuple, Protocol, TypeVar
 
 import numpy as np
@@ -73,6 +73,23 @@ class Table:
 
 
 @dataclass(frozen=True, slots=True)
+class LaneCurve:
+    """Levels over time, for a strip or the waveform."""
+
+    name: str
+    step: int  # frames between two values, from frame 0
+    level_db: NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True)
+class Handle:
+    """A dot on a curve over the waveform that can be moved."""
+
+    frame: int
+    level_db: float
+
+
+@dataclass(frozen=True, slots=True)
 class Survey:
     """What a tool finds in the sound that reaches it, at the present settings."""
 
@@ -80,6 +97,8 @@ class Survey:
     marks: tuple[Mark, ...] = ()
     table: Table | None = None
     lane: tuple[tuple[int, int], ...] = ()  # stretches in frames that a strip shows as a line: an open gate
+    curves: tuple[LaneCurve, ...] = ()  # what a strip shows hanging from its upper edge: gain reduction
+    handles: tuple[Handle, ...] = ()  # dots on the first curve that the person may move
 
 
 def moments_survey(
@@ -165,6 +184,12 @@ class Tool(Generic[S]):
         ``mix(samples, taken, settings)`` applies what it gave. Units of UNIT_CHUNKS chunks begin anew.
     skip_field
         The setting (stretches in seconds) whose moments are left alone, for tools with marks.
+    handle_field
+        The setting ((seconds, dB), ...) that keeps where handles were moved to.
+    fills_silence
+        True for tools that put sound where there was none, on purpose.
+    begins_with
+        Settings of a step that a person adds in the window, where they differ from the defaults.
     """
 
     id: str
@@ -188,6 +213,9 @@ class Tool(Generic[S]):
     stream: Callable[[Callable[[int, int], Samples], int, int, int, Any], Stream] | None = None
     mix: Callable[[Samples, Samples, S], Samples] | None = None
     skip_field: str = ""
+    handle_field: str = ""
+    fills_silence: bool = False
+    begins_with: Mapping[str, Any] = field(default_factory=dict)
 
 
 AnyTool = Tool[Any]

@@ -24,8 +24,8 @@ from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 HOPS = 4  # of a window
 LONGEST_S = 20.0  # of areas whose surroundings in time are needed
 WAYS = {
-    "lower": "lower by the amount", "level": "lower to what is around", "time": "fill from both sides",
-    "frequency": "fill from above, below", "lift": "lift by the amount",
+    "lower": "lower by the amount", "level": "to the level around", "time": "fill over time",
+    "frequency": "fill over frequency", "lift": "lift by the amount",
 }  # fmt: skip
 
 
@@ -35,7 +35,7 @@ class BlotsSettings(Settings):
 
     way: str = choice(
         "level", options=WAYS, label="What to do",
-        help="Lower or lift the marked areas, or fill them with what lies before and after, or above and below.",
+        help="Lower or lift the marked areas, or fill them over time from both sides, or over frequency from above and below.",
     )
     amount_db: float = number(
         24.0, unit=Unit.DB, low=0.0, high=60.0, step=0.5, label="Amount",

@@ -46,7 +46,7 @@ class EqualiserSettings(Settings):
         0.0, unit=Unit.DB, low=-24.0, high=24.0, step=0.1, label="Output", help="Level after the bands.",
     )  # fmt: skip
     matched: bool = switch(
-        True, label="Loudness kept",
+        False, label="Loudness kept",
         help="Makes up for what the bands do to the loudness of speech, so that louder does not pass as better.",
     )
     phase: str = choice(
@@ -204,6 +204,7 @@ def _smoothed_db(power: NDArray[np.float64], hz: NDArray[np.float64], at: NDArra
 
 TOOL = Tool(
     id="equaliser",
+    begins_with={"matched": True},
     title="Equaliser",
     shapes_tone=True,
     summary="Shapes the tone with bells, shelves, passes and notches.",

@@ -39,9 +39,9 @@ MOST_MARKS, MOST_LANE = 500, 20_000
 class GateSettings(Settings):
     """When the gate opens and closes, and how far it closes."""
 
-    threshold_dbfs: float = number(
-        -45.0, unit=Unit.DBFS, low=-90.0, high=-10.0, step=0.5, label="Threshold",
-        help="The gate opens above this level. Set it a little over the noise, never into the voice.",
+    threshold_db: float = number(
+        -45.0, unit=Unit.DB, low=-90.0, high=-10.0, step=0.5, label="Threshold",
+        help="In dBFS: the gate opens above this level. Set it a little over the noise, never into the voice.",
     )  # fmt: skip
     range_db: float = number(
         12.0, unit=Unit.DB, low=0.0, high=60.0, step=0.5, label="Range",
@@ -117,12 +117,12 @@ def levels(samples: Samples, start: int, settings: GateSettings, rate: int) -> t
 
 def open_steps(level: NDArray[np.float64], settings: GateSettings) -> NDArray[np.bool_]:
     """Where the gate is wanted open: last event decides between the thresholds, then hold and look-ahead."""
-    up = level > settings.threshold_dbfs
+    up = level > settings.threshold_db
     if settings.keep_breaths:
-        raised = level > settings.threshold_dbfs - BREATH_BELOW_DB
+        raised = level > settings.threshold_db - BREATH_BELOW_DB
         inside = np.convolve(raised, np.ones(BREATH_STEPS), mode="same") >= 0.9 * BREATH_STEPS
         up = up | (inside & raised)
-    down = level < settings.threshold_dbfs - settings.hysteresis_db - (BREATH_BELOW_DB if settings.keep_breaths else 0.0)
+    down = level < settings.threshold_db - settings.hysteresis_db - (BREATH_BELOW_DB if settings.keep_breaths else 0.0)
     event = np.where(up | down, np.arange(len(level)), -1)
     last = np.maximum.accumulate(event)
     state = np.where(last >= 0, up[np.maximum(last, 0)], False)
@@ -199,7 +199,7 @@ def margin(settings: GateSettings, rate: int) -> Margin:
 
 def caption(settings: GateSettings) -> str:
     """Short text on the strip."""
-    return f"{format_number(settings.threshold_dbfs, 0)} dBFS, range {format_number(settings.range_db, 0)} dB"
+    return f"{format_number(settings.threshold_db, 0)} dBFS, range {format_number(settings.range_db, 0)} dB"
 
 
 def survey(
@@ -273,14 +273,14 @@ def suggest(source: Source, spans: Sequence[Span], settings: GateSettings, progr
     noise = np.concatenate(gathered)
     heard = noise[noise > -140.0]
     if not len(heard):
-        return Suggestion({"threshold_dbfs": -80.0}, "The pauses are digital silence; any low threshold parts them.")
+        return Suggestion({"threshold_db": -80.0}, "The pauses are digital silence; any low threshold parts them.")
     top = float(np.quantile(heard, 0.98))
     loud = float(np.quantile(np.concatenate(voice), 0.75))
     threshold = min(top + 3.0, 0.5 * (top + loud))
     threshold = float(np.clip(round(2 * threshold) / 2, -90.0, -10.0))
     hysteresis = float(np.clip(round(threshold - top + 2.0), 3.0, 8.0))
     words = f"Noise in the pauses reaches {format_number(top)} dBFS, the voice lies at {format_number(loud)}."
-    return Suggestion({"threshold_dbfs": threshold, "hysteresis_db": hysteresis, "hold_ms": 200.0, "look_ahead_ms": 25.0}, words)
+    return Suggestion({"threshold_db": threshold, "hysteresis_db": hysteresis, "hold_ms": 200.0, "look_ahead_ms": 25.0}, words)
 
 
 TOOL = Tool(

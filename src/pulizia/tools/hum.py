@@ -57,9 +57,9 @@ FULL_DB = 60.0  # a reduction of this much takes the lines out altogether
 class HumSettings(Settings):
     """Which lines, by how much, and how."""
 
-    base: str = choice(
-        "auto", options={"auto": "found by itself", "50": "50 Hz", "60": "60 Hz", "none": "no mains"}, label="Mains",
-        help="The mains frequency; the exact value and its drift are found and followed.",
+    base_hz: float | None = number(
+        None, unit=Unit.HZ, low=40.0, high=400.0, step=0.01, optional=True, label="Mains",
+        help="The mains frequency; auto listens at 50 and 60 Hz. The exact value and its drift are found and followed.",
     )  # fmt: skip
     reduction_db: float = number(
         FULL_DB, unit=Unit.DB, low=0.0, high=FULL_DB, step=1.0, label="Reduction",
@@ -76,6 +76,10 @@ class HumSettings(Settings):
     window_s: float = number(
         3.0, unit=Unit.SECONDS, low=0.3, high=10.0, step=0.1, scale="log", label="Window",
         help="Longer is narrower and gentler to the voice; shorter follows hum that changes.", more=True,
+    )  # fmt: skip
+    mains: bool = switch(
+        True, label="Mains", more=True,
+        help="Takes out the mains and its harmonics; off leaves only whistles and the line that you have seen.",
     )  # fmt: skip
     whistles: bool = switch(
         False, label="Steady whistles too",
@@ -124,9 +128,9 @@ def analyse(source: Source, spans: Sequence[Span], settings: HumSettings, progre
 def _harmonics(
     power: NDArray[np.float64], excess: NDArray[np.float64], bin_hz: float, settings: HumSettings
 ) -> list[tuple[float, float, float, float]]:
-    if settings.base == "none":
+    if not settings.mains:
         return []
-    bases = (50.0, 60.0) if settings.base == "auto" else (float(settings.base),)
+    bases = (50.0, 60.0) if settings.base_hz is None else (settings.base_hz,)
     base, _ = find_base(power, bin_hz, bases)
     if base == 0.0:
         return []
@@ -184,7 +188,7 @@ def margin(settings: HumSettings, rate: int) -> Margin:
 
 def caption(settings: HumSettings) -> str:
     """Short text on the strip."""
-    which = {"auto": "mains", "none": "lines"}.get(settings.base, f"{settings.base} Hz")
+    which = "lines" if not settings.mains else "mains" if settings.base_hz is None else f"{settings.base_hz:g} Hz"
     return which if settings.reduction_db >= FULL_DB else f"{which}, {format_number(-settings.reduction_db, 0)} dB"
 
 
@@ -215,9 +219,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: HumSettings, progre
     if not len(hum.lines.hz):
         return Suggestion({}, "No hum was found; this step is not needed.")
     top = float(hum.lines.hz[hum.lines.pull > 0].max(initial=60.0))
-    base = "60" if hum.lines.base_hz > 55 else "50"
+    base = round(hum.lines.base_hz, 2)
     reach = float(min(10_000.0, max(60.0, round(top * 1.05 / 10) * 10)))
-    return Suggestion({"base": base, "highest_hz": reach}, f"Mains at {format_number(hum.lines.base_hz, 2)} Hz with harmonics up to {top:.0f} Hz.")
+    return Suggestion({"base_hz": base, "highest_hz": reach}, f"Mains at {format_number(hum.lines.base_hz, 2)} Hz with harmonics up to {top:.0f} Hz.")
 
 
 def picture(passage: Samples | None, rate: int, settings: HumSettings, hum: Hum) -> Picture:
@@ -252,7 +256,7 @@ TOOL = Tool(
     margin=margin,
     analyse=analyse,
     analysis_places=lambda _settings, _rate: None,
-    analysis_fields=("base", "highest_hz", "whistles", "line_hz"),
+    analysis_fields=("base_hz", "mains", "highest_hz", "whistles", "line_hz"),
     picture=picture,
     survey=survey,
     suggest=suggest,

@@ -38,34 +38,58 @@ class LevelSettings(Settings):
         True, label="Channels linked",
         help="On: one gain for all channels, the balance stays. Off: each to its own peak.",
     )  # fmt: skip
+    each: bool = switch(
+        False, label="Each stretch by itself",
+        help="On: every stretch in which the step acts gets its own gain. Off: all as if they were one.",
+    )  # fmt: skip
 
 
-def analyse(
-    source: Source, spans: Sequence[Span], settings: LevelSettings, progress: Progress
-) -> NDArray[np.float32]:
-    """Largest absolute sample of each channel within the spans: (channels,) float32."""
-    peaks = np.zeros(source.channels, dtype=np.float32)
+@dataclass(frozen=True, slots=True)
+class Peaks:
+    """Largest absolute sample of each channel in each stretch."""
+
+    spans: tuple[Span, ...]
+    peaks: NDArray[np.float32]  # (stretches, channels)
+
+
+def analyse(source: Source, spans: Sequence[Span], settings: LevelSettings, progress: Progress) -> Peaks:
+    """Measure the peaks of every stretch."""
+    peaks = np.zeros((len(spans), source.channels), dtype=np.float32)
     if settings.way == "gain":
-        return peaks
+        return Peaks((), peaks)
     total = max(1, sum(s.frames for s in spans))
     done = 0
-    for span in spans:
+    for n, span in enumerate(spans):
         for start in range(span.start, span.stop, READ_FRAMES):
             block = source.read(start, min(start + READ_FRAMES, span.stop))
-            np.maximum(peaks, np.abs(block).max(axis=1), out=peaks)
+            np.maximum(peaks[n], np.abs(block).max(axis=1), out=peaks[n])
             done += block.shape[1]
             progress(done / total)
-    return peaks
+    return Peaks(tuple(spans), peaks)
 
 
-def process(block: Block, settings: LevelSettings, peaks: NDArray[np.float32]) -> Samples:
+def gains_of(settings: LevelSettings, found: Peaks) -> NDArray[np.float32]:
+    """(stretches, channels) factor of each."""
+    reference = found.peaks
+    if not settings.each and len(reference):
+        reference = np.broadcast_to(reference.max(axis=0, keepdims=True), reference.shape)
+    if settings.linked and len(reference):
+        reference = np.broadcast_to(reference.max(axis=1, keepdims=True), reference.shape)
+    goal = np.float32(db_to_gain(settings.peak_dbfs))
+    return np.where(reference > 0.0, goal / np.maximum(reference, np.float32(1e-9)), np.float32(1.0)).astype(np.float32)
+
+
+def process(block: Block, settings: LevelSettings, found: Peaks) -> Samples:
     """Apply the gain."""
     if settings.way == "gain":
         return block.samples * np.float32(db_to_gain(settings.gain_db))
-    goal = np.float32(db_to_gain(settings.peak_dbfs))
-    reference = np.full_like(peaks, peaks.max()) if settings.linked else peaks
-    gains = np.where(reference > 0.0, goal / np.maximum(reference, np.float32(1e-9)), 1.0)
-    return np.asarray(block.samples * gains[:, None], dtype=np.float32)
+    out = block.samples.copy()
+    stop = block.start + out.shape[1]
+    for span, gains in zip(found.spans, gains_of(settings, found), strict=True):
+        a, b = max(span.start, block.start) - block.start, min(span.stop, stop) - block.start
+        if a < b:
+            out[:, a:b] *= gains[:, None]
+    return out
 
 
 def analysis_places(settings: LevelSettings, _rate: int) -> tuple[Span, ...] | None:

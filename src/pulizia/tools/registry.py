@@ -8,23 +8,33 @@ from pulizia.errors import SettingsError
 from pulizia.tools import (
     blots,
     breaths,
+    channels,
     clicks,
     equaliser,
+    fade,
     gate,
     hum,
     level,
+    leveller,
+    limiter,
     noise,
     overload,
     plosives,
+    polarity,
+    reverse,
     ringing,
+    room_tone,
     sibilance,
-    sieve,
+    silence,
+    split_compressor,
+    voice_sieve,
 )
 from pulizia.tools.base import AnyTool
 
 ALL: tuple[AnyTool, ...] = (
-    overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL, blots.TOOL, noise.TOOL, sieve.TOOL,
-    ringing.TOOL, sibilance.TOOL, equaliser.TOOL, level.TOOL,
+    channels.TOOL, polarity.TOOL, overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL,
+    blots.TOOL, noise.TOOL, voice_sieve.TOOL, ringing.TOOL, sibilance.TOOL, equaliser.TOOL, split_compressor.TOOL,
+    leveller.TOOL, silence.TOOL, reverse.TOOL, room_tone.TOOL, level.TOOL, fade.TOOL, limiter.TOOL,
 )  # fmt: skip
 _BY_ID = {tool.id: tool for tool in ALL}
 

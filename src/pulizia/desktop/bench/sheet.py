@@ -221,7 +221,7 @@ class Sheet(QWidget):
         default = default_of(type(step.settings), name)
         if isinstance(declaration, Number):
             usual = declaration.low if default is None else float(default)
-            row = SliderRow(declaration, usual, float(getattr(step.settings, name) or 0.0))
+            row = SliderRow(declaration, usual, getattr(step.settings, name))
             row.changed.connect(lambda value, n=name: self._change(n, value))
             row.let_go.connect(self._settle)
             self._controls[name] = row
@@ -264,7 +264,7 @@ class Sheet(QWidget):
         for name, declaration in declared(type(step.settings)).items():
             value, control = getattr(step.settings, name), self._controls.get(name)
             if isinstance(control, SliderRow):
-                control.show_value(value if value is not None else 0.0)
+                control.show_value(value)
                 control.setEnabled(_applies(step, name))
             elif isinstance(control, QComboBox):
                 control.setCurrentIndex(control.findData(value))

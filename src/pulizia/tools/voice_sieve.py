@@ -36,8 +36,8 @@ NO_LIMIT_DB = 60.0
 class SieveSettings(Settings):
     """How much of what is not voice goes."""
 
-    amount_percent: float = number(
-        85.0, unit=Unit.PERCENT, low=0.0, high=100.0, step=1.0, label="Amount",
+    amount: float = number(
+        0.85, unit=Unit.SHARE, low=0.0, high=1.0, step=0.01, label="Amount",
         help="Share of what the model hears as not voice that is taken away. 80 to 100 % is common practice.",
     )  # fmt: skip
     limit_db: float = number(
@@ -166,7 +166,7 @@ def stream(read: Callable[[int, int], Samples], rate: int, channels: int, start:
 def share_of(settings: SieveSettings) -> float:
     """Share of what the model takes that is really taken."""
     limited = 1.0 if settings.limit_db >= NO_LIMIT_DB else 1.0 - db_to_gain(-settings.limit_db)
-    return settings.amount_percent / 100.0 * limited
+    return settings.amount * limited
 
 
 def process(block: Block, settings: SieveSettings, gain: float) -> Samples:
@@ -192,7 +192,7 @@ def _padded(block: Block, start: int, stop: int) -> Samples:
 def caption(settings: SieveSettings) -> str:
     """Short text on the strip."""
     limit = "" if settings.limit_db >= NO_LIMIT_DB else f", at most {format_number(settings.limit_db, 0)} dB"
-    return f"{format_number(settings.amount_percent, 0)} %{limit}"
+    return f"{format_number(100.0 * settings.amount, 0)} %{limit}"
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: SieveSettings, progress: Progress) -> Suggestion:
@@ -204,11 +204,11 @@ def suggest(source: Source, spans: Sequence[Span], settings: SieveSettings, prog
     if snr is None:
         return Suggestion({}, "No speech stands out of the noise here; nothing was changed.")
     limit = float(np.clip(round(48.0 - snr), 6.0, 30.0))
-    return Suggestion({"amount_percent": 100.0, "limit_db": limit}, f"Speech stands {format_number(snr, 0)} dB over the noise: at most {limit:.0f} dB are taken.")
+    return Suggestion({"amount": 1.0, "limit_db": limit}, f"Speech stands {format_number(snr, 0)} dB over the noise: at most {limit:.0f} dB are taken.")
 
 
 TOOL = Tool(
-    id="sieve",
+    id="voice_sieve",
     title="Voice sieve",
     summary="A trained model keeps the voice and takes everything else down.",
     settings=SieveSettings,

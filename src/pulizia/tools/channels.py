@@ -1,0 +1,103 @@
+"""Channels: one side for both, sides exchanged, their sum, and a side that comes late brought back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source, read_padded
+from pulizia.audio.spans import Span
+from pulizia.dsp.side_delay import LONGEST_MS, delay_of, shifted
+from pulizia.settings.declare import Settings, choice, number
+from pulizia.tools.base import Block, Margin, Progress, Suggestion, Tool
+from pulizia.units import Unit, format_number, ms_to_frames
+
+MOST_LISTENED_S = 60
+CERTAIN = 0.3  # correlation of the sides from which a delay is believed (common practice)
+SPARE_FRAMES = 64  # the interpolator's reach
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChannelsSettings(Settings):
+    """What becomes of the sides, and by how much one of them is moved."""
+
+    way: str = choice(
+        "keep",
+        options={"keep": "stay as they are", "left": "left on both", "right": "right on both", "swap": "exchanged", "mono": "their mean on both"},
+        label="Sides", help="Copies one side to both, exchanges them, or puts their mean on both.",
+    )  # fmt: skip
+    delay_ms: float = number(
+        0.0, unit=Unit.MS, low=-LONGEST_MS, high=LONGEST_MS, step=0.01, label="Right earlier",
+        help="Brings the right side forward by this much; below 0 the left side. Suggest measures it.",
+    )  # fmt: skip
+
+
+def process(block: Block, settings: ChannelsSettings, _analysis: None) -> Samples:
+    """Move and mix the sides of a block; other than two channels stay as they are."""
+    if len(block.samples) != 2:
+        return block.samples
+    frames = settings.delay_ms * block.rate / 1000.0
+    left, right = block.samples
+    if frames > 0.0:
+        right = shifted(right, frames)
+    elif frames < 0.0:
+        left = shifted(left, -frames)
+    if settings.way == "left":
+        right = left
+    elif settings.way == "right":
+        left = right
+    elif settings.way == "swap":
+        left, right = right, left
+    elif settings.way == "mono":
+        left = right = np.float32(0.5) * (left + right)
+    return np.stack([left, right])
+
+
+def margin(settings: ChannelsSettings, rate: int) -> Margin:
+    """The delay and the interpolator's reach."""
+    if settings.delay_ms == 0.0:
+        return Margin(0, 0)
+    frames = ms_to_frames(abs(settings.delay_ms), rate) + SPARE_FRAMES
+    return Margin(frames, frames)
+
+
+def caption(settings: ChannelsSettings) -> str:
+    """Short text on the strip."""
+    words = {"keep": "", "left": "left on both", "right": "right on both", "swap": "exchanged", "mono": "mean on both"}[settings.way]
+    delay = f"{format_number(settings.delay_ms, 2, plus=True)} ms" if settings.delay_ms else ""
+    return ", ".join(part for part in (words, delay) if part) or "as they are"
+
+
+def suggest(source: Source, spans: Sequence[Span], _settings: ChannelsSettings, progress: Progress) -> Suggestion:
+    """Measure how much later the right side comes."""
+    if source.channels != 2:
+        return Suggestion({}, "This recording has no two sides; the step changes nothing.")
+    middle = (spans[0].start + spans[-1].stop) // 2 if spans else source.frames // 2
+    half = MOST_LISTENED_S * source.rate // 2
+    left, right = read_padded(source, max(0, middle - half), min(source.frames, middle + half))
+    frames, agreement = delay_of(left, right, ms_to_frames(LONGEST_MS, source.rate))
+    progress(1.0)
+    ms = round(1000.0 * frames / source.rate, 3)
+    if abs(agreement) < CERTAIN:
+        return Suggestion({}, f"The sides have too little in common (correlation {format_number(agreement, 2)}) to measure a delay.")
+    if abs(frames) < 0.05:
+        return Suggestion({"delay_ms": 0.0}, "Both sides come at the same time.")
+    side = "right" if ms > 0 else "left"
+    return Suggestion({"delay_ms": ms}, f"The {side} side comes {format_number(abs(ms), 2)} ms later (correlation {format_number(agreement, 2)}).")
+
+
+TOOL = Tool(
+    id="channels",
+    title="Channels",
+    summary="Copies, exchanges or mixes the sides, and corrects a delay between them.",
+    settings=ChannelsSettings,
+    order=5,
+    process=process,
+    caption=caption,
+    margin=margin,
+    suggest=suggest,
+    shapes_tone=True,
+)

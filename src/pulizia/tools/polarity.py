@@ -1,0 +1,182 @@
+"""Polarity and offset: turns the wave over, takes an offset out, evens a lopsided voice by turning its phases."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source
+from pulizia.audio.spans import Span
+from pulizia.dsp.phase_turn import half_length, turned
+from pulizia.settings.declare import Settings, choice, number, switch
+from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Table, Tool
+from pulizia.units import Unit, format_number, gain_to_db
+
+READ_FRAMES = 1 << 18
+MOST_LISTENED_S = 600
+ANGLES = tuple(range(-90, 91, 15))
+CORNER_HZ = 10.0
+RING_S = 0.25  # what the high-pass remembers, to -120 dB
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PolaritySettings(Settings):
+    """Which channels are turned over, what is done about an offset, and the phase."""
+
+    invert: str = choice(
+        "none", options={"none": "as it is", "all": "all channels", "left": "left", "right": "right"}, label="Turn over",
+        help="Inverts the polarity of all channels or of one.",
+    )  # fmt: skip
+    offset: str = choice(
+        "none", options={"none": "as it is", "mean": "mean taken out", "high_pass": "high-pass at 10 Hz"}, label="Offset",
+        help="The mean suits an offset that never changes; the high-pass follows one that wanders.",
+    )  # fmt: skip
+    phase_degrees_count: float = number(
+        0.0, unit=Unit.COUNT, low=-180.0, high=180.0, step=1.0, label="Phase, degrees",
+        help="Turns the phase of every frequency alike. It sounds the same, and evens out a voice that swings to one side.",
+    )  # fmt: skip
+    made_even: bool = switch(False, label="Even out by itself", help="Finds the turn that gives the lowest peaks.")
+
+
+@dataclass(frozen=True, slots=True)
+class Learned:
+    """Mean of each channel, and the turn that gives the lowest peaks."""
+
+    mean: NDArray[np.float64]
+    degrees: float
+    won_db: float
+
+
+def analyse(source: Source, spans: Sequence[Span], settings: PolaritySettings, progress: Progress) -> Learned:
+    """Measure the offset, and try turns of the phase."""
+    mean, count = np.zeros(source.channels), 0
+    if settings.offset == "mean":
+        total = max(1, sum(s.frames for s in spans))
+        for span in spans:
+            for start in range(span.start, span.stop, READ_FRAMES):
+                block = source.read(start, min(start + READ_FRAMES, span.stop))
+                mean += block.sum(axis=1, dtype=np.float64)
+                count += block.shape[1]
+                progress(0.5 * count / total)
+    degrees, won = (best_turn(source, spans, progress) if settings.made_even else (settings.phase_degrees_count, 0.0))
+    return Learned(mean / max(count, 1), degrees, won)
+
+
+def best_turn(source: Source, spans: Sequence[Span], progress: Progress) -> tuple[float, float]:
+    """The turn with the lowest peak, and by how many dB it is lower than without."""
+    start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
+    most = MOST_LISTENED_S * source.rate
+    if stop - start > most:
+        start, stop = (start + stop - most) // 2, (start + stop + most) // 2
+    peaks = np.zeros(len(ANGLES))
+    half = half_length(source.rate)
+    for begin in range(start, stop, READ_FRAMES):
+        a, b = max(0, begin - half), min(source.frames, begin + READ_FRAMES + half)
+        block = source.read(a, b)
+        quarter = turned(block, 90.0, source.rate)
+        for n, degrees in enumerate(ANGLES):
+            c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+            peaks[n] = max(peaks[n], float(np.abs(np.float32(c) * block + np.float32(s) * quarter).max()))
+        progress(min(1.0, 0.5 + 0.5 * (b - start) / max(1, stop - start)))
+    if peaks.max() <= 0.0:
+        return 0.0, 0.0
+    at = int(np.argmin(peaks + 1e-4 * np.abs(ANGLES)))
+    return float(ANGLES[at]), gain_to_db(float(peaks[ANGLES.index(0)] / max(peaks[at], 1e-9)))
+
+
+def process(block: Block, settings: PolaritySettings, learned: Learned) -> Samples:
+    """Apply offset, phase and polarity to a block."""
+    out = block.samples
+    if settings.offset == "mean":
+        inside = np.arange(out.shape[1]) + block.start >= 0
+        out = out - learned.mean[:, None].astype(np.float32) * inside
+    elif settings.offset == "high_pass":
+        out = _high_passed(out, block.rate)
+    if learned.degrees:
+        out = turned(out, learned.degrees, block.rate)
+    if settings.invert == "all":
+        return -out
+    if settings.invert in ("left", "right") and len(out) >= 2:
+        out = out.copy()
+        out[0 if settings.invert == "left" else 1] *= -1.0
+    return out
+
+
+def _high_passed(samples: Samples, rate: int) -> Samples:
+    from scipy.signal import sosfilt
+
+    from pulizia.dsp.biquads import passes
+
+    return np.asarray(sosfilt(passes(CORNER_HZ, 2, rate, high=True), samples.astype(np.float64)), dtype=np.float32)
+
+
+def margin(settings: PolaritySettings, rate: int) -> Margin:
+    """What the high-pass remembers, and the phase filter's reach."""
+    half = half_length(rate) if settings.made_even or settings.phase_degrees_count else 0
+    ring = round(RING_S * rate) if settings.offset == "high_pass" else 0
+    return Margin(half + ring, half)
+
+
+def caption(settings: PolaritySettings) -> str:
+    """Short text on the strip."""
+    parts = ["turned over"] if settings.invert != "none" else []
+    parts += ["no offset"] if settings.offset != "none" else []
+    parts += ["evened out"] if settings.made_even else [f"{settings.phase_degrees_count:.0f}\u00b0"] if settings.phase_degrees_count else []
+    return ", ".join(parts) or "as it is"
+
+
+def survey(
+    source: Source, after: Source, spans: Sequence[Span], settings: PolaritySettings, learned: Learned, progress: Progress
+) -> Survey:
+    """Swing to both sides and the headroom won."""
+    del settings
+    rows = []
+    for name, sound in (("before", source), ("after", after)):
+        high, low = _swing(sound, spans)
+        rows.append((name, f"{format_number(gain_to_db(high))} dBFS", f"{format_number(gain_to_db(low))} dBFS"))
+        progress(0.5 if name == "before" else 1.0)
+    won = gain_to_db(max(_swing(source, spans)) / max(*_swing(after, spans), 1e-9))
+    words = f"{format_number(won)} dB of headroom won." if won > 0.05 else "The highest peak is as high as before."
+    if learned.degrees:
+        words += f" Turned by {learned.degrees:.0f}\u00b0."
+    return Survey(words, table=Table(("", "upward", "downward"), tuple(rows)))
+
+
+def _swing(source: Source, spans: Sequence[Span]) -> tuple[float, float]:
+    high = low = 0.0
+    start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
+    stop = min(stop, start + MOST_LISTENED_S * source.rate)
+    for begin in range(start, stop, READ_FRAMES):
+        block = source.read(begin, min(stop, begin + READ_FRAMES))
+        high, low = max(high, float(block.max())), max(low, float(-block.min()))
+    return high, low
+
+
+def suggest(source: Source, spans: Sequence[Span], _settings: PolaritySettings, progress: Progress) -> Suggestion:
+    """The turn with the lowest peaks."""
+    degrees, won = best_turn(source, spans, progress)
+    if won < 0.3:
+        return Suggestion({}, "Turning the phase would win no headroom: the voice swings evenly.")
+    return Suggestion({"phase_degrees_count": degrees}, f"A turn by {degrees:.0f}\u00b0 lowers the peaks by {format_number(won)} dB.")
+
+
+TOOL = Tool(
+    id="polarity",
+    title="Polarity and offset",
+    summary="Turns the wave over, takes out an offset, and evens a lopsided voice.",
+    settings=PolaritySettings,
+    order=6,
+    process=process,
+    caption=caption,
+    margin=margin,
+    analyse=analyse,
+    analysis_places=lambda settings, _rate: None if settings.offset == "mean" or settings.made_even else (),
+    analysis_fields=("offset", "made_even", "phase_degrees_count"),
+    survey=survey,
+    suggest=suggest,
+    shapes_tone=True,
+)
