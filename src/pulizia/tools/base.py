@@ -51,6 +51,7 @@ class Picture:
     curves: tuple[Curve, ...]
     unit: str
     caption: str
+    from_zero: bool = False  # an axis from 0 up instead of levels in dB
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,6 +10,7 @@ from pulizia.tools import (
     breaths,
     channels,
     clicks,
+    dull_voice,
     equaliser,
     fade,
     gate,
@@ -23,6 +24,7 @@ from pulizia.tools import (
     polarity,
     reverse,
     ringing,
+    room_tail,
     room_tone,
     sibilance,
     silence,
@@ -33,7 +35,7 @@ from pulizia.tools.base import AnyTool
 
 ALL: tuple[AnyTool, ...] = (
     channels.TOOL, polarity.TOOL, overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL,
-    blots.TOOL, noise.TOOL, voice_sieve.TOOL, ringing.TOOL, sibilance.TOOL, equaliser.TOOL, split_compressor.TOOL,
+    blots.TOOL, noise.TOOL, voice_sieve.TOOL, room_tail.TOOL, ringing.TOOL, sibilance.TOOL, equaliser.TOOL, dull_voice.TOOL, split_compressor.TOOL,
     leveller.TOOL, silence.TOOL, reverse.TOOL, room_tone.TOOL, level.TOOL, fade.TOOL, limiter.TOOL,
 )  # fmt: skip
 _BY_ID = {tool.id: tool for tool in ALL}

@@ -1,0 +1,276 @@
+"""Room tail: late reverberation lowered, the direct voice kept.
+
+First weighted prediction error takes away what the past of each bin predicts (``dsp.prediction_error``);
+then what still rings is lowered by the log-spectral gain of ``dsp.spectral_gain`` against a late spectrum
+that follows from the decay: K. Lebart, J. Boucher, P. Denbigh, "A new method based on spectral subtraction
+for speech dereverberation", Acta Acustica 87, 2001, with the direct part kept out of it as in E. Habets,
+"Single- and multi-microphone speech dereverberation", 2007. The prediction is fitted anew every few
+seconds, so that an hour needs no more memory than a minute.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source, read_padded
+from pulizia.audio.spans import Span
+from pulizia.dsp.prediction_error import predictors, without_tail
+from pulizia.dsp.spectral_gain import noise_gain
+from pulizia.dsp.stft import analyse as spectra_of
+from pulizia.dsp.stft import synthesise
+from pulizia.measure.decay import Decays, decays_of
+from pulizia.settings.declare import Settings, number
+from pulizia.tools.base import (
+    Block,
+    Curve,
+    Margin,
+    Picture,
+    Progress,
+    Suggestion,
+    Survey,
+    Table,
+    Tool,
+)
+from pulizia.units import Unit, db_to_gain, format_number
+
+WINDOW_S, OVERLAP = 0.0427, 4
+PIECE_S = 6.0  # one set of filters each; neighbours cross over CROSS_S
+CROSS_S = 0.5
+TAPS_S, DELAY_S = 0.11, 0.032
+HIGHEST_HZ = 10_000.0  # rooms swallow what lies above; it follows the ABOVE_BINS under it
+ABOVE_BINS = 40
+ITERATIONS = 2
+MOST_CHANNELS = 2  # predicted together; more are predicted one by one
+USUAL_T60_S = 0.5
+DIRECT_SHARE = 0.45  # of the smoothed power that is taken for reverberant (direct-to-reverberant near 0 dB)
+LATE_S = 0.05  # what comes earlier supports the voice (Lochner and Burger 1964: early reflections)
+ALPHA = 0.96
+MOST_PIECES = 64
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RoomTailSettings(Settings):
+    """How far, how long and how smooth."""
+
+    amount: float = number(
+        0.8, unit=Unit.SHARE, low=0.0, high=1.0, step=0.05, label="Amount",
+        help="Share of the tail that is taken away. Some room keeps a voice natural.",
+    )  # fmt: skip
+    reduction_db: float = number(
+        12.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="At most",
+        help="What still rings after the prediction is lowered no further than this.",
+    )  # fmt: skip
+    tail_s: float | None = number(
+        None, unit=Unit.SECONDS, low=0.1, high=5.0, step=0.05, scale="log", optional=True, label="Tail",
+        help="Time for 60 dB; auto listens to how words die away.",
+    )  # fmt: skip
+    smoothing_ms: float = number(
+        60.0, unit=Unit.MS, low=10.0, high=300.0, step=5.0, scale="log", label="Smoothing", more=True,
+        help="Longer keeps what is left calm; shorter follows the voice faster.",
+    )  # fmt: skip
+
+
+@dataclass(slots=True)
+class Room:
+    """The decays of a recording, and the filters of the pieces that were asked for."""
+
+    source: Source
+    decays: Decays
+    pieces: OrderedDict[int, NDArray[np.complex64]] = field(default_factory=OrderedDict)
+    lock: threading.Lock = field(default_factory=threading.Lock)
+
+
+def analyse(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, progress: Progress) -> Room:
+    """Estimate the decay; filters are fitted when a piece is first heard."""
+    del spans
+    return Room(source, decays_of(source, progress))
+
+
+def _grid(rate: int) -> tuple[int, int]:
+    size = int(2 ** round(np.log2(WINDOW_S * rate)))
+    return size, size // OVERLAP
+
+
+def _bins(rate: int, size: int) -> int:
+    return min(size // 2 + 1, round(HIGHEST_HZ * size / rate))
+
+
+def _taps(rate: int, hop: int, channels: int) -> tuple[int, int]:
+    taps = max(2, round(TAPS_S * rate / hop / (1.0 if channels == 1 else 1.4)))
+    return taps, max(1, round(DELAY_S * rate / hop))
+
+
+def _groups(channels: int) -> list[list[int]]:
+    """Channels that are predicted together."""
+    return [list(range(channels))] if channels <= MOST_CHANNELS else [[n] for n in range(channels)]
+
+
+def filters_of(room: Room, piece: int) -> NDArray[np.complex64]:
+    """(groups, bins, taps, channels of a group): the filters of one piece, fitted when first asked for."""
+    with room.lock:
+        known = room.pieces.get(piece)
+        if known is not None:
+            room.pieces.move_to_end(piece)
+            return known
+    source = room.source
+    size, hop = _grid(source.rate)
+    length = round(PIECE_S * source.rate) // hop * hop
+    samples = read_padded(source, piece * length - size, (piece + 1) * length + size)
+    spectra = np.stack([spectra_of(channel, size, hop)[:, : _bins(source.rate, size)] for channel in samples])
+    made = []
+    for group in _groups(source.channels):
+        taps, delay = _taps(source.rate, hop, len(group))
+        made.append(predictors(spectra[group], taps=taps, delay=delay, iterations=ITERATIONS))
+    filters = np.stack(made)
+    with room.lock:
+        room.pieces[piece] = filters
+        while len(room.pieces) > MOST_PIECES:
+            room.pieces.popitem(last=False)
+    return filters
+
+
+def process(block: Block, settings: RoomTailSettings, room: Room) -> Samples:
+    """Take the tail out of a block."""
+    if settings.amount == 0.0 or not block.samples.any():
+        return block.samples
+    rate = block.rate
+    size, hop = _grid(rate)
+    lead = block.start % hop
+    frames = block.samples.shape[1]
+    length = -(-(frames + lead) // hop) * hop + size
+    padded = np.zeros((len(block.samples), length), dtype=np.float32)
+    padded[:, lead : lead + frames] = block.samples
+    spectra = np.stack([spectra_of(channel, size, hop) for channel in padded])
+    predicted = _predicted(spectra, room, (block.start - lead) // hop, size, hop)
+    dry = spectra - np.float32(settings.amount) * predicted
+    top = _bins(rate, size)
+    gain = _late_gain(spectra[:, :, :top], dry[:, :, :top], settings, room, rate / size, hop / rate)
+    above = np.repeat(gain[:, -ABOVE_BINS:].mean(axis=1, keepdims=True), size // 2 + 1 - top, axis=1)
+    gain = np.concatenate([gain, above], axis=1)
+    out = np.empty_like(block.samples)
+    for channel in range(len(out)):
+        change = synthesise(dry[channel] * gain - spectra[channel], size, hop)
+        out[channel] = block.samples[channel] + change[lead : lead + frames]
+    return out
+
+
+def _predicted(spectra: NDArray[np.complex64], room: Room, first: int, size: int, hop: int) -> NDArray[np.complex64]:
+    """What the pieces' filters predict, neighbouring pieces crossing over."""
+    rate, channels = room.source.rate, len(spectra)
+    per_piece = round(PIECE_S * rate) // hop
+    cross = max(1, round(CROSS_S * rate / hop))
+    top = _bins(rate, size)
+    total = np.zeros_like(spectra)
+    at = first + np.arange(spectra.shape[1])
+    for piece in range(int(at[0] - cross) // per_piece, int(at[-1] + cross) // per_piece + 1):
+        begin, end = piece * per_piece, (piece + 1) * per_piece
+        if end * hop <= -size or begin * hop >= room.source.frames + size:
+            continue
+        weight = np.clip((at - begin) / cross + 0.5, 0.0, 1.0) * np.clip((end - at) / cross + 0.5, 0.0, 1.0)
+        inside = np.flatnonzero(weight > 0.0)
+        if not len(inside):
+            continue
+        filters = filters_of(room, piece)
+        for group, own in zip(_groups(channels), filters, strict=True):
+            taps, delay = _taps(rate, hop, len(group))
+            a, b = max(0, int(inside[0]) - taps - delay), int(inside[-1]) + 1
+            part = spectra[group, a:b, :top]
+            tail = part - without_tail(part, own, taps=taps, delay=delay)
+            total[group, a:b, :top] += tail * weight[a:b, None].astype(np.float32)
+    return total
+
+
+def _late_gain(
+    spectra: NDArray[np.complex64], dry: NDArray[np.complex64], settings: RoomTailSettings, room: Room, bin_hz: float, hop_s: float
+) -> NDArray[np.float32]:
+    """(frames, bins) gain against what still rings, one for all channels."""
+    from scipy.signal import lfilter
+
+    hz = np.arange(spectra.shape[2]) * bin_hz
+    t60 = np.full(len(hz), settings.tail_s) if settings.tail_s is not None else room.decays.at(hz, USUAL_T60_S)
+    t60 = np.clip(t60, 0.1, 5.0)
+    heard = (spectra.real**2 + spectra.imag**2).mean(axis=0)
+    left = (dry.real**2 + dry.imag**2).mean(axis=0)
+    keep = np.exp(-hop_s / (settings.smoothing_ms / 1000.0))
+    calm = lfilter([1.0 - keep], [1.0, -keep], heard, axis=0)
+    back = max(1, round(LATE_S / hop_s))
+    late = np.zeros_like(calm)
+    late[back:] = calm[:-back] * (DIRECT_SHARE * 10.0 ** (-6.0 * LATE_S / t60) * settings.amount)[None]
+    # the prediction has taken its part of the tail already, as far as it lowered the power around here
+    taken = lfilter([1.0 - keep], [1.0, -keep], left, axis=0) / np.maximum(calm, 1e-20)
+    late *= np.clip(taken, 0.1, 1.0)
+    floor = 1e-12 * float(heard.max()) + 1e-20
+    gamma = np.minimum(left / np.maximum(late, floor), 1e6).astype(np.float32)
+    lowest = np.float32(db_to_gain(-settings.reduction_db * settings.amount))
+    return noise_gain(gamma, alpha=ALPHA, xi_min=10.0 ** (-18.0 / 10.0), lowest=min(float(lowest), 0.9999), bin_hz=bin_hz)
+
+
+def margin(settings: RoomTailSettings, rate: int) -> Margin:
+    """The prediction's reach, the late spectrum and the gain's memory."""
+    size, _ = _grid(rate)
+    before = round((TAPS_S + DELAY_S + LATE_S + 6.0 * settings.smoothing_ms / 1000.0 + 0.3) * rate)
+    return Margin(before + 2 * size, 2 * size)
+
+
+def caption(settings: RoomTailSettings) -> str:
+    """Short text on the strip."""
+    tail = "" if settings.tail_s is None else f", {format_number(settings.tail_s, 2)} s"
+    return f"{format_number(100.0 * settings.amount, 0)} %{tail}"
+
+
+def survey(
+    source: Source, after: Source, spans: Sequence[Span], settings: RoomTailSettings, room: Room, progress: Progress
+) -> Survey:
+    """The decay per band before and after."""
+    del source, spans, settings
+    left = decays_of(after, progress)
+    rows = []
+    for hz, before, now in zip(room.decays.centres_hz, room.decays.t60_s, left.t60_s, strict=True):
+        rows.append((f"{hz:g} Hz", f"{format_number(before, 2)} s", f"{format_number(now, 2)} s"))
+    middle = room.decays.middle_s
+    words = f"The room rings for {format_number(middle, 2)} s (T60)." if middle is not None else "Too few words die away freely to tell the tail; set it by hand."
+    return Survey(words, table=Table(("band", "before", "after"), tuple(rows)))
+
+
+def suggest(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, progress: Progress) -> Suggestion:
+    """More where the tail is longer."""
+    del spans
+    middle = decays_of(source, progress).middle_s
+    if middle is None:
+        return Suggestion({}, "Too few words die away freely to tell the tail.")
+    if middle < 0.3:
+        return Suggestion({"amount": 0.4, "reduction_db": 6.0}, f"T60 is {format_number(middle, 2)} s: a dry room, little is needed.")
+    amount = float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))
+    return Suggestion({"amount": amount, "reduction_db": 12.0}, f"T60 is {format_number(middle, 2)} s.")
+
+
+def picture(passage: Samples | None, rate: int, settings: RoomTailSettings, room: Room) -> Picture:
+    """T60 over frequency, as a level that 0.1 s of it makes: the steeper, the drier."""
+    del passage
+    hz = np.geomspace(125.0, min(16_000.0, rate / 2.2), 120)
+    t60 = np.full(len(hz), settings.tail_s) if settings.tail_s is not None else room.decays.at(hz, USUAL_T60_S)
+    return Picture((Curve("tail", hz, t60),), "s", "T60 over frequency", from_zero=True)
+
+
+TOOL = Tool(
+    id="room_tail",
+    title="Room tail",
+    summary="Lowers the late reverberation of a room and keeps the voice in front.",
+    settings=RoomTailSettings,
+    order=50,
+    process=process,
+    caption=caption,
+    margin=margin,
+    analyse=analyse,
+    analysis_places=lambda _settings, _rate: None,
+    picture=picture,
+    survey=survey,
+    suggest=suggest,
+)
