@@ -13,6 +13,8 @@ import numpy as np
 from pulizia.audio.source import Source
 from pulizia.dsp.moments import runs
 from pulizia.errors import PuliziaError
+from pulizia.measure.bandwidth import bandwidth_of
+from pulizia.measure.decay import decays_of
 from pulizia.measure.figures import passage_figures
 from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.noise_changes import band_powers, changes_s
@@ -32,12 +34,15 @@ DROPOUT_S = 0.02
 ONE_SIDE_DB = 30.0
 OPPOSITE = -0.5
 LATE_FRAMES = 3
+LIVELY_S = 0.45  # T60 from which a room is heard behind a close voice (common practice)
+DULL_HZ = 6500.0
 READ_S = 20
 TROUBLING: dict[str, tuple[float, float]] = {
     "overload": (1.0, 2000.0), "clicks": (0.5, 20.0), "plosives": (1.0, 12.0), "hum": (-75.0, -45.0),
     "breaths": (2.0, 20.0), "noise": (42.0, 15.0), "ringing": (3.0, 10.0), "sibilance": (-7.0, 0.0),
     "offset": (-50.0, -25.0), "lopsided": (4.0, 10.0), "level": (7.0, 15.0), "silence": (1.0, 10.0),
     "channel missing": (30.0, 60.0), "polarity": (-0.3, -0.8), "delay": (0.0, 1.0),
+    "room": (0.4, 1.2), "dull": (7.0, 3.0),
 }  # fmt: skip
 """From which measure on each kind is a trouble at all, and from which on a grave one (common practice)."""
 
@@ -78,7 +83,9 @@ def inspect(
         ("breaths", lambda: _breaths(source)),
         ("noise", lambda: _noise(source)),
         ("ringing", lambda: _ringing(source)),
+        ("room tail", lambda: _room(source)),
         ("sibilance", lambda: _sibilance(source)),
+        ("dull voice", lambda: _dull(source)),
         ("levels", lambda: _levels(source, names)),
         ("dropouts", lambda: _dropouts(source)),
         ("channels", lambda: _channels(source)),
@@ -208,6 +215,22 @@ def _sibilance(source: Source) -> list[Finding]:
     return [Finding("sibilance", words, speaker.usual_db, "dB", 0.7, "sibilance", {"reduction_db": reduction, "threshold_db": -reduction}, survey.marks)]
 
 
+def _room(source: Source) -> list[Finding]:
+    found = decays_of(source)
+    middle = found.middle_s
+    if middle is None or middle < LIVELY_S:
+        return []
+    amount = float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))
+    return [Finding("room", f"The room rings for {format_number(middle, 2)} s (T60, from {found.count} word ends).", middle, "s", 0.7, "room_tail", {"amount": amount})]
+
+
+def _dull(source: Source) -> list[Finding]:
+    found = bandwidth_of(source, int(2 ** round(np.log2(0.0213 * source.rate))))
+    if found is None or found.top_hz >= DULL_HZ:
+        return []
+    return [Finding("dull", f"The voice ends at {found.top_hz:.0f} Hz.", found.top_hz / 1000.0, "kHz", 0.7, "dull_voice")]
+
+
 def _levels(source: Source, names: Sequence[str]) -> list[Finding]:
     measures = measure(source, names=names, workers=1)
     figures = {row.name: row.value for row in passage_figures(source, names)}
@@ -215,11 +238,11 @@ def _levels(source: Source, names: Sequence[str]) -> list[Finding]:
     offset = figures.get("Offset")
     if offset is not None and offset > OFFSET_DBFS:
         words = f"The wave lies off the middle by {format_number(offset)} dBFS."
-        found.append(Finding("offset", words, offset, "dBFS", 0.9, "equaliser", {"bands": [["high-pass", 20.0, 0.0, 12.0]]}))
+        found.append(Finding("offset", words, offset, "dBFS", 0.9, "polarity", {"offset": "high_pass"}))
     swing = figures.get("Lopsided: positive over negative swing")
     if swing is not None and abs(swing) > LOPSIDED_DB:
         side = "positive" if swing > 0 else "negative"
-        found.append(Finding("lopsided", f"The voice swings {format_number(abs(swing))} dB further to the {side} side.", swing, "dB", 0.8))
+        found.append(Finding("lopsided", f"The voice swings {format_number(abs(swing))} dB further to the {side} side.", swing, "dB", 0.8, "polarity", {"made_even": True}))
     found += _unevenness(measures)
     return found
 
@@ -233,7 +256,7 @@ def _unevenness(measures: Measures) -> list[Finding]:
     spread = float(np.quantile(heard, 0.95) - np.quantile(heard, 0.1)) if len(heard) else 0.0
     if spread < UNEVEN_LU:
         return []
-    return [Finding("level", f"Phrases differ by {format_number(spread)} LU.", spread, "LU", 0.7)]
+    return [Finding("level", f"Phrases differ by {format_number(spread)} LU.", spread, "LU", 0.7, "leveller")]
 
 
 def _dropouts(source: Source) -> list[Finding]:
@@ -250,7 +273,7 @@ def _dropouts(source: Source) -> list[Finding]:
     if not marks:
         return []
     first = format_time(marks[0].start / source.rate, 2)
-    return [Finding("silence", f"Digital silence in {len(marks)} places, the first at {first}.", float(len(marks)), "places", 1.0, marks=tuple(marks))]
+    return [Finding("silence", f"Digital silence in {len(marks)} places, the first at {first}.", float(len(marks)), "places", 1.0, "room_tone", marks=tuple(marks))]
 
 
 def _channels(source: Source) -> list[Finding]:
@@ -265,15 +288,16 @@ def _channels(source: Source) -> list[Finding]:
     difference = 10 * np.log10(max(power.max(), 1e-20) / max(power.min(), 1e-20))
     if difference > ONE_SIDE_DB:
         side = "right" if power[0] > power[1] else "left"
-        return [Finding("channel missing", f"The {side} side is {format_number(min(difference, 120.0), 0)} dB quieter than the other.", float(difference), "dB", 0.9)]
+        return [Finding("channel missing", f"The {side} side is {format_number(min(difference, 120.0), 0)} dB quieter than the other.", float(difference), "dB", 0.9, "channels", {"way": "left" if side == "right" else "right"})]
     size = 1 << int(np.ceil(np.log2(len(left) + 4096)))
     cross = np.fft.irfft(np.fft.rfft(left, size) * np.conj(np.fft.rfft(right, size)), size) / np.sqrt(power.prod()) / len(left)
     near = np.concatenate([cross[-2048:], cross[:2048]])
     at = int(np.argmax(np.abs(near))) - 2048
     found = []
     if float(near[at + 2048]) < OPPOSITE:
-        found.append(Finding("polarity", f"The sides have opposite polarity (correlation {format_number(float(near[at + 2048]), 2)}).", float(near[at + 2048]), "", 0.9))
+        found.append(Finding("polarity", f"The sides have opposite polarity (correlation {format_number(float(near[at + 2048]), 2)}).", float(near[at + 2048]), "", 0.9, "polarity", {"invert": "right"}))
     if abs(at) >= LATE_FRAMES and abs(float(near[at + 2048])) > 0.5:
         side, ms = ("left" if at > 0 else "right"), 1000 * abs(at) / source.rate
-        found.append(Finding("delay", f"The {side} side comes {format_number(ms, 2)} ms later.", ms, "ms", 0.8))
+        earlier = round(-ms if at > 0 else ms, 3)
+        found.append(Finding("delay", f"The {side} side comes {format_number(ms, 2)} ms later.", ms, "ms", 0.8, "channels", {"delay_ms": earlier}))
     return found

@@ -15,6 +15,7 @@ from pulizia.measure.blocks import BLOCKS_PER_SECOND, measure_energies
 from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
 
 GAP_S, SHORTEST_S = 0.2, 0.15
+SOUNDING_DB = 12.0  # under the louder moments of a phrase, down to which it counts: the same at any level
 FADES_OVER_DB = (2.0, 10.0)  # over the floor: from where to where speech dies away into the pause
 
 
@@ -53,7 +54,8 @@ def find_phrases(source: Source, spans: Sequence[Span], progress: Callable[[floa
     loud, kept = [], []
     for a, b in stretches:
         part = energy[a * BLOCKS_PER_SECOND // FRAMES_PER_S : b * BLOCKS_PER_SECOND // FRAMES_PER_S]
-        sounding = part[levels[a:b][: len(part)] > found.floor_db + FADES_OVER_DB[1]]
+        own = levels[a:b][: len(part)]
+        sounding = part[own > np.quantile(own, 0.9) - SOUNDING_DB] if len(part) else part
         mean = float(sounding.mean()) if len(sounding) else 0.0
         if mean > 1e-10:
             loud.append(-0.691 + 10.0 * np.log10(mean))

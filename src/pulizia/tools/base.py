@@ -141,6 +141,10 @@ def _as_they_are(settings: S, _analysis: Any, _rate: int) -> S:  # noqa: ANN401
     return settings
 
 
+def _always(_settings: Any, _name: str) -> bool:  # noqa: ANN401
+    return True
+
+
 def _no_margin(_settings: Any, _rate: int) -> Margin:  # noqa: ANN401
     return Margin(0, 0)
 
@@ -187,6 +191,8 @@ class Tool(Generic[S]):
         The setting (stretches in seconds) whose moments are left alone, for tools with marks.
     handle_field
         The setting ((seconds, dB), ...) that keeps where handles were moved to.
+    applies
+        Whether a setting (by name) has a say in the way that was chosen.
     fills_silence
         True for tools that put sound where there was none, on purpose.
     begins_with
@@ -215,6 +221,7 @@ class Tool(Generic[S]):
     mix: Callable[[Samples, Samples, S], Samples] | None = None
     skip_field: str = ""
     handle_field: str = ""
+    applies: Callable[[S, str], bool] = _always
     fills_silence: bool = False
     begins_with: Mapping[str, Any] = field(default_factory=dict)
 

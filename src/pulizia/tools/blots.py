@@ -312,4 +312,5 @@ TOOL = Tool(
     analysis_fields=("way", "areas"),
     survey=survey,
     skip_field="left_s",
+    applies=lambda settings, name: name != "amount_db" or settings.way in ("lower", "lift"),
 )

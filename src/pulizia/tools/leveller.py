@@ -211,6 +211,7 @@ TOOL = Tool(
     survey=survey,
     suggest=suggest,
     skip_field="left_s",
+    applies=lambda settings, name: name != "target_lufs" or settings.way == "loudness",
     handle_field="ride_levels",
     shapes_tone=True,
 )

@@ -178,5 +178,6 @@ TOOL = Tool(
     analysis_fields=("offset", "made_even", "phase_degrees_count"),
     survey=survey,
     suggest=suggest,
+    applies=lambda settings, name: name != "phase_degrees_count" or not settings.made_even,
     shapes_tone=True,
 )

@@ -10,8 +10,6 @@ seconds, so that an hour needs no more memory than a minute.
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
@@ -83,8 +81,7 @@ class Room:
 
     source: Source
     decays: Decays
-    pieces: OrderedDict[int, NDArray[np.complex64]] = field(default_factory=OrderedDict)
-    lock: threading.Lock = field(default_factory=threading.Lock)
+    pieces: dict[int, NDArray[np.complex64]] = field(default_factory=dict)  # the newest last; the same whoever fits them
 
 
 def analyse(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, progress: Progress) -> Room:
@@ -114,11 +111,9 @@ def _groups(channels: int) -> list[list[int]]:
 
 def filters_of(room: Room, piece: int) -> NDArray[np.complex64]:
     """(groups, bins, taps, channels of a group): the filters of one piece, fitted when first asked for."""
-    with room.lock:
-        known = room.pieces.get(piece)
-        if known is not None:
-            room.pieces.move_to_end(piece)
-            return known
+    known = room.pieces.get(piece)
+    if known is not None:
+        return known
     source = room.source
     size, hop = _grid(source.rate)
     length = round(PIECE_S * source.rate) // hop * hop
@@ -129,10 +124,9 @@ def filters_of(room: Room, piece: int) -> NDArray[np.complex64]:
         taps, delay = _taps(source.rate, hop, len(group))
         made.append(predictors(spectra[group], taps=taps, delay=delay, iterations=ITERATIONS))
     filters = np.stack(made)
-    with room.lock:
-        room.pieces[piece] = filters
-        while len(room.pieces) > MOST_PIECES:
-            room.pieces.popitem(last=False)
+    room.pieces[piece] = filters
+    for old in list(room.pieces)[:-MOST_PIECES]:
+        room.pieces.pop(old, None)
     return filters
 
 

@@ -25,8 +25,8 @@ from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Survey, 
 from pulizia.units import Unit, db_to_gain, format_number, power_to_db, powers_to_db
 
 SIZE = 4096
-LEVEL_MS, CROSS_MS = 20.0, 30.0
-UNDER_DB = 3.0  # the sound must lie this far under the tone before any is added
+LEVEL_MS, CROSS_MS = 40.0, 40.0
+UNDER_DB = 6.0  # the sound must lie this far under the tone before any is added
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -152,6 +152,7 @@ def missing_share(block: Block, room: Room, settings: RoomToneSettings) -> NDArr
     power = np.einsum("cbn,cbn->b", parts, parts) / (len(block.samples) * step)
     wanted = room.power * db_to_gain(settings.level_db) ** 2
     lacking = np.where(power < wanted * 10.0 ** (-UNDER_DB / 10.0), 1.0 - power / max(wanted, 1e-20), 0.0)
+    lacking[: max(0, -first)] = 0.0  # before the recording nothing is missing
     reach = max(1, round(CROSS_MS / LEVEL_MS / 2.0))
     kernel = np.hanning(2 * reach + 3)[1:-1]
     calm = np.convolve(lacking, kernel / kernel.sum(), mode="same")

@@ -88,7 +88,7 @@ class SplitCompressorSettings(Settings):
     threshold_db: float = _threshold("Threshold", -24.0)
     mid_threshold_db: float = _threshold("Middle", -26.0)
     low_mid_threshold_db: float = _threshold("Low middle", -26.0)
-    high_threshold_db: float = _threshold("Highest", -34.0)
+    high_threshold_db: float = _threshold("Top band", -34.0)
     ratio_count: float = number(
         3.0, unit=Unit.COUNT, low=1.0, high=20.0, step=0.1, scale="log", label="Ratio",
         help="How many dB above the threshold come out as one.",
@@ -106,8 +106,8 @@ class SplitCompressorSettings(Settings):
     )  # fmt: skip
     make_up_db: float = _make_up("Make-up")
     mid_make_up_db: float = _make_up("Middle make-up")
-    low_mid_make_up_db: float = _make_up("Low middle make-up")
-    high_make_up_db: float = _make_up("Highest make-up")
+    low_mid_make_up_db: float = _make_up("Low mid make-up")
+    high_make_up_db: float = _make_up("Top make-up")
 
 
 BAND_FIELDS: dict[str, tuple[str, ...]] = {"1": ("",), "2": ("", "high_"), "3": ("", "mid_", "high_"), "4": ("", "low_mid_", "mid_", "high_")}
@@ -162,6 +162,16 @@ def margin(settings: SplitCompressorSettings, rate: int) -> Margin:
     ring = crossover.ring_frames(rate) if settings.bands != "1" else 0
     memory = SETTLED * max(settings.release_ms, settings.attack_ms) / 1000.0 + 0.05
     return Margin(round(memory * rate) + ring, ring + rate // 100)
+
+
+def applies(settings: SplitCompressorSettings, name: str) -> bool:
+    """Whether a split or a band's setting belongs to the number of bands."""
+    if name.endswith("split_hz"):
+        return name in SPLIT_FIELDS[settings.bands]
+    for field in ("threshold_db", "make_up_db"):
+        if name.endswith(field):
+            return name.removesuffix(field) in BAND_FIELDS[settings.bands]
+    return True
 
 
 def caption(settings: SplitCompressorSettings) -> str:
@@ -272,5 +282,6 @@ TOOL = Tool(
     picture=picture,
     survey=survey,
     suggest=suggest,
+    applies=applies,
     shapes_tone=True,
 )

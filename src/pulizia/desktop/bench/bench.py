@@ -220,6 +220,9 @@ class Bench(QWidget):
         self._update_lanes()
         self.sheet.refresh()
         self._place_bar()
+        ids = [s.id for s in self.score.steps]
+        if self.studio.step_id in ids:
+            self._score_area.ensureVisible(0, round(self.score.dot_place(ids.index(self.studio.step_id)).y()), 0, 24)
 
     def _place_bar(self) -> None:
         selection = self.studio.selection
@@ -271,6 +274,7 @@ class Bench(QWidget):
         x = self.axis.x_at(position)
         for lane in (self.ruler, self.sonogram, self.waveform, self.score):
             lane.move_head(x)
+        self.sheet.follow(position)
         self.overview.move_head(position / max(1, self.axis.frames) * self.overview.plot.width())
 
     # -- menus

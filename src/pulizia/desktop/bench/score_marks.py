@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QColor, QPainter, QPen
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour
-from pulizia.tools.base import Survey
+from pulizia.tools.base import LaneCurve, Survey
 
 NARROWEST_PX = 3.0
 
@@ -32,7 +32,15 @@ class SurveyTicks:
         ink = colour("on_verd" if filled else "ink", 0.8)
         for x0, x1 in _pixels(self._opened[:, 0], self._opened[:, 1], axis, box.left(), box.right()):
             painter.fillRect(QRectF(x0, box.bottom() - 3, x1 - x0, 2), ink)
+        if not self.survey.handles:  # a ride is drawn over the waveform
+            faint = QColor(ink)
+            faint.setAlphaF(0.35)
+            for curve in self.survey.curves:
+                _hanging(painter, curve, axis, box, faint, from_x)
         height = box.height() - 9
+        if self.survey.handles:
+            painter.restore()
+            return
         for x0, x1 in _pixels(self._starts[self._on], self._stops[self._on], axis, from_x, box.right()):
             painter.fillRect(QRectF(x0, box.top() + 4, max(NARROWEST_PX, x1 - x0), height), ink)
         pen = QPen(ink, 1)
@@ -41,6 +49,18 @@ class SurveyTicks:
         for x0, x1 in _pixels(self._starts[~self._on], self._stops[~self._on], axis, from_x, box.right()):
             painter.drawRect(QRectF(x0 + 0.5, box.top() + 4.5, max(NARROWEST_PX, x1 - x0) - 1, height - 1))
         painter.restore()
+
+
+def _hanging(painter: QPainter, curve: LaneCurve, axis: TimeAxis, box: QRectF, ink: QColor, from_x: float) -> None:
+    """Gain reduction, hanging from the upper edge: 12 dB reach the lower one."""
+    columns = np.arange(int(max(box.left(), from_x)), int(box.right()))
+    frames = axis.left + (np.arange(len(columns) + 1) + (columns[0] - GUTTER if len(columns) else 0)) * axis.frames_per_pixel
+    places = np.clip((frames / curve.step).astype(np.int64), 0, len(curve.level_db))
+    for x, a, b in zip(columns.tolist(), places[:-1].tolist(), places[1:].tolist(), strict=True):
+        part = curve.level_db[a : max(b, a + 1)]
+        down = -float(part.min()) if len(part) else 0.0
+        if down > 0.2:
+            painter.fillRect(QRectF(x, box.top() + 1, 1, min(down / 12.0, 1.0) * (box.height() - 2)), ink)
 
 
 def _pixels(

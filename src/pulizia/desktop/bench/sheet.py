@@ -19,10 +19,12 @@ from pulizia.audio.samples import Samples
 from pulizia.desktop.bench.band_row import BandRow
 from pulizia.desktop.bench.equaliser_picture import EqualiserPicture
 from pulizia.desktop.bench.findings import Findings
+from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.tool_picture import ToolPicture
 from pulizia.desktop.controls import ChoiceBox, SliderRow, button, hairline, label
 from pulizia.errors import PuliziaError
 from pulizia.score.chain import Stage
+from pulizia.score.order import order_note
 from pulizia.score.steps import Step
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
@@ -37,9 +39,11 @@ from pulizia.settings.declare import (
     default_of,
 )
 from pulizia.tools.base import Picture
+from pulizia.tools.split_compressor import SplitCompressorSettings
 from pulizia.units import format_time
 
 PASSAGE_S = 4.0
+LONG_TITLE = 12  # letters, beyond which the head has no room for all
 
 
 class Sheet(QWidget):
@@ -90,6 +94,16 @@ class Sheet(QWidget):
         if (stage := self._stage()) is not None:
             self.studio.surveys.want(stage)
 
+    def follow(self, frame: int) -> None:
+        """Show what the step does at the play head, where its picture tells."""
+        if not isinstance(self._picture, SplitPicture):
+            return
+        stage = self._stage()
+        found = self.studio.surveys.of(stage) if stage is not None else None
+        curves = found.survey.curves if found and found.survey else ()
+        at = [(c, frame // max(1, c.step)) for c in curves]
+        self._picture.show_reductions(tuple(round(float(c.level_db[n]), 1) if n < len(c.level_db) else 0.0 for c, n in at))
+
     def _show_survey(self) -> None:
         if self.findings is not None:
             stage = self._stage()
@@ -104,7 +118,7 @@ class Sheet(QWidget):
             self._body.setParent(None)
             self._body.deleteLater()
         self._controls = {}
-        self._picture: ToolPicture | EqualiserPicture | None = None
+        self._picture: ToolPicture | EqualiserPicture | SplitPicture | None = None
         self._band_row: BandRow | None = None
         self.findings: Findings | None = None
         self._picture_key = None
@@ -136,7 +150,7 @@ class Sheet(QWidget):
         self._title = label(step.tool.title, 20, bold=True)
         self._row = label("", 12, token="soft")
         self._on = button("on", self._toggle, tip="Switch the step on or off (E)")
-        self._on.setFixedWidth(64)
+        self._on.setFixedWidth(60)
         head.addWidget(self._title)
         head.addSpacing(4)
         head.addWidget(self._row)
@@ -190,6 +204,12 @@ class Sheet(QWidget):
             made.let_go.connect(self._settle)
             self._picture = made
             return made
+        if isinstance(step.settings, SplitCompressorSettings):
+            split = SplitPicture()
+            split.changed.connect(self._change)
+            split.let_go.connect(self._settle)
+            self._picture = split
+            return split
         self._picture = ToolPicture(bends=hasattr(step.settings, "curve_levels"))
         self._picture.bent.connect(lambda curve: self._change("curve_levels", curve))
         self._picture.let_go.connect(self._settle)
@@ -207,6 +227,8 @@ class Sheet(QWidget):
         more.setText("Less" if on else "More")
 
     def _build_where(self, column: QVBoxLayout) -> None:
+        self._note = label("", 12, token="ochre_text", wrap=True)
+        column.addWidget(self._note)
         self._where = label("", 12, token="soft", wrap=True)
         column.addWidget(self._where)
         row = QHBoxLayout()
@@ -258,19 +280,19 @@ class Sheet(QWidget):
         if recording is None:
             return
         number = [s.id for s in recording.score].index(step.id) + 1
-        self._row.setText(f"row {number} of {len(recording.score)}")
+        self._row.setText(f"row {number} of {len(recording.score)}" if len(step.tool.title) <= LONG_TITLE else f"row {number}")
         self._on.setText("\u25cf  on" if step.enabled else "\u25cb  off")
         self._on.setAccessibleName("Step is on" if step.enabled else "Step is off")
         for name, declaration in declared(type(step.settings)).items():
             value, control = getattr(step.settings, name), self._controls.get(name)
             if isinstance(control, SliderRow):
                 control.show_value(value)
-                control.setEnabled(_applies(step, name))
+                control.setVisible(step.tool.applies(step.settings, name))
             elif isinstance(control, QComboBox):
                 control.setCurrentIndex(control.findData(value))
             elif isinstance(control, QCheckBox):
                 control.setChecked(value)
-                control.setEnabled(_applies(step, name))
+                control.setVisible(step.tool.applies(step.settings, name))
             elif isinstance(control, QLabel) and isinstance(declaration, Places):
                 carried = declaration.learned and bool(getattr(step.settings, "profile_levels", ()))
                 text = declaration.text(value) if value else "found by itself" if declaration.learned else "none"
@@ -278,8 +300,13 @@ class Sheet(QWidget):
         if isinstance(self._picture, EqualiserPicture):
             self._picture.show_bands(getattr(step.settings, "bands", ()))
             self._show_band(self._picture.selected)
-        elif self._picture is not None and hasattr(step.settings, "curve_levels"):
+        elif isinstance(self._picture, SplitPicture) and isinstance(step.settings, SplitCompressorSettings):
+            self._picture.show_settings(step.settings)
+        elif isinstance(self._picture, ToolPicture) and hasattr(step.settings, "curve_levels"):
             self._picture.show_curve(step.settings.curve_levels)
+        note = order_note(recording.score, step.id)
+        self._note.setText(note)
+        self._note.setVisible(bool(note))
         self._where.setText(self._where_text(step))
         self._only.setEnabled(self.studio.selection is not None)
         self._whole.setEnabled(step.spans is not None or bool(step.holes))
@@ -351,7 +378,7 @@ class Sheet(QWidget):
             on_done=lambda picture: self._show(target, picture, ""), on_error=lambda text: self._show(target, None, text),
         )  # fmt: skip
 
-    def _show(self, target: ToolPicture | EqualiserPicture, picture: Picture | None, text: str) -> None:
+    def _show(self, target: ToolPicture | EqualiserPicture | SplitPicture, picture: Picture | None, text: str) -> None:
         if target is self._picture:  # else the sheet has been made anew meanwhile
             target.show_picture(picture, text)
 
@@ -372,14 +399,6 @@ def make_picture(stage: Stage, place: tuple[int, int], job: Job) -> Picture:
     analysis = stage.analysis(job.progress)
     passage: Samples | None = stage.upstream.read(*place) if place[1] > place[0] else None
     return tool.picture(passage, stage.rate, stage.step.settings, analysis)
-
-
-def _applies(step: Step, name: str) -> bool:
-    """Whether a setting has a say in the way that was chosen."""
-    way = getattr(step.settings, "way", None)
-    if way is None:
-        return True
-    return not ((way == "gain" and name in ("peak_dbfs", "linked")) or (way == "peak" and name == "gain_db"))
 
 
 def _row(text: str, widget: QWidget) -> QWidget:

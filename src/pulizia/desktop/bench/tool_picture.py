@@ -111,6 +111,9 @@ class ToolPicture(QWidget):
             painter.setPen(colour("soft"))
             painter.drawText(plot.adjusted(12, 12, -12, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
             return
+        if picture.from_zero:
+            draw_from_zero(painter, plot, picture)
+            return
         curves = {curve.name: self._columns(curve) for curve in picture.curves}
         top_db = self._top(curves)
         self._grid(painter, plot, top_db, picture.unit)
@@ -196,6 +199,32 @@ class ToolPicture(QWidget):
             box = QRectF(plot.left() + 6, y, 50, 15)
             painter.fillRect(box, colour("verd_soft"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "removed")
+
+
+def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
+    """Curves on an axis that begins at 0, such as times over frequency."""
+    highest = max(float(curve.level_db.max()) for curve in picture.curves)
+    step = next((s for s in (0.1, 0.2, 0.5, 1.0, 2.0) if highest / s <= 4.5), 5.0)
+    top = step * np.ceil(highest / step + 0.2)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    for n in range(round(float(top / step)) + 1):
+        y = int(plot.bottom() - n * step / top * plot.height()) + 0.5
+        painter.setPen(QPen(colour("line"), 1))
+        painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+        painter.setPen(colour("soft"))
+        text = f"{n * step:.1f}" + (f" {picture.unit}" if n == 0 else "")
+        painter.drawText(QRectF(plot.right() + 4, min(max(0.0, y - 8), plot.bottom() - 12), GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, text)
+    for hz, text in TICKS:
+        x = plot.left() + np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
+        painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, text)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for curve in picture.curves:
+        x = plot.left() + np.log(curve.hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
+        y = plot.bottom() - curve.level_db / top * plot.height()
+        painter.setPen(QPen(colour("verd"), 1.6))
+        painter.drawPath(_path([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
+    painter.setPen(colour("soft"))
+    painter.drawText(plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, picture.caption)
 
 
 def _path(points: list[QPointF]) -> QPainterPath:

@@ -7,12 +7,13 @@ from collections.abc import Callable, Hashable
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QImage, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.ride_curve import RideCurve
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.trouble_marks import troubled_columns
@@ -45,6 +46,7 @@ class WaveformView(Lane):
         self._tiles = Tiles(studio.pool, self.update)
         self._known_samples: tuple[str, int, Samples] | None = None
         self._asked_samples: tuple[str, int, int] | None = None
+        self.ride = RideCurve(studio, axis)
         self.linear = False
         self.in_rows = False  # each channel around its own middle line
         self.setMinimumHeight(64)
@@ -73,6 +75,35 @@ class WaveformView(Lane):
         for x in troubled_columns(self.studio, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
             painter.fillRect(QRectF(plot.left() + x, plot.top(), 1, 5), colour("madder"))
             painter.fillRect(QRectF(plot.left() + x, plot.bottom() - 5, 1, 5), colour("madder"))
+
+    def paint_head(self, painter: QPainter, plot: QRectF) -> None:
+        self.ride.paint(painter, plot)
+        super().paint_head(painter, plot)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton or not self.ride.press(event.position(), self.plot):
+            super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.ride.grabbed is not None:
+            self.ride.move(event.position(), self.plot)
+            self.update()
+            return
+        over = self.ride.under(event.position(), self.plot) is not None
+        self.setToolTip("Drag: the gain of this phrase. Double-click: give it back to the program, or leave it at 0 dB." if over else "")
+        super().mouseMoveEvent(event)
+        if over:
+            self.setCursor(Qt.CursorShape.SizeVerCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self.ride.grabbed is not None:
+            self.ride.release()
+            return
+        super().mouseReleaseEvent(event)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if not self.ride.remove(event.position(), self.plot):
+            super().mouseDoubleClickEvent(event)
 
     def _rows(self, source: Source) -> int:
         """Rows with a middle line of their own; 0 for the first channel above and the second below one line."""
