@@ -50,6 +50,8 @@ USUAL_T60_S = 0.5
 DIRECT_SHARE = 0.45  # of the smoothed power that is taken for reverberant (direct-to-reverberant near 0 dB)
 LATE_S = 0.05  # what comes earlier supports the voice (Lochner and Burger 1964: early reflections)
 ALPHA = 0.96
+DIRECT_OVER = 4.0  # times the late power, from which a cell is the direct voice
+KEPT_S, MOST_KEPT_DB = 0.2, 1.0  # how the direct voice keeps its level
 MOST_PIECES = 64
 
 
@@ -199,11 +201,23 @@ def _late_gain(
     late[back:] = calm[:-back] * (DIRECT_SHARE * 10.0 ** (-6.0 * LATE_S / t60) * settings.amount)[None]
     # the prediction has taken its part of the tail already, as far as it lowered the power around here
     taken = lfilter([1.0 - keep], [1.0, -keep], left, axis=0) / np.maximum(calm, 1e-20)
+    direct = heard > DIRECT_OVER * np.maximum(late, 1e-20)
     late *= np.clip(taken, 0.1, 1.0)
     floor = 1e-12 * float(heard.max()) + 1e-20
     gamma = np.minimum(left / np.maximum(late, floor), 1e6).astype(np.float32)
     lowest = np.float32(db_to_gain(-settings.reduction_db * settings.amount))
-    return noise_gain(gamma, alpha=ALPHA, xi_min=10.0 ** (-18.0 / 10.0), lowest=min(float(lowest), 0.9999), bin_hz=bin_hz)
+    gain = noise_gain(gamma, alpha=ALPHA, xi_min=10.0 ** (-18.0 / 10.0), lowest=min(float(lowest), 0.9999), bin_hz=bin_hz)
+    return gain * _kept_level(heard * direct, left * gain**2 * direct, hop_s)
+
+
+def _kept_level(before: NDArray[np.floating], after: NDArray[np.floating], hop_s: float) -> NDArray[np.float32]:
+    """(frames, 1) small gain that gives cells of the direct voice the level they had."""
+    from scipy.signal import lfilter
+
+    keep = float(np.exp(-hop_s / KEPT_S))
+    sums = lfilter([1.0], [1.0, -keep], np.stack([before.sum(axis=1), after.sum(axis=1)]), axis=1)
+    ratio = np.sqrt(sums[0] / np.maximum(sums[1], 1e-20))
+    return np.where(sums[1] > 0.0, np.clip(ratio, 1.0, db_to_gain(MOST_KEPT_DB)), 1.0).astype(np.float32)[:, None]
 
 
 def margin(settings: RoomTailSettings, rate: int) -> Margin:
