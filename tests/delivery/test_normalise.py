@@ -12,6 +12,7 @@ from tests.conftest import voice_in_noise
 
 from pulizia.audio.source import ArraySource
 from pulizia.delivery.deliver import check_output, deliver
+from pulizia.delivery.deliverable import Deliverable
 from pulizia.delivery.normalise import NormalisedSource, State, plan, verdicts
 from pulizia.delivery.targets import read_targets, shipped_targets, target_of
 from pulizia.errors import DeliveryError
@@ -41,7 +42,8 @@ def test_every_shipped_target_is_met_by_its_plan(target) -> None:
     assert made.predicted.true_peak_dbtp <= target.true_peak_dbtp
     assert target.source
     again = measure(made.result)
-    assert again.integrated_lufs == made.predicted.integrated_lufs
+    if target.gate == "programme":  # else the integrated figure is that of speech
+        assert again.integrated_lufs == made.predicted.integrated_lufs
 
 
 def test_sound_already_at_the_target_is_not_limited_and_hardly_changed() -> None:
@@ -74,7 +76,7 @@ def test_programmes_without_loudness_are_refused_with_the_reason(samples: np.nda
 
 
 def test_the_report_says_what_the_written_file_measures(tmp_path: Path) -> None:
-    done = deliver(SOURCE, target_of("atsc-a85"), tmp_path / "<a & b>.flac", sample_format="int16")
+    done = deliver(SOURCE, target_of("atsc-a85"), tmp_path / "<a & b>.flac", wanted=Deliverable(kind="flac", sample_format="int16"))
     content = report_content(done)
     assert content["written_file"]["integrated_lufs"] == done.verified.integrated_lufs
     assert content["passes"]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from scipy.signal import butter, fftconvolve, resample_poly, sosfreqz
@@ -124,7 +126,7 @@ def test_phrases_are_brought_together_and_pauses_stay_down() -> None:
     after = np.array([10 * np.log10(np.mean(made[a:b] ** 2)) for a, b in places])
     assert np.ptp(levels) == 16.0
     assert np.abs(after - np.median(after)).max() < 1.5
-    for (_, stop), (start, _) in zip(places[:-1], places[1:], strict=True):
+    for (_, stop), (start, _) in pairwise(places):
         pause = slice(stop, start)
         assert 10 * np.log10(np.mean(made[pause] ** 2) / np.mean(sound[pause] ** 2)) < 1.0
     for a, b in places:  # the gain stands still inside a phrase
@@ -252,11 +254,11 @@ def test_a_late_side_is_measured_and_brought_back(late: float) -> None:
 
 
 @pytest.mark.parametrize(("tool", "settings", "check"), [
-    ("silence", {}, lambda x, y: not y.any()),
+    ("silence", {}, lambda _, y: not y.any()),
     ("reverse", {}, lambda x, y: np.array_equal(y, x[:, ::-1])),
     ("fade", {"way": "out", "shape": "linear"}, lambda x, y: np.allclose(y, x * (x.shape[1] - np.arange(x.shape[1]) - 0.5) / x.shape[1], atol=1e-6)),
     ("polarity", {"invert": "right"}, lambda x, y: np.array_equal(y, x * np.array([[1], [-1]], np.float32))),
-    ("polarity", {"offset": "mean"}, lambda x, y: np.abs(y.mean(axis=1)).max() < 1e-5),
+    ("polarity", {"offset": "mean"}, lambda _, y: np.abs(y.mean(axis=1)).max() < 1e-5),
     ("channels", {"way": "mono"}, lambda x, y: np.allclose(y, x.mean(axis=0), atol=1e-7)),
     ("channels", {"way": "swap"}, lambda x, y: np.array_equal(y, x[::-1])),
 ])  # fmt: skip

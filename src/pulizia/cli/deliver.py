@@ -1,62 +1,120 @@
-"""`pulizia deliver`: a programme brought to a target, written, and the file measured again."""
+"""`pulizia deliver`: programmes brought to a target, written, and the files measured again."""
 
 from __future__ import annotations
 
 import argparse
 import json
+from functools import partial
 from pathlib import Path
 from typing import Any
 
+from pulizia.cli.batch import run_batch
+from pulizia.cli.outputs import add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
-from pulizia.cli.repair import FORMATS
-from pulizia.cli.worked import worked_programme
-from pulizia.delivery.deliver import check_output, deliver
-from pulizia.delivery.targets import target_of
+from pulizia.cli.worked import Programme, worked_programme
+from pulizia.delivery.deliver import Delivered, Said, check_output, deliver
+from pulizia.delivery.normalise import WAYS
+from pulizia.delivery.targets import Target, target_of
+from pulizia.measure.loudness import DUAL_MONO
 from pulizia.media.folders import config_folder
-from pulizia.media.write import kind_of, write_text
-from pulizia.report.loudness_report import report_content, report_html, report_json
+from pulizia.media.write import write_text
+from pulizia.report.loudness_report import report_content, report_csv, report_html, report_json
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.shelf import find_recipe
 from pulizia.units import format_number
+
+REPORTS = {".html": report_html, ".json": report_json, ".csv": report_csv}
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
-    command = commands.add_parser("deliver", help="bring a programme to a loudness target")
-    command.add_argument("file", type=Path, help="a sound file or a project")
+    command = commands.add_parser("deliver", help="bring programmes to a loudness target")
+    command.add_argument("files", type=Path, nargs="+", metavar="FILE", help="sound or picture files, or a project")
     command.add_argument("--target", required=True, help="see `pulizia targets`")
-    command.add_argument("-o", "--output", type=Path, required=True, help="the file to write")
-    command.add_argument("--report", type=Path, help="write a report, as .html or .json")
+    command.add_argument("-o", "--output", type=Path, required=True,
+                         help="the file to write; a folder for several; .mp4, .mov or .mkv puts the sound back into the picture")  # fmt: skip
+    command.add_argument("--recipe", help="repair first, with a recipe's JSON file or the name of one")
+    command.add_argument("--way", choices=tuple(WAYS), default="limit", help="gain only, limited where it must be, or levelled first (limit)")
+    command.add_argument("--dual-mono", action="store_true", help="count a mono programme as two loudspeakers will play it")
+    command.add_argument("--head", dest="head_s", type=float, default=0.0, metavar="S", help="silence before, in seconds")
+    command.add_argument("--tail", dest="tail_s", type=float, default=0.0, metavar="S", help="silence after")
+    command.add_argument("--fade-in", dest="fade_in_s", type=float, default=0.0, metavar="S")
+    command.add_argument("--fade-out", dest="fade_out_s", type=float, default=0.0, metavar="S")
+    command.add_argument("--report", type=Path, help="write a report, as .html, .json or .csv; a folder for several files")
     command.add_argument("--recording", help="which recording of a project, by name")
-    command.add_argument("--bits", choices=tuple(FORMATS), default="24", help="sample format (24)")
     command.add_argument("--json", action="store_true", help="print the report as JSON")
-    command.add_argument("--overwrite", action="store_true", help="replace existing outputs")
+    add_output_flags(command, pictures=True)
+    command.add_argument("--jobs", type=int, default=2, help="files worked on at once (2)")
+    command.add_argument("--resume", action="store_true", help="leave outputs that are there already")
     command.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
-    """Deliver and print what was measured."""
+    """Deliver every programme and tell what was measured."""
     target = target_of(options.target, config_folder("targets"))
-    progress = TerminalProgress(options.file.name)
-    kind_of(options.output)
-    check_output(options.output, inputs=[options.file], overwrite=options.overwrite)
-    if options.report:
-        check_output(options.report, inputs=[options.file, options.output], overwrite=options.overwrite)
-    programme = worked_programme(options.file, options.recording, progress)
-    check_output(options.output, inputs=[programme.path], overwrite=options.overwrite)
+    if options.recipe:
+        find_recipe(options.recipe)
+    outputs = output_paths(options.files, options.output, options.format)
+    for output in outputs:
+        deliverable_of(options, output)
+    work = partial(one, target=target, options=options)
+    return run_batch(work, options.files, outputs, jobs=options.jobs, resume=options.resume)
+
+
+def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace) -> tuple[str, ...]:
+    """Deliver one programme; returns what to tell."""
+    progress = TerminalProgress(path.name)
+    wanted = deliverable_of(options, output)
+    check_output(output, inputs=options.files, overwrite=options.overwrite)
+    report = _report_path(options, output)
+    if report is not None:
+        check_output(report, inputs=[*options.files, output], overwrite=options.overwrite)
+    programme = worked_programme(path, options.recording, progress)
+    check_output(output, inputs=[programme.path], overwrite=options.overwrite)
+    source = programme.source
+    steps = programme.steps
+    if options.recipe:
+        steps = find_recipe(options.recipe).steps_for(source.rate)
+        chain = Chain(source, steps, ChunkCache(), AnalysisStore())
+        chain.prepare(lambda share: progress(share, "listening"))
+        source = chain.after
+    dual = options.dual_mono and (source.channels == 1 or options.layout == "mono")
     done = deliver(
-        programme.source, target, options.output, sample_format=FORMATS[options.bits],
-        names=programme.channel_names, markers=programme.markers, progress=progress,
+        source, target, output, wanted=wanted, names=(DUAL_MONO,) if dual else programme.channel_names,
+        said=said_of(programme), way=options.way, progress=progress,
     )  # fmt: skip
     progress.done()
-    if options.report:
-        is_json = options.report.suffix.lower() == ".json"
-        write_text(options.report, report_json(done) if is_json else report_html(done))
+    words = tuple(f"{step.tool.title}: {step.tool.caption(step.settings)}" for step in steps if step.enabled)
+    if report is not None:
+        write_text(report, REPORTS.get(report.suffix.lower(), report_html)(done, words))
     if options.json:
-        print(json.dumps(report_content(done), indent=1))
-        return 0
+        return (json.dumps(report_content(done, words), indent=1),)
+    return tuple(_told(done))
+
+
+def said_of(programme: Programme) -> Said:
+    """What travels in the file: markers, recorder metadata, and the picture it came from."""
+    return Said(markers=programme.markers, broadcast=programme.broadcast, tags={"title": programme.name}, picture=programme.picture)
+
+
+def _report_path(options: argparse.Namespace, output: Path) -> Path | None:
+    if options.report is None:
+        return None
+    report: Path = options.report
+    several = len(options.files) > 1 or report.is_dir()
+    return report / f"{output.stem}.html" if several else report
+
+
+def _told(done: Delivered) -> list[str]:
     plan = done.plan
-    print(f"{options.output.name}: {target.title}, gain {format_number(plan.gain_db, 2, plus=True)} dB"
-          + (f", limited by up to {plan.largest_reduction_db:.1f} dB" if plan.limited else ", not limited"))  # fmt: skip
-    for verdict in done.verdicts:
-        print(f"  {verdict.name:<20}{format_number(verdict.measured):>8}  {verdict.limit:<22} {verdict.words}")
-    print("Measured again from the written file." + (" Corrected once." if done.corrected else ""))
-    return 0
+    limiting = f", limited by up to {plan.largest_reduction_db:.1f} dB" if plan.limited and plan.largest_reduction_db > 0 else ", not limited"
+    levelled = f", levelled by {100 * plan.levelled:.0f} %" if plan.levelled else ""
+    lines = [f"{done.path.name}: {plan.target.title}, gain {format_number(plan.gain_db, 2, plus=True)} dB{levelled}{limiting}"]
+    if plan.speech_percent is not None:
+        lines.append(f"  Speech only: {plan.speech_percent:.0f} % of the programme.")
+    lines += [f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}" for v in done.verdicts]
+    if plan.note:
+        lines.append(f"  {plan.note}")
+    lines.append("Measured again from the written file." + (" Corrected once." if done.corrected else ""))
+    return lines

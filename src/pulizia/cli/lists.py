@@ -1,13 +1,15 @@
-"""`pulizia targets` and `pulizia tools`: what there is to choose from."""
+"""`pulizia targets`, `pulizia recipes` and `pulizia tools`: what there is to choose from."""
 
 from __future__ import annotations
 
 import argparse
 import json
+from pathlib import Path
 from typing import Any
 
 from pulizia.delivery.targets import all_targets, as_table
 from pulizia.media.folders import config_folder
+from pulizia.score.shelf import keep_recipe, own_recipes, shipped_recipes
 from pulizia.settings.as_dict import schema
 from pulizia.tools.base import AnyTool
 from pulizia.tools.registry import ALL, tool_of
@@ -19,6 +21,10 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     targets = commands.add_parser("targets", help="the loudness targets")
     targets.add_argument("--json", action="store_true", help="print as JSON")
     targets.set_defaults(run=run_targets)
+    recipes = commands.add_parser("recipes", help="recipes that come with the program, and your own")
+    recipes.add_argument("--json", action="store_true", help="print as JSON")
+    recipes.add_argument("--keep", type=Path, nargs="+", metavar="FILE", help="take recipe files into your own folder")
+    recipes.set_defaults(run=run_recipes)
     tools = commands.add_parser("tools", help="the tools and their settings")
     tools.add_argument("name", nargs="?", help="one tool, with its settings")
     tools.add_argument("--json", action="store_true", help="print as JSON")
@@ -35,6 +41,23 @@ def run_targets(options: argparse.Namespace) -> int:
         level = f"{format_number(t.integrated_lufs)} \u00b1{t.tolerance_lu:g} {t.scale}"
         print(f"{t.id:<16}{t.title:<26}{level:<20}true peak at most {format_number(t.true_peak_dbtp)} dBTP")
         print(f"{'':<16}{t.purpose} ({t.source})")
+    return 0
+
+
+def run_recipes(options: argparse.Namespace) -> int:
+    """List the recipes, after taking in files that were given."""
+    for path in options.keep or ():
+        print(f"{keep_recipe(path).name} is kept as {path.stem}.")
+    found = [(name, recipe, "own") for name, recipe in own_recipes().items()]
+    found += [(name, recipe, "shipped") for name, recipe in shipped_recipes().items()]
+    if options.json:
+        rows = [{"id": n, "name": r.name, "description": r.description, "from": w, "tools": [s.tool_id for s in r.steps]} for n, r, w in found]
+        print(json.dumps(rows, indent=1))
+        return 0
+    for name, recipe, where in found:
+        print(f"{name:<24}{recipe.name} ({where}): {', '.join(step.tool_id for step in recipe.steps)}")
+        if recipe.description:
+            print(f"{'':<24}{recipe.description}")
     return 0
 
 

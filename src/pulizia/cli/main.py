@@ -10,12 +10,12 @@ from collections.abc import Sequence
 from pulizia import __version__
 from pulizia.errors import Cancelled, PuliziaError
 
-COMMANDS = ("measure", "inspect", "suggest", "repair", "deliver", "render", "targets", "tools")
+COMMANDS = ("measure", "inspect", "suggest", "repair", "deliver", "render", "find", "targets", "recipes", "tools")
 
 
 def parser() -> argparse.ArgumentParser:
     """All commands with their help."""
-    from pulizia.cli import deliver, inspect, lists, measure, render, repair, suggest
+    from pulizia.cli import deliver, find, inspect, lists, measure, render, repair, suggest
 
     top = argparse.ArgumentParser(
         prog="pulizia",
@@ -25,7 +25,7 @@ def parser() -> argparse.ArgumentParser:
     )
     top.add_argument("--version", action="version", version=f"Pulizia {__version__}")
     commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
-    for module in (measure, inspect, suggest, repair, deliver, render, lists):
+    for module in (measure, inspect, suggest, repair, deliver, render, find, lists):
         module.add_to(commands)
     return top
 

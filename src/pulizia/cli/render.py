@@ -6,10 +6,11 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+from pulizia.cli.outputs import FORMATS
 from pulizia.cli.progress import TerminalProgress
-from pulizia.cli.repair import FORMATS
 from pulizia.cli.worked import worked_recording
-from pulizia.delivery.deliver import check_output, write_source
+from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliverable import Deliverable
 from pulizia.project.file import load_project
 
 
@@ -37,7 +38,8 @@ def run(options: argparse.Namespace) -> int:
         check_output(target, inputs=inputs, overwrite=options.overwrite)
         progress = TerminalProgress(recording.name)
         programme = worked_recording(recording, progress)
-        write_source(programme.source, target, FORMATS[options.bits], progress, markers=programme.markers)
+        wanted = Deliverable(sample_format=FORMATS[options.bits])
+        write_source(programme.source, target, wanted, progress, said=Said(markers=programme.markers))
         progress.done()
         print(f"{recording.name}: written to {target}")
     return 0

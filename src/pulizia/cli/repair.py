@@ -1,75 +1,87 @@
-"""`pulizia repair`: a recipe applied to files."""
+"""`pulizia repair`: a recipe, or a step for each trouble that is found, applied to files."""
 
 from __future__ import annotations
 
 import argparse
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from pulizia.audio.spans import clipped
+from pulizia.cli.batch import run_batch
 from pulizia.cli.measure import cleaned_note
+from pulizia.cli.outputs import add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
-from pulizia.delivery.deliver import check_output, write_source
+from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliverable import prepared
 from pulizia.errors import RecipeError
-from pulizia.media.open import open_media
-from pulizia.media.write import SampleFormat
+from pulizia.inspection.inspect import inspect
+from pulizia.media.open import OpenMedia, open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
-from pulizia.score.recipes import Recipe, read_recipe
-
-FORMATS: dict[str, SampleFormat] = {"16": "int16", "24": "int24", "float": "float32"}
+from pulizia.score.recipes import Recipe
+from pulizia.score.shelf import find_recipe
+from pulizia.score.steps import Step, make_step
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
     command = commands.add_parser("repair", help="apply a recipe to one or several files")
     command.add_argument("files", type=Path, nargs="+")
-    command.add_argument("--recipe", type=Path, required=True, help="the recipe's JSON file")
+    how = command.add_mutually_exclusive_group(required=True)
+    how.add_argument("--recipe", help="a recipe's JSON file, or the name of a shipped or own one; see `pulizia recipes`")
+    how.add_argument("--treat", action="store_true", help="inspect each file and treat what is found")
     command.add_argument("-o", "--output", type=Path, required=True,
                          help="the file to write; a folder for several files")  # fmt: skip
-    command.add_argument("--format", choices=("wav", "flac"), help="kind of file in a folder (wav)")
-    command.add_argument("--bits", choices=tuple(FORMATS), default="24", help="sample format (24)")
-    command.add_argument("--overwrite", action="store_true", help="replace existing outputs")
+    add_output_flags(command, pictures=False)
+    command.add_argument("--jobs", type=int, default=2, help="files worked on at once (2)")
+    command.add_argument("--resume", action="store_true", help="leave outputs that are there already")
     command.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
-    """Repair every file, in order; the first fault ends it."""
-    recipe = read_recipe(options.recipe)
-    targets = _targets(options)
-    for path, target in zip(options.files, targets, strict=True):
-        check_output(target, inputs=options.files, overwrite=options.overwrite)
-        repair(path, recipe, target, FORMATS[options.bits])
-    return 0
+    """Repair every file; a fault of one does not stop the others."""
+    recipe = None if options.treat else find_recipe(options.recipe)
+    targets = output_paths(options.files, options.output, options.format)
+    for target in targets:
+        deliverable_of(options, target)
+    work = partial(repair, recipe=recipe, options=options)
+    return run_batch(work, options.files, targets, jobs=options.jobs, resume=options.resume)
 
 
-def repair(path: Path, recipe: Recipe, target: Path, sample_format: SampleFormat) -> None:
-    """Apply a recipe to one file and write the result."""
+def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse.Namespace) -> tuple[str, ...]:
+    """Apply a recipe, or treat what is found, and write the result; returns what to tell."""
+    check_output(target, inputs=options.files, overwrite=options.overwrite)
+    wanted = deliverable_of(options, target)
     progress = TerminalProgress(path.name)
     media = open_media(path, progress)
+    steps = _treating(media, progress) if recipe is None else _steps_of(recipe, media)
+    chain = Chain(media.source, steps, ChunkCache(), AnalysisStore())
+    chain.prepare(lambda share: progress(share, "listening"))
+    ready = prepared(chain.after, wanted)
+    write_source(ready, target, wanted, lambda share: progress(share, "repairing"), said=Said(markers=media.markers))
+    progress.done()
+    names = f" ({', '.join(step.tool_id for step in steps)})" if recipe is None and steps else ""
+    lines = [f"{path.name}: {len(chain.stages)} steps applied{names}, written to {target}"]
+    if note := cleaned_note(media.source.cleaned):
+        lines.append(note)
+    return tuple(lines)
+
+
+def _steps_of(recipe: Recipe, media: OpenMedia) -> tuple[Step, ...]:
     source = media.source
     steps = recipe.steps_for(source.rate)
     for number, step in enumerate(steps, 1):
         if step.spans is not None and not clipped(step.spans, source.frames):
             message = (
-                f"step {number} ({step.tool_id}): its spans lie outside {path.name}, "
+                f"step {number} ({step.tool_id}): its spans lie outside {media.path.name}, "
                 f"which is {source.frames / source.rate:.2f} s long."
             )
             raise RecipeError(message)
-    chain = Chain(source, steps, ChunkCache(), AnalysisStore())
-    chain.prepare(lambda share: progress(share, "listening"))
-    write_source(chain.after, target, sample_format, lambda share: progress(share, "repairing"), markers=media.markers)
-    progress.done()
-    print(f"{path.name}: {len(chain.stages)} steps applied, written to {target}")
-    if note := cleaned_note(source.cleaned):
-        print(note)
+    return steps
 
 
-def _targets(options: argparse.Namespace) -> list[Path]:
-    output: Path = options.output
-    if len(options.files) == 1 and not output.is_dir():
-        suffix = f".{options.format}" if options.format and not output.suffix else ""
-        return [output.with_name(output.name + suffix)]
-    output.mkdir(exist_ok=True) if output.parent.is_dir() and not output.exists() else None
-    kind = options.format or "wav"
-    return [output / f"{path.stem}.{kind}" for path in options.files]
+def _treating(media: OpenMedia, progress: TerminalProgress) -> tuple[Step, ...]:
+    found = inspect(media.source, media.channel_names, progress, workers=2)
+    steps = [make_step(f.tool_id, f.settings) for f in found if f.tool_id]
+    return tuple(sorted(steps, key=lambda step: step.tool.order))

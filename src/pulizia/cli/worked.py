@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
 from pulizia.errors import ProjectError
-from pulizia.media.open import open_media
+from pulizia.media.broadcast import Broadcast
+from pulizia.media.open import broadcast_of, open_media, picture_of
 from pulizia.project.file import SUFFIX, load_project
 from pulizia.project.model import Recording
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.steps import Step
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,6 +27,9 @@ class Programme:
     name: str
     channel_names: tuple[str, ...]
     markers: tuple[Marker, ...] = ()
+    broadcast: Broadcast = field(default_factory=Broadcast)
+    picture: Path | None = None
+    steps: tuple[Step, ...] = ()
 
 
 def worked_programme(path: Path, recording: str | None, progress: Callable[[float], None]) -> Programme:
@@ -33,7 +38,7 @@ def worked_programme(path: Path, recording: str | None, progress: Callable[[floa
         media = open_media(path, progress)
         return Programme(
             source=media.source, path=path, name=path.stem, channel_names=media.channel_names,
-            markers=media.markers,
+            markers=media.markers, broadcast=broadcast_of(media), picture=picture_of(media),
         )  # fmt: skip
     project = load_project(path)
     if not project.recordings:
@@ -61,5 +66,6 @@ def worked_recording(recording: Recording, progress: Callable[[float], None]) ->
     chain.prepare(progress)
     return Programme(
         source=chain.after, path=recording.path, name=recording.name,
-        channel_names=media.channel_names, markers=recording.markers,
+        channel_names=media.channel_names, markers=recording.markers, broadcast=broadcast_of(media),
+        picture=picture_of(media), steps=recording.score,
     )  # fmt: skip

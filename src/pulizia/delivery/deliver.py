@@ -3,20 +3,36 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
-from pulizia.delivery.normalise import NormalisedSource, Plan, State, Verdict, plan, verdicts
+from pulizia.delivery.deliverable import Deliverable, kind_of_path, prepared
+from pulizia.delivery.normalise import (
+    Meter,
+    NormalisedSource,
+    Plan,
+    State,
+    Verdict,
+    Way,
+    plan,
+    verdicts,
+)
 from pulizia.delivery.targets import Target
 from pulizia.errors import DeliveryError, DiskError
 from pulizia.measure.blocks import SegmentStore
-from pulizia.measure.loudness import Measures, measure
+from pulizia.measure.loudness import DUAL_MONO, Measures
+from pulizia.media.broadcast import Broadcast, Loudness, bext_chunk, ixml_chunk
+from pulizia.media.encode import CodedWriter
 from pulizia.media.open import open_media
-from pulizia.media.write import BITS, SampleFormat, kind_of, sound_writer
+from pulizia.media.picture import remux
+from pulizia.media.write import BITS, FileKind, FlacWriter, WavWriter, sound_writer
 from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Stage
+from pulizia.score.steps import make_step
 
 Progress = Callable[[float, str], None]
 WRITE_FRAMES = 1 << 17
@@ -33,7 +49,8 @@ class Delivered:
     verified: Measures
     verdicts: tuple[Verdict, ...]
     corrected: bool
-    sample_format: SampleFormat
+    deliverable: Deliverable
+    seconds: float = 0.0
 
     @property
     def passes(self) -> bool:
@@ -71,73 +88,147 @@ def deliver(
     target: Target,
     path: Path,
     *,
-    sample_format: SampleFormat = "int24",
+    wanted: Deliverable | None = None,
     made: Plan | None = None,
     names: tuple[str, ...] | None = None,
-    markers: Sequence[Marker] = (),
+    said: Said | None = None,
+    way: Way = "limit",
     store: SegmentStore | None = None,
     cache: ChunkCache | None = None,
     progress: Progress = lambda _share, _what: None,
 ) -> Delivered:
-    """Normalise, write, measure the written file, correct once.
+    """Prepare, normalise, write, measure the written file, correct once.
+
+    ``made`` is a plan of this programme in this form, where it is known already.
 
     Raises
     ------
     DeliveryError, DiskError, MediaError
         Nothing is left under the final name then, and an earlier file there is unchanged.
     """
+    began = time.monotonic()
+    wanted = wanted or Deliverable(kind=kind_of_path(path))
+    said = said or Said()
     store = store or SegmentStore()
     cache = cache or ChunkCache()
-    made = made or plan(
-        programme, target, names=names, store=store, cache=cache,
-        progress=lambda p: progress(0.5 * p, "measuring"),
-    )  # fmt: skip
-    source = made.result
-    verified = _write_and_measure(source, path, sample_format, names, markers, store, progress)
+    ready = prepared(programme, wanted, lambda p: progress(0.1 * p, "converting the rate"))
+    if ready.channels != programme.channels and names != (DUAL_MONO,):
+        names = None
+    if names == (DUAL_MONO,) and ready.channels != 1:
+        names = None
+    if made is None or ready is not programme:
+        made = plan(
+            ready, target, names=names, store=store, cache=cache, way=way,
+            progress=lambda p: progress(0.1 + 0.4 * p, "measuring"),
+        )  # fmt: skip
+    said = replace(said, markers=_moved(said.markers, programme, ready, wanted), broadcast=_moved_start(said.broadcast, programme, ready, wanted))
+    look = Meter(target, store, names)
+    source: Source = made.result
+    loud = _loudness(made.predicted)
+    verified = _write_and_measure(source, path, wanted, said, loud, look, progress)
     corrected = False
     off = target.integrated_lufs - (verified.integrated_lufs or target.integrated_lufs)
     over = (verified.true_peak_dbtp or -99.0) - target.true_peak_dbtp
-    if abs(off) > CORRECTED_ABOVE_LU or over > 0.0:
-        ceiling = target.true_peak_dbtp - max(over, 0.0) - 0.1
-        source = NormalisedSource(programme, made.gain_db + off, ceiling, cache)
-        verified = _write_and_measure(source, path, sample_format, names, markers, store, progress)
+    if abs(off) > CORRECTED_ABOVE_LU or (over > 0.0 and made.way != "gain"):
+        ceiling = None if made.way == "gain" else target.true_peak_dbtp - max(over, 0.0) - 0.1
+        source = NormalisedSource(_before_gain(made, ready, cache), made.gain_db + off, ceiling, cache)
+        verified = _write_and_measure(source, path, wanted, said, _loudness(verified), look, progress)
         corrected = True
     return Delivered(
         path=path, plan=made, verified=verified, verdicts=verdicts(verified, target),
-        corrected=corrected, sample_format=sample_format,
+        corrected=corrected, deliverable=wanted, seconds=time.monotonic() - began,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Said:
+    """What is known of a programme and travels in its files."""
+
+    markers: Sequence[Marker] = ()
+    broadcast: Broadcast = field(default_factory=Broadcast)
+    tags: Mapping[str, str] = field(default_factory=dict)
+    picture: Path | None = None  # the picture file that the sound goes back into
+
+
+def _moved(markers: Sequence[Marker], programme: Source, ready: Source, wanted: Deliverable) -> tuple[Marker, ...]:
+    """Markers at the deliverable's rate, after its silence at the head."""
+    head = round(wanted.head_s * ready.rate)
+    return tuple(Marker(round(m.frame * ready.rate / programme.rate) + head, m.name) for m in markers)
+
+
+def _moved_start(said: Broadcast, programme: Source, ready: Source, wanted: Deliverable) -> Broadcast:
+    """The start time at the deliverable's rate: earlier by the silence at the head."""
+    if not said.frames_since_midnight:
+        return said
+    start = round(said.frames_since_midnight * ready.rate / programme.rate) - round(wanted.head_s * ready.rate)
+    return replace(said, frames_since_midnight=max(0, start))
+
+
+def _before_gain(made: Plan, ready: Source, cache: ChunkCache) -> Source:
+    if made.levelled:
+        return Stage(ready, make_step("leveller", {"amount": made.levelled}), cache, AnalysisStore())
+    return ready
+
+
+def _loudness(found: Measures) -> Loudness:
+    return Loudness(
+        integrated_lufs=found.integrated_lufs, range_lu=found.loudness_range_lu, true_peak_dbtp=found.true_peak_dbtp,
+        momentary_lufs=found.momentary_max_lufs, short_term_lufs=found.short_term_max_lufs,
     )  # fmt: skip
 
 
 def _write_and_measure(
-    source: Source, path: Path, sample_format: SampleFormat, names: tuple[str, ...] | None,
-    markers: Sequence[Marker], store: SegmentStore, progress: Progress,
-) -> Measures:  # fmt: skip
-    write_source(source, path, sample_format, lambda p: progress(0.5 + 0.35 * p, "writing"), markers=markers)
+    source: Source, path: Path, wanted: Deliverable, said: Said, loud: Loudness, look: Meter, progress: Progress
+) -> Measures:
+    told = lambda p: progress(0.5 + 0.35 * p, "writing")  # noqa: E731
+    if wanted.kind == "picture":
+        if said.picture is None:
+            message = f"{path.name} is a picture file, and the programme does not come from one. Deliver a sound file instead."
+            raise DeliveryError(message)
+        _check_room(path, source.frames * source.channels * 3 + said.picture.stat().st_size)
+        remux(said.picture, source, path, bitrate_kbps=wanted.bitrate_kbps, progress=told)
+    else:
+        write_source(source, path, wanted, told, said=said, loudness=loud)
     written = open_media(path, lambda _p: progress(0.85, "reading back"))
-    return measure(
-        written.source, store, lambda p: progress(0.85 + 0.15 * p, "measuring the file"), names=names
-    )
+    return look.measure(written.source, lambda p: progress(0.85 + 0.15 * p, "measuring the file"))
 
 
-def write_source(
-    source: Source, path: Path, sample_format: SampleFormat, progress: Callable[[float], None],
-    *, markers: Sequence[Marker] = (),
-) -> None:  # fmt: skip
-    """Write a whole source beside ``path`` and rename it into place; WAV keeps markers as cue points."""
-    size = source.frames * source.channels * BITS[sample_format] // 8
-    kind = kind_of(path)
-    free = shutil.disk_usage(path.parent).free if path.parent.is_dir() else size
-    if kind == "wav" and free < size + SPARE_BYTES:
+def _check_room(path: Path, size: int) -> None:
+    """Refuse a file for which the disk has no room, before anything is written."""
+    free = shutil.disk_usage(path.parent).free if path.parent.is_dir() else size + SPARE_BYTES
+    if free < size + SPARE_BYTES:
         message = (
             f"{path.name} needs {size / 1e6:.0f} MB and {path.parent} has {free / 1e6:.0f} MB left. "
             "Free some space or choose another folder."
         )
         raise DiskError(message)
-    with sound_writer(
-        path, rate=source.rate, channels=source.channels, sample_format=sample_format, kind=kind,
-        markers=markers,
-    ) as writer:
+
+
+def write_source(
+    source: Source, path: Path, wanted: Deliverable, progress: Callable[[float], None],
+    *, said: Said | None = None, loudness: Loudness | None = None,
+) -> None:  # fmt: skip
+    """Write a whole source beside ``path`` and rename it into place; WAV keeps markers and broadcast metadata."""
+    said = said or Said()
+    if wanted.kind == "wav":
+        _check_room(path, source.frames * source.channels * BITS[wanted.sample_format] // 8)
+    with _writer_of(source, path, wanted, said, loudness) as writer:
         for start in range(0, source.frames, WRITE_FRAMES):
             stop = min(start + WRITE_FRAMES, source.frames)
             writer.write(source.read(start, stop))
             progress(stop / source.frames)
+
+
+def _writer_of(
+    source: Source, path: Path, wanted: Deliverable, said: Said, loudness: Loudness | None
+) -> WavWriter | FlacWriter | CodedWriter:
+    if wanted.kind in ("mp3", "opus", "m4a"):
+        return CodedWriter(path, rate=source.rate, channels=source.channels, kind=wanted.kind, bitrate_kbps=wanted.bitrate_kbps, tags=said.tags)
+    chunks = b""
+    if wanted.kind == "wav" and loudness is not None:
+        chunks = bext_chunk(said.broadcast, loudness) + ixml_chunk(said.broadcast)
+    kind: FileKind = "flac" if wanted.kind == "flac" else "wav"
+    return sound_writer(
+        path, rate=source.rate, channels=source.channels, sample_format=wanted.sample_format, kind=kind,
+        markers=said.markers, dither=wanted.dither, said=chunks,
+    )  # fmt: skip

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
+from typing import Literal
 
 import numpy as np
 
@@ -14,10 +15,13 @@ from pulizia.delivery.targets import Target
 from pulizia.dsp.limiting import limiter_margin, limiting_gain
 from pulizia.errors import DeliveryError
 from pulizia.measure.blocks import SegmentStore
-from pulizia.measure.loudness import Measures, measure
+from pulizia.measure.dialogue import dialogue
+from pulizia.measure.loudness import DUAL_MONO, Measures, measure
 from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Stage
 from pulizia.score.runs import CHUNK_FRAMES
-from pulizia.units import db_to_gain, format_number
+from pulizia.score.steps import make_step
+from pulizia.units import db_to_gain, format_number, power_to_db
 
 Progress = Callable[[float], None]
 CLOSE_ENOUGH_LU = 0.02
@@ -25,6 +29,10 @@ CEILING_GUARD_DB = 0.05  # the limiter aims this far under the ceiling; rounding
 MOST_ROUNDS = 10  # two are usual; many only where the limiter works hard
 SMALLEST_SLOPE = 0.1
 LARGEST_GAIN_DB = 60.0
+USUAL_RANGE_LU = 15.0  # for gentle levelling where the target sets no limit (common practice for speech)
+LEVELLING = (0.25, 0.5, 0.75, 1.0)
+Way = Literal["gain", "limit", "level"]
+WAYS: dict[str, str] = {"limit": "gain, limited where it must be", "gain": "gain only", "level": "gentle levelling first"}
 
 
 class NormalisedSource:
@@ -105,7 +113,7 @@ def verdicts(measures: Measures, target: Target) -> tuple[Verdict, ...]:
     scale = target.scale
     rows = [
         _check(
-            "Integrated", measures.integrated_lufs, low, high, "LU",
+            "Speech" if target.gate == "dialogue" else "Integrated", measures.integrated_lufs, low, high, "LU",
             f"{format_number(target.integrated_lufs)} \u00b1{target.tolerance_lu:g} {scale}",
         ),
         _check(
@@ -147,7 +155,11 @@ class Plan:
     predicted: Measures
     gain_db: float
     limited: bool
-    result: NormalisedSource
+    result: Source
+    way: Way = "limit"
+    levelled: float = 0.0  # amount of the leveller, 0..1
+    speech_percent: float | None = None
+    note: str = ""  # what could not be reached, and why
 
     @property
     def largest_reduction_db(self) -> float:
@@ -165,40 +177,96 @@ def plan(
     store: SegmentStore | None = None,
     cache: ChunkCache | None = None,
     names: tuple[str, ...] | None = None,
+    way: Way = "limit",
     progress: Progress = lambda _: None,
 ) -> Plan:
     """Find the gain, and whether a limiter is needed, and measure the result.
 
+    ``way`` "gain" never limits; "limit" does where it must; "level" first evens phrases out, as far as
+    the target's loudness range asks for.
+
     Raises
     ------
     DeliveryError
-        When the programme has no loudness (silence, or shorter than 0.4 s).
+        When the programme has no loudness (silence, or shorter than 0.4 s), or no speech where the
+        target counts speech only.
     """
     store = store or SegmentStore()
     cache = cache or ChunkCache()
-    if measured is None:
-        measured = measure(programme, store, lambda p: progress(p / 2), names=names)
+    look = Meter(target, store, names)
+    if measured is None or target.gate == "dialogue":
+        measured = look.measure(programme, lambda p: progress(p / 2))
+    _refuse_silence(measured)
+    amount, note, worked = 0.0, "", programme
+    if way == "level":
+        worked, amount, note = _levelled(programme, measured, look, cache)
+    level = (measured if worked is programme else look.measure(worked)).integrated_lufs
+    assert level is not None  # noqa: S101 - the programme has one
+    gain_db = target.integrated_lufs - level
+    if gain_db > LARGEST_GAIN_DB:
+        message = f"The programme would need {gain_db:.0f} dB of gain. Check that it holds speech."
+        raise DeliveryError(message)
+    peak = measured.true_peak_dbtp or -99.0
+    limited = way != "gain" and (worked is not programme or peak + gain_db > target.true_peak_dbtp - CEILING_GUARD_DB)
+    made = _settle(worked, target, look, cache, gain_db, limited=limited, progress=progress)
+    over = (made[1].true_peak_dbtp or -99.0) - target.true_peak_dbtp
+    if way == "gain" and over > 0.0:
+        note = (
+            f"By gain alone the true peak passes the ceiling by {format_number(over)} dB: allow limiting, "
+            f"or accept {format_number(target.integrated_lufs - over)} {target.scale}."
+        )
+    progress(1.0)
+    return Plan(
+        target=target, measured=measured, predicted=made[1], gain_db=made[0], limited=limited, result=made[2],
+        way=way, levelled=amount, speech_percent=look.speech_percent, note=note,
+    )  # fmt: skip
+
+
+class Meter:
+    """Measures as the target counts: the whole programme, or speech alone."""
+
+    def __init__(self, target: Target, store: SegmentStore, names: tuple[str, ...] | None) -> None:
+        self._target, self._store, self._names = target, store, names
+        self.speech_percent: float | None = None
+
+    def measure(self, source: Source, progress: Progress = lambda _: None) -> Measures:
+        """All figures; for dialogue targets the integrated one is that of speech."""
+        found = measure(source, self._store, progress, names=self._names)
+        if self._target.gate != "dialogue":
+            return found
+        speech = dialogue(source)
+        self.speech_percent = speech.share_percent
+        if speech.lufs is None:
+            message = (
+                f"{self._target.title} measures speech only, and speech is heard in {speech.share_percent:.0f} % of the programme. "
+                "Choose a target that measures the whole programme."
+            )
+            raise DeliveryError(message)
+        dual = power_to_db(2.0) if self._names == (DUAL_MONO,) else 0.0
+        return replace(found, integrated_lufs=speech.lufs + dual)
+
+
+def _refuse_silence(measured: Measures) -> None:
     if measured.integrated_lufs is None or measured.true_peak_dbtp is None:
         short = measured.duration_s < 0.4
         why = "it is shorter than 0.4 s" if short else "it is silent, or quieter than \u221270 LUFS"
         message = f"The programme has no loudness that could be normalised: {why}."
         raise DeliveryError(message)
-    gain_db = target.integrated_lufs - measured.integrated_lufs
-    if gain_db > LARGEST_GAIN_DB:
-        message = f"The programme would need {gain_db:.0f} dB of gain. Check that it holds speech."
-        raise DeliveryError(message)
-    limited = measured.true_peak_dbtp + gain_db > target.true_peak_dbtp - CEILING_GUARD_DB
+
+
+def _settle(
+    programme: Source, target: Target, look: Meter, cache: ChunkCache, gain_db: float, *, limited: bool, progress: Progress
+) -> tuple[float, Measures, Source]:
+    """Gain, figures and sound once the loudness after limiting meets the target."""
     ceiling = target.true_peak_dbtp - CEILING_GUARD_DB if limited else None
-    result = NormalisedSource(programme, gain_db, ceiling, cache)
-    predicted = measured
     used_db = gain_db
+    result: Source = NormalisedSource(programme, gain_db, ceiling, cache)
+    predicted = None
     slope, last = 1.0, (0.0, 0.0)  # LU per dB of gain: less than 1 where the limiter works hard
     for round_number in range(MOST_ROUNDS):
         used_db, result = gain_db, NormalisedSource(programme, gain_db, ceiling, cache)
         share = 0.5 + 0.5 * round_number / MOST_ROUNDS
-        predicted = measure(
-            result, store, lambda p, s=share: progress(s + 0.5 * p / MOST_ROUNDS), names=names  # type: ignore[misc]
-        )
+        predicted = look.measure(result, lambda p, s=share: progress(s + 0.5 * p / MOST_ROUNDS))  # type: ignore[misc]
         if predicted.integrated_lufs is None:
             break
         off = target.integrated_lufs - predicted.integrated_lufs
@@ -212,8 +280,23 @@ def plan(
             slope = min(max(slope, SMALLEST_SLOPE), 1.0)
         last = (gain_db, predicted.integrated_lufs)
         gain_db = min(gain_db + off / slope, LARGEST_GAIN_DB)
-    progress(1.0)
-    return Plan(
-        target=target, measured=measured, predicted=predicted, gain_db=used_db, limited=limited,
-        result=result,
-    )  # fmt: skip
+    assert predicted is not None  # noqa: S101 - there is one round at least
+    return used_db, predicted, result
+
+
+def _levelled(programme: Source, measured: Measures, look: Meter, cache: ChunkCache) -> tuple[Source, float, str]:
+    """The programme with just as much levelling as brings its loudness range under the limit."""
+    limit = look._target.loudness_range_max_lu  # noqa: SLF001 - the same module
+    wanted = limit if limit is not None else USUAL_RANGE_LU
+    if measured.loudness_range_lu is None or measured.loudness_range_lu <= wanted:
+        return programme, 0.0, ""
+    found = programme
+    reached = measured.loudness_range_lu
+    for amount in LEVELLING:
+        step = make_step("leveller", {"amount": amount})
+        found = Stage(programme, step, cache, AnalysisStore())
+        reached = look.measure(found).loudness_range_lu or 0.0
+        if reached <= wanted:
+            return found, amount, ""
+    note = f"Levelling brings the loudness range to {format_number(reached)} LU; {format_number(wanted)} LU would need more, phrase by phrase on the Bench."
+    return found, LEVELLING[-1], note

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import json
+from collections.abc import Callable
 from dataclasses import asdict, dataclass, fields
 from importlib.resources import files
 from pathlib import Path
@@ -28,6 +29,8 @@ class Target:
     momentary_max_lufs: float | None = None
     loudness_range_max_lu: float | None = None
     scale: str = "LUFS"
+    gate: str = "programme"  # or "dialogue": only speech counts
+    date: str = ""  # of the document
     purpose: str = ""
     source: str = ""
 
@@ -76,6 +79,9 @@ def _target(row: Any, name: str, number: int) -> Target:  # noqa: ANN401 - JSON
     if missing:
         message = f"{name}: target {number} lacks {', '.join(missing)}."
         raise DeliveryError(message)
+    if row.get("gate", "programme") not in ("programme", "dialogue"):
+        message = f'{name}: target {number}: gate is {row["gate"]!r}, must be "programme" or "dialogue".'
+        raise DeliveryError(message)
     if not -70 <= row["integrated_lufs"] <= 0 or row["tolerance_lu"] < 0 or row["true_peak_dbtp"] > 0:
         message = f"{name}: target {number} ({row['id']}) has a level, tolerance or ceiling out of range."
         raise DeliveryError(message)
@@ -122,3 +128,41 @@ def target_of(target_id: str, own_folder: Path | None = None) -> Target:
 def as_table(target: Target) -> dict[str, Any]:
     """The target as plain JSON values."""
     return asdict(target)
+
+
+def own_targets_text(targets: list[Target]) -> str:
+    """The text of a file of own targets."""
+    return json.dumps({"targets": [as_table(target) for target in targets]}, indent=1, ensure_ascii=False) + "\n"
+
+
+OWN_FILE = "own.json"
+
+
+def save_own(target: Target, folder: Path, write: Callable[[Path, str], None]) -> None:
+    """Keep an own target in the user's folder, in place of one with the same id.
+
+    Raises
+    ------
+    DeliveryError
+        When it is out of range, or a shipped target has this id.
+    """
+    if target.id in {t.id for t in shipped_targets()}:
+        message = f"{target.id} is the id of a shipped target. Choose another name."
+        raise DeliveryError(message)
+    path = folder / OWN_FILE
+    known = read_targets(path.read_text(encoding="utf-8"), path.name) if path.exists() else []
+    rows = [t for t in known if t.id != target.id] + [target]
+    text = own_targets_text(rows)
+    read_targets(text, path.name)  # what would be refused later is refused now
+    write(path, text)
+
+
+def remove_own(target_id: str, folder: Path, write: Callable[[Path, str], None]) -> bool:
+    """Take an own target away; False when it is not one."""
+    path = folder / OWN_FILE
+    known = read_targets(path.read_text(encoding="utf-8"), path.name) if path.exists() else []
+    rows = [t for t in known if t.id != target_id]
+    if len(rows) == len(known):
+        return False
+    write(path, own_targets_text(rows))
+    return True

@@ -28,12 +28,16 @@ MOMENTARY_BLOCKS = 40
 SHORT_TERM_BLOCKS = 300
 GATING_STEP_BLOCKS = 10  # 100 ms
 SURROUND_GAIN = 1.41  # BS.1770-5, Annex 1, table 3
+DUAL_MONO = "dual mono"
 SURROUNDS = {"Ls", "Rs", "Lb", "Rb", "Lss", "Rss"}
 
 
 def channel_weights(names: Sequence[str]) -> NDArray[np.float64]:
-    """Weights by channel name: surround channels 1.41, low-frequency effects 0, all others 1."""
-    weights = {"LFE": 0.0} | dict.fromkeys(SURROUNDS, SURROUND_GAIN)
+    """Weights by channel name: surround channels 1.41, low-frequency effects 0, all others 1.
+
+    One channel of the name DUAL_MONO counts twice: as it will sound from two loudspeakers.
+    """
+    weights = {"LFE": 0.0, DUAL_MONO: 2.0} | dict.fromkeys(SURROUNDS, SURROUND_GAIN)
     return np.array([weights.get(name, 1.0) for name in names])
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from pulizia.audio.layouts import channel_names
 from pulizia.audio.markers import Marker
 from pulizia.errors import MediaError
+from pulizia.media.broadcast import Broadcast
 from pulizia.media.coded import decode_into
 from pulizia.media.folders import cache_folder
 from pulizia.media.pcm import PcmSource, block_digest, can_map
@@ -139,3 +140,21 @@ def _cannot_read(path: Path, error: OSError) -> str:
     if isinstance(error, PermissionError):
         return f"{path.name} may not be read. Change its permissions or copy it elsewhere."
     return f"{path.name} cannot be read ({error.strerror or error})."
+
+
+def broadcast_of(media: OpenMedia) -> Broadcast:
+    """What a file's recorder said of it, as it travels into delivered files."""
+    said = media.metadata
+    since = said.get("frames_since_midnight", "")
+    return Broadcast(
+        description=said.get("description", media.path.stem), originator=said.get("originator", "Pulizia"),
+        date=said.get("date", ""), time=said.get("time", ""),
+        frames_since_midnight=int(since) if since.isdigit() else 0,
+        scene=said.get("scene", ""), take=said.get("take", ""), tape=said.get("tape", ""), project=said.get("project", ""),
+        note=said.get("note", ""), channel_names=media.channel_names,
+    )  # fmt: skip
+
+
+def picture_of(media: OpenMedia) -> Path | None:
+    """The picture file that the sound was taken from, if it was."""
+    return media.path if media.metadata.get("picture") else None

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import csv
+import hashlib
 import html
+import io
 import json
+from collections.abc import Sequence
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -12,16 +17,19 @@ from numpy.typing import NDArray
 
 from pulizia import __version__
 from pulizia.delivery.deliver import Delivered
-from pulizia.delivery.normalise import State, Verdict
+from pulizia.delivery.normalise import WAYS, State, Verdict
 from pulizia.delivery.targets import as_table
-from pulizia.units import format_number, format_time
+from pulizia.measure.blocks import BLOCKS_PER_SECOND
+from pulizia.units import db_to_gain, format_number, format_time, gain_to_db
 
 CURVE_POINTS = 600
+LOG_EVERY = 10  # blocks of ten milliseconds
+NEAR_DB, PEAK_GAP_BLOCKS, MOST_PEAKS = 0.3, 20, 20
 CURVE_LOW, CURVE_HIGH = -45.0, -5.0
 WIDTH, HEIGHT = 720, 220
 
 
-def report_content(delivered: Delivered) -> dict[str, Any]:
+def report_content(delivered: Delivered, steps: Sequence[str] = ()) -> dict[str, Any]:
     """Everything the report says, as plain JSON values."""
     plan = delivered.plan
     return {
@@ -32,7 +40,14 @@ def report_content(delivered: Delivered) -> dict[str, Any]:
         "method": "ITU-R BS.1770-5, EBU Tech 3341 and 3342; whole programme, both gates; "
         "true peak with at least fourfold oversampling",
         "file": delivered.path.name,
-        "sample_format": delivered.sample_format,
+        "deliverable": delivered.deliverable.words,
+        "sha256": checksum(delivered.path),
+        "steps": list(steps),
+        "way": WAYS[plan.way],
+        "levelled": plan.levelled,
+        "speech_percent": plan.speech_percent,
+        "note": plan.note,
+        "true_peaks_over": [{"at_s": at, "dbtp": level} for at, level in peaks_over(delivered)],
         "target": as_table(plan.target),
         "gain_db": plan.gain_db,
         "limited": plan.limited,
@@ -48,12 +63,50 @@ def report_content(delivered: Delivered) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def report_json(delivered: Delivered) -> str:
+def report_json(delivered: Delivered, steps: Sequence[str] = ()) -> str:
     """The report as JSON text."""
-    return json.dumps(report_content(delivered), indent=1) + "\n"
+    return json.dumps(report_content(delivered, steps), indent=1) + "\n"
 
 
-def report_html(delivered: Delivered) -> str:
+def report_csv(delivered: Delivered, steps: Sequence[str] = ()) -> str:
+    """The log of the measurement: limits first, then loudness over time, ten rows a second."""
+    del steps
+    rows = [["limit", "allowed", "measured", "verdict"]]
+    rows += [[v.name, v.limit, "" if v.measured is None else f"{v.measured:.2f}", v.words] for v in delivered.verdicts]
+    rows += [[], ["seconds", "momentary LUFS", "short-term LUFS", "true peak dBTP"]]
+    found = delivered.verified
+    for n in range(0, len(found.momentary), LOG_EVERY):
+        peak = float(found.peak[n : n + LOG_EVERY].max(initial=0.0))
+        values = [float(found.momentary[n]), float(found.short_term[n]), gain_to_db(peak)]
+        rows.append([f"{n / BLOCKS_PER_SECOND:.1f}", *("" if not np.isfinite(v) else f"{v:.2f}" for v in values)])
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerows(rows)
+    return out.getvalue()
+
+
+def checksum(path: Path) -> str:
+    """SHA-256 of a file, or "" when it is gone."""
+    try:
+        with path.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+    except OSError:
+        return ""
+
+
+def peaks_over(delivered: Delivered) -> list[tuple[float, float]]:
+    """Moments (seconds, dBTP) in which the written file comes within NEAR_DB of the ceiling or passes it, highest first."""
+    found = delivered.verified.peak
+    limit = db_to_gain(delivered.plan.target.true_peak_dbtp - NEAR_DB)
+    blocks = np.flatnonzero(found >= limit)
+    if not len(blocks):
+        return []
+    groups = np.split(blocks, np.flatnonzero(np.diff(blocks) > PEAK_GAP_BLOCKS) + 1)
+    tops = [int(g[np.argmax(found[g])]) for g in groups]
+    rows = [(round(n / BLOCKS_PER_SECOND, 2), round(gain_to_db(float(found[n])), 2)) for n in tops]
+    return sorted(rows, key=lambda row: -row[1])[:MOST_PEAKS]
+
+
+def report_html(delivered: Delivered, steps: Sequence[str] = ()) -> str:
     """The report as one HTML page with a loudness curve, complete in itself."""
     plan, after = delivered.plan, delivered.verified
     rows = "".join(_verdict_row(v) for v in delivered.verdicts)
@@ -68,7 +121,13 @@ def report_html(delivered: Delivered) -> str:
             ("Sample peak", plan.measured.sample_peak_dbfs, after.sample_peak_dbfs, "dBFS"),
         )
     )  # fmt: skip
-    content = report_content(delivered)
+    content = report_content(delivered, steps)
+    applied = "".join(f"<li>{html.escape(step)}</li>" for step in steps)
+    applied = f"<h2>Steps applied</h2><ol>{applied}</ol>" if steps else ""
+    peaks = "".join(f"<tr><td>{format_time(at, 2)}</td><td>{format_number(level, 2)}</td></tr>" for at, level in peaks_over(delivered))
+    peaks = f"<h2>True peaks near the ceiling</h2><table><tr><th>at</th><th>dBTP</th></tr>{peaks}</table>" if peaks else ""
+    speech = f" Speech only, {plan.speech_percent:.0f} % of the programme." if plan.speech_percent is not None else ""
+    note = f"<p class='over'>{html.escape(plan.note)}</p>" if plan.note else ""
     limiting = f", true peaks limited by up to {plan.largest_reduction_db:.1f} dB" if plan.limited else ", no limiting"
     verdict = "Within every limit" if delivered.passes else "Not within every limit"
     return f"""<!DOCTYPE html>
@@ -89,7 +148,11 @@ td:nth-child(n+2), th:nth-child(n+2) {{ text-align: right; font-variant-numeric:
 {_curve_svg(after.short_term, plan.target.integrated_lufs, after.duration_s)}
 <h2>Before and after</h2>
 <table><tr><th></th><th>before</th><th>written file</th><th>unit</th></tr>{figures}</table>
-<p>Gain {format_number(plan.gain_db, 2, plus=True)} dB{limiting}.</p>
+<p>Gain {format_number(plan.gain_db, 2, plus=True)} dB{limiting}{f", phrases levelled by {100 * plan.levelled:.0f} %" if plan.levelled else ""}.{speech}</p>{note}
+{peaks}
+{applied}
+<h2>File</h2>
+<p>{html.escape(delivered.path.name)}, {html.escape(delivered.deliverable.words)}.<br><span class="soft">SHA-256 {content["sha256"]}</span></p>
 <p class="soft">{html.escape(content["method"])}. {html.escape(content["program"])}. Target after {html.escape(plan.target.source)}.</p>
 </body></html>
 """

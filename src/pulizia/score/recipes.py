@@ -50,6 +50,7 @@ class Recipe:
 
     name: str
     steps: tuple[RecipeStep, ...]
+    description: str = ""
 
     def steps_for(self, rate: int) -> tuple[Step, ...]:
         """The steps for a recording of a sample rate."""
@@ -97,12 +98,12 @@ def parse_recipe(text: str, name: str) -> Recipe:
         message = f'{name} has no list "steps".'
         raise RecipeError(message)
     made = tuple(_step(entry, name, number) for number, entry in enumerate(steps, 1))
-    recipe = Recipe(name=str(content.get("name") or Path(name).stem), steps=made)
+    recipe = Recipe(name=str(content.get("name") or Path(name).stem), steps=made, description=str(content.get("description") or ""))
     recipe.steps_for(48_000)  # settings out of range are told now, not in the middle of the work
     return recipe
 
 
-def recipe_text(name: str, steps: tuple[Step, ...], rate: int) -> str:
+def recipe_text(name: str, steps: tuple[Step, ...], rate: int, description: str = "") -> str:
     """The text of a recipe made from steps of a recording."""
     rows = []
     for step in steps:
@@ -113,7 +114,7 @@ def recipe_text(name: str, steps: tuple[Step, ...], rate: int) -> str:
             "tool": step.tool_id, "settings": to_dict(step.settings), "spans_s": spans,
             "band_hz": list(step.band_hz) if step.band_hz else None, "enabled": step.enabled,
         })  # fmt: skip
-    content = {"format": FORMAT, "version": VERSION, "name": name, "steps": rows}
+    content = {"format": FORMAT, "version": VERSION, "name": name, "description": description, "steps": rows}
     return json.dumps(content, indent=1) + "\n"
 
 

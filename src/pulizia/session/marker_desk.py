@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from pulizia.audio.markers import Marker, as_label_list, from_label_list
-from pulizia.delivery.deliver import check_output, write_source
+from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import PuliziaError
 from pulizia.media.open import open_media
 from pulizia.media.write import write_text
@@ -91,7 +92,7 @@ class MarkerDesk:
 
             def work(job: Job) -> None:
                 check_output(path, inputs=[recording.path], overwrite=False)
-                write_source(chain.after, path, "float32", job.progress, markers=markers)
+                write_source(chain.after, path, Deliverable(sample_format="float32"), job.progress, said=Said(markers=markers))
 
             self.studio.job(work, f"Writing {path.name}", lambda _none: self.studio.say(words))
             return

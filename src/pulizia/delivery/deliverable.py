@@ -1,0 +1,192 @@
+"""What is written of a programme: file kind, rate, bits, layout, edges, and the name."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+
+from pulizia.audio.samples import Samples, silence
+from pulizia.audio.source import Source, content_key
+from pulizia.errors import DeliveryError
+from pulizia.media.encode import BITRATES, nearest_rate
+from pulizia.media.picture import is_picture
+from pulizia.media.resample import at_rate
+from pulizia.media.write import Dither, SampleFormat
+
+Kind = Literal["wav", "flac", "mp3", "opus", "m4a", "picture"]
+KIND_OF_SUFFIX: dict[str, Kind] = {".wav": "wav", ".flac": "flac", ".mp3": "mp3", ".opus": "opus", ".m4a": "m4a"}
+SUFFIX_OF_KIND: dict[Kind, str] = {kind: suffix for suffix, kind in KIND_OF_SUFFIX.items()}
+WORDS: dict[Kind, str] = {"wav": "WAV", "flac": "FLAC", "mp3": "MP3", "opus": "Opus", "m4a": "AAC", "picture": "picture file"}
+LONGEST_EDGE_S = 60.0
+CENTRE_SHARE = 10 ** (-3.0 / 20.0)  # ITU-R BS.775, centre and surrounds into two channels
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Deliverable:
+    """One output file of a programme."""
+
+    kind: Kind = "wav"
+    sample_format: SampleFormat = "int24"
+    dither: Dither = "triangular"
+    rate_hz: int | None = None
+    layout: Literal["same", "mono", "stereo"] = "same"
+    bitrate_kbps: int = 192
+    head_s: float = 0.0
+    tail_s: float = 0.0
+    fade_in_s: float = 0.0
+    fade_out_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        if self.kind in BITRATES:
+            low, high = BITRATES[self.kind]
+            if not low <= self.bitrate_kbps <= high:
+                message = f"{WORDS[self.kind]} is written with {low} to {high} kbit/s, not {self.bitrate_kbps}."
+                raise DeliveryError(message)
+        if self.rate_hz is not None and not 8000 <= self.rate_hz <= 192_000:
+            message = f"A sample rate of {self.rate_hz} Hz cannot be delivered; choose 8000 to 192000 Hz."
+            raise DeliveryError(message)
+        for name in ("head_s", "tail_s", "fade_in_s", "fade_out_s"):
+            if not 0.0 <= getattr(self, name) <= LONGEST_EDGE_S:
+                message = f"{name} is {getattr(self, name):g} s, must be between 0 and {LONGEST_EDGE_S:g} s."
+                raise DeliveryError(message)
+
+    @property
+    def words(self) -> str:
+        """Short text for lists."""
+        bits = {"int16": "16-bit", "int24": "24-bit", "float32": "32-bit float"}[self.sample_format]
+        detail = bits if self.kind in ("wav", "flac") else f"{self.bitrate_kbps} kbit/s"
+        rate = f", {self.rate_hz / 1000:g} kHz" if self.rate_hz else ""
+        layout = "" if self.layout == "same" else f", {self.layout}"
+        return f"{WORDS[self.kind]}, {detail}{rate}{layout}"
+
+
+def kind_of_path(path: Path) -> Kind:
+    """The kind that a file name asks for.
+
+    Raises
+    ------
+    DeliveryError
+        For endings that cannot be written.
+    """
+    if is_picture(path):
+        return "picture"
+    if (kind := KIND_OF_SUFFIX.get(path.suffix.lower())) is None:
+        endings = ", ".join([*KIND_OF_SUFFIX, ".mp4", ".mov", ".mkv"])
+        message = f"{path.name}: files are written as {endings}. Choose one of these endings."
+        raise DeliveryError(message)
+    return kind
+
+
+def prepared(programme: Source, wanted: Deliverable, progress: Callable[[float], None] = lambda _: None) -> Source:
+    """The programme in the layout, at the rate and with the edges of a deliverable, before normalising."""
+    made: Source = programme
+    if wanted.layout == "mono" and programme.channels > 1:
+        made = MixedSource(made, np.full((1, programme.channels), 1.0 / programme.channels))
+    elif wanted.layout == "stereo" and programme.channels != 2:
+        made = MixedSource(made, into_two(programme.channels))
+    rate = wanted.rate_hz or made.rate
+    made = at_rate(made, nearest_rate(wanted.kind, rate), progress)
+    if wanted.head_s or wanted.tail_s or wanted.fade_in_s or wanted.fade_out_s:
+        made = EdgedSource(made, wanted)
+    return made
+
+
+def into_two(channels: int) -> np.ndarray:
+    """(2, channels) weights into left and right (ITU-R BS.775 for six; else halves side by side)."""
+    if channels == 1:
+        return np.ones((2, 1))
+    if channels == 6:  # L R C LFE Ls Rs
+        c = CENTRE_SHARE
+        return np.array([[1, 0, c, 0, c, 0], [0, 1, c, 0, 0, c]], dtype=float) / (1 + 2 * c)
+    weights = np.zeros((2, channels))
+    weights[0, 0::2] = 1.0 / len(range(0, channels, 2))
+    weights[1, 1::2] = 1.0 / len(range(1, channels, 2))
+    return weights
+
+
+class MixedSource:
+    """Channels as weighted sums of a source's channels."""
+
+    def __init__(self, source: Source, weights: np.ndarray) -> None:
+        self._source = source
+        self._weights = weights.astype(np.float32)
+        self.rate, self.frames, self.channels = source.rate, source.frames, len(weights)
+        self._name = repr(weights.tolist())
+        self.key = content_key("mixed", source.key, self._name)
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch."""
+        return content_key("mixed", self._source.span_key(start, stop), self._name)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop)."""
+        return np.asarray(self._weights @ self._source.read(start, stop), dtype=np.float32)
+
+
+class EdgedSource:
+    """A source with silence before and after it, and fades at its ends (raised cosine)."""
+
+    def __init__(self, source: Source, wanted: Deliverable) -> None:
+        self._source = source
+        self.rate, self.channels = source.rate, source.channels
+        self._head, self._tail = round(wanted.head_s * self.rate), round(wanted.tail_s * self.rate)
+        self._in = min(round(wanted.fade_in_s * self.rate), source.frames)
+        self._out = min(round(wanted.fade_out_s * self.rate), source.frames)
+        self.frames = source.frames + self._head + self._tail
+        self._parts = (self._head, self._tail, self._in, self._out)
+        self.key = content_key("edged", source.key, self._parts)
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch."""
+        a, b = max(0, start - self._head), min(self._source.frames, stop - self._head)
+        inner = self._source.span_key(a, b) if a < b else ""
+        return content_key("edged", inner, self._parts, start, stop)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop)."""
+        out = silence(self.channels, stop - start)
+        a, b = max(0, start - self._head), min(self._source.frames, stop - self._head)
+        if a >= b:
+            return out
+        block = self._source.read(a, b)
+        at = np.arange(a, b)
+        if self._in and a < self._in:
+            block = block * (0.5 - 0.5 * np.cos(np.pi * np.clip((at + 0.5) / self._in, 0.0, 1.0))).astype(np.float32)
+        if self._out and b > self._source.frames - self._out:
+            left = (self._source.frames - at - 0.5) / self._out
+            block = block * (0.5 - 0.5 * np.cos(np.pi * np.clip(left, 0.0, 1.0))).astype(np.float32)
+        out[:, a + self._head - start : b + self._head - start] = block
+        return out
+
+
+PLACEHOLDERS = {
+    "name": "the recording's name", "target": "the target's id", "kind": "the file kind", "rate": "kHz",
+    "steps": "the tools of its steps", "date": "today", "number": "its place in the list",
+}  # fmt: skip
+
+
+def file_name(pattern: str, values: dict[str, str], kind: Kind, suffix: str = "") -> str:
+    """A file name from a pattern such as ``{name}-{target}``.
+
+    Raises
+    ------
+    DeliveryError
+        For unknown placeholders and patterns that leave nothing.
+    """
+    known = {"date": datetime.now().astimezone().date().isoformat(), "kind": kind} | values
+    unknown = [p for p in re.findall(r"\{([^{}]*)\}", pattern) if p not in PLACEHOLDERS]
+    if unknown:
+        message = f"The name pattern holds {{{unknown[0]}}}; known are {', '.join('{' + p + '}' for p in PLACEHOLDERS)}."
+        raise DeliveryError(message)
+    made = re.sub(r"\{([^{}]*)\}", lambda m: known.get(m.group(1), ""), pattern)
+    made = re.sub(r'[\\/:*?"<>|\x00-\x1f]', "-", made).strip(" .-")
+    if not made:
+        message = f"The name pattern {pattern!r} leaves no name. Use {{name}} in it."
+        raise DeliveryError(message)
+    return made + (suffix or SUFFIX_OF_KIND.get(kind, ""))

@@ -1,0 +1,60 @@
+"""Recipes by name: those that come with the program, and the user's own."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from pathlib import Path
+
+from pulizia.errors import RecipeError
+from pulizia.media.folders import config_folder
+from pulizia.media.write import write_text
+from pulizia.score.recipes import Recipe, parse_recipe, read_recipe
+
+SHIPPED = "recipes"
+
+
+def shipped_recipes() -> dict[str, Recipe]:
+    """Starters by purpose, by short name."""
+    folder = files("pulizia.data").joinpath(SHIPPED)
+    found = {entry.name.removesuffix(".json"): entry for entry in folder.iterdir() if entry.name.endswith(".json")}
+    return {name: parse_recipe(found[name].read_text(encoding="utf-8"), found[name].name) for name in sorted(found)}
+
+
+def own_recipes() -> dict[str, Recipe]:
+    """The user's recipes by file name without its ending; damaged ones are left out."""
+    found = {}
+    for path in sorted(config_folder("recipes").glob("*.json")):
+        try:
+            found[path.stem] = read_recipe(path)
+        except RecipeError:
+            continue  # told when it is asked for by name
+    return found
+
+
+def find_recipe(name: str) -> Recipe:
+    """A recipe by path or name; own ones go before shipped ones.
+
+    Raises
+    ------
+    RecipeError
+        When there is none, or what is wrong with it.
+    """
+    path = Path(name)
+    if path.suffix == ".json" or path.exists():
+        return read_recipe(path)
+    own = config_folder("recipes") / f"{name}.json"
+    if own.exists():
+        return read_recipe(own)
+    shipped = shipped_recipes()
+    if name in shipped:
+        return shipped[name]
+    known = ", ".join([*own_recipes(), *shipped])
+    message = f"There is no recipe {name}. Known are {known}; or give the path of a recipe's file."
+    raise RecipeError(message)
+
+
+def keep_recipe(path: Path) -> Recipe:
+    """Take a recipe file into the user's folder under its name; RecipeError when it is none."""
+    recipe = read_recipe(path)
+    write_text(config_folder("recipes") / f"{path.stem}.json", path.read_text(encoding="utf-8"))
+    return recipe
