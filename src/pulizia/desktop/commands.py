@@ -27,8 +27,10 @@ def _files(w: MainWindow) -> list[Command]:
         Command("save", "File", "Save project", ("Ctrl+S",), lambda: _do(w.save)),
         Command("save_as", "File", "Save project as\u2026", ("Ctrl+Shift+S",), lambda: _do(w.save_as)),
         Command("relink", "File", "Relink the recording\u2026", (), w.relink, has),
-        Command("recipe", "File", "Apply a recipe\u2026", ("Ctrl+R",), w.choose_recipe, has),
-        Command("save_recipe", "File", "Save the score as a recipe\u2026", (), w.save_recipe, has),
+        Command("recipe", "File", "Recipes\u2026", ("Ctrl+R",), w.choose_recipe),
+        Command("save_recipe", "File", "Keep the score as a recipe\u2026", ("Ctrl+Shift+R",), w.save_recipe, has),
+        Command("print", "File", "Print the worked sound\u2026", ("Ctrl+P",), w.show_print, has),
+        Command("find_original", "File", "Find the original\u2026", (), w.find_original, has),
         Command("quit", "File", "Quit", ("Ctrl+Q",), lambda: _do(w.close)),
     ]
 
@@ -216,9 +218,11 @@ def _rest(w: MainWindow) -> list[Command]:
         w.delivery.ask_and_deliver()
 
     return [
+        Command("own_target", "Delivery", "Own target\u2026", ("Ctrl+T",), w.edit_target),
         Command("deliver", "Delivery", "Deliver\u2026", ("Ctrl+D",), go_and_deliver, lambda: w.studio.chain is not None),
         Command("menu", "Help", "Open the menu", ("F10",), w.top.menu.showMenu),
-        Command("keys", "Help", "Keys", ("F1",), w.show_keys),
+        Command("manual", "Help", "Manual", ("F1",), w.show_help),
+        Command("keys", "Help", "Keys", ("Shift+F1",), w.show_keys),
     ]
 
 

@@ -58,7 +58,7 @@ class ChoiceBox(QComboBox):
     def __init__(self) -> None:
         super().__init__()
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.setMinimumContentsLength(12)
+        self.setMinimumContentsLength(6)
 
     def event(self, event: QEvent) -> bool:
         return takes_arrow(event) or super().event(event)

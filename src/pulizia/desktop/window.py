@@ -29,9 +29,14 @@ from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.bench.figures_dialog import FiguresDialog
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.delivery.delivery import Delivery
+from pulizia.desktop.delivery.target_dialog import TargetDialog
+from pulizia.desktop.find_dialog import FindDialog
 from pulizia.desktop.foot import Foot
+from pulizia.desktop.help_dialog import HelpDialog
 from pulizia.desktop.keys_dialog import KeysDialog
 from pulizia.desktop.preferences import Preferences
+from pulizia.desktop.print_dialog import PrintDialog
+from pulizia.desktop.recipes_dialog import KeepRecipeDialog, RecipesDialog
 from pulizia.desktop.sound_dialog import SoundDialog
 from pulizia.desktop.theme import theme_notice
 from pulizia.errors import PuliziaError
@@ -238,20 +243,26 @@ class MainWindow(QMainWindow):
             self.studio.files.relink(recording.id, Path(name))
 
     def choose_recipe(self) -> None:
-        """Ask for a recipe and apply it."""
-        name, _ = QFileDialog.getOpenFileName(self, "Apply a recipe", "", "Recipe (*.json)")
-        if name:
-            self.studio.files.apply_recipe(Path(name))
+        """The shelf of recipes."""
+        self.recipes = RecipesDialog(self.studio, self)
+        self.recipes.open()
 
     def save_recipe(self) -> None:
-        """Ask for a name and keep the score as a recipe."""
-        recording = self.studio.recording
-        if recording is None:
-            return
-        proposal = str(recording.path.with_name(f"{recording.name}-recipe.json"))
-        name, _ = QFileDialog.getSaveFileName(self, "Save the score as a recipe", proposal, "Recipe (*.json)")
-        if name:
-            self.studio.files.save_recipe(Path(name))
+        """Keep the score as a recipe."""
+        if self.studio.recording is not None:
+            self.keeping = KeepRecipeDialog(self.studio, self)
+            self.keeping.open()
+
+    def show_print(self) -> None:
+        """Print the worked sound into new files."""
+        if self.studio.recording is not None:
+            self.printing = PrintDialog(self.studio, self)
+            self.printing.open()
+
+    def edit_target(self) -> None:
+        """Make or change an own target."""
+        self.target_editor = TargetDialog(self.studio, self)
+        self.target_editor.open()
 
     def rename_marker(self, marker: Marker) -> None:
         """Ask for a marker's name."""
@@ -342,6 +353,18 @@ class MainWindow(QMainWindow):
         """Listen through the recording and list what is wrong with it."""
         self.go_to(0)
         self.studio.inspection.run()
+
+    def find_original(self) -> None:
+        """Look for the recording on the bench among raw ones."""
+        if self.studio.recording is not None:
+            self.finding = FindDialog(self.studio, self)
+            self.finding.open()
+
+    def show_help(self) -> None:
+        """The manual, at the page of what one is looking at."""
+        page = "delivery" if self.places.currentIndex() == 1 else self.studio.step.tool_id if self.studio.step is not None else "bench"
+        self.help = HelpDialog(page, self)
+        self.help.open()
 
     def show_keys(self) -> None:
         """The table of all keys."""

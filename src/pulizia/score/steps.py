@@ -8,8 +8,9 @@ from typing import Any
 
 from pulizia.audio.source import content_key
 from pulizia.audio.spans import Span, clipped, without
+from pulizia.settings.areas import Areas
 from pulizia.settings.as_dict import from_dict, to_dict
-from pulizia.settings.declare import Settings
+from pulizia.settings.declare import Places, Settings, declared
 from pulizia.tools.base import AnyTool
 from pulizia.tools.registry import tool_of
 
@@ -57,6 +58,12 @@ class Step:
     def with_settings(self, **changes: Any) -> Step:  # noqa: ANN401 - values of any setting
         """The step with some settings changed; raises SettingsError when they are out of range."""
         return replace(self, settings=replace(self.settings, **changes))
+
+    def for_recipe(self) -> Step:
+        """The step without places: it acts everywhere, and learns from what it is applied to."""
+        placeless = {name: () for name, d in declared(type(self.settings)).items() if isinstance(d, Places | Areas)}
+        placeless |= {"ride_levels": ()} if hasattr(self.settings, "ride_levels") else {}
+        return replace(self.with_settings(**placeless), spans=None, holes=(), channels=None, id=new_id())
 
     def with_hole(self, hole: Span) -> Step:
         """The step with one more stretch given back."""

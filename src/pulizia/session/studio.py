@@ -22,6 +22,8 @@ from pulizia.session.inspection_desk import InspectionDesk
 from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
 from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.measure_desk import MeasureDesk
+from pulizia.session.print_desk import PrintDesk
+from pulizia.session.queue_desk import QueueDesk
 from pulizia.session.repair_desk import RepairDesk
 from pulizia.session.sound_out import SoundOut
 from pulizia.session.survey_desk import SurveyDesk
@@ -31,7 +33,7 @@ from pulizia.units import db_to_gain, seconds_to_frames
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
 
-EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing", "surveys", "findings")
+EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing", "surveys", "findings", "queue")
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +71,8 @@ class Studio:
         self.markers = MarkerDesk(self)
         self.surveys = SurveyDesk(self)
         self.inspection = InspectionDesk(self)
+        self.queue = QueueDesk(self)
+        self.prints = PrintDesk(self)
         self._desk = MeasureDesk(
             self.document, self.peaks, self.pool, post, measured=self._measured,
             grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),

@@ -62,6 +62,7 @@ def process(block: Block, settings: FadeSettings, spans: tuple[Span, ...]) -> Sa
         length = span.frames / (2.0 if settings.way == "both" else 1.0)
         if settings.length_s > 0.0:
             length = min(length, settings.length_s * block.rate)
+        length = max(length, 1.0)
         gain = np.ones(b - a)
         if settings.way in ("in", "both"):
             gain *= gain_at((at - span.start + 0.5) / length, settings.shape)

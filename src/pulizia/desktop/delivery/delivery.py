@@ -11,36 +11,37 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
-    QProgressBar,
     QVBoxLayout,
     QWidget,
 )
 
-from pulizia.delivery.deliver import Delivered, check_output, deliver
-from pulizia.delivery.normalise import Plan, State, plan, verdicts
+from pulizia.delivery.deliver import Delivered
+from pulizia.delivery.deliverable import Deliverable
+from pulizia.delivery.normalise import Plan, State, Way, plan, verdicts
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.controls import ChoiceBox, button, hairline, label
 from pulizia.desktop.delivery.loudness_graph import LoudnessGraph
+from pulizia.desktop.delivery.order_sheet import OrderSheet, QueueView
+from pulizia.desktop.delivery.print_report import print_pdf
 from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards, VerdictLabel
-from pulizia.media.write import BITS, SampleFormat, write_text
+from pulizia.errors import PuliziaError
+from pulizia.measure.loudness import DUAL_MONO
+from pulizia.media.write import BITS
 from pulizia.project.model import Recording
-from pulizia.report.loudness_report import report_html, report_json
+from pulizia.report.loudness_report import report_html
 from pulizia.session.jobs import SOON, Job
+from pulizia.session.queue_desk import Order, Stage, order_path, step_words
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, seconds_to_frames
-
-FORMATS: tuple[tuple[str, str, SampleFormat], ...] = (
-    ("WAV, 24-bit", ".wav", "int24"), ("WAV, 16-bit, dithered", ".wav", "int16"),
-    ("WAV, 32-bit float", ".wav", "float32"), ("FLAC, 24-bit", ".flac", "int24"),
-    ("FLAC, 16-bit, dithered", ".flac", "int16"),
-)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class _Key:
     source: str
     target: Target
+    way: Way
+    dual: bool
 
 
 class Delivery(QWidget):
@@ -52,11 +53,11 @@ class Delivery(QWidget):
         self.plan: Plan | None = None
         self.delivered: Delivered | None = None
         self._plan_key: _Key | None = None
-        self._job: Job | None = None
         self._folder: Path | None = None
         self._build()
         for event in ("document", "current", "measures"):
             studio.on(event, self.refresh)
+        studio.on("queue", self._queue_changed)
         studio.on("playing", self.follow)
 
     # -- building
@@ -74,6 +75,7 @@ class Delivery(QWidget):
         self.cards = ProgrammeCards(self.studio)
         self.cards.chosen.connect(self.studio.choose_recording)
         column.addWidget(self.cards)
+        column.addWidget(QueueView(self.studio))
         column.addStretch(1)
         row.addWidget(Column(left, LEFT_WIDTH, line_at_left=False))
         middle = QWidget()
@@ -104,39 +106,33 @@ class Delivery(QWidget):
         column.addWidget(hairline())
         self._gain = _figure_row(column, "Gain")
         self._limiting = _figure_row(column, "Limiting")
+        self._note = label("", 12, token="madder", wrap=True)
+        column.addWidget(self._note)
         column.addWidget(hairline())
-        column.addWidget(label("Deliverable", bold=True))
-        self.format_box = ChoiceBox()
-        self.format_box.setAccessibleName("File format")
-        for text, _, _ in FORMATS:
-            self.format_box.addItem(text)
-        self.format_box.activated.connect(lambda _index: self._show_size())
-        column.addWidget(self.format_box)
+        self.orders = OrderSheet(self.studio)
+        self.orders.changed.connect(self._orders_changed)
+        column.addWidget(self.orders)
         self._size = label("", 12, token="soft")
         column.addWidget(self._size)
-        self.report_tick = QCheckBox("write a report beside it (HTML and JSON)")
+        self.report_tick = QCheckBox("write a report beside it")
+        self.report_tick.setToolTip("As a page that prints well (HTML), as JSON, and as a log of the measurement (CSV)")
         self.report_tick.setChecked(True)
         column.addWidget(self.report_tick)
-        self.deliver_button = button("Deliver\u2026", self.ask_and_deliver, tip="Write the file and measure it again (Ctrl+D)", main=True)
+        self.all_tick = QCheckBox("all programmes of the project")
+        self.all_tick.setToolTip("Queue every recording of the project, not only the chosen one")
+        column.addWidget(self.all_tick)
+        self.deliver_button = button("Deliver\u2026", self.ask_and_deliver, tip="Write the files and measure them again (Ctrl+D)", main=True)
         column.addWidget(self.deliver_button)
-        self._progress_head = label("", 12, token="soft")
-        self._progress = QProgressBar()
-        self._progress.setTextVisible(False)
-        self._progress.setRange(0, 1000)
-        self._stop = button("Stop", self._cancel, tip="Stop; nothing is left half-written", quiet=True)
-        line = QHBoxLayout()
-        line.addWidget(self._progress_head, 1)
-        line.addWidget(self._stop)
-        column.addLayout(line)
-        column.addWidget(self._progress)
         self._written_head = label("Written and measured again", bold=True)
         column.addWidget(self._written_head)
         self._written = label("", 13, wrap=True)
         column.addWidget(self._written)
         self.written_verdict = VerdictLabel()
         column.addWidget(self.written_verdict)
+        self.pdf_button = button("Report as PDF\u2026", self.ask_pdf, tip="Print the report of the file that was written last", quiet=True)
+        column.addWidget(self.pdf_button)
         column.addStretch(1)
-        self._show_job(running=False)
+        self._show_written()
         return sheet
 
     # -- showing
@@ -158,7 +154,8 @@ class Delivery(QWidget):
             return
         self._fill_targets()
         recording, chain, target = self.studio.recording, self.studio.chain, self.target
-        self.deliver_button.setEnabled(chain is not None and target is not None and self._job is None)
+        self.deliver_button.setEnabled(chain is not None and target is not None)
+        self.orders.refresh()
         if recording is None or chain is None or target is None:
             self.graph.show_measures(None, None, target)
             self._explain.setText(self._why_nothing())
@@ -166,7 +163,7 @@ class Delivery(QWidget):
         for other in self.studio.document.project.recordings:
             self.studio.want_measures(other.id)
         measures = self.studio.measures("after")
-        key = _Key(chain.after.key, target)
+        key = self._key(chain.after.key, target)
         if key != self._plan_key:
             self._plan_key, self.plan = key, None
             self._want_plan(key)
@@ -177,11 +174,16 @@ class Delivery(QWidget):
             self.table.show_rows(verdicts(measures, target), verdicts(predicted, target) if predicted else None)
         self._gain.setText(f"{format_number(self.plan.gain_db, 1, plus=True)} dB" if self.plan else "\u2013")
         self._limiting.setText(self._limiting_text())
+        self._note.setText(self.plan.note if self.plan else "")
+        self._note.setVisible(bool(self._note.text()))
         self._show_size()
-        channels = "counted as one channel" if recording.channels == 1 else f"{recording.channels} channels together"
+        channels = f"{recording.channels} channels together"
+        if recording.channels == 1:
+            channels = "counted as two loudspeakers" if self.orders.dual_tick.isChecked() else "counted as one channel"
+        gate = "Speech only, by the program's own speech detection" if target.gate == "dialogue" else "Whole programme, both gates"
         self._explain.setText(
             "Ink: measured short-term loudness of the worked recording; verdigris: what the delivered "
-            f"file will have. Whole programme, both gates (ITU-R BS.1770-5), {channels}."
+            f"file will have. {gate} (ITU-R BS.1770-5), {channels}."
         )
 
     def _why_nothing(self) -> str:
@@ -212,10 +214,28 @@ class Delivery(QWidget):
         recording = self.studio.recording
         if recording is None:
             return
-        _, suffix, sample_format = FORMATS[self.format_box.currentIndex()]
-        size = recording.frames * recording.channels * BITS[sample_format] / 8e6
-        about = f"{size:.0f} MB" if suffix == ".wav" else f"at most {size:.0f} MB"
-        self._size.setText(f"{recording.rate / 1000:g} kHz, {about}")
+        parts = []
+        for wanted in self._wanted():
+            rate = wanted.rate_hz or recording.rate
+            channels = {"same": recording.channels, "mono": 1, "stereo": 2}[wanted.layout]
+            size = recording.seconds * rate * channels * BITS[wanted.sample_format] / 8e6
+            if wanted.kind not in ("wav", "flac"):
+                size = recording.seconds * wanted.bitrate_kbps / 8e3
+            parts.append(f"{wanted.words.split(',')[0]} {'at most ' if wanted.kind == 'flac' else 'about '}{max(size, 0.1):.1f} MB")
+        self._size.setText("; ".join(parts))
+
+    def _wanted(self) -> list[Deliverable]:
+        try:
+            return self.orders.all()
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+            return []
+
+    def _orders_changed(self) -> None:
+        self.refresh()
+
+    def _key(self, source: str, target: Target) -> _Key:
+        return _Key(source, target, self.orders.way, self.orders.dual_tick.isChecked())
 
     def follow(self) -> None:
         """Bring the play head to the present position."""
@@ -239,13 +259,15 @@ class Delivery(QWidget):
         chain, recording = self.studio.chain, self.studio.recording
         assert chain is not None and recording is not None  # noqa: S101, PT018
         document, names = self.studio.document, self._names(recording)
+        if key.dual and recording.channels == 1:
+            names = (DUAL_MONO,)
 
         def work(job: Job) -> Plan:
             if job.cancelled_within(0.15):
                 job.progress(0.0)
             return plan(
                 chain.after, key.target, store=document.segments, cache=document.cache, names=names,
-                progress=job.progress,
+                way=key.way, progress=job.progress,
             )  # fmt: skip
 
         def done(made: Plan) -> None:
@@ -261,90 +283,102 @@ class Delivery(QWidget):
     # -- delivering
 
     def ask_and_deliver(self) -> None:
-        """Ask for the file's name, then deliver."""
-        recording = self.studio.recording
-        if recording is None or self._job is not None:
+        """Ask where to, then queue everything that is to be written."""
+        recording, target, wanted = self.studio.recording, self.target, self._wanted()
+        if recording is None or target is None or not wanted:
             return
-        _, suffix, _ = FORMATS[self.format_box.currentIndex()]
         folder = self._folder or (self.studio.document.path or recording.path).parent
-        proposal = folder / f"{recording.name}-{self.studio.document.project.target_id}{suffix}"
-        name, _ = QFileDialog.getSaveFileName(self, "Deliver as", str(proposal), f"Sound (*{suffix})")
-        if name:
-            path = Path(name) if Path(name).suffix else Path(name + suffix)
-            self._folder = path.parent
-            self.deliver_to(path, overwrite=True)  # the dialog has asked already
+        if len(wanted) == 1 and not self.all_tick.isChecked():
+            proposal = order_path(recording, wanted[0], target, self.orders.pattern.text(), folder, 1)
+            name, _ = QFileDialog.getSaveFileName(self, "Deliver as", str(proposal), f"Files (*{proposal.suffix})")
+            if name:
+                path = Path(name) if Path(name).suffix else Path(name + proposal.suffix)
+                self.deliver_to(path, overwrite=True)  # the dialog has asked already
+            return
+        chosen = QFileDialog.getExistingDirectory(self, "Deliver into", str(folder))
+        if chosen:
+            self.deliver_into(Path(chosen))
 
     def deliver_to(self, path: Path, *, overwrite: bool = False) -> None:
-        """Deliver the programme on the bench to a file, in the background."""
-        chain, recording, target = self.studio.chain, self.studio.recording, self.target
-        if chain is None or recording is None or target is None:
+        """Queue the programme on the bench for one file."""
+        recording, wanted = self.studio.recording, self._wanted()
+        if recording is None or self.target is None or not wanted:
             return
-        _, suffix, sample_format = FORMATS[self.format_box.currentIndex()]
-        document, names = self.studio.document, self._names(recording)
+        self._folder = path.parent
+        try:
+            suffix = order_path(recording, wanted[-1], self.target, "x", path.parent, 1).suffix
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+            return
         path = path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)
-        with_report = self.report_tick.isChecked()
-        made = self.plan if self.plan and self._plan_key == _Key(chain.after.key, target) else None
-        inputs = [r.path for r in document.project.recordings]
-
-        def work(job: Job) -> Delivered:
-            check_output(path, inputs=inputs, overwrite=overwrite)
-
-            def told(share: float, what: str) -> None:
-                self.studio.post(lambda: self._told(share, what))
-                job.progress(share)
-
-            done = deliver(
-                chain.after, target, path, sample_format=sample_format, made=made, names=names,
-                markers=recording.markers,
-                store=document.segments, cache=document.cache, progress=told,
-            )  # fmt: skip
-            if with_report:
-                write_text(path.with_suffix(".html"), report_html(done))
-                write_text(path.with_suffix(".json"), report_json(done))
-            return done
-
         self.delivered = None
-        self._job = self.studio.pool.submit(
-            work, title=f"Delivering {path.name}", priority=SOON, on_done=self._delivered, on_error=self._failed
-        )
-        self._show_job(running=True)
+        self.studio.queue.add([self._order(recording, wanted[-1], path, overwrite=overwrite)])
 
-    def _told(self, share: float, what: str) -> None:
-        self._progress_head.setText(what.capitalize() + f", {100 * share:.0f} %")
-        self._progress.setValue(round(1000 * share))
+    def deliver_into(self, folder: Path, *, overwrite: bool = False) -> None:
+        """Queue all deliverables of the chosen programme, or of all."""
+        target, wanted, current = self.target, self._wanted(), self.studio.recording
+        if target is None or current is None or not wanted:
+            return
+        self._folder = folder
+        recordings = self.studio.document.project.recordings if self.all_tick.isChecked() else (current,)
+        try:
+            orders = [
+                self._order(recording, one, order_path(recording, one, target, self.orders.pattern.text(), folder, n), overwrite=overwrite)
+                for n, recording in enumerate(recordings, 1) for one in wanted
+            ]
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+            return
+        self.delivered = None
+        self.studio.queue.add(orders)
 
-    def _delivered(self, done: Delivered) -> None:
-        self._job, self.delivered = None, done
+    def _order(self, recording: Recording, wanted: Deliverable, path: Path, *, overwrite: bool) -> Order:
+        chain, target = self.studio.document.chain(recording.id), self.target
+        assert target is not None  # noqa: S101 - the callers have looked
+        plain = chain is not None and wanted == Deliverable(kind=wanted.kind, sample_format=wanted.sample_format, dither=wanted.dither, bitrate_kbps=wanted.bitrate_kbps)
+        known = chain is not None and self.plan is not None and self._plan_key == self._key(chain.after.key, target)
+        return Order(
+            recording_id=recording.id, name=recording.name, path=path, wanted=wanted, target=target, way=self.orders.way,
+            dual_mono=self.orders.dual_tick.isChecked(), with_report=self.report_tick.isChecked(), overwrite=overwrite,
+            plan=self.plan if plain and known else None,
+        )  # fmt: skip
+
+    def _queue_changed(self) -> None:
+        done = [o for o in self.studio.queue.orders if o.stage is Stage.DONE and o.delivered is not None]
+        last = done[-1].delivered if done else None
+        if last is not None and last is not self.delivered:
+            self.delivered = last
+            self.studio.say(f"Delivered to {last.path}.")
+            self._show_written()
+
+    def _show_written(self) -> None:
+        done = self.delivered
+        for widget in (self._written_head, self._written, self.written_verdict, self.pdf_button):
+            widget.setVisible(done is not None)
+        if done is None:
+            return
         verdict = next((v for v in done.verdicts if v.state is not State.WITHIN), done.verdicts[0])
-        self._show_job(running=False)
         self._written.setText(
             f"{done.path.name}\n{format_number(done.verified.integrated_lufs)} {done.plan.target.scale}, "
             f"true peak {format_number(done.verified.true_peak_dbtp)} dBTP"
             + ("; corrected once" if done.corrected else "")
         )
         self.written_verdict.show_verdict(verdict)
-        self.studio.say(f"Delivered to {done.path}.")
 
-    def _failed(self, sentence: str) -> None:
-        self._job = None
-        self._show_job(running=False)
-        self.studio.say(sentence, bad=True)
-
-    def _cancel(self) -> None:
-        if self._job is not None:
-            self._job.cancel()
-            self._job = None
-            self._show_job(running=False)
-            self.studio.say("Stopped. Nothing was left half-written.")
-
-    def _show_job(self, *, running: bool) -> None:
-        while_running: tuple[QWidget, ...] = (self._progress, self._progress_head, self._stop)
-        when_done: tuple[QWidget, ...] = (self._written_head, self._written, self.written_verdict)
-        for widget in while_running:
-            widget.setVisible(running)
-        for widget in when_done:
-            widget.setVisible(self.delivered is not None)
-        self.deliver_button.setEnabled(not running and self.studio.chain is not None)
+    def ask_pdf(self) -> None:
+        """Ask for a name and print the last report."""
+        if self.delivered is None:
+            return
+        proposal = self.delivered.path.with_suffix(".pdf")
+        name, _ = QFileDialog.getSaveFileName(self, "Report as PDF", str(proposal), "PDF (*.pdf)")
+        if name:
+            order = next((o for o in self.studio.queue.orders if o.delivered is self.delivered), None)
+            try:
+                print_pdf(report_html(self.delivered, step_words(order.steps if order else ())), self.delivered.verified, self.delivered.plan.target.integrated_lufs, Path(name))
+            except PuliziaError as error:
+                self.studio.say(str(error), bad=True)
+            else:
+                self.studio.say(f"The report was printed to {name}.")
 
 
 def _figure_row(column: QVBoxLayout, name: str) -> QLabel:

@@ -1,0 +1,245 @@
+"""What is to be written: deliverables, their details, and the queue."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pulizia.delivery.deliverable import Deliverable, Kind
+from pulizia.delivery.normalise import WAYS, State, Way
+from pulizia.desktop.controls import ChoiceBox, button, label
+from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.errors import PuliziaError
+from pulizia.media.write import Dither, SampleFormat
+from pulizia.session.queue_desk import Order, Stage
+from pulizia.session.studio import Studio
+from pulizia.units import format_number
+
+FORMATS: tuple[tuple[str, Kind, SampleFormat, int], ...] = (
+    ("WAV, 24-bit", "wav", "int24", 192), ("WAV, 16-bit", "wav", "int16", 192), ("WAV, 32-bit float", "wav", "float32", 192),
+    ("FLAC, 24-bit", "flac", "int24", 192), ("FLAC, 16-bit", "flac", "int16", 192),
+    ("MP3, 192 kbit/s", "mp3", "int24", 192), ("MP3, 128 kbit/s", "mp3", "int24", 128),
+    ("Opus, 96 kbit/s", "opus", "int24", 96), ("AAC, 192 kbit/s", "m4a", "int24", 192),
+    ("back into the picture", "picture", "int24", 256),
+)  # fmt: skip
+RATES = (("same rate", None), ("48 kHz", 48_000), ("44.1 kHz", 44_100), ("96 kHz", 96_000), ("32 kHz", 32_000))
+LAYOUTS = (("same channels", "same"), ("mono", "mono"), ("stereo", "stereo"))
+DITHERS: tuple[tuple[str, Dither], ...] = (("dither: triangular", "triangular"), ("dither: shaped", "shaped"), ("no dither", "none"))
+ROW = 40
+
+
+class OrderSheet(QWidget):
+    """The controls of a deliverable, and the list of those that are made in one go."""
+
+    changed = Signal()
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self.more: list[Deliverable] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.way_box = _box("Way of normalising", [(words, way) for way, words in WAYS.items()], self.changed.emit)
+        column.addWidget(self.way_box)
+        self.dual_tick = QCheckBox("mono counts as two loudspeakers")
+        self.dual_tick.setToolTip("A mono programme is measured 3 LU louder: as it will sound from two loudspeakers")
+        self.dual_tick.clicked.connect(lambda _on: self.changed.emit())
+        column.addWidget(self.dual_tick)
+        column.addWidget(label("Deliverables", bold=True))
+        self._list = QWidget()
+        self._rows = QVBoxLayout(self._list)
+        self._rows.setContentsMargins(0, 0, 0, 0)
+        self._rows.setSpacing(0)
+        column.addWidget(self._list)
+        self.format_box = _box("File format", [(row[0], n) for n, row in enumerate(FORMATS)], self.changed.emit)
+        self.rate_box = _box("Sample rate", list(RATES), self.changed.emit)
+        self.layout_box = _box("Channels", list(LAYOUTS), self.changed.emit)
+        self.dither_box = _box("Dither", list(DITHERS), self.changed.emit)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        grid.addWidget(self.format_box, 0, 0, 1, 2)
+        grid.addWidget(self.rate_box, 1, 0)
+        grid.addWidget(self.layout_box, 1, 1)
+        column.addLayout(grid)
+        column.addWidget(self.dither_box)
+        edges = self._build_edges()
+        row = QHBoxLayout()
+        row.addWidget(button("Edges and name", lambda: edges.setVisible(not edges.isVisible()), tip="Silence, fades and the pattern of the name", quiet=True))
+        row.addStretch(1)
+        self.add_button = button("Add another", self._add, tip="Make this deliverable as well as the next one, in one go", quiet=True)
+        row.addWidget(self.add_button)
+        column.addLayout(row)
+        column.addWidget(edges)
+
+    def _build_edges(self) -> QWidget:
+        """Silence and fades at both ends, and the pattern of the name; hidden until asked for."""
+        made = QWidget()
+        grid = QGridLayout(made)
+        grid.setContentsMargins(0, 0, 0, 0)
+        self.spins: dict[str, QDoubleSpinBox] = {}
+        for n, (name, words) in enumerate((("head_s", "silence before"), ("tail_s", "silence after"), ("fade_in_s", "fade in"), ("fade_out_s", "fade out"))):
+            spin = QDoubleSpinBox()
+            spin.setRange(0.0, 60.0)
+            spin.setSingleStep(0.1)
+            spin.setSuffix(" s")
+            spin.setAccessibleName(words)
+            spin.valueChanged.connect(lambda _v: self.changed.emit())
+            self.spins[name] = spin
+            grid.addWidget(label(words, 12, token="soft"), n, 0)
+            grid.addWidget(spin, n, 1)
+        self.pattern = QLineEdit("{name}-{target}")
+        self.pattern.setAccessibleName("Name pattern")
+        self.pattern.setToolTip("{name} {target} {kind} {rate} {steps} {date} {number}")
+        grid.addWidget(label("name", 12, token="soft"), 4, 0)
+        grid.addWidget(self.pattern, 4, 1)
+        made.hide()
+        return made
+
+    def deliverable(self) -> Deliverable:
+        """What the controls say; DeliveryError when they contradict each other."""
+        _, kind, bits, kbps = FORMATS[self.format_box.currentData()]
+        return Deliverable(
+            kind=kind, sample_format=bits, bitrate_kbps=kbps, rate_hz=self.rate_box.currentData(), layout=self.layout_box.currentData(),
+            dither=self.dither_box.currentData(), **{name: round(spin.value(), 2) for name, spin in self.spins.items()},
+        )  # fmt: skip
+
+    def all(self) -> list[Deliverable]:
+        """Everything that is made in one go."""
+        return [*self.more, self.deliverable()]
+
+    @property
+    def way(self) -> Way:
+        """How the programme is normalised."""
+        chosen: Way = self.way_box.currentData()
+        return chosen
+
+    def refresh(self) -> None:
+        """Show what applies."""
+        _, kind, bits, _ = FORMATS[self.format_box.currentData()]
+        self.dither_box.setVisible(kind in ("wav", "flac") and bits == "int16")
+        recording = self.studio.recording
+        self.dual_tick.setVisible(recording is not None and (recording.channels == 1 or self.layout_box.currentData() == "mono"))
+
+    def _add(self) -> None:
+        try:
+            self.more.append(self.deliverable())
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+        self._fill()
+
+    def _fill(self) -> None:
+        while (item := self._rows.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        for n, wanted in enumerate(self.more):
+            line = QWidget()
+            row = QHBoxLayout(line)
+            row.setContentsMargins(0, 0, 0, 0)
+            row.addWidget(label(wanted.words, 12), 1)
+            row.addWidget(button("Remove", lambda n=n: self._remove(n), tip=f"Do not make {wanted.words}", quiet=True))  # type: ignore[misc]
+            self._rows.addWidget(line)
+        self.changed.emit()
+
+    def _remove(self, index: int) -> None:
+        del self.more[index]
+        self._fill()
+
+
+def _box(name: str, rows: list[tuple[str, object]], call: object) -> ChoiceBox:
+    made = ChoiceBox()
+    made.setAccessibleName(name)
+    made.setToolTip(name)
+    for words, value in rows:
+        made.addItem(words, value)
+    made.activated.connect(lambda _index: call())  # type: ignore[operator]
+    return made
+
+
+class QueueView(QWidget):
+    """The orders with their progress, as rows."""
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 6, 8, 6)
+        column.setSpacing(2)
+        head = QHBoxLayout()
+        self._head = label("Queue", bold=True)
+        head.addWidget(self._head)
+        head.addStretch(1)
+        self.stop_button = button("Stop", studio.queue.stop, tip="Stop; nothing is left half-written", quiet=True)
+        self.again_button = button("Again", studio.queue.again, tip="Write what failed or was stopped once more", quiet=True)
+        self.clear_button = button("Clear", studio.queue.clear, tip="Forget what has ended", quiet=True)
+        for made in (self.stop_button, self.again_button, self.clear_button):
+            head.addWidget(made)
+        column.addLayout(head)
+        self.rows = QueueRows(studio)
+        column.addWidget(self.rows)
+        studio.on("queue", self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the queue as it is now."""
+        queue = self.studio.queue
+        ended = [o for o in queue.orders if o.stage in (Stage.DONE, Stage.FAILED, Stage.STOPPED)]
+        self.setVisible(bool(queue.orders))
+        self.stop_button.setVisible(queue.is_working)
+        self.again_button.setVisible(any(o.stage in (Stage.FAILED, Stage.STOPPED) for o in ended))
+        self.clear_button.setVisible(bool(ended) and not queue.is_working)
+        self._head.setText(f"Queue  {len([o for o in ended if o.stage is Stage.DONE])} of {len(queue.orders)}")
+        self.rows.setFixedHeight(max(1, len(queue.orders)) * ROW)
+        self.rows.update()
+
+
+class QueueRows(QWidget):
+    """One row per order: name, state, and a bar while it is written."""
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Queue")
+        theme_notice().changed.connect(self.update)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        for n, order in enumerate(self.studio.queue.orders):
+            self._paint_order(painter, QRectF(0, n * ROW, self.width(), ROW - 2), order)
+
+    def _paint_order(self, painter: QPainter, box: QRectF, order: Order) -> None:
+        painter.setFont(font(12, bold=order.stage is Stage.WORKING))
+        painter.setPen(colour("ink"))
+        name = painter.fontMetrics().elidedText(order.path.name, Qt.TextElideMode.ElideMiddle, int(box.width()))
+        painter.drawText(box.adjusted(0, 2, 0, 0), Qt.AlignmentFlag.AlignTop, name)
+        painter.setFont(font(11))
+        words, token = self._words(order)
+        painter.setPen(colour(token))
+        shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()))
+        painter.drawText(box.adjusted(0, 18, 0, 0), Qt.AlignmentFlag.AlignTop, shown)
+        painter.fillRect(QRectF(0, box.bottom() - 2, box.width(), 2), colour("line"))
+        if order.stage is Stage.WORKING:
+            painter.fillRect(QRectF(0, box.bottom() - 2, box.width() * order.share, 2), colour("verd"))
+
+    @staticmethod
+    def _words(order: Order) -> tuple[str, str]:
+        if order.stage is Stage.WORKING:
+            return f"{order.doing or 'beginning'}, {100 * order.share:.0f} %", "soft"
+        if order.stage in (Stage.FAILED, Stage.STOPPED):
+            return order.said, "madder"
+        if order.delivered is None:
+            return order.stage.value, "soft"
+        bad = next((v for v in order.delivered.verdicts if v.state is not State.WITHIN), None)
+        figure = f"{format_number(order.delivered.verified.integrated_lufs)} {order.target.scale}"
+        return (f"{figure}, {bad.name.lower()} {bad.words}", "madder") if bad else (f"{figure}, within every limit", "verd_text")

@@ -1,0 +1,83 @@
+"""A report page printed to PDF, written beside its name and renamed into place."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QMarginsF, QPointF, QSizeF, QUrl
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QPageLayout,
+    QPageSize,
+    QPainter,
+    QPdfWriter,
+    QPen,
+    QTextDocument,
+)
+
+from pulizia.errors import DiskError
+from pulizia.measure.loudness import Measures
+
+RESOLUTION = 300
+MARGIN_MM = 18.0
+WIDTH, HEIGHT = 620, 180
+LOW_LUFS, HIGH_LUFS = -50.0, -10.0
+
+
+def print_pdf(page: str, found: Measures, target_lufs: float, target: Path) -> None:
+    """Print a report page; rich text cannot draw its curve, which is painted from the measures instead.
+
+    Raises
+    ------
+    DiskError
+        When the disk refuses; an existing file is then unchanged.
+    """
+    beside = target.with_name(f".{target.name}.part")
+    writer = QPdfWriter(str(beside))
+    writer.setResolution(RESOLUTION)
+    writer.setPageLayout(QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter))
+    document = QTextDocument()
+    document.addResource(QTextDocument.ResourceType.ImageResource, QUrl("curve"), curve_image(found, target_lufs))
+    document.setHtml(re.sub(r"<svg.*?</svg>", f'<img src="curve" width="{WIDTH}" height="{HEIGHT}">', page, flags=re.DOTALL))
+    document.documentLayout().setPaintDevice(writer)
+    document.setPageSize(QSizeF(writer.width(), writer.height()))
+    document.print_(writer)
+    del writer
+    try:
+        if not beside.exists() or beside.stat().st_size == 0:
+            message = f"{target.name} could not be written to {target.parent}. Choose another folder."
+            raise DiskError(message)
+        beside.replace(target)
+    except OSError as error:
+        beside.unlink(missing_ok=True)
+        message = f"{target.name} could not be written to {target.parent} ({error.strerror or error})."
+        raise DiskError(message) from error
+
+
+def curve_image(found: Measures, target_lufs: float) -> QImage:
+    """Short-term loudness over time, with the target."""
+    image = QImage(2 * WIDTH, 2 * HEIGHT, QImage.Format.Format_RGB32)
+    image.fill(QColor("white"))
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.scale(2.0, 2.0)
+
+    def y(level: float) -> float:
+        return 8.0 + (HIGH_LUFS - min(max(level, LOW_LUFS), HIGH_LUFS)) / (HIGH_LUFS - LOW_LUFS) * (HEIGHT - 16.0)
+
+    painter.setPen(QPen(QColor("#d9d1c0"), 0.8))
+    for level in range(round(LOW_LUFS), round(HIGH_LUFS) + 1, 10):
+        painter.drawLine(QPointF(30, y(level)), QPointF(WIDTH - 4, y(level)))
+        painter.drawText(QPointF(2, y(level) + 4), str(level))
+    painter.setPen(QPen(QColor("#2c7a73"), 3))
+    painter.drawLine(QPointF(30, y(target_lufs)), QPointF(WIDTH - 4, y(target_lufs)))
+    thin = max(1, len(found.short_term) // 600)
+    levels = found.short_term[: len(found.short_term) // thin * thin].reshape(-1, thin).max(axis=1)
+    points = [QPointF(30 + (WIDTH - 34) * n / max(1, len(levels) - 1), y(float(v))) for n, v in enumerate(levels) if np.isfinite(v)]
+    painter.setPen(QPen(QColor("#1b2e3c"), 1.2))
+    painter.drawPolyline(points)
+    painter.end()
+    return image

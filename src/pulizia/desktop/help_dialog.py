@@ -1,0 +1,52 @@
+"""The manual in the window: the page of what one is looking at, and all others."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pulizia.desktop.controls import button
+from pulizia.report.manual import PLACES, place_page, tool_page
+from pulizia.tools.registry import ALL
+
+
+class HelpDialog(QDialog):
+    """Pages at the left, the chosen one at the right."""
+
+    def __init__(self, page: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Manual")
+        self.resize(860, 620)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        row = QHBoxLayout()
+        self.list = QListWidget()
+        self.list.setFixedWidth(190)
+        self.list.setAccessibleName("Pages")
+        titles = [*PLACES.items(), *((tool.id, tool.title) for tool in sorted(ALL, key=lambda t: t.title))]
+        for name, title in titles:
+            item = QListWidgetItem(title)
+            item.setData(Qt.ItemDataRole.UserRole, name)
+            self.list.addItem(item)
+        self.text = QTextBrowser()
+        self.text.setAccessibleName("Page")
+        row.addWidget(self.list)
+        row.addWidget(self.text, 1)
+        column = QVBoxLayout(self)
+        column.addLayout(row, 1)
+        column.addWidget(button("Close", self.accept), alignment=Qt.AlignmentFlag.AlignRight)
+        self.list.currentItemChanged.connect(lambda item, _old: self._show(item))
+        names = [name for name, _ in titles]
+        self.list.setCurrentRow(names.index(page) if page in names else 0)
+
+    def _show(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            name = str(item.data(Qt.ItemDataRole.UserRole))
+            self.text.setMarkdown(place_page(name) if name in PLACES else tool_page(name))

@@ -1,0 +1,102 @@
+"""Print the worked sound on purpose: what, how far beyond its ends, and under which name."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QDoubleSpinBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pulizia.delivery.deliverable import Deliverable
+from pulizia.desktop.controls import ChoiceBox, button, label
+from pulizia.desktop.delivery.order_sheet import FORMATS
+from pulizia.errors import PuliziaError
+from pulizia.session.print_desk import PATTERN, USUAL_HANDLES_S
+from pulizia.session.studio import Studio
+
+
+class PrintDialog(QDialog):
+    """New files beside the recording; the original stays as it is."""
+
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.studio = studio
+        self.setWindowTitle("Print")
+        self.setFixedWidth(440)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        column = QVBoxLayout(self)
+        column.addWidget(label("Print", 20, bold=True))
+        column.addWidget(label("Writes the worked sound into new files. The recording itself is never written to.", 12, token="soft", wrap=True))
+        grid = QGridLayout()
+        self.what = ChoiceBox()
+        for words, value in (("the selection", "selection"), ("each part between markers", "parts"), ("everything as one file", "whole")):
+            self.what.addItem(words, value)
+        self.what.setCurrentIndex(0 if studio.selection is not None else 2)
+        self.what.setAccessibleName("What")
+        self.what.activated.connect(lambda _n: self._show())
+        self.handles = QDoubleSpinBox()
+        self.handles.setRange(0.0, 30.0)
+        self.handles.setValue(USUAL_HANDLES_S)
+        self.handles.setSuffix(" s")
+        self.handles.setAccessibleName("Handles")
+        self.handles.valueChanged.connect(lambda _v: self._show())
+        self.format = ChoiceBox()
+        for n, (words, *_) in enumerate(FORMATS[:5]):
+            self.format.addItem(words, n)
+        self.format.setAccessibleName("Format")
+        self.format.activated.connect(lambda _n: self._show())
+        self.pattern = QLineEdit(PATTERN)
+        self.pattern.setAccessibleName("Name")
+        self.pattern.setToolTip("{name} {steps} {number} {rate} {date}")
+        self.pattern.textChanged.connect(lambda _t: self._show())
+        for n, (words, widget) in enumerate((("What", self.what), ("Spare sound at both ends", self.handles), ("Format", self.format), ("Name", self.pattern))):
+            grid.addWidget(label(words), n, 0)
+            grid.addWidget(widget, n, 1)
+        column.addLayout(grid)
+        self.words = label("", 12, token="soft", wrap=True)
+        column.addWidget(self.words)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(button("Close", self.reject))
+        row.addWidget(button("Print into\u2026", self._ask, main=True))
+        column.addLayout(row)
+        self._show()
+
+    def _wanted(self) -> Deliverable:
+        _, kind, bits, _ = FORMATS[self.format.currentData()]
+        return Deliverable(kind=kind, sample_format=bits)
+
+    def _show(self) -> None:
+        try:
+            made = self.studio.prints.paths(self.what.currentData(), Path(), self.pattern.text(), self._wanted(), self.handles.value())
+        except PuliziaError as error:
+            self.words.setText(str(error))
+            return
+        self.handles.setEnabled(self.what.currentData() != "whole")
+        self.words.setText("Mark a stretch first." if not made else f"{len(made)} file{'' if len(made) == 1 else 's'}: {made[0][1].name}" + (" and more" if len(made) > 1 else ""))
+
+    def print_into(self, folder: Path) -> None:
+        """Write the files."""
+        try:
+            self.studio.prints.write(
+                self.what.currentData(), folder, pattern=self.pattern.text(), wanted=self._wanted(), handles_s=self.handles.value()
+            )
+        except PuliziaError as error:
+            self.words.setText(str(error))
+            return
+        self.accept()
+
+    def _ask(self) -> None:
+        recording = self.studio.recording
+        folder = QFileDialog.getExistingDirectory(self, "Print into", str(recording.path.parent if recording else ""))
+        if folder:
+            self.print_into(Path(folder))

@@ -1,0 +1,192 @@
+"""The shelf of recipes: shipped and own ones, applied to one recording or to all."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pulizia.desktop.controls import button, label
+from pulizia.errors import PuliziaError
+from pulizia.media.folders import config_folder
+from pulizia.media.write import write_text
+from pulizia.score.recipes import Recipe, recipe_text
+from pulizia.score.shelf import keep_recipe, own_recipes, shipped_recipes
+from pulizia.session.studio import Studio
+from pulizia.tools.registry import tool_of
+
+
+class RecipesDialog(QDialog):
+    """Choose, apply, take in, give out, remove."""
+
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.studio = studio
+        self.setWindowTitle("Recipes")
+        self.resize(620, 460)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        column = QVBoxLayout(self)
+        column.addWidget(label("Recipes", 20, bold=True))
+        row = QHBoxLayout()
+        self.list = QListWidget()
+        self.list.setAccessibleName("Recipes")
+        self.list.setFixedWidth(220)
+        self.list.currentItemChanged.connect(lambda _new, _old: self._show())
+        row.addWidget(self.list)
+        self.words = label("", 13, wrap=True)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
+        row.addWidget(self.words, 1)
+        column.addLayout(row, 1)
+        row = QHBoxLayout()
+        row.addWidget(button("Take in\u2026", self._ask_in, tip="Take recipe files into your own folder", quiet=True))
+        self.out_button = button("Give out\u2026", self._ask_out, tip="Write the recipe to a file, to share it", quiet=True)
+        row.addWidget(self.out_button)
+        self.remove_button = button("Remove", self._remove, tip="Take your own recipe off the shelf", quiet=True)
+        row.addWidget(self.remove_button)
+        row.addStretch(1)
+        self.all_button = button("Apply to all", lambda: self.apply(everywhere=True), tip="Add the steps to every recording of the project")
+        self.apply_button = button("Apply", lambda: self.apply(everywhere=False), tip="Add the steps to the recording on the bench", main=True)
+        row.addWidget(self.all_button)
+        row.addWidget(self.apply_button)
+        column.addLayout(row)
+        self.fill()
+
+    def fill(self, chosen: str = "") -> None:
+        """List own recipes, then shipped ones."""
+        self.recipes: dict[str, tuple[Recipe, bool]] = {n: (r, True) for n, r in own_recipes().items()}
+        for name, recipe in shipped_recipes().items():
+            self.recipes.setdefault(name, (recipe, False))
+        self.list.clear()
+        for name, (recipe, own) in self.recipes.items():
+            item = QListWidgetItem(f"{recipe.name}{'  (own)' if own else ''}")
+            item.setData(Qt.ItemDataRole.UserRole, name)
+            self.list.addItem(item)
+            if name == chosen:
+                self.list.setCurrentItem(item)
+        if self.list.currentRow() < 0 and self.list.count():
+            self.list.setCurrentRow(0)
+
+    @property
+    def name(self) -> str:
+        """The chosen recipe's short name."""
+        if self.list.currentRow() < 0:
+            return ""
+        return str(self.list.currentItem().data(Qt.ItemDataRole.UserRole))
+
+    def choose(self, name: str) -> None:
+        """Select a recipe by its short name."""
+        for n in range(self.list.count()):
+            if self.list.item(n).data(Qt.ItemDataRole.UserRole) == name:
+                self.list.setCurrentRow(n)
+
+    def _show(self) -> None:
+        known = self.recipes.get(self.name)
+        for widget in (self.apply_button, self.all_button):
+            widget.setEnabled(known is not None and self.studio.recording is not None)
+        self.remove_button.setEnabled(known is not None and known[1])
+        self.out_button.setEnabled(known is not None)
+        if known is None:
+            self.words.setText("")
+            return
+        recipe, _ = known
+        lines = [recipe.description, ""] if recipe.description else []
+        for n, step in enumerate(recipe.steps_for(48_000), 1):
+            off = "" if step.enabled else ", switched off"
+            lines.append(f"{n}.  {tool_of(step.tool_id).title}: {step.tool.caption(step.settings)}{off}")
+        self.words.setText("\n".join(lines))
+
+    def apply(self, *, everywhere: bool) -> None:
+        """Add the steps, each at its recommended place."""
+        known, recording = self.recipes.get(self.name), self.studio.recording
+        if known is None or recording is None:
+            return
+        document = self.studio.document
+        chosen = document.project.recordings if everywhere else (recording,)
+        for one in chosen:
+            document.apply_recipe(one.id, known[0])
+        count = f"{len(chosen)} recordings" if everywhere else recording.name
+        self.studio.say(f"{known[0].name} was added to {count}. Every step stays adjustable.")
+        self.accept()
+
+    def take_in(self, paths: list[Path]) -> None:
+        """Take files into the user's folder; what is wrong with one is told, the others are kept."""
+        kept, wrong = [], []
+        for path in paths:
+            try:
+                keep_recipe(path)
+                kept.append(path.stem)
+            except PuliziaError as error:
+                wrong.append(str(error))
+        self.fill(kept[-1] if kept else self.name)
+        if wrong:
+            self.studio.say(" ".join(wrong), bad=True)
+
+    def _ask_in(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Take in recipes", "", "Recipes (*.json)")
+        self.take_in([Path(n) for n in names])
+
+    def _ask_out(self) -> None:
+        known = self.recipes.get(self.name)
+        name, _ = QFileDialog.getSaveFileName(self, "Give out the recipe", f"{self.name}.json", "Recipe (*.json)")
+        if name and known is not None:
+            recipe = known[0]
+            try:
+                write_text(Path(name), recipe_text(recipe.name, recipe.steps_for(48_000), 48_000, recipe.description))
+            except PuliziaError as error:
+                self.studio.say(str(error), bad=True)
+
+    def _remove(self) -> None:
+        known = self.recipes.get(self.name)
+        if known is not None and known[1]:
+            (config_folder("recipes") / f"{self.name}.json").unlink(missing_ok=True)
+            self.fill()
+
+
+class KeepRecipeDialog(QDialog):
+    """Name and describe the score, and keep it on the shelf."""
+
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.studio = studio
+        self.setWindowTitle("Keep the score as a recipe")
+        self.setFixedWidth(420)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        column = QVBoxLayout(self)
+        column.addWidget(label("Keep the score as a recipe", 20, bold=True))
+        column.addWidget(label("Places are left out: each step will act in the whole recording, and learn from it.", 12, token="soft", wrap=True))
+        self.name, self.description = QLineEdit(), QLineEdit()
+        for words, edit in (("Name", self.name), ("What it is for", self.description)):
+            column.addWidget(label(words, 12, token="soft"))
+            edit.setAccessibleName(words)
+            column.addWidget(edit)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(button("Close", self.reject))
+        row.addWidget(button("Keep", self.keep, main=True))
+        column.addLayout(row)
+
+    def keep(self) -> None:
+        """Write it into the user's folder."""
+        recording, name = self.studio.recording, self.name.text().strip()
+        if recording is None or not name:
+            self.studio.say("Give the recipe a name first.", bad=True)
+            return
+        steps = tuple(step.for_recipe() for step in recording.score)
+        short = "-".join("".join(c if c.isalnum() else " " for c in name.lower()).split()) or "recipe"
+        try:
+            write_text(config_folder("recipes") / f"{short}.json", recipe_text(name, steps, recording.rate, self.description.text().strip()))
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+            return
+        self.studio.say(f"{name} is kept among the recipes (Ctrl+R).")
+        self.accept()

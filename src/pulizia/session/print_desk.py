@@ -1,0 +1,116 @@
+"""The worked sound printed on purpose: the selection, each part between markers, or everything, with handles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+from pathlib import Path
+from typing import TYPE_CHECKING, Literal
+
+from pulizia import __version__
+from pulizia.audio.markers import Marker
+from pulizia.audio.source import SpanSource
+from pulizia.audio.spans import Span
+from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliverable import Deliverable, file_name
+from pulizia.media.broadcast import Broadcast, Loudness
+from pulizia.media.open import broadcast_of
+from pulizia.project.model import Recording
+from pulizia.session.jobs import Job
+from pulizia.session.queue_desk import step_words
+
+if TYPE_CHECKING:
+    from pulizia.session.studio import Studio
+
+What = Literal["selection", "parts", "whole"]
+USUAL_HANDLES_S = 2.0  # common practice
+PATTERN = "{name}-{steps}"
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A stretch to print, with its handles, and the words that name it."""
+
+    span: Span
+    inner: Span
+    name: str
+
+
+def parts_of(recording: Recording, what: What, selection: Span | None, handles_s: float) -> list[Part]:
+    """The stretches that are printed, each reaching ``handles_s`` further where there is sound."""
+    handles = round(handles_s * recording.rate)
+
+    def reaching(inner: Span, name: str) -> Part:
+        return Part(Span(max(0, inner.start - handles), min(recording.frames, inner.stop + handles)), inner, name)
+
+    if what == "selection":
+        return [] if selection is None else [reaching(selection, recording.name)]
+    if what == "whole":
+        return [Part(Span(0, recording.frames), Span(0, recording.frames), recording.name)]
+    edges = sorted({0, *(m.frame for m in recording.markers), recording.frames})
+    names = {m.frame: m.name for m in recording.markers}
+    return [
+        reaching(Span(a, b), f"{recording.name}-{n:02d}" + (f"-{names[a]}" if names.get(a) else ""))
+        for n, (a, b) in enumerate(pairwise(edges), 1)
+    ]
+
+
+def provenance(recording: Recording, said: Broadcast, part: Part, bits: int) -> Broadcast:
+    """What the file says of where it comes from: EBU Tech 3285 coding history, one line per step."""
+    layout = {1: "mono", 2: "stereo"}.get(recording.channels, "multi")
+    lines = [f"A=PCM,F={recording.rate},W={bits},M={layout},T=from {recording.path.name}"]
+    lines += [f"A=PCM,F={recording.rate},W={bits},M={layout},T=Pulizia {__version__} {words}" for words in step_words(recording.score)]
+    return Broadcast(
+        description=said.description, originator="Pulizia", reference=recording.fingerprint[:32], date=said.date, time=said.time,
+        frames_since_midnight=said.frames_since_midnight + part.span.start, history="".join(f"{line}\r\n" for line in lines),
+        scene=said.scene, take=said.take, tape=said.tape, project=said.project, note=said.note, channel_names=said.channel_names,
+    )  # fmt: skip
+
+
+class PrintDesk:
+    """Writes parts in the background."""
+
+    def __init__(self, studio: Studio) -> None:
+        self.studio = studio
+
+    def paths(self, what: What, folder: Path, pattern: str, wanted: Deliverable, handles_s: float) -> list[tuple[Part, Path]]:
+        """Parts of the recording on the bench with their files; DeliveryError when the pattern is wrong."""
+        recording = self.studio.recording
+        if recording is None:
+            return []
+        span = self.studio.selection.span if self.studio.selection else None
+        steps = "-".join(step.tool_id for step in recording.score if step.enabled) or "as-is"
+        made = []
+        for n, part in enumerate(parts_of(recording, what, span, handles_s), 1):
+            values = {"name": part.name, "steps": steps, "number": f"{n:02d}", "rate": f"{recording.rate / 1000:g}k"}
+            made.append((part, folder / file_name(pattern, values, wanted.kind)))
+        return made
+
+    def write(self, what: What, folder: Path, *, pattern: str = PATTERN, wanted: Deliverable | None = None, handles_s: float = USUAL_HANDLES_S) -> None:
+        """Print the parts into a folder; what is there already is never replaced."""
+        recording, chain = self.studio.recording, self.studio.chain
+        if recording is None or chain is None:
+            return
+        wanted = wanted or Deliverable()
+        made = self.paths(what, folder, pattern, wanted, handles_s)
+        if not made:
+            self.studio.say("Mark the stretch first that shall be printed.", bad=True)
+            return
+        said = broadcast_of(self.studio.document.media[recording.id])
+        bits = {"int16": 16, "int24": 24, "float32": 32}[wanted.sample_format]
+
+        def work(job: Job) -> list[Path]:
+            for _, path in made:
+                check_output(path, inputs=[recording.path], overwrite=False)
+            for n, (part, path) in enumerate(made):
+                source = SpanSource(chain.after, part.span.start, part.span.stop)
+                markers = [Marker(m.frame - part.span.start, m.name) for m in recording.markers if part.span.start <= m.frame < part.span.stop]
+                told = Said(markers=markers, broadcast=provenance(recording, said, part, bits), tags={"title": part.name})
+                write_source(source, path, wanted, lambda p, n=n: job.progress((n + p) / len(made)), said=told, loudness=Loudness())  # type: ignore[misc]
+            return [path for _, path in made]
+
+        def done(paths: list[Path]) -> None:
+            first = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
+            self.studio.say(f"{first} printed to {folder}.")
+
+        self.studio.job(work, "Printing", done)

@@ -1,0 +1,191 @@
+"""Files to be written, one after the other: what each is, how far it is, and what became of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from enum import Enum
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from pulizia.delivery.deliver import Delivered, Said, check_output, deliver
+from pulizia.delivery.deliverable import Deliverable, file_name
+from pulizia.delivery.normalise import Plan, Way
+from pulizia.delivery.targets import Target
+from pulizia.measure.loudness import DUAL_MONO
+from pulizia.media.open import broadcast_of, picture_of
+from pulizia.media.write import write_text
+from pulizia.project.model import Recording
+from pulizia.report.loudness_report import report_csv, report_html, report_json
+from pulizia.score.steps import Step
+from pulizia.session.jobs import SOON, Job
+
+if TYPE_CHECKING:
+    from pulizia.session.studio import Studio
+
+
+class Stage(Enum):
+    """How far an order is."""
+
+    WAITING = "waiting"
+    WORKING = "working"
+    DONE = "written"
+    FAILED = "failed"
+    STOPPED = "stopped"
+
+
+@dataclass(slots=True)
+class Order:
+    """One file to be written."""
+
+    recording_id: str
+    name: str
+    path: Path
+    wanted: Deliverable
+    target: Target
+    way: Way
+    dual_mono: bool
+    with_report: bool
+    overwrite: bool
+    plan: Plan | None = None
+    stage: Stage = Stage.WAITING
+    share: float = 0.0
+    doing: str = ""
+    said: str = ""
+    delivered: Delivered | None = None
+    steps: tuple[Step, ...] = field(default_factory=tuple)
+
+
+def step_words(steps: Sequence[Step]) -> tuple[str, ...]:
+    """Steps that are on, in plain words."""
+    return tuple(f"{s.tool.title}: {s.tool.caption(s.settings)}" for s in steps if s.enabled)
+
+
+class QueueDesk:
+    """Works through orders in the background; the event "queue" tells of every change."""
+
+    def __init__(self, studio: Studio) -> None:
+        self.studio = studio
+        self.orders: list[Order] = []
+        self._job: Job | None = None
+
+    @property
+    def is_working(self) -> bool:
+        """Whether an order is being worked on."""
+        return self._job is not None
+
+    @property
+    def current(self) -> Order | None:
+        """The order that is being worked on, or was last."""
+        working = [o for o in self.orders if o.stage is Stage.WORKING]
+        ended = [o for o in self.orders if o.stage in (Stage.DONE, Stage.FAILED, Stage.STOPPED)]
+        return working[0] if working else ended[-1] if ended else None
+
+    def add(self, orders: Sequence[Order]) -> None:
+        """Queue orders and begin when nothing is being written."""
+        waiting = {o.path for o in self.orders if o.stage in (Stage.WAITING, Stage.WORKING)}
+        for order in orders:
+            if order.path in waiting:
+                self.studio.say(f"{order.path.name} is queued already.", bad=True)
+                continue
+            waiting.add(order.path)
+            self.orders.append(order)
+        self._next()
+
+    def clear(self) -> None:
+        """Forget what has ended."""
+        self.orders = [o for o in self.orders if o.stage in (Stage.WAITING, Stage.WORKING)]
+        self.studio.emit("queue")
+
+    def stop(self) -> None:
+        """Stop the order that is being written and all that wait."""
+        if self._job is not None:
+            self._job.cancel()
+            self._job = None
+        for order in self.orders:
+            if order.stage in (Stage.WAITING, Stage.WORKING):
+                order.stage, order.said = Stage.STOPPED, "Stopped. Nothing was left half-written."
+        self.studio.emit("queue")
+
+    def again(self) -> None:
+        """Queue what failed or was stopped once more."""
+        for order in self.orders:
+            if order.stage in (Stage.FAILED, Stage.STOPPED):
+                order.stage, order.said, order.share = Stage.WAITING, "", 0.0
+        self._next()
+
+    def _next(self) -> None:
+        self.studio.emit("queue")
+        if self._job is not None:
+            return
+        order = next((o for o in self.orders if o.stage is Stage.WAITING), None)
+        if order is None:
+            return
+        chain = self.studio.document.chain(order.recording_id)
+        if chain is None:
+            self._failed(order, f"{order.name}: its file is missing or changed. Relink it on the Bench.")
+            return
+        document = self.studio.document
+        recording = document.project.recording(order.recording_id)
+        media = document.media[order.recording_id]
+        inputs = [r.path for r in document.project.recordings]
+        mono = recording.channels == 1 or order.wanted.layout == "mono"
+        names = (DUAL_MONO,) if order.dual_mono and mono else media.channel_names
+        said = Said(markers=recording.markers, broadcast=broadcast_of(media), tags={"title": recording.name}, picture=picture_of(media))
+        order.stage, order.steps = Stage.WORKING, recording.score
+
+        def work(job: Job) -> Delivered:
+            check_output(order.path, inputs=inputs, overwrite=order.overwrite)
+
+            def told(share: float, what: str) -> None:
+                job.progress(share)
+                self.studio.post(lambda: self._told(order, share, what))
+
+            done = deliver(
+                chain.after, order.target, order.path, wanted=order.wanted, made=order.plan, names=names, said=said,
+                way=order.way, store=document.segments, cache=document.cache, progress=told,
+            )  # fmt: skip
+            if order.with_report:
+                write_reports(done, order.path, order.steps)
+            return done
+
+        self._job = self.studio.pool.submit(
+            work, title=f"Delivering {order.path.name}", priority=SOON, on_done=lambda done: self._done(order, done),
+            on_error=lambda text: self._failed(order, text),
+        )  # fmt: skip
+        self.studio.emit("queue")
+
+    def _told(self, order: Order, share: float, what: str) -> None:
+        if order.stage is Stage.WORKING:
+            order.share, order.doing = share, what
+            self.studio.emit("queue")
+
+    def _done(self, order: Order, done: Delivered) -> None:
+        order.stage, order.delivered, order.share = Stage.DONE, done, 1.0
+        self._job = None
+        self._next()
+
+    def _failed(self, order: Order, sentence: str) -> None:
+        order.stage, order.said = Stage.FAILED, sentence
+        self._job = None
+        self.studio.say(sentence, bad=True)
+        self._next()
+
+
+def write_reports(done: Delivered, path: Path, steps: Sequence[Step]) -> None:
+    """The report beside the file, as a page, as JSON and as a log."""
+    words = step_words(steps)
+    write_text(path.with_suffix(".html"), report_html(done, words))
+    write_text(path.with_suffix(".json"), report_json(done, words))
+    write_text(path.with_suffix(".csv"), report_csv(done, words))
+
+
+def order_path(recording: Recording, wanted: Deliverable, target: Target, pattern: str, folder: Path, number: int) -> Path:
+    """Where an order is written, from a name pattern; DeliveryError when the pattern is wrong."""
+    steps = "-".join(step.tool_id for step in recording.score if step.enabled)
+    values = {
+        "name": recording.name, "target": target.id, "steps": steps, "number": f"{number:02d}",
+        "rate": f"{(wanted.rate_hz or recording.rate) / 1000:g}k",
+    }  # fmt: skip
+    suffix = recording.path.suffix.lower() if wanted.kind == "picture" else ""
+    return folder / file_name(pattern, values, wanted.kind, suffix if suffix in (".mp4", ".mov", ".mkv", ".m4v") else ".mkv" if wanted.kind == "picture" else "")

@@ -1,0 +1,247 @@
+"""Delivery, printing, recipes, own targets, the manual and the way back, in the real window."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtTest import QTest
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person, move
+
+from pulizia.media.folders import config_folder
+from pulizia.report.manual import pages
+from pulizia.session.queue_desk import Stage
+
+RATE = 48_000
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def two(person: Person, wav: Callable[..., Path]) -> Person:
+    """Two recordings in the project."""
+    person.open(wav(voice_in_noise(5.0), "one.wav"), wav(voice_in_noise(4.0, seed=2) * 0.4, "two.wav"))
+    person.window.go_to(1)
+    person.settle()
+    return person
+
+
+def finished(person: Person) -> None:
+    person.until(lambda: not person.window.studio.queue.is_working, 60)
+
+
+def choose(box, text: str) -> None:
+    box.setCurrentIndex(next(n for n in range(box.count()) if box.itemText(n).startswith(text)))
+    box.activated.emit(box.currentIndex())
+
+
+def test_several_deliverables_of_all_programmes_go_through_the_queue(two: Person, tmp_path: Path) -> None:
+    delivery, queue = two.window.delivery, two.window.studio.queue
+    choose(delivery.orders.format_box, "MP3, 128")
+    two.click(delivery.orders.add_button)
+    choose(delivery.orders.format_box, "WAV, 16")
+    delivery.orders.spins["tail_s"].setValue(0.5)
+    delivery.orders.pattern.setText("{number}-{name}-{target}")
+    delivery.all_tick.setChecked(True)
+    out = tmp_path / "out"
+    out.mkdir()
+    (out / "02-two-ebu-r128.mp3").write_bytes(b"kept")
+    delivery.deliver_into(out)
+    two.window.grab()
+    finished(two)
+    assert [o.stage for o in queue.orders] == [Stage.DONE, Stage.DONE, Stage.FAILED, Stage.DONE]
+    assert "is there already" in queue.orders[2].said
+    assert (out / "02-two-ebu-r128.mp3").read_bytes() == b"kept"
+    assert soundfile.info(out / "01-one-ebu-r128.wav").frames == round(5.5 * RATE)
+    content = json.loads((out / "01-one-ebu-r128.json").read_text())
+    assert content["passes"]
+    assert content["deliverable"].startswith("WAV, 16-bit")
+    assert (out / "01-one-ebu-r128.csv").exists()
+    (out / "02-two-ebu-r128.mp3").unlink()
+    queue.again()
+    finished(two)
+    assert all(o.stage is Stage.DONE for o in queue.orders)
+    two.window.grab()
+    queue.clear()
+    assert not queue.orders
+
+
+def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Person) -> None:
+    window, delivery = two.window, two.window.delivery
+    two.key(Qt.Key.Key_T, CTRL)
+    editor = window.target_editor
+    editor.title.setText("Loud house")
+    editor.spins["integrated_lufs"].setValue(-8.0)
+    editor.ticks["loudness_range_max_lu"].setChecked(True)
+    editor.spins["loudness_range_max_lu"].setValue(9.0)
+    editor.keep()
+    assert window.studio.target.id == "loud-house"
+    assert window.studio.target.loudness_range_max_lu == 9.0
+    choose(delivery.orders.way_box, "gain only")
+    two.until(lambda: delivery.plan is not None and delivery.plan.way == "gain")
+    assert "By gain alone" in delivery._note.text()
+    assert not delivery.plan.limited
+    choose(delivery.orders.way_box, "gain, limited")
+    two.until(lambda: delivery.plan is not None and delivery.plan.limited)
+    assert not delivery._note.text()
+    before = delivery.plan.predicted.integrated_lufs
+    delivery.orders.dual_tick.click()
+    two.until(lambda: delivery.plan is not None and delivery._plan_key.dual)
+    assert before < delivery.plan.predicted.integrated_lufs == pytest.approx(-8.0, abs=0.1)  # counted twice, it is reached
+    assert "two loudspeakers" in delivery._explain.text()
+    two.key(Qt.Key.Key_T, CTRL)
+    window.target_editor.remove()
+    assert window.studio.target.id == "ebu-r128"
+
+
+def test_the_report_prints_to_pdf(two: Person, tmp_path: Path) -> None:
+    from pulizia.desktop.delivery.print_report import print_pdf
+    from pulizia.report.loudness_report import report_html
+
+    delivery = two.window.delivery
+    delivery.deliver_to(tmp_path / "one.wav")
+    two.until(lambda: "source recording" in two.said or delivery.delivered is not None)  # one.wav is the recording itself
+    delivery.deliver_to(tmp_path / "delivered.wav")
+    finished(two)
+    two.until(lambda: delivery.delivered is not None)
+    done = delivery.delivered
+    print_pdf(report_html(done), done.verified, done.plan.target.integrated_lufs, tmp_path / "r.pdf")
+    content = (tmp_path / "r.pdf").read_bytes()
+    assert content.startswith(b"%PDF")
+    assert len(content) > 10_000
+    assert not list(tmp_path.glob(".*"))
+
+
+def test_recipes_are_kept_applied_to_all_taken_in_and_removed(two: Person, tmp_path: Path) -> None:
+    window, document = two.window, two.window.studio.document
+    one, other = document.project.recordings
+    window.studio.choose_recording(one.id)
+    document.add_step(one.id, "noise", {"profile_spans_s": [[0.1, 0.9]], "reduction_db": 9.0})
+    two.key(Qt.Key.Key_R, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    window.keeping.name.setText("My noise")
+    window.keeping.description.setText("Nine off.")
+    window.keeping.keep()
+    two.key(Qt.Key.Key_R, CTRL)
+    shelf = window.recipes
+    shelf.choose("my-noise")
+    assert "Nine off." in shelf.words.text()
+    shelf.apply(everywhere=True)
+    (step,) = document.project.recording(other.id).score
+    assert step.settings.reduction_db == 9.0
+    assert step.settings.profile_spans_s == ()
+    bad = tmp_path / "bad.json"
+    bad.write_text("{}")
+    good = tmp_path / "extra.json"
+    good.write_text((config_folder("recipes") / "my-noise.json").read_text())
+    two.key(Qt.Key.Key_R, CTRL)
+    window.recipes.take_in([bad, good])
+    assert "not a recipe" in two.said
+    assert window.recipes.name == "extra"
+    window.recipes._remove()
+    assert not (config_folder("recipes") / "extra.json").exists()
+    window.recipes.reject()
+
+
+def test_the_selection_and_parts_are_printed_with_handles_and_provenance(two: Person, tmp_path: Path) -> None:
+    window, studio = two.window, two.window.studio
+    studio.choose_recording(studio.document.project.recordings[0].id)
+    studio.document.add_step(studio.recording.id, "level", {"way": "gain", "gain_db": -6.0})
+    studio.select(2 * RATE, 3 * RATE)
+    two.key(Qt.Key.Key_P, CTRL)
+    window.printing.handles.setValue(0.5)
+    window.printing.print_into(tmp_path)
+    two.until(lambda: "printed" in two.said)
+    path = tmp_path / "one-level.wav"
+    made, _ = soundfile.read(path, dtype="float32")
+    assert len(made) == 2 * RATE
+    expected = studio.chain.after.read(round(1.5 * RATE), round(3.5 * RATE))[0]
+    assert np.abs(made - expected).max() < 2e-7
+    assert b"Level" in path.read_bytes()[:4000]
+    studio.markers.add()
+    studio.seek(RATE)
+    studio.markers.add()
+    two.key(Qt.Key.Key_P, CTRL)
+    choose(window.printing.what, "each part")
+    assert "2 files" in window.printing.words.text()
+    window.printing.pattern.setText("{wrong}")
+    assert "known are" in window.printing.words.text()
+    window.printing.reject()
+
+
+def test_the_manual_opens_where_one_is_and_its_pages_are_current(two: Person) -> None:
+    folder = Path(__file__).parents[2] / "docs" / "manual"
+    assert {p.name: p.read_text(encoding="utf-8") for p in folder.glob("*.md")} == pages()
+    two.key(Qt.Key.Key_F1)
+    assert "Deliverables" in two.window.help.text.toPlainText()
+    two.window.help.accept()
+    two.window.go_to(0)
+    studio = two.window.studio
+    studio.repairs.add_tool("leveller", on_selection=False)
+    two.key(Qt.Key.Key_F1)
+    assert "phrases" in two.window.help.text.toPlainText()
+    two.window.help.accept()
+
+
+def test_the_original_of_a_worked_recording_is_found_and_opened_at_its_place(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:
+    rng = np.random.default_rng(9)
+    steps = np.interp(np.arange(30 * RATE), np.arange(0, 30 * RATE, 6000), rng.uniform(0, 0.06, 240))
+    raw = np.convolve(rng.standard_normal(30 * RATE), np.hanning(30) / 4, "same") * steps
+    folder = tmp_path / "raw"
+    folder.mkdir()
+    soundfile.write(folder / "raw.wav", raw, RATE, subtype="PCM_24")
+    person.open(wav((raw[None, 10 * RATE : 20 * RATE] * 0.5).astype(np.float32), "worked.wav"))
+    person.window.find_original()
+    dialog = person.window.finding
+    dialog.look([folder])
+    person.until(lambda: dialog.found)
+    (path, same) = dialog.found[0]
+    assert same.gain_db == pytest.approx(-6.0, abs=0.3)
+    dialog.bring(path, same)
+    person.until(lambda: person.recording.name == "raw" and person.window.studio.selection is not None)
+    assert person.window.studio.selection.span.start == pytest.approx(10 * RATE, abs=2)
+
+
+def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(person: Person, wav: Callable[..., Path]) -> None:
+    quiet = np.concatenate([voice_in_noise(5.0), voice_in_noise(5.0, seed=3) * 0.3], axis=1)
+    person.open(wav(quiet, "uneven.wav"))
+    studio, bench = person.window.studio, person.window.bench
+
+    def surveyed() -> bool:
+        stage = studio.chain.stages.get(studio.step.id)
+        return stage is not None and studio.surveys.of(stage) is not None
+
+    studio.repairs.add_tool("split_compressor", on_selection=False)
+    person.until(surveyed)
+    picture = bench.sheet._picture
+    start = QPointF(picture.x_of(500), picture.y_of(-24.0))
+    person.drag(picture, start, QPointF(start.x(), picture.y_of(-40.0)))
+    assert studio.step.settings.threshold_db == pytest.approx(-40.0, abs=1.5)
+    start = QPointF(picture.x_of(3800), picture.y_of(-75.0))
+    person.drag(picture, start, QPointF(picture.x_of(2500), start.y()))
+    assert studio.step.settings.split_hz == pytest.approx(2500, rel=0.05)
+    studio.repairs.add_tool("leveller", on_selection=False)
+    person.until(surveyed)
+    person.settle()
+    ride, wave = bench.waveform.ride, bench.waveform
+    handle = ride.survey().handles[0]
+    place = ride.place_of(handle, wave.plot)
+    goal = QPointF(place.x(), ride.y_of(6.0, wave.plot))
+    QTest.mousePress(wave, Qt.MouseButton.LeftButton, pos=place.toPoint())
+    move(wave, goal)
+    QTest.mouseRelease(wave, Qt.MouseButton.LeftButton, pos=goal.toPoint())
+    ((seconds, gain),) = studio.step.settings.ride_levels
+    assert gain == pytest.approx(6.0, abs=0.5)
+    assert seconds == pytest.approx(handle.frame / RATE, abs=0.01)
+    person.until(surveyed)
+    person.settle()
+    person.window.grab()
+    moved = next(h for h in ride.survey().handles if h.frame == handle.frame)
+    assert moved.level_db == gain
+    wave_place = ride.place_of(moved, wave.plot).toPoint()
+    QTest.mouseDClick(wave, Qt.MouseButton.LeftButton, pos=wave_place)
+    assert studio.step.settings.ride_levels == ()
