@@ -38,6 +38,8 @@ TREBLE_HZ = 2500.0
 TREBLE_HALF_S = 0.0025
 LONGEST_REBUILT_S = 0.004
 LIP_WIDEST_MS = 12.0
+BESIDE_FRAMES, BESIDE_DB = 6, -45.0  # a sigma at least, under the loudest around; a click is eight of them
+QUIETEST = 2e-5
 THRESHOLDS = {"clicks": (8.0, 2.3), "lip": (6.0, 1.7), "crackle": (5.0, 0.0)}  # sigmas; over the other pulses
 
 
@@ -94,9 +96,10 @@ def _heights(samples: NDArray[np.float32], skip: int, count: int, size: int, rat
     frames = np.lib.stride_tricks.sliding_window_view(samples[skip:], size)[::hop][:count]
     order = max(8, round(ORDER_PER_KHZ * min(rate, 64_000) / 1000))
     height = np.zeros(len(samples), dtype=np.float32)
+    floor = _heard_beside(frames)
     for a in range(0, count, 128):
         part = frames[a : a + 128]
-        found = np.abs(detection(part, models(part * hann_window(size), order)))
+        found = np.abs(detection(part, models(part * hann_window(size), order), floor[a : a + 128]))
         middle = found[:, hop // 2 : hop // 2 + hop].reshape(-1)
         at = skip + a * hop + hop // 2
         height[at : at + len(middle)] = middle
@@ -105,6 +108,15 @@ def _heights(samples: NDArray[np.float32], skip: int, count: int, size: int, rat
         # where sound begins out of digital silence, or ends in it, there is no click
         height[max(0, a - EDGE) : b + EDGE] = 0.0
     return height
+
+
+def _heard_beside(frames: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(frames,) amplitude of one sigma of a click that can just be heard beside the sound around."""
+    from scipy.ndimage import maximum_filter1d
+
+    level = np.sqrt(np.mean(frames.astype(np.float32) ** 2, axis=1))
+    loudest = maximum_filter1d(level, 2 * BESIDE_FRAMES + 1, mode="nearest")
+    return np.maximum(loudest * np.float32(db_to_gain(BESIDE_DB)), np.float32(QUIETEST)).astype(np.float32)
 
 
 def _treble_onsets(samples: NDArray[np.float32], start: int, rate: int) -> NDArray[np.float32]:
@@ -249,7 +261,7 @@ def process(block: Block, settings: ClicksSettings, _analysis: None) -> Samples:
 
 def margin(settings: ClicksSettings, rate: int) -> Margin:
     """Frames of the models, the neighbours of a click and the context of its repair."""
-    reach = round((2 * FRAME_S + CONTEXT_S + GROUP_S * 12 + NEIGHBOURS_MS / 1000.0 + max(settings.widest_ms, LIP_WIDEST_MS) / 500.0) * rate)
+    reach = round(((2 + BESIDE_FRAMES / 2) * FRAME_S + CONTEXT_S + GROUP_S * 12 + NEIGHBOURS_MS / 1000.0 + max(settings.widest_ms, LIP_WIDEST_MS) / 500.0) * rate)
     longest = max((round((b - a) * rate) for a, b in settings.mend_s), default=0)
     return Margin(reach + longest, reach + longest)
 
