@@ -279,8 +279,10 @@ def suggest(source: Source, spans: Sequence[Span], settings: GateSettings, progr
     threshold = min(top + 3.0, 0.5 * (top + loud))
     threshold = float(np.clip(round(2 * threshold) / 2, -90.0, -10.0))
     hysteresis = float(np.clip(round(threshold - top + 2.0), 3.0, 8.0))
+    # the weaker a word's first consonant beside the noise, the later its level tells: open earlier then
+    ahead = float(np.clip(round(110.0 - 2.0 * (loud - top)), 25.0, 90.0))
     words = f"Noise in the pauses reaches {format_number(top)} dBFS, the voice lies at {format_number(loud)}."
-    return Suggestion({"threshold_db": threshold, "hysteresis_db": hysteresis, "hold_ms": 200.0, "look_ahead_ms": 25.0}, words)
+    return Suggestion({"threshold_db": threshold, "hysteresis_db": hysteresis, "hold_ms": 200.0, "look_ahead_ms": ahead}, words)
 
 
 TOOL = Tool(
