@@ -4,7 +4,7 @@ VENV := .venv
 PYTHON ?= python3
 STAMP := $(VENV)/.ready
 
-.PHONY: demo test setup bench clean
+.PHONY: demo test setup bench clean install uninstall
 
 demo: setup
 	@$(VENV)/bin/python scripts/show_demo.py
@@ -14,6 +14,10 @@ test: setup
 
 bench: setup
 	@$(VENV)/bin/python benchmarks/run.py
+
+# into the user's own desktop: entry, icon, file type, command
+install uninstall: setup
+	@$(VENV)/bin/python scripts/desktop_entry.py $@
 
 setup: $(STAMP)
 

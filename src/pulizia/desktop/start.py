@@ -8,6 +8,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from pulizia.desktop.posting import Poster
@@ -32,6 +33,7 @@ def make_application() -> QApplication:
     application.setApplicationName("Pulizia")
     application.setDesktopFileName("pulizia")
     application.setStyle("Fusion")
+    application.setWindowIcon(QIcon(str(files("pulizia.data").joinpath("desktop", "pulizia.svg"))))
     load_fonts()
     application.setFont(font(13))
     return application

@@ -1,0 +1,96 @@
+"""Kill the program at random moments of editing, saving, rendering and delivering, and look at what is left.
+
+Usage: kill_rounds.py [ROUNDS]. After each round the project must open, the source must be as it was, and no
+half file may lie under a final name. Ends with 1 when anything was lost.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+WORKER = """
+import random, sys
+from pathlib import Path
+from pulizia.delivery.deliver import deliver
+from pulizia.delivery.deliverable import Deliverable
+from pulizia.delivery.targets import target_of
+from pulizia.media.open import open_media
+from pulizia.session.document import Document
+folder, seed = Path(sys.argv[1]), int(sys.argv[2])
+rng = random.Random(seed)
+document = Document()
+media = open_media(folder / "voice.wav")
+name = document.add_media(media)
+document.save(folder / "job.pulizia")
+print("ready", flush=True)
+while True:
+    step = document.add_step(name, rng.choice(["level", "equaliser", "fade", "limiter", "polarity"]), {})
+    document.write_journal()
+    document.save()
+    if rng.random() < 0.4:
+        document.remove_step(name, step.id)
+    kind = rng.choice(["wav", "flac", "mp3"])
+    deliver(document.chain(name).after, target_of("ebu-r128"), folder / f"out.{kind}", wanted=Deliverable(kind=kind))
+"""
+
+
+def one_round(folder: Path, seed: int, seconds: float) -> list[str]:
+    """Run, kill, and look; returns what was wrong."""
+    source = folder / "voice.wav"
+    before = source.read_bytes()
+    environment = os.environ | {"PULIZIA_HOME": str(folder / "home")}
+    worker = subprocess.Popen([sys.executable, "-c", WORKER, str(folder), str(seed)], stdout=subprocess.PIPE, env=environment)
+    assert worker.stdout is not None
+    worker.stdout.readline()
+    time.sleep(seconds)
+    worker.send_signal(signal.SIGKILL)
+    worker.wait()
+    worker.stdout.close()
+    wrong = []
+    if source.read_bytes() != before:
+        wrong.append("the source was changed")
+    os.environ["PULIZIA_HOME"] = str(folder / "home")
+    from pulizia.media.open import open_media
+    from pulizia.project.file import load_project
+
+    try:
+        load_project(folder / "job.pulizia")
+    except Exception as error:  # noqa: BLE001 - whatever it is, it is what we look for
+        wrong.append(f"the project does not open: {error}")
+    for path in folder.glob("out.*"):
+        try:
+            media = open_media(path)
+            if abs(media.source.frames / media.source.rate - len(before) / (2 * 48_000)) > 0.1:
+                wrong.append(f"{path.name} is half a file")
+        except Exception as error:  # noqa: BLE001
+            wrong.append(f"{path.name} does not open: {error}")
+    return wrong
+
+
+def rounds(count: int, folder: Path, seed: int = 0) -> list[str]:
+    """Several rounds in one folder; all that was wrong."""
+    rng = random.Random(seed)
+    t = np.arange(4 * 48_000) / 48_000
+    soundfile.write(folder / "voice.wav", 0.1 * np.sin(2 * np.pi * 220 * t) * np.abs(np.sin(3 * t)), 48_000, subtype="PCM_16")
+    found = []
+    for number in range(count):
+        found += [f"round {number}: {words}" for words in one_round(folder, seed + number, rng.uniform(0.0, 1.2))]
+    return found
+
+
+if __name__ == "__main__":
+    with tempfile.TemporaryDirectory() as name:
+        wanted = int(sys.argv[1]) if len(sys.argv) > 1 else 50
+        wrong = rounds(wanted, Path(name))
+    print("\n".join(wrong) or f"{wanted} rounds: nothing was lost")
+    sys.exit(1 if wrong else 0)
