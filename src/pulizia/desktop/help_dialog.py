@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QTextCursor
 from PySide6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -28,7 +29,7 @@ class HelpDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         row = QHBoxLayout()
         self.list = QListWidget()
-        self.list.setFixedWidth(190)
+        self.list.setFixedWidth(250)
         self.list.setAccessibleName("Pages")
         titles = [*PLACES.items(), *((tool.id, tool.title) for tool in sorted(ALL, key=lambda t: t.title))]
         for name, title in titles:
@@ -50,3 +51,18 @@ class HelpDialog(QDialog):
         if item is not None:
             name = str(item.data(Qt.ItemDataRole.UserRole))
             self.text.setMarkdown(place_page(name) if name in PLACES else tool_page(name))
+            self._space()
+
+    def _space(self) -> None:
+        """Room around the text, and between its paragraphs."""
+        document = self.text.document()
+        document.setDocumentMargin(18.0)
+        cursor = QTextCursor(document)
+        block = document.begin()
+        while block.isValid():
+            cursor.setPosition(block.position())
+            spaced = block.blockFormat()
+            if cursor.currentTable() is None:
+                spaced.setBottomMargin(9.0)
+            cursor.setBlockFormat(spaced)
+            block = block.next()

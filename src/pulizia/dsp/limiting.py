@@ -36,8 +36,8 @@ def limiting_gain(
     """Gain per frame that keeps the true peak of all channels under ``ceiling``.
 
     The gain needed at each frame, from the interpolated signal around it, is held over the
-    look-ahead by a sliding minimum, let go at a constant rate in dB, and smoothed by a raised
-    cosine as long as the look-ahead: it then arrives before the peak and never jumps.
+    look-ahead by a sliding minimum, let go at a constant rate in dB, and smoothed by
+    moving averages as long as the look-ahead: it then arrives before the peak and never jumps.
 
     Parameters
     ----------
@@ -67,9 +67,7 @@ def limiting_gain(
     released = np.minimum(np.maximum(released, -DEEPEST_DB * 2), 0.0)
     if adapts:
         released = np.minimum(released, _past_mean(released, round(SLOW_S * rate)))
-    window = np.hanning(2 * look + 3)[1:-1]
-    window /= window.sum()
-    gain = _smoothed(10.0 ** (released / 20.0), window)
+    gain = _smoothed(10.0 ** (released / 20.0), look)
     gain[gain > 1.0 - 1e-7] = 1.0
     return gain.astype(np.float32)
 
@@ -107,16 +105,15 @@ def _true_levels(samples: Samples, rate: int, ceiling: float) -> NDArray[np.floa
     return level[:frames] if found else None
 
 
-def _smoothed(gain: NDArray[np.float64], window: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Centred moving average, only where the gain is not 1 already."""
-    from scipy.fft import irfft, next_fast_len, rfft
+def _smoothed(gain: NDArray[np.float64], look: int) -> NDArray[np.float64]:
+    """Three centred moving averages that reach ``look`` frames to both sides together."""
+    from scipy.ndimage import uniform_filter1d
 
-    half = len(window) // 2
     if gain.min() >= 1.0:
         return gain
     reduction = 1.0 - gain
-    size = next_fast_len(len(gain) + len(window) - 1, real=True)
-    smooth = irfft(rfft(reduction, size) * rfft(window, size), size)
-    smooth = np.maximum(smooth[half : half + len(gain)], 0.0)
-    smooth[smooth < 1e-9] = 0.0
-    return np.asarray(1.0 - smooth)
+    size = 2 * (look // 3) + 1
+    for _ in range(3):
+        reduction = uniform_filter1d(reduction, size, mode="nearest")
+    reduction[reduction < 1e-9] = 0.0
+    return np.asarray(1.0 - reduction)

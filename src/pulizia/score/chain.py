@@ -19,6 +19,8 @@ from pulizia.tools.base import Block, Progress
 from pulizia.units import ms_to_frames
 
 EDGE_FADE_MS = 10.0
+GROUP_CHUNKS = 6  # made in one go by tools that want much context: it is looked at once for all of them
+WIDE_CONTEXT_S = 0.7
 MOST_KEPT_KEYS = 1 << 14  # a stage never changes, so neither do its keys; views ask often
 
 
@@ -64,6 +66,8 @@ class Stage:
         self._after = margin.after + extra
         self._analysis_key = self._make_analysis_key()
         self._runs = Runs(self) if step.tool.stream is not None else None
+        wide = margin.before + margin.after > WIDE_CONTEXT_S * self.rate
+        self._group = GROUP_CHUNKS if wide and self._runs is None else 1
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch: that of the upstream where the step does not act."""
@@ -106,7 +110,7 @@ class Stage:
             first, last = index * CHUNK_FRAMES, min((index + 1) * CHUNK_FRAMES, self.frames)
             a, b = max(start, first), min(stop, last)
             if self._acts(first, last):
-                chunk = self.cache.get(self.span_key(first, last), lambda f=first, e=last: self._render(f, e))  # type: ignore[misc]
+                chunk = self.cache.get(self.span_key(first, last), lambda i=index: self._made(i))  # type: ignore[misc]
                 out[:, a - start : b - start] = chunk[:, a - first : b - first]
             else:
                 out[:, a - start : b - start] = self.upstream.read(a, b)
@@ -128,6 +132,29 @@ class Stage:
             ]
         values = [(name, getattr(settings, name)) for name in tool.analysis_fields]
         return content_key("analysis", tool.id, tool.version, values, looked_at)
+
+    def _made(self, index: int) -> Samples:
+        """One chunk; its neighbours of the same group are kept on the way where that saves work."""
+        begin, end = index * CHUNK_FRAMES, min((index + 1) * CHUNK_FRAMES, self.frames)
+        if self._group == 1:
+            return self._render(begin, end)
+        start = index // self._group * self._group
+        acting = [
+            n for n in range(start, start + self._group)
+            if n * CHUNK_FRAMES < self.frames and self._acts(n * CHUNK_FRAMES, min((n + 1) * CHUNK_FRAMES, self.frames))
+        ]
+        # what is wanted, and whatever joins it: a step that acts here and there is not made in between
+        first = last = index
+        while first - 1 in acting:
+            first -= 1
+        while last + 1 in acting:
+            last += 1
+        whole = self._render(first * CHUNK_FRAMES, min((last + 1) * CHUNK_FRAMES, self.frames))
+        for n in range(first, last + 1):
+            a, b = n * CHUNK_FRAMES, min((n + 1) * CHUNK_FRAMES, self.frames)
+            if n != index:
+                self.cache.put(self.span_key(a, b), whole[:, a - first * CHUNK_FRAMES : b - first * CHUNK_FRAMES].copy())
+        return np.ascontiguousarray(whole[:, begin - first * CHUNK_FRAMES : end - first * CHUNK_FRAMES])
 
     def _render(self, first: int, last: int) -> Samples:
         step = self.step

@@ -116,7 +116,7 @@ def _heard_beside(frames: NDArray[np.float32]) -> NDArray[np.float32]:
 
     level = np.sqrt(np.mean(frames.astype(np.float32) ** 2, axis=1))
     loudest = maximum_filter1d(level, 2 * BESIDE_FRAMES + 1, mode="nearest")
-    return np.maximum(loudest * np.float32(db_to_gain(BESIDE_DB)), np.float32(QUIETEST)).astype(np.float32)
+    return np.asarray(np.maximum(loudest * np.float32(db_to_gain(BESIDE_DB)), np.float32(QUIETEST)), dtype=np.float32)
 
 
 def _treble_onsets(samples: NDArray[np.float32], start: int, rate: int) -> NDArray[np.float32]:

@@ -1,7 +1,7 @@
 """Limiter: keeps the true peak under a ceiling, with look-ahead and a release that adapts.
 
-The gain needed around each interpolated peak is held over the look-ahead, let go, and smoothed by a
-raised cosine as long as the look-ahead (see ``dsp.limiting``). Where the sound is lowered for long, a
+The gain needed around each interpolated peak is held over the look-ahead, let go, and smoothed by
+moving averages as long as the look-ahead (see ``dsp.limiting``). Where the sound is lowered for long, a
 slow part of the release holds on, so that dense peaks do not pump; a single peak is let go quickly.
 """
 
