@@ -14,7 +14,7 @@ from PySide6.QtTest import QTest
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person, move
 
-from pulizia.media.folders import config_folder
+from pulizia.media.folders import cache_folder, config_folder
 from pulizia.report.manual import pages
 from pulizia.session.queue_desk import Stage
 
@@ -245,3 +245,23 @@ def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(person: 
     wave_place = ride.place_of(moved, wave.plot).toPoint()
     QTest.mouseDClick(wave, Qt.MouseButton.LeftButton, pos=wave_place)
     assert studio.step.settings.ride_levels == ()
+
+
+def test_the_tour_goes_step_by_step_and_storage_is_seen_and_cleared(two: Person) -> None:
+    window = two.window
+    window.show_tour()
+    seen = []
+    while not window.tour.isHidden():
+        seen.append(window.tour.head.text())
+        window.grab()
+        two.click(window.tour.next)
+    assert len(seen) == 6
+    assert window.preferences.text("toured", "no") == "yes"
+    decoded = cache_folder("decoded")
+    (decoded / "old.wav").write_bytes(bytes(3_000_000))
+    window.show_storage()
+    assert window.storage.figures["decoded"].startswith("3 MB of at most")
+    window.storage.clear()
+    assert not (decoded / "old.wav").exists()
+    assert window.storage.figures["decoded"].startswith("0 MB")
+    window.storage.accept()

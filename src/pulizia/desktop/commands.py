@@ -221,6 +221,8 @@ def _rest(w: MainWindow) -> list[Command]:
         Command("own_target", "Delivery", "Own target\u2026", ("Ctrl+T",), w.edit_target),
         Command("deliver", "Delivery", "Deliver\u2026", ("Ctrl+D",), go_and_deliver, lambda: w.studio.chain is not None),
         Command("menu", "Help", "Open the menu", ("F10",), w.top.menu.showMenu),
+        Command("tour", "Help", "Tour", (), w.show_tour),
+        Command("storage", "Help", "Storage\u2026", (), w.show_storage),
         Command("manual", "Help", "Manual", ("F1",), w.show_help),
         Command("keys", "Help", "Keys", ("Shift+F1",), w.show_keys),
     ]

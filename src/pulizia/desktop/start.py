@@ -57,6 +57,8 @@ def start(options: argparse.Namespace) -> int:
     paths = demo_files() if options.demo else [Path(name) for name in options.files]
     if paths:
         window.open_paths(paths)
+    if options.demo and not options.picture and window.preferences.text("toured", "no") == "no":
+        window.show_tour()
     if options.picture:
         window.asks = False
         QTimer.singleShot(4000, lambda: (window.grab().save(options.picture), window.close()))

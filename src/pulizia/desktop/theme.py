@@ -145,6 +145,7 @@ def style_sheet(t: Theme) -> str:
     * {{ font-family: "{FAMILY}"; font-size: 13px; color: {t.ink}; }}
     QLabel {{ background: transparent; }}
     {labels}
+    QFrame#tour {{ background: {t.panel}; border: 1px solid {t.strong}; border-radius: 6px; }}
     QFrame[hair="true"] {{ background: {t.line}; border: none; }}
     QMainWindow, QDialog, QMessageBox, QFileDialog {{ background: {t.paper}; }}
     QToolTip {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.strong}; padding: 3px 6px; }}

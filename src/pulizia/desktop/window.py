@@ -38,7 +38,9 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.print_dialog import PrintDialog
 from pulizia.desktop.recipes_dialog import KeepRecipeDialog, RecipesDialog
 from pulizia.desktop.sound_dialog import SoundDialog
+from pulizia.desktop.storage_dialog import StorageDialog
 from pulizia.desktop.theme import theme_notice
+from pulizia.desktop.tour import Tour
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import state_folder
 from pulizia.project.file import SUFFIX
@@ -74,6 +76,7 @@ class MainWindow(QMainWindow):
         for part, stretch in ((self.top, 0), (self.places, 1), (self.foot, 0)):
             column.addWidget(part, stretch)
         self.message.setParent(whole)
+        self.tour = Tour(studio, whole)
         self.setCentralWidget(whole)
         self.actions_ = Actions(self, window_commands(self))
         self.bench.actions_menu = self.actions_.step_menu()
@@ -360,6 +363,17 @@ class MainWindow(QMainWindow):
             self.finding = FindDialog(self.studio, self)
             self.finding.open()
 
+    def show_storage(self) -> None:
+        """What is kept on the disk, and a way to clear it."""
+        self.storage = StorageDialog(self.studio, self)
+        self.storage.open()
+
+    def show_tour(self) -> None:
+        """The tour, from its first step."""
+        self.go_to(0)
+        self.preferences.set("toured", "yes")
+        self.tour.begin()
+
     def show_help(self) -> None:
         """The manual, at the page of what one is looking at."""
         page = "delivery" if self.places.currentIndex() == 1 else self.studio.step.tool_id if self.studio.step is not None else "bench"
@@ -377,6 +391,8 @@ class MainWindow(QMainWindow):
         super().resizeEvent(event)
         if self.message.isVisible():
             self.message.fit()
+        if self.tour.isVisible():
+            self.tour.place()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():

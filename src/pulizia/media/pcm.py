@@ -63,6 +63,11 @@ class PcmSource:
         self._seen_ns = path.stat().st_mtime_ns
         self._digest = block_digest(path)
 
+    @property
+    def path(self) -> Path:
+        """The file that is mapped."""
+        return self._path
+
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch."""
         return content_key(self.key, start, stop)

@@ -71,7 +71,7 @@ class NoiseSettings(Settings):
         help="Raises or lowers the line under which sound counts as noise.",
     )  # fmt: skip
     smoothing_ms: float = number(
-        200.0, unit=Unit.MS, low=50.0, high=2000.0, step=10.0, scale="log", label="Smoothing",
+        120.0, unit=Unit.MS, low=50.0, high=2000.0, step=10.0, scale="log", label="Smoothing",
         help="Longer keeps what is left of the noise calm; shorter follows the voice faster.",
     )  # fmt: skip
     following: str = choice(

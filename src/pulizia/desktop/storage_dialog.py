@@ -1,0 +1,67 @@
+"""What the program keeps on the disk for speed, how much it may keep, and a way to clear it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from pulizia.desktop.controls import button, label
+from pulizia.media.folders import cache_folder
+from pulizia.session.studio import CACHE_LIMITS, Studio
+from pulizia.units import format_number
+
+KEPT = {
+    "decoded": "Sound decoded or converted once", "peaks": "Waveforms", "chunks": "Rendered steps",
+}  # fmt: skip
+CHUNK_LIMIT = 4 << 30
+
+
+def held_bytes(folder: Path) -> int:
+    """Bytes of all files of a cache folder."""
+    return sum(f.stat().st_size for f in folder.iterdir() if f.is_file())
+
+
+class StorageDialog(QDialog):
+    """Everything here can be made again from the recordings."""
+
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.studio = studio
+        self.setWindowTitle("Storage")
+        self.setFixedWidth(460)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        column = QVBoxLayout(self)
+        column.addWidget(label("Storage", 20, bold=True))
+        column.addWidget(label(f"Kept in {cache_folder('')} for speed. Everything there can be made again; recordings and projects lie elsewhere.", 12, token="soft", wrap=True))
+        self._grid = QGridLayout()
+        self._grid.setColumnStretch(0, 1)
+        column.addLayout(self._grid)
+        self.figures: dict[str, str] = {}
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(button("Close", self.accept))
+        row.addWidget(button("Clear", self.clear, tip="Remove what is not in use now"))
+        column.addLayout(row)
+        self._fill()
+
+    def _fill(self) -> None:
+        while (item := self._grid.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        for n, (name, words) in enumerate(KEPT.items()):
+            most = CACHE_LIMITS.get(name, CHUNK_LIMIT)
+            self.figures[name] = f"{format_number(held_bytes(cache_folder(name)) / 1e6, 0)} MB of at most {format_number(most / 1e9, 0)} GB"
+            self._grid.addWidget(label(words), n, 0)
+            self._grid.addWidget(label(self.figures[name], 13, token="soft"), n, 1, Qt.AlignmentFlag.AlignRight)
+
+    def clear(self) -> None:
+        """Remove what the open recordings do not use."""
+        used = {m.source.path for m in self.studio.document.media.values()}
+        kept = {p.stem for p in used}
+        for name in KEPT:
+            for file in cache_folder(name).iterdir():
+                if file.is_file() and file not in used and file.stem not in kept:
+                    file.unlink(missing_ok=True)
+        self._fill()
