@@ -328,7 +328,7 @@ def test_every_command_has_words_a_menu_and_keys_without_clashes(bench: Person) 
     keys = [k for _, _, text in rows for k in text.split(", ") if k]
     assert len(keys) == len(set(keys))
     assert {m for m, _, _ in rows} == {"File", "Edit", "Listen", "View", "Score", "Delivery", "Help"}
-    bench.window.show_keys()
+    bench.window.doors.show_keys()
     bench.bot.wait(20)
 
 
@@ -463,7 +463,7 @@ def test_live_spectrum_follows_the_play_head(bench: Person) -> None:
 def test_figures_of_the_selection_are_shown_and_copied(bench: Person) -> None:
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_I)
-    dialog = bench.window.figures
+    dialog = bench.window.doors.figures
     bench.until(lambda: dialog.rows)
     values = {row.name: row.value for row in dialog.rows}
     assert values["RMS"] == pytest.approx(-56, abs=0.3)

@@ -74,7 +74,7 @@ def test_several_deliverables_of_all_programmes_go_through_the_queue(two: Person
 def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Person) -> None:
     window, delivery = two.window, two.window.delivery
     two.key(Qt.Key.Key_T, CTRL)
-    editor = window.target_editor
+    editor = window.doors.target_editor
     editor.title.setText("Loud house")
     editor.spins["integrated_lufs"].setValue(-8.0)
     editor.ticks["loudness_range_max_lu"].setChecked(True)
@@ -95,7 +95,7 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
     assert before < delivery.plan.predicted.integrated_lufs == pytest.approx(-8.0, abs=0.1)  # counted twice, it is reached
     assert "two loudspeakers" in delivery._explain.text()
     two.key(Qt.Key.Key_T, CTRL)
-    window.target_editor.remove()
+    window.doors.target_editor.remove()
     assert window.studio.target.id == "ebu-r128"
 
 
@@ -123,11 +123,11 @@ def test_recipes_are_kept_applied_to_all_taken_in_and_removed(two: Person, tmp_p
     window.studio.choose_recording(one.id)
     document.add_step(one.id, "noise", {"profile_spans_s": [[0.1, 0.9]], "reduction_db": 9.0})
     two.key(Qt.Key.Key_R, CTRL | Qt.KeyboardModifier.ShiftModifier)
-    window.keeping.name.setText("My noise")
-    window.keeping.description.setText("Nine off.")
-    window.keeping.keep()
+    window.doors.keeping.name.setText("My noise")
+    window.doors.keeping.description.setText("Nine off.")
+    window.doors.keeping.keep()
     two.key(Qt.Key.Key_R, CTRL)
-    shelf = window.recipes
+    shelf = window.doors.recipes
     shelf.choose("my-noise")
     assert "Nine off." in shelf.words.text()
     shelf.apply(everywhere=True)
@@ -139,12 +139,12 @@ def test_recipes_are_kept_applied_to_all_taken_in_and_removed(two: Person, tmp_p
     good = tmp_path / "extra.json"
     good.write_text((config_folder("recipes") / "my-noise.json").read_text())
     two.key(Qt.Key.Key_R, CTRL)
-    window.recipes.take_in([bad, good])
+    window.doors.recipes.take_in([bad, good])
     assert "not a recipe" in two.said
-    assert window.recipes.name == "extra"
-    window.recipes._remove()
+    assert window.doors.recipes.name == "extra"
+    window.doors.recipes._remove()
     assert not (config_folder("recipes") / "extra.json").exists()
-    window.recipes.reject()
+    window.doors.recipes.reject()
 
 
 def test_the_selection_and_parts_are_printed_with_handles_and_provenance(two: Person, tmp_path: Path) -> None:
@@ -153,8 +153,8 @@ def test_the_selection_and_parts_are_printed_with_handles_and_provenance(two: Pe
     studio.document.add_step(studio.recording.id, "level", {"way": "gain", "gain_db": -6.0})
     studio.select(2 * RATE, 3 * RATE)
     two.key(Qt.Key.Key_P, CTRL)
-    window.printing.handles.setValue(0.5)
-    window.printing.print_into(tmp_path)
+    window.doors.printing.handles.setValue(0.5)
+    window.doors.printing.print_into(tmp_path)
     two.until(lambda: "printed" in two.said)
     path = tmp_path / "one-level.wav"
     made, _ = soundfile.read(path, dtype="float32")
@@ -166,25 +166,25 @@ def test_the_selection_and_parts_are_printed_with_handles_and_provenance(two: Pe
     studio.seek(RATE)
     studio.markers.add()
     two.key(Qt.Key.Key_P, CTRL)
-    choose(window.printing.what, "each part")
-    assert "2 files" in window.printing.words.text()
-    window.printing.pattern.setText("{wrong}")
-    assert "known are" in window.printing.words.text()
-    window.printing.reject()
+    choose(window.doors.printing.what, "each part")
+    assert "2 files" in window.doors.printing.words.text()
+    window.doors.printing.pattern.setText("{wrong}")
+    assert "known are" in window.doors.printing.words.text()
+    window.doors.printing.reject()
 
 
 def test_the_manual_opens_where_one_is_and_its_pages_are_current(two: Person) -> None:
     folder = Path(__file__).parents[2] / "docs" / "manual"
     assert {p.name: p.read_text(encoding="utf-8") for p in folder.glob("*.md")} == pages()
     two.key(Qt.Key.Key_F1)
-    assert "Deliverables" in two.window.help.text.toPlainText()
-    two.window.help.accept()
+    assert "Deliverables" in two.window.doors.help.text.toPlainText()
+    two.window.doors.help.accept()
     two.window.go_to(0)
     studio = two.window.studio
     studio.repairs.add_tool("leveller", on_selection=False)
     two.key(Qt.Key.Key_F1)
-    assert "phrases" in two.window.help.text.toPlainText()
-    two.window.help.accept()
+    assert "phrases" in two.window.doors.help.text.toPlainText()
+    two.window.doors.help.accept()
 
 
 def test_the_original_of_a_worked_recording_is_found_and_opened_at_its_place(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:
@@ -195,8 +195,8 @@ def test_the_original_of_a_worked_recording_is_found_and_opened_at_its_place(per
     folder.mkdir()
     soundfile.write(folder / "raw.wav", raw, RATE, subtype="PCM_24")
     person.open(wav((raw[None, 10 * RATE : 20 * RATE] * 0.5).astype(np.float32), "worked.wav"))
-    person.window.find_original()
-    dialog = person.window.finding
+    person.window.doors.find_original()
+    dialog = person.window.doors.finding
     dialog.look([folder])
     person.until(lambda: dialog.found)
     (path, same) = dialog.found[0]
@@ -259,9 +259,9 @@ def test_the_tour_goes_step_by_step_and_storage_is_seen_and_cleared(two: Person)
     assert window.preferences.text("toured", "no") == "yes"
     decoded = cache_folder("decoded")
     (decoded / "old.wav").write_bytes(bytes(3_000_000))
-    window.show_storage()
-    assert window.storage.figures["decoded"].startswith("3 MB of at most")
-    window.storage.clear()
+    window.doors.show_storage()
+    assert window.doors.storage.figures["decoded"].startswith("3 MB of at most")
+    window.doors.storage.clear()
     assert not (decoded / "old.wav").exists()
-    assert window.storage.figures["decoded"].startswith("0 MB")
-    window.storage.accept()
+    assert window.doors.storage.figures["decoded"].startswith("0 MB")
+    window.doors.storage.accept()

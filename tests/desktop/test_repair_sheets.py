@@ -184,10 +184,10 @@ def test_harm_is_shown_at_the_sheet_in_the_figures_and_over_the_sonogram(bench: 
     settled(bench)
     assert gauge.harm.level_db < careful
     bench.key(Qt.Key.Key_I)
-    bench.until(lambda: bench.window.figures.rows)
-    names = [row.name for row in bench.window.figures.rows]
+    bench.until(lambda: bench.window.doors.figures.rows)
+    names = [row.name for row in bench.window.doors.figures.rows]
     assert "Harm to the voice" in names
-    bench.window.figures.accept()
+    bench.window.doors.figures.accept()
 
 
 @pytest.mark.parametrize("tool", ["hum", "gate", "ringing", "sibilance", "plosives", "breaths", "overload"])

@@ -230,8 +230,8 @@ def test_the_sound_output_is_chosen_and_its_level_leaves_the_gauges_alone(bench:
 
     monkeypatch.setattr("pulizia.desktop.sound_dialog.outputs", lambda *, again=False: [(3, "Speakers")] if again else [])
     monkeypatch.setattr("pulizia.desktop.sound_dialog.output_of", lambda number, _name: Known() if number == 3 else SimulatedOut())
-    bench.window.show_sound()
-    dialog, transport = bench.window.sound, bench.window.studio.transport
+    bench.window.doors.show_sound()
+    dialog, transport = bench.window.doors.sound, bench.window.studio.transport
     assert "No sound output was found" in dialog.words.text()
     bench.click(dialog.refresh_button)
     dialog.box.setCurrentIndex(0)

@@ -27,6 +27,7 @@ from pulizia.measure.blocks import SegmentStore
 from pulizia.measure.loudness import DUAL_MONO, Measures
 from pulizia.media.broadcast import Broadcast, Loudness, bext_chunk, ixml_chunk
 from pulizia.media.encode import CodedWriter
+from pulizia.media.keep import kept
 from pulizia.media.open import open_media
 from pulizia.media.picture import remux
 from pulizia.media.write import BITS, FileKind, FlacWriter, WavWriter, sound_writer
@@ -38,6 +39,7 @@ Progress = Callable[[float, str], None]
 WRITE_FRAMES = 1 << 17
 CORRECTED_ABOVE_LU = 0.05
 SPARE_BYTES = 16 << 20
+WORTH_KEEPING_S = 30.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -106,6 +108,13 @@ def deliver(
     DeliveryError, DiskError, MediaError
         Nothing is left under the final name then, and an earlier file there is unchanged.
     """
+    if made is None and isinstance(programme, Stage) and programme.frames > WORTH_KEEPING_S * programme.rate:
+        # planning, writing and correcting read the programme several times; its steps are worked out once
+        with kept(programme, lambda p: progress(0.5 * p, "repairing")) as worked:
+            return deliver(
+                worked, target, path, wanted=wanted, names=names, said=said, way=way, store=store, cache=cache,
+                progress=lambda p, what: progress(0.5 + 0.5 * p, what),
+            )  # fmt: skip
     began = time.monotonic()
     wanted = wanted or Deliverable(kind=kind_of_path(path))
     said = said or Said()

@@ -27,10 +27,10 @@ def _files(w: MainWindow) -> list[Command]:
         Command("save", "File", "Save project", ("Ctrl+S",), lambda: _do(w.save)),
         Command("save_as", "File", "Save project as\u2026", ("Ctrl+Shift+S",), lambda: _do(w.save_as)),
         Command("relink", "File", "Relink the recording\u2026", (), w.relink, has),
-        Command("recipe", "File", "Recipes\u2026", ("Ctrl+R",), w.choose_recipe),
-        Command("save_recipe", "File", "Keep the score as a recipe\u2026", ("Ctrl+Shift+R",), w.save_recipe, has),
-        Command("print", "File", "Print the worked sound\u2026", ("Ctrl+P",), w.show_print, has),
-        Command("find_original", "File", "Find the original\u2026", (), w.find_original, has),
+        Command("recipe", "File", "Recipes\u2026", ("Ctrl+R",), w.doors.choose_recipe),
+        Command("save_recipe", "File", "Keep the score as a recipe\u2026", ("Ctrl+Shift+R",), w.doors.save_recipe, has),
+        Command("print", "File", "Print the worked sound\u2026", ("Ctrl+P",), w.doors.show_print, has),
+        Command("find_original", "File", "Find the original\u2026", (), w.doors.find_original, has),
         Command("quit", "File", "Quit", ("Ctrl+Q",), lambda: _do(w.close)),
     ]
 
@@ -106,7 +106,7 @@ def _listening(w: MainWindow) -> list[Command]:
         Command("mono", "Listen", "Mono sum", ("9",), lambda: s.set_pick("mono"), two, lambda: s.pick == "mono"),
         Command("matched", "Listen", "Matched level", ("M",), lambda: s.set_matched(not s.matched), has, lambda: s.matched),
         Command("only_band", "Listen", "Only the marked band", ("O",), s.toggle_only_band, has, lambda: s.only_band),
-        Command("output", "Listen", "Sound output\u2026", (), w.show_sound),
+        Command("output", "Listen", "Sound output\u2026", (), w.doors.show_sound),
         Command("start", "Listen", "To the start", ("Home",), lambda: to("start"), has),
         Command("end", "Listen", "To the end", ("End",), lambda: to("end"), has),
         Command("back", "Listen", "Back a little", ("Left",), lambda: s.nudge(-0.1), has),
@@ -157,7 +157,7 @@ def _views(w: MainWindow) -> list[Command]:
         Command("comb", "View", "Sonogram: harmonics of the pointer", ("H",), sonogram.toggle_comb, has, lambda: sonogram.comb),
         Command("inspect", "View", "Inspect", ("Ctrl+I",), w.inspect, has),
         Command("harm", "View", "Sonogram: where voice was taken", ("Shift+H",), sonogram.toggle_harm, has, lambda: sonogram.shows_harm),
-        Command("figures", "View", "Figures of what is marked\u2026", ("I",), w.show_figures, has),
+        Command("figures", "View", "Figures of what is marked\u2026", ("I",), w.doors.show_figures, has),
         Command("freeze", "View", "Spectrum: freeze or go on", ("F",), w.bench.freeze_spectrum, has),
         Command("spectrum", "View", "Enlarged spectrum", ("S",), w.bench.toggle_spectrum, has, w.bench.large_spectrum.isVisible),
         Command("levels", "View", "Levels", ("V",), w.bench.toggle_levels, has, lambda: w.bench.shows_levels),
@@ -218,13 +218,13 @@ def _rest(w: MainWindow) -> list[Command]:
         w.delivery.ask_and_deliver()
 
     return [
-        Command("own_target", "Delivery", "Own target\u2026", ("Ctrl+T",), w.edit_target),
+        Command("own_target", "Delivery", "Own target\u2026", ("Ctrl+T",), w.doors.edit_target),
         Command("deliver", "Delivery", "Deliver\u2026", ("Ctrl+D",), go_and_deliver, lambda: w.studio.chain is not None),
         Command("menu", "Help", "Open the menu", ("F10",), w.top.menu.showMenu),
         Command("tour", "Help", "Tour", (), w.show_tour),
-        Command("storage", "Help", "Storage\u2026", (), w.show_storage),
-        Command("manual", "Help", "Manual", ("F1",), w.show_help),
-        Command("keys", "Help", "Keys", ("Shift+F1",), w.show_keys),
+        Command("storage", "Help", "Storage\u2026", (), w.doors.show_storage),
+        Command("manual", "Help", "Manual", ("F1",), w.doors.show_help),
+        Command("keys", "Help", "Keys", ("Shift+F1",), w.doors.show_keys),
     ]
 
 

@@ -26,19 +26,11 @@ from pulizia.audio.markers import Marker
 from pulizia.desktop.actions import Actions
 from pulizia.desktop.bars import MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
-from pulizia.desktop.bench.figures_dialog import FiguresDialog
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.delivery.delivery import Delivery
-from pulizia.desktop.delivery.target_dialog import TargetDialog
-from pulizia.desktop.find_dialog import FindDialog
+from pulizia.desktop.doors import Doors
 from pulizia.desktop.foot import Foot
-from pulizia.desktop.help_dialog import HelpDialog
-from pulizia.desktop.keys_dialog import KeysDialog
 from pulizia.desktop.preferences import Preferences
-from pulizia.desktop.print_dialog import PrintDialog
-from pulizia.desktop.recipes_dialog import KeepRecipeDialog, RecipesDialog
-from pulizia.desktop.sound_dialog import SoundDialog
-from pulizia.desktop.storage_dialog import StorageDialog
 from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.tour import Tour
 from pulizia.errors import PuliziaError
@@ -58,6 +50,7 @@ class MainWindow(QMainWindow):
     def __init__(self, studio: Studio, preferences: Preferences) -> None:
         super().__init__()
         self.studio, self.preferences = studio, preferences
+        self.doors = Doors(self)
         self.asks = True  # False where nobody sits before the window
         self.setAcceptDrops(True)
         self.setMinimumSize(1100, 680)
@@ -245,28 +238,6 @@ class MainWindow(QMainWindow):
         if name:
             self.studio.files.relink(recording.id, Path(name))
 
-    def choose_recipe(self) -> None:
-        """The shelf of recipes."""
-        self.recipes = RecipesDialog(self.studio, self)
-        self.recipes.open()
-
-    def save_recipe(self) -> None:
-        """Keep the score as a recipe."""
-        if self.studio.recording is not None:
-            self.keeping = KeepRecipeDialog(self.studio, self)
-            self.keeping.open()
-
-    def show_print(self) -> None:
-        """Print the worked sound into new files."""
-        if self.studio.recording is not None:
-            self.printing = PrintDialog(self.studio, self)
-            self.printing.open()
-
-    def edit_target(self) -> None:
-        """Make or change an own target."""
-        self.target_editor = TargetDialog(self.studio, self)
-        self.target_editor.open()
-
     def rename_marker(self, marker: Marker) -> None:
         """Ask for a marker's name."""
         name, good = QInputDialog.getText(self, "Rename the marker", "Name", text=marker.name)
@@ -296,12 +267,6 @@ class MainWindow(QMainWindow):
         name, _ = QFileDialog.getOpenFileName(self, "Take in markers", "", kinds)
         if name:
             self.studio.markers.take_in(Path(name))
-
-    def show_sound(self) -> None:
-        """Choose the sound output."""
-        self.sound = SoundDialog(self.studio, self)
-        self.sound.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.sound.open()
 
     def offer_recovery(self) -> None:
         """After a crash: offer what was not saved."""
@@ -346,44 +311,16 @@ class MainWindow(QMainWindow):
 
     # -- help
 
-    def show_figures(self) -> None:
-        """All figures of the selection."""
-        if self.studio.heard_source is not None:
-            self.figures = FiguresDialog(self.studio, self)
-            self.figures.open()
-
     def inspect(self) -> None:
         """Listen through the recording and list what is wrong with it."""
         self.go_to(0)
         self.studio.inspection.run()
-
-    def find_original(self) -> None:
-        """Look for the recording on the bench among raw ones."""
-        if self.studio.recording is not None:
-            self.finding = FindDialog(self.studio, self)
-            self.finding.open()
-
-    def show_storage(self) -> None:
-        """What is kept on the disk, and a way to clear it."""
-        self.storage = StorageDialog(self.studio, self)
-        self.storage.open()
 
     def show_tour(self) -> None:
         """The tour, from its first step."""
         self.go_to(0)
         self.preferences.set("toured", "yes")
         self.tour.begin()
-
-    def show_help(self) -> None:
-        """The manual, at the page of what one is looking at."""
-        page = "delivery" if self.places.currentIndex() == 1 else self.studio.step.tool_id if self.studio.step is not None else "bench"
-        self.help = HelpDialog(page, self)
-        self.help.open()
-
-    def show_keys(self) -> None:
-        """The table of all keys."""
-        self.keys = KeysDialog(self.actions_.key_table(), self)
-        self.keys.open()
 
     # -- events
 

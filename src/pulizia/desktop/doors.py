@@ -1,0 +1,83 @@
+"""The dialogs of the window: one method opens each, and keeps it while it is open."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+
+from pulizia.desktop.bench.figures_dialog import FiguresDialog
+from pulizia.desktop.delivery.target_dialog import TargetDialog
+from pulizia.desktop.find_dialog import FindDialog
+from pulizia.desktop.help_dialog import HelpDialog
+from pulizia.desktop.keys_dialog import KeysDialog
+from pulizia.desktop.print_dialog import PrintDialog
+from pulizia.desktop.recipes_dialog import KeepRecipeDialog, RecipesDialog
+from pulizia.desktop.sound_dialog import SoundDialog
+from pulizia.desktop.storage_dialog import StorageDialog
+
+if TYPE_CHECKING:
+    from pulizia.desktop.window import MainWindow
+
+
+class Doors:
+    """Opened from the menus and by keys."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self.window = window
+
+    def choose_recipe(self) -> None:
+        """The shelf of recipes."""
+        self.recipes = RecipesDialog(self.window.studio, self.window)
+        self.recipes.open()
+
+    def save_recipe(self) -> None:
+        """Keep the score as a recipe."""
+        if self.window.studio.recording is not None:
+            self.keeping = KeepRecipeDialog(self.window.studio, self.window)
+            self.keeping.open()
+
+    def show_print(self) -> None:
+        """Print the worked sound into new files."""
+        if self.window.studio.recording is not None:
+            self.printing = PrintDialog(self.window.studio, self.window)
+            self.printing.open()
+
+    def edit_target(self) -> None:
+        """Make or change an own target."""
+        self.target_editor = TargetDialog(self.window.studio, self.window)
+        self.target_editor.open()
+
+    def show_sound(self) -> None:
+        """Choose the sound output."""
+        self.sound = SoundDialog(self.window.studio, self.window)
+        self.sound.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.sound.open()
+
+    def show_figures(self) -> None:
+        """All figures of the selection."""
+        if self.window.studio.heard_source is not None:
+            self.figures = FiguresDialog(self.window.studio, self.window)
+            self.figures.open()
+
+    def find_original(self) -> None:
+        """Look for the recording on the bench among raw ones."""
+        if self.window.studio.recording is not None:
+            self.finding = FindDialog(self.window.studio, self.window)
+            self.finding.open()
+
+    def show_storage(self) -> None:
+        """What is kept on the disk, and a way to clear it."""
+        self.storage = StorageDialog(self.window.studio, self.window)
+        self.storage.open()
+
+    def show_help(self) -> None:
+        """The manual, at the page of what one is looking at."""
+        page = "delivery" if self.window.places.currentIndex() == 1 else self.window.studio.step.tool_id if self.window.studio.step is not None else "bench"
+        self.help = HelpDialog(page, self.window)
+        self.help.open()
+
+    def show_keys(self) -> None:
+        """The table of all keys."""
+        self.keys = KeysDialog(self.window.actions_.key_table(), self.window)
+        self.keys.open()
