@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from pulizia.cli.batch import run_batch
-from pulizia.cli.outputs import add_output_flags, deliverable_of, output_paths
+from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import Programme, worked_programme
 from pulizia.delivery.deliver import Delivered, Said, check_output, deliver
@@ -76,7 +76,7 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
     steps = programme.steps
     if options.recipe:
         steps = find_recipe(options.recipe).steps_for(source.rate)
-        chain = Chain(source, steps, ChunkCache(), AnalysisStore())
+        chain = Chain(source, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
         chain.prepare(lambda share: progress(share, "listening"))
         source = chain.after
     dual = options.dual_mono and (source.channels == 1 or options.layout == "mono")

@@ -12,6 +12,7 @@ from pulizia.media.write import Dither, SampleFormat
 
 FORMATS: dict[str, SampleFormat] = {"16": "int16", "24": "int24", "float": "float32"}
 DITHERS: dict[str, Dither] = {"none": "none", "triangular": "triangular", "shaped": "shaped"}
+CHUNK_BYTES = 384 << 20  # of rendered sound held: what steps listened to need not be rendered again
 ENDINGS = tuple(suffix.lstrip(".") for suffix in KIND_OF_SUFFIX)
 PICTURE_ENDINGS = ("mp4", "mov", "mkv")
 

@@ -10,7 +10,7 @@ from typing import Any
 from pulizia.audio.spans import clipped
 from pulizia.cli.batch import run_batch
 from pulizia.cli.measure import cleaned_note
-from pulizia.cli.outputs import add_output_flags, deliverable_of, output_paths
+from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import Said, check_output, write_source
 from pulizia.delivery.deliverable import prepared
@@ -56,7 +56,7 @@ def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse
     progress = TerminalProgress(path.name)
     media = open_media(path, progress)
     steps = _treating(media, progress) if recipe is None else _steps_of(recipe, media)
-    chain = Chain(media.source, steps, ChunkCache(), AnalysisStore())
+    chain = Chain(media.source, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
     chain.prepare(lambda share: progress(share, "listening"))
     ready = prepared(chain.after, wanted)
     write_source(ready, target, wanted, lambda share: progress(share, "repairing"), said=Said(markers=media.markers))

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
+from pulizia.cli.outputs import CHUNK_BYTES
 from pulizia.errors import ProjectError
 from pulizia.media.broadcast import Broadcast
 from pulizia.media.open import broadcast_of, open_media, picture_of
@@ -62,7 +63,7 @@ def worked_recording(recording: Recording, progress: Callable[[float], None]) ->
     if media.fingerprint != recording.fingerprint:
         message = f"{recording.path.name} has changed since the project was saved. Relink it in the window first."
         raise ProjectError(message)
-    chain = Chain(media.source, recording.score, ChunkCache(), AnalysisStore())
+    chain = Chain(media.source, recording.score, ChunkCache(CHUNK_BYTES), AnalysisStore())
     chain.prepare(progress)
     return Programme(
         source=chain.after, path=recording.path, name=recording.name,

@@ -19,9 +19,10 @@ from pulizia.audio.samples import Samples
 from pulizia.desktop.bench.band_row import BandRow
 from pulizia.desktop.bench.equaliser_picture import EqualiserPicture
 from pulizia.desktop.bench.findings import Findings
+from pulizia.desktop.bench.setting_controls import control_of
 from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.tool_picture import ToolPicture
-from pulizia.desktop.controls import ChoiceBox, SliderRow, button, hairline, label
+from pulizia.desktop.controls import SliderRow, button, hairline, label
 from pulizia.errors import PuliziaError
 from pulizia.score.chain import Stage
 from pulizia.score.order import order_note
@@ -30,13 +31,9 @@ from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
 from pulizia.settings.bands import Bands
 from pulizia.settings.declare import (
-    Choice,
     Declaration,
-    Number,
     Places,
-    Switch,
     declared,
-    default_of,
 )
 from pulizia.tools.base import Picture
 from pulizia.tools.split_compressor import SplitCompressorSettings
@@ -240,35 +237,11 @@ class Sheet(QWidget):
         column.addLayout(row)
 
     def _control(self, step: Step, name: str, declaration: Declaration) -> QWidget | None:
-        default = default_of(type(step.settings), name)
-        if isinstance(declaration, Number):
-            usual = declaration.low if default is None else float(default)
-            row = SliderRow(declaration, usual, getattr(step.settings, name))
-            row.changed.connect(lambda value, n=name: self._change(n, value))
-            row.let_go.connect(self._settle)
-            self._controls[name] = row
-            return row
-        if isinstance(declaration, Choice):
-            box = ChoiceBox()
-            for word, text in declaration.options:
-                box.addItem(text, word)
-            box.setToolTip(declaration.help)
-            box.setAccessibleName(declaration.label)
-            box.activated.connect(lambda _index, n=name, b=box: self._change(n, b.currentData()))
-            self._controls[name] = box
-            return _row(declaration.label, box)
-        if isinstance(declaration, Switch):
-            check = QCheckBox(declaration.label)
-            check.setToolTip(declaration.help)
-            check.clicked.connect(lambda on, n=name: self._change(n, on))
-            self._controls[name] = check
-            return check
-        if isinstance(declaration, Places):
-            told = label("", 12, token="soft")
-            told.setToolTip(declaration.help)
-            self._controls[name] = told
-            return _row(declaration.label, told)
-        return None
+        made = control_of(step, name, declaration, change=self._change, settle=self._settle)
+        if made is None:
+            return None
+        self._controls[name] = made.control
+        return made.row
 
     def _settle(self) -> None:
         self.studio.document.history.settle()
@@ -399,16 +372,3 @@ def make_picture(stage: Stage, place: tuple[int, int], job: Job) -> Picture:
     analysis = stage.analysis(job.progress)
     passage: Samples | None = stage.upstream.read(*place) if place[1] > place[0] else None
     return tool.picture(passage, stage.rate, stage.step.settings, analysis)
-
-
-def _row(text: str, widget: QWidget) -> QWidget:
-    row = QWidget()
-    row.setFixedHeight(30)
-    line = QHBoxLayout(row)
-    line.setContentsMargins(0, 0, 0, 0)
-    line.setSpacing(8)
-    name = label(text)
-    name.setFixedWidth(104)
-    line.addWidget(name)
-    line.addWidget(widget, 1)
-    return row

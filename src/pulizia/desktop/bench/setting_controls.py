@@ -1,0 +1,63 @@
+"""The control of one setting, made from its declaration."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, NamedTuple
+
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
+
+from pulizia.desktop.controls import ChoiceBox, SliderRow, label
+from pulizia.score.steps import Step
+from pulizia.settings.declare import Choice, Declaration, Number, Places, Switch, default_of
+
+
+class Made(NamedTuple):
+    """The control, and the row that holds it with its name."""
+
+    control: QWidget
+    row: QWidget
+
+
+def control_of(
+    step: Step, name: str, declaration: Declaration, *, change: Callable[[str, Any], None], settle: Callable[[], None]
+) -> Made | None:
+    """A slider, a choice, a tick or a word for a setting; None for those that pictures show."""
+    if isinstance(declaration, Number):
+        default = default_of(type(step.settings), name)
+        usual = declaration.low if default is None else float(default)
+        slider = SliderRow(declaration, usual, getattr(step.settings, name))
+        slider.changed.connect(lambda value: change(name, value))
+        slider.let_go.connect(settle)
+        return Made(slider, slider)
+    if isinstance(declaration, Choice):
+        box = ChoiceBox()
+        for word, text in declaration.options:
+            box.addItem(text, word)
+        box.setToolTip(declaration.help)
+        box.setAccessibleName(declaration.label)
+        box.activated.connect(lambda _index: change(name, box.currentData()))
+        return Made(box, _row(declaration.label, box))
+    if isinstance(declaration, Switch):
+        check = QCheckBox(declaration.label)
+        check.setToolTip(declaration.help)
+        check.clicked.connect(lambda on: change(name, on))
+        return Made(check, check)
+    if isinstance(declaration, Places):
+        told = label("", 12, token="soft")
+        told.setToolTip(declaration.help)
+        return Made(told, _row(declaration.label, told))
+    return None
+
+
+def _row(text: str, widget: QWidget) -> QWidget:
+    row = QWidget()
+    row.setFixedHeight(30)
+    line = QHBoxLayout(row)
+    line.setContentsMargins(0, 0, 0, 0)
+    line.setSpacing(8)
+    name = label(text)
+    name.setFixedWidth(104)
+    line.addWidget(name)
+    line.addWidget(widget, 1)
+    return row
