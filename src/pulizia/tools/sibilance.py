@@ -44,6 +44,7 @@ SHORTEST_STEPS, LONGEST_STEPS, GAP_STEPS = 5, 125, 4  # 20 ms to half a second
 FILTER_HALF_S = 0.0032
 MOST_LISTENED_S = 240.0
 PIECE_S = 20
+SPREAD_DB = 3.0  # S sounds of one speaker lie about this far to both sides of the usual one
 EDGE_DB = 9.0  # the band ends where the S has fallen by this much
 
 
@@ -183,8 +184,8 @@ def lowered_db(samples: Samples, start: int, settings: SibilanceSettings, speake
         moment = ((first + a) * step, (first + b) * step)
         if overlaps_any(moment, settings.left_s, rate):
             continue
-        wanted = float(np.quantile(excess[a:b], 0.75)) - settings.threshold_db
-        shape = np.clip(excess[a:b] - excess[a:b].max() + 12.0, 0.0, 6.0) / 6.0  # its quiet ends need less
+        wanted = float(np.quantile(excess[a:b], 0.75)) - settings.threshold_db + SPREAD_DB
+        shape = np.clip(excess[a:b] - excess[a:b].max() + 20.0, 0.0, 8.0) / 8.0  # its quiet ends need less
         amount[a:b] = np.clip(wanted, 0.0, settings.reduction_db) * shape
     return amount, first
 

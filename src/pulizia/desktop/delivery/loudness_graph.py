@@ -2,15 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QLinearGradient, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QLinearGradient,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+)
 from PySide6.QtWidgets import QWidget
 
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.time_axis import GUTTER
-from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.measure.loudness import Measures
 from pulizia.units import format_number, format_time
 
@@ -32,6 +42,7 @@ class LoudnessGraph(QWidget):
         self.predicted: Measures | None = None
         self.target: Target | None = None
         self.head_s = -1.0
+        self._picture: tuple[Hashable, QPixmap, object] | None = None
         self.setMinimumHeight(260)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Loudness over time")
@@ -64,12 +75,38 @@ class LoudnessGraph(QWidget):
 
     def move_head(self, seconds: float) -> None:
         """Show the play position."""
-        if abs(seconds - self.head_s) > 0.01:
-            self.head_s = seconds
-            self.update()
+        old, self.head_s = self._head_x(), seconds
+        new = self._head_x()
+        if old != new:
+            for x in (old, new):
+                self.update(x - 3, 0, 6, self.height())
 
-    def paintEvent(self, _event: QPaintEvent) -> None:
+    def _head_x(self) -> int:
+        """Pixel of the play position; before the view when there is none."""
+        plot = self._plot
+        if self.measures is None or not self.measures.duration_s or self.head_s < 0:
+            return -10
+        return round(plot.left() + self.head_s / self.measures.duration_s * plot.width())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        shown = (self.measures, self.predicted)  # held, so that their identities stay theirs
+        key = (*map(id, shown), self.target, self.size().toTuple(), theme().name, self.devicePixelRatioF())
+        if self._picture is None or self._picture[0] != key:
+            ratio = self.devicePixelRatioF()
+            made = QPixmap(self.size() * ratio)
+            made.setDevicePixelRatio(ratio)
+            drawing = QPainter(made)
+            self._draw(drawing)
+            drawing.end()
+            self._picture = (key, made, shown)
         painter = QPainter(self)
+        painter.setClipRect(event.rect())
+        painter.drawPixmap(0, 0, self._picture[1])
+        if (x := self._head_x()) >= 0:
+            painter.fillRect(QRectF(x - 0.7, RULER_HEIGHT, 1.4, self._plot.bottom() - RULER_HEIGHT), colour("ink"))
+
+    def _draw(self, painter: QPainter) -> None:
+        """Everything but the play position."""
         painter.fillRect(self.rect(), colour("paper"))
         plot = self._plot
         painter.fillRect(plot, colour("panel"))
@@ -87,9 +124,6 @@ class LoudnessGraph(QWidget):
         painter.restore()
         self._paint_labels(painter, plot)
         self._paint_shares(painter, plot)
-        if self.head_s >= 0 and self.measures.duration_s:
-            x = plot.left() + self.head_s / self.measures.duration_s * plot.width()
-            painter.fillRect(QRectF(x - 0.7, RULER_HEIGHT, 1.4, plot.bottom() - RULER_HEIGHT), colour("ink"))
 
     def _paint_grid(self, painter: QPainter, plot: QRectF) -> None:
         top = int(np.floor(self._top_lufs / 5) * 5)
