@@ -39,8 +39,8 @@ def run_targets(options: argparse.Namespace) -> int:
         return 0
     for t in targets:
         level = f"{format_number(t.integrated_lufs)} \u00b1{t.tolerance_lu:g} {t.scale}"
-        print(f"{t.id:<16}{t.title:<26}{level:<20}true peak at most {format_number(t.true_peak_dbtp)} dBTP")
-        print(f"{'':<16}{t.purpose} ({t.source})")
+        print(f"{t.id:<20}{t.title:<34}{level:<20}true peak at most {format_number(t.true_peak_dbtp)} dBTP")
+        print(f"{'':<20}{t.purpose} ({t.source})")
     return 0
 
 

@@ -10,7 +10,7 @@ from typing import Any
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_programme
 from pulizia.errors import SettingsError
-from pulizia.measure.harm import Harm, harm
+from pulizia.measure.harm import LOWEST_DB, Harm, harm
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import make_step
@@ -73,4 +73,5 @@ def _print(sentence: str, survey: Survey | None, taken: Harm | None, rate: int) 
         places = ", ".join(format_time(m.start / rate, 2) for m in survey.marks[:12])
         print(f"at {places}{' and more' if len(survey.marks) > 12 else ''}")
     if taken is not None:
-        print(f"harm to the voice: {taken.words}, {format_number(taken.level_db)} dB")
+        told = "none" if taken.level_db <= LOWEST_DB else f"{taken.words}, {format_number(taken.level_db)} dB"
+        print(f"harm to the voice: {told}")
