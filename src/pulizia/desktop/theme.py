@@ -164,9 +164,10 @@ def style_sheet(t: Theme) -> str:
     QPushButton[quiet="true"]:hover {{ color: {t.verd_text}; }}
     QPushButton[quiet="true"]:focus {{ border: 1px solid {t.verd}; }}
     QPushButton[quiet="true"]:disabled {{ color: {t.strong}; }}
-    QLineEdit, QComboBox {{ background: {t.panel}; border: 1px solid {t.strong}; border-radius: 6px;
+    QLineEdit, QComboBox, QDoubleSpinBox {{ background: {t.panel}; border: 1px solid {t.strong}; border-radius: 6px;
         min-height: 24px; padding: 0 6px; selection-background-color: {t.verd}; selection-color: {t.on_verd}; }}
-    QLineEdit:focus, QComboBox:focus {{ border-color: {t.verd}; }}
+    QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; border: none; }}
+    QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus {{ border-color: {t.verd}; }}
     QLineEdit[figure="true"] {{ border: none; border-bottom: 1px solid {t.line}; border-radius: 0;
         background: transparent; font-weight: 600; padding: 0; min-height: 20px; }}
     QLineEdit[figure="true"]:focus {{ border-bottom: 2px solid {t.verd}; }}
