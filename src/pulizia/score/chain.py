@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections import OrderedDict
 from collections.abc import Sequence
 from typing import Any
 
@@ -19,16 +20,20 @@ from pulizia.tools.base import Block, Progress
 from pulizia.units import ms_to_frames
 
 EDGE_FADE_MS = 10.0
+MOST_ANALYSES = 48
 GROUP_CHUNKS = 6  # made in one go by tools that want much context: it is looked at once for all of them
 WIDE_CONTEXT_S = 0.7
-MOST_KEPT_KEYS = 1 << 14  # a stage never changes, so neither do its keys; views ask often
+MOST_KEPT_KEYS = 1 << 12  # a stage never changes, so neither do its keys; views ask often
 
 
 class AnalysisStore:
-    """What tools have learned, by key; each analysis is made once even when two threads ask."""
+    """What tools have learned, by key; each analysis is made once even when two threads ask.
+
+    The newest MOST_ANALYSES are kept: some hold the sound that they learned from.
+    """
 
     def __init__(self) -> None:
-        self._known: dict[str, Any] = {}
+        self._known: OrderedDict[str, Any] = OrderedDict()
         self._locks: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
 
@@ -40,8 +45,17 @@ class AnalysisStore:
             if key not in self._known:
                 tool = stage.step.tool
                 spans = stage.step.acts_in(stage.frames)
-                self._known[key] = tool.analyse(stage.upstream, spans, stage.step.settings, progress)
-            return self._known[key]
+                learned = tool.analyse(stage.upstream, spans, stage.step.settings, progress)
+                with self._lock:
+                    self._known[key] = learned
+                    while len(self._known) > MOST_ANALYSES:
+                        self._locks.pop(self._known.popitem(last=False)[0], None)
+                return learned
+            with self._lock:
+                if key in self._known:
+                    self._known.move_to_end(key)
+                    return self._known[key]
+        return self.get(key, stage, progress)  # it left between two looks
 
     def has(self, key: str) -> bool:
         """Whether the analysis is there already."""

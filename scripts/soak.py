@@ -1,0 +1,119 @@
+"""Random edits, play, seek, undo and inspection at high speed over the simulated output.
+
+Usage: soak.py [MINUTES]. Ends with 1 when memory grew without bound, a job hung, or anything failed.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QEvent
+
+from pulizia.desktop.start import demo_files, make_application, make_window
+from pulizia.session.studio import Studio
+from pulizia.tools.registry import ALL
+
+
+def held_mb() -> float:
+    """Resident memory without mapped files, in MB."""
+    for line in Path("/proc/self/status").read_text().splitlines():
+        if line.startswith("RssAnon"):
+            return int(line.split()[1]) / 1024
+    return 0.0
+
+
+class Hand:
+    """Somebody who does anything, anywhere."""
+
+    def __init__(self, studio: Studio) -> None:
+        self.studio, self.rng = studio, random.Random(1)
+        self.tools = [t.id for t in ALL if t.id != "voice_sieve"]
+        self.deeds = (
+            self.add, self.remove, studio.document.undo, studio.document.redo, studio.play_or_stop,
+            self.seek, self.mark, self.other, self.rare,
+        )  # fmt: skip
+
+    def act(self) -> None:
+        """Do one thing."""
+        self.rng.choice(self.deeds)()
+
+    def add(self) -> None:
+        """A step, anywhere or in what is marked."""
+        if len(self.studio.recording.score) < 6:
+            self.studio.repairs.add_tool(self.rng.choice(self.tools), on_selection=self.rng.random() < 0.3)
+
+    def remove(self) -> None:
+        """Take a step away."""
+        recording = self.studio.recording
+        if recording.score:
+            self.studio.document.remove_step(recording.id, self.rng.choice(recording.score).id)
+
+    def seek(self) -> None:
+        """Move the play head."""
+        self.studio.seek(self.rng.randrange(self.studio.recording.frames))
+
+    def mark(self) -> None:
+        """Mark a stretch, with a band or without."""
+        frames = self.studio.recording.frames
+        a = self.rng.randrange(frames)
+        band = (300.0, 3000.0) if self.rng.random() < 0.5 else None
+        self.studio.select(a, min(frames, a + self.rng.randrange(1000, 200_000)), band)
+
+    def other(self) -> None:
+        """Another recording."""
+        self.studio.choose_recording(self.rng.choice(self.studio.document.project.recordings).id)
+
+    def rare(self) -> None:
+        """Loop, and now and then inspect."""
+        self.studio.inspection.run() if self.rng.random() < 0.1 else self.studio.toggle_loop()
+
+
+def main(minutes: float) -> int:
+    """Run, and tell memory and faults."""
+    application = make_application()
+    window, poster = make_window(simulated=True)
+    window.asks = False
+    window.show()
+    studio = window.studio
+    window.open_paths(demo_files())
+
+    def turn(seconds: float) -> None:
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            application.processEvents()
+            application.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # as the event loop does
+            time.sleep(0.002)
+
+    turn(3.0)
+    hand, seen, done = Hand(studio), [], 0
+    for _ in range(4):
+        end = time.monotonic() + 15 * minutes
+        while time.monotonic() < end:
+            hand.act()
+            done += 1
+            turn(0.05)
+        seen.append(held_mb())
+    studio.transport.stop()
+    waited = time.monotonic() + 120
+    turn(5.0)
+    while studio.pool.busy and time.monotonic() < waited:
+        turn(0.2)
+    stuck, faults = [j.title for j in studio.pool.busy], studio.pool.unexpected
+    memory = ", ".join(f"{mb:.0f}" for mb in seen)
+    print(f"{done} actions; memory after each quarter {memory} MB; stuck: {stuck or 'none'}; faults: {faults or 'none'}")
+    window.close()
+    poster.close()
+    return 1 if stuck or faults or seen[-1] > 1.3 * seen[1] + 100 else 0
+
+
+if __name__ == "__main__":
+    with tempfile.TemporaryDirectory() as home:
+        os.environ.setdefault("PULIZIA_HOME", home)
+        sys.exit(main(float(sys.argv[1]) if len(sys.argv) > 1 else 60.0))
