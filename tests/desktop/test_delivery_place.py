@@ -100,17 +100,16 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
 
 
 def test_the_report_prints_to_pdf(two: Person, tmp_path: Path) -> None:
-    from pulizia.desktop.delivery.print_report import print_pdf
-    from pulizia.report.loudness_report import report_html
-
     delivery = two.window.delivery
     delivery.deliver_to(tmp_path / "one.wav")
     two.until(lambda: "source recording" in two.said or delivery.delivered is not None)  # one.wav is the recording itself
     delivery.deliver_to(tmp_path / "delivered.wav")
     finished(two)
     two.until(lambda: delivery.delivered is not None)
-    done = delivery.delivered
-    print_pdf(report_html(done), done.verified, done.plan.target.integrated_lufs, tmp_path / "r.pdf")
+    delivery.print_to(tmp_path / "missing" / "r.pdf")
+    two.until(lambda: "could not be written" in two.said)
+    delivery.print_to(tmp_path / "r.pdf")
+    two.until(lambda: "was printed" in two.said)
     content = (tmp_path / "r.pdf").read_bytes()
     assert content.startswith(b"%PDF")
     assert len(content) > 10_000

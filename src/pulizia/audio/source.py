@@ -6,6 +6,7 @@ import hashlib
 from typing import Protocol, runtime_checkable
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples, silence
 
@@ -105,24 +106,34 @@ PICKS: dict[str, tuple[tuple[float, float], str]] = {
 """Ways to listen to two channels: weights of left and right, and words."""
 
 
-class PickedSource:
-    """Two channels of which both carry one mixture, for listening; see PICKS."""
+class MixedSource:
+    """Channels as weighted sums of a source's channels.
 
-    def __init__(self, source: Source, pick: str) -> None:
+    Parameters
+    ----------
+    weights : (channels, channels of the source)
+    """
+
+    def __init__(self, source: Source, weights: NDArray[np.floating]) -> None:
         self._source = source
-        self._weights = np.array(PICKS[pick][0], dtype=np.float32)
-        self.rate, self.channels, self.frames = source.rate, source.channels, source.frames
-        self.key = content_key("picked", pick, source.key)
-        self._pick = pick
+        self._weights = weights.astype(np.float32)
+        self.rate, self.frames, self.channels = source.rate, source.frames, len(weights)
+        self._name = repr(self._weights.tolist())
+        self.key = content_key("mixed", source.key, self._name)
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch."""
-        return content_key("picked", self._pick, self._source.span_key(start, stop))
+        return content_key("mixed", self._source.span_key(start, stop), self._name)
 
     def read(self, start: int, stop: int) -> Samples:
         """Samples of [start, stop)."""
-        mixed = self._weights @ self._source.read(start, stop)
-        return np.stack([mixed, mixed])
+        return np.asarray(self._weights @ self._source.read(start, stop), dtype=np.float32)
+
+
+def picked(source: Source, pick: str) -> MixedSource:
+    """Two channels of which both carry one mixture, for listening; see PICKS."""
+    weights = np.array(PICKS[pick][0])
+    return MixedSource(source, np.stack([weights, weights]))
 
 
 class DifferenceSource:

@@ -12,7 +12,7 @@ from typing import Literal
 import numpy as np
 
 from pulizia.audio.samples import Samples, silence
-from pulizia.audio.source import Source, content_key
+from pulizia.audio.source import MixedSource, Source, content_key
 from pulizia.errors import DeliveryError
 from pulizia.media.encode import BITRATES, nearest_rate
 from pulizia.media.picture import is_picture
@@ -108,25 +108,6 @@ def into_two(channels: int) -> np.ndarray:
     weights[0, 0::2] = 1.0 / len(range(0, channels, 2))
     weights[1, 1::2] = 1.0 / len(range(1, channels, 2))
     return weights
-
-
-class MixedSource:
-    """Channels as weighted sums of a source's channels."""
-
-    def __init__(self, source: Source, weights: np.ndarray) -> None:
-        self._source = source
-        self._weights = weights.astype(np.float32)
-        self.rate, self.frames, self.channels = source.rate, source.frames, len(weights)
-        self._name = repr(weights.tolist())
-        self.key = content_key("mixed", source.key, self._name)
-
-    def span_key(self, start: int, stop: int) -> str:
-        """Key of a stretch."""
-        return content_key("mixed", self._source.span_key(start, stop), self._name)
-
-    def read(self, start: int, stop: int) -> Samples:
-        """Samples of [start, stop)."""
-        return np.asarray(self._weights @ self._source.read(start, stop), dtype=np.float32)
 
 
 class EdgedSource:

@@ -62,10 +62,10 @@ class FindDialog(QDialog):
         selection = self.studio.selection
         start = selection.span.start if selection else 0
         worked = SpanSource(chain.before, start, selection.span.stop) if selection else chain.before
-        candidates = [p for p in sound_files(places) if p.absolute() != recording.path]
 
         def work(job: Job) -> list[tuple[Path, SameSound]]:
             rows = []
+            candidates = [p for p in sound_files(places) if p.absolute() != recording.path]
             for n, path in enumerate(candidates):
                 job.progress(n / len(candidates))
                 try:
@@ -81,7 +81,7 @@ class FindDialog(QDialog):
             work, title="Finding the original", slot="find", on_done=self._show, on_error=self.words.setText,
             on_progress=lambda share: self.progress.setValue(round(1000 * share)),
         )  # fmt: skip
-        self.words.setText(f"Listening to {len(candidates)} recordings\u2026")
+        self.words.setText("Listening to the recordings there\u2026")
 
     def _show(self, rows: list[tuple[Path, SameSound]]) -> None:
         self._job = None

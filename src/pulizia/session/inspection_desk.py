@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import numpy as np
+from numpy.typing import NDArray
+
 from pulizia.inspection.inspect import Finding, inspect
 from pulizia.session.jobs import LATER, SOON, Job
 
@@ -49,6 +52,7 @@ class InspectionDesk:
         self.fault = ""
         self._job: Job | None = None
         self._wanted: tuple[str, str] = ("", "")
+        self._places: tuple[tuple[Finding, ...], NDArray[np.int64]] | None = None  # views ask whenever they are drawn
 
     # -- asking
 
@@ -147,6 +151,14 @@ class InspectionDesk:
         if source is None or recording is None:
             return ()
         return tuple(f for f in self._known.get(source.key, ()) if f.kind not in recording.left)
+
+    def places(self, source: Source | None) -> NDArray[np.int64]:
+        """First frames of all moments that were found in what is heard now, rising."""
+        found = self.current_findings(source)
+        if self._places is None or len(self._places[0]) != len(found) or any(a is not b for a, b in zip(self._places[0], found, strict=True)):
+            frames = {mark.start for finding in found for mark in finding.marks}
+            self._places = (found, np.array(sorted(frames), dtype=np.int64))
+        return self._places[1]
 
     def treating_step(self, entry: Entry) -> int | None:
         """Place in the score (from 1) of the first step that is on and treats this kind."""

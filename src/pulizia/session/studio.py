@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from pulizia.audio.source import PICKS, PickedSource, Source
+from pulizia.audio.source import PICKS, Source, picked
 from pulizia.audio.spans import Span
 from pulizia.delivery.targets import Target, all_targets
 from pulizia.dsp.band_pass import BandSource
@@ -244,7 +244,7 @@ class Studio:
             self.transport.set_material(None, same_place=same_place)
             return
         if self.pick and source.channels == 2:
-            source = PickedSource(source, self.pick)
+            source = picked(source, self.pick)
         band = self.selection.band_hz if self.selection else None
         if self.only_band and band is not None:
             source = BandSource(source, band)

@@ -7,14 +7,16 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 
-from pulizia.desktop.bench.time_axis import TimeAxis
+from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour
 from pulizia.dsp.moments import overlaps_any
+from pulizia.measure.sonogram import SonogramScale
 from pulizia.session.studio import Studio
 from pulizia.settings.areas import Area, bounds_s, outline
 
 Place = Callable[[float, float], QPointF]
 SMALLEST_PX = 4.0
+STEP_PX, MOST_DRAWN = 3, 300
 
 
 def place_in(plot: QRectF, axis: TimeAxis, row_of_hz: Callable[[float], float]) -> Place:
@@ -41,14 +43,34 @@ def draw_blots(painter: QPainter, studio: Studio, axis: TimeAxis, place: Place) 
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
-def draw_drawn(painter: QPainter, points: Sequence[QPointF]) -> None:
-    """The line that is being drawn by hand."""
-    if len(points) > 1:
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(colour("plum"), 1.4))
-        painter.drawPolyline(list(points))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+class Pen:
+    """Draws an area by hand; it becomes the selection."""
+
+    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
+        self._studio, self._axis = studio, axis
+        self.points: list[QPointF] = []  # in the view, while the button is held
+
+    def move(self, place: QPointF) -> bool:
+        """Follow the mouse; False when nothing is being drawn."""
+        if self.points and (place - self.points[-1]).manhattanLength() >= STEP_PX:
+            self.points.append(place)
+        return bool(self.points)
+
+    def finish(self, scale: SonogramScale) -> None:
+        """What was drawn becomes the selection."""
+        points, self.points = self.points, []
+        points = points[:: max(1, len(points) // MOST_DRAWN + 1)]
+        seconds = [self._axis.clamped_frame(p.x() - GUTTER) / self._axis.rate for p in points]
+        hz = [float(scale.hz_of_row(min(max(p.y(), 0.0), scale.rows))) for p in points]
+        self._studio.select_outline(tuple(zip(seconds, hz, strict=True)))
+
+    def paint(self, painter: QPainter) -> None:
+        """The line so far."""
+        if len(self.points) > 1:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(colour("plum"), 1.4))
+            painter.drawPolyline(self.points)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
 def draw_marked(painter: QPainter, area: Area, place: Place) -> None:

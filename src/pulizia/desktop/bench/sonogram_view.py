@@ -18,8 +18,8 @@ from PySide6.QtGui import (
     QWheelEvent,
 )
 
-from pulizia.audio.source import PickedSource
-from pulizia.desktop.bench.blot_outlines import draw_blots, draw_drawn, draw_marked, place_in
+from pulizia.audio.source import picked
+from pulizia.desktop.bench.blot_outlines import Pen, draw_blots, draw_marked, place_in
 from pulizia.desktop.bench.harm_shade import draw_shade
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.sonogram_menu import sonogram_menu
@@ -36,7 +36,6 @@ from pulizia.units import format_number, format_time, note_name
 
 SCALE_WIDTH, SCALE_HEIGHT = 6, 120
 SMALLEST_BAND_PX = 6
-DRAWN_STEP_PX, MOST_DRAWN = 3, 300
 MOST_HARMONICS = 24
 LOWEST_HZ = 40.0
 
@@ -70,7 +69,7 @@ class SonogramView(Lane):
         self.comb = False
         self._pointer: QPointF | None = None
         self._band_from: float | None = None
-        self._drawn: list[QPointF] = []
+        self._pen = Pen(studio, axis)
         self._scale_grab: tuple[str, float, float, float] | None = None
         self._axis_from: float | None = None
         self.setMinimumHeight(120)
@@ -130,7 +129,7 @@ class SonogramView(Lane):
         if source is None:
             return
         if self.look.channel and source.channels == 2:
-            source = PickedSource(source, self.look.channel)
+            source = picked(source, self.look.channel)
         scale = self.scale
         table = self._table()
 
@@ -156,7 +155,7 @@ class SonogramView(Lane):
         if self.shows_harm and chain is not None and (found := self.studio.surveys.harm_of_score()) is not None:
             draw_shade(painter, plot, self._shade, self.axis, chain, found, scale)
         draw_blots(painter, self.studio, self.axis, place_in(plot, self.axis, scale.row_of_hz))
-        draw_drawn(painter, self._drawn)
+        self._pen.paint(painter)
         for column in found_columns(self.studio, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
             painter.fillRect(QRectF(plot.left() + column, plot.top(), 1.5, 6), colour("ochre"))
 
@@ -264,7 +263,7 @@ class SonogramView(Lane):
             self._axis_from = place.y()
             return
         if event.modifiers() & Qt.KeyboardModifier.AltModifier and event.button() == Qt.MouseButton.LeftButton:
-            self._drawn = [place]
+            self._pen.points = [place]
             return
         super().mousePressEvent(event)
 
@@ -280,10 +279,8 @@ class SonogramView(Lane):
         if self._axis_from is not None:
             self._mark_band(self._axis_from, event.position().y())
             return
-        if self._drawn:
-            if (event.position() - self._drawn[-1]).manhattanLength() >= DRAWN_STEP_PX:
-                self._drawn.append(event.position())
-                self.update()
+        if self._pen.move(event.position()):
+            self.update()
             return
         if event.position().x() < self.plot.left():
             self.setCursor(Qt.CursorShape.SizeVerCursor)
@@ -298,23 +295,12 @@ class SonogramView(Lane):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._scale_grab = self._axis_from = None
-        if self._drawn:
-            self._finish_drawing()
+        if self._pen.points:
+            self._pen.finish(self.scale)
+            self.update()
             return
         super().mouseReleaseEvent(event)
         self._band_from = None
-
-    def _finish_drawing(self) -> None:
-        """What was drawn by hand becomes the selection."""
-        points, self._drawn = self._drawn, []
-        points = points[:: max(1, len(points) // MOST_DRAWN + 1)]
-        scale = self.scale
-        corners = [
-            (max(0.0, self.axis.clamped_frame(p.x() - GUTTER) / self.axis.rate), float(scale.hz_of_row(min(max(p.y(), 0.0), scale.rows))))
-            for p in points
-        ]
-        self.studio.select_outline(tuple(corners))
-        self.update()
 
     def _mark_band(self, from_y: float, to_y: float) -> None:
         """Mark a band over all time, or over the time that is marked already."""

@@ -25,9 +25,6 @@ def troubled_columns(studio: Studio, first: float, frames_per_column: float, cou
 
 def found_columns(studio: Studio, first: float, frames_per_column: float, count: int) -> list[int]:
     """Columns in which the inspection found a moment, of what is heard."""
-    columns: set[int] = set()
-    for finding in studio.inspection.current_findings(studio.heard_source):
-        starts = np.array([m.start for m in finding.marks], dtype=np.float64)
-        at = np.floor((starts - first) / frames_per_column)
-        columns.update(at[(at >= 0) & (at < count)].astype(int).tolist())
-    return sorted(columns)
+    starts = studio.inspection.places(studio.heard_source)
+    seen = starts[np.searchsorted(starts, first) : np.searchsorted(starts, first + count * frames_per_column)]
+    return [int(c) for c in np.unique(np.floor((seen - first) / frames_per_column))]

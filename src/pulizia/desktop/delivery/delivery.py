@@ -372,13 +372,25 @@ class Delivery(QWidget):
         proposal = self.delivered.path.with_suffix(".pdf")
         name, _ = QFileDialog.getSaveFileName(self, "Report as PDF", str(proposal), "PDF (*.pdf)")
         if name:
-            order = next((o for o in self.studio.queue.orders if o.delivered is self.delivered), None)
+            self.print_to(Path(name))
+
+    def print_to(self, path: Path) -> None:
+        """Print the last report; its page, which sums the file up, is made in the background."""
+        done = self.delivered
+        if done is None:
+            return
+        order = next((o for o in self.studio.queue.orders if o.delivered is done), None)
+        steps = step_words(order.steps if order else ())
+
+        def made(page: str) -> None:
             try:
-                print_pdf(report_html(self.delivered, step_words(order.steps if order else ())), self.delivered.verified, self.delivered.plan.target.integrated_lufs, Path(name))
+                print_pdf(page, done.verified, done.plan.target.integrated_lufs, path)
             except PuliziaError as error:
                 self.studio.say(str(error), bad=True)
             else:
-                self.studio.say(f"The report was printed to {name}.")
+                self.studio.say(f"The report was printed to {path}.")
+
+        self.studio.job(lambda _job: report_html(done, steps), "Printing the report", made)
 
 
 def _figure_row(column: QVBoxLayout, name: str) -> QLabel:
