@@ -13,14 +13,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from pulizia.audio.source import Source, read_padded
-from pulizia.dsp.stft import hann_window, powers
+from pulizia.audio.source import Source
+from pulizia.measure.band_curves import band_curves
 from pulizia.units import powers_to_db
 
 CENTRES_HZ = (250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0)
 STEPS_PER_S = 100
-WINDOW_S = 0.032
-MOST_LISTENED_S, READ_S = 600, 20
+WINDOW_MS = 32.0
+MOST_LISTENED_S = 600
 SHORTEST_STEPS, LONGEST_STEPS = 9, 60
 LEAST_DROP_DB, OVER_FLOOR_DB = 12.0, 6.0
 STEADY = 0.94  # r squared of a decay that counts
@@ -51,29 +51,13 @@ class Decays:
         return np.asarray(np.interp(np.log(np.maximum(hz, 1.0)), np.log(centres), times))
 
 
-def band_curves(source: Source, start: int, stop: int, progress: Callable[[float], None]) -> NDArray[np.float64]:
-    """(bands, steps) level in dB of each octave every hundredth of a second."""
-    rate = source.rate
-    size = int(2 ** round(np.log2(WINDOW_S * rate)))
-    window = hann_window(size)
-    hz = np.arange(size // 2 + 1) * rate / size
-    masks = np.stack([(hz >= c / np.sqrt(2)) & (hz < c * np.sqrt(2)) for c in CENTRES_HZ]).astype(np.float32)
-    count = (stop - start) * STEPS_PER_S // rate
-    parts = []
-    for first in range(0, count, READ_S * STEPS_PER_S):
-        last = min(count, first + READ_S * STEPS_PER_S)
-        at = start + np.arange(first, last) * rate // STEPS_PER_S
-        block = read_padded(source, int(at[0]), int(at[-1]) + size)
-        parts.append(powers_to_db(powers(block, at - at[0], window) @ masks.T))
-        progress(last / max(1, count))
-    return np.concatenate(parts).T if parts else np.zeros((len(CENTRES_HZ), 0))
-
-
 def decays_of(source: Source, progress: Callable[[float], None] = lambda _: None) -> Decays:
     """Reverberation times of a recording; of the middle ten minutes of a long one."""
     most = MOST_LISTENED_S * source.rate
     start = max(0, (source.frames - most) // 2)
-    curves = band_curves(source, start, min(source.frames, start + most), progress)
+    bands = [(centre / np.sqrt(2.0), centre * np.sqrt(2.0)) for centre in CENTRES_HZ]
+    stop = min(source.frames, start + most)
+    curves = powers_to_db(band_curves(source, bands, start, stop, step_ms=1000.0 / STEPS_PER_S, window_ms=WINDOW_MS, progress=progress))
     times, total = [], 0
     for centre, level in zip(CENTRES_HZ, curves, strict=True):
         found = free_decays(level) if centre * np.sqrt(2) < source.rate / 2 else []

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
 from pulizia.dsp.fourier import fast_length, irfft, rfft
-from pulizia.dsp.stft import hann_window, powers
+from pulizia.measure.band_curves import band_curves
 
 STEPS_PER_S = 50
 EDGES_HZ = (200.0, 330.0, 500.0, 750.0, 1100.0, 1600.0, 2300.0, 3400.0, 5000.0)
@@ -25,7 +25,7 @@ SHORTEST_S = 1.0
 LIKENESS = 0.35  # of signs from which a place is believed: chance gives 0 +- 0.02 over ten seconds
 REFINED_S, REACH_S = 2.0, 0.08
 PLACES = 8
-READ_S = 30
+WINDOW_MS = 64.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,22 +48,11 @@ class SameSound:
 
 def signs(source: Source, progress: Callable[[float], None] = lambda _: None) -> NDArray[np.int8]:
     """(bands, steps) -1, 0 or 1: how each band's share of the level moves."""
-    rate = source.rate
-    size = int(2 ** round(np.log2(0.064 * rate)))
-    window = hann_window(size)
-    hz = np.arange(size // 2 + 1) * rate / size
-    masks = np.stack([(hz >= low) & (hz < high) for low, high in pairwise(EDGES_HZ)]).astype(np.float32)
-    count = source.frames * STEPS_PER_S // rate
-    parts = []
-    for first in range(0, count, READ_S * STEPS_PER_S):
-        last = min(count, first + READ_S * STEPS_PER_S)
-        at = np.arange(first, last) * rate // STEPS_PER_S
-        block = read_padded(source, int(at[0]), int(at[-1]) + size)
-        parts.append(powers(block, at - at[0], window) @ masks.T)
-        progress(last / max(1, count))
-    if not parts:
-        return np.zeros((len(masks), 0), dtype=np.int8)
-    level = np.log(np.maximum(np.concatenate(parts).T.astype(np.float64), 1e-14))
+    bands = list(pairwise(EDGES_HZ))
+    power = band_curves(source, bands, 0, source.frames, step_ms=1000.0 / STEPS_PER_S, window_ms=WINDOW_MS, progress=progress)
+    if not power.shape[1]:
+        return np.zeros((len(bands), 0), dtype=np.int8)
+    level = np.log(np.maximum(power, 1e-14))
     loud = level > np.quantile(level, 0.95, axis=1, keepdims=True) - 7.0  # 30 dB: below lies what noise reduction changes
     step = np.zeros_like(level)
     step[:, 2:] = level[:, 2:] - level[:, :-2]
