@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
-from pulizia.dsp.fourier import rfft
+from pulizia.dsp.fourier import fast_length, irfft, rfft
 from pulizia.dsp.stft import hann_window, powers
 from pulizia.units import SILENCE_DB
 
@@ -77,10 +77,22 @@ def low_taps(rate: int, corner_hz: float, half: int) -> NDArray[np.float32]:
     return np.asarray(taps / taps.sum(), dtype=np.float32)
 
 
+def shaped_taps(hz: NDArray[np.float64], magnitude: NDArray[np.float64], half: int) -> NDArray[np.float32]:
+    """Symmetrical filter of 2 half + 1 taps with a magnitude (window method, Hann).
+
+    Parameters
+    ----------
+    hz : rising, evenly spaced from 0 to half the sample rate
+    magnitude : of the same length
+    """
+    size = 2 * (len(hz) - 1)
+    pulse = np.roll(irfft(magnitude.astype(np.float32), size), size // 2)
+    middle = pulse[size // 2 - half : size // 2 + half + 1] if half < size // 2 else np.pad(pulse, (half - size // 2, half - size // 2 + 1))
+    return np.asarray(middle * np.hanning(2 * half + 3)[1:-1], dtype=np.float32)
+
+
 def filtered(samples: Samples, taps: NDArray[np.float32]) -> Samples:
     """Symmetrical filter, same length; half a filter at both ends lacks context."""
-    from pulizia.dsp.fourier import fast_length, irfft
-
     half = len(taps) // 2
     size = fast_length(samples.shape[1] + 2 * half)
     return irfft(rfft(samples, size) * rfft(taps, size), size)[:, half : half + samples.shape[1]]

@@ -13,6 +13,7 @@ from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.dsp.moments import overlaps_any
+from pulizia.measure.moment_spectra import moment_spectra
 from pulizia.settings.declare import Settings
 
 S = TypeVar("S", bound=Settings)
@@ -111,6 +112,18 @@ def moments_survey(
     on = sum(m.on for m in marks)
     words = f"{len(marks)} {noun}{'' if len(marks) == 1 else 's'} found, {on} {done}." if marks else f"No {noun} was found at this setting."
     return Survey(words, marks, Table(("", ""), (("found", str(len(marks))), (done, str(on)))))
+
+
+def moments_picture(passage: Samples | None, rate: int, moments: Sequence[tuple[int, int]], noun: str) -> Picture:
+    """The passage, and the mean of the moments in it."""
+    if passage is None or not passage.shape[1]:
+        return Picture((Curve("passage", np.array([40.0, 20_000.0]), np.full(2, -160.0)),), "dBFS", "")
+    hz, whole, found = moment_spectra(passage, rate, moments)
+    curves = [Curve("passage", hz, whole)]
+    if found is None:
+        return Picture(tuple(curves), "dBFS", f"no {noun} in this passage")
+    curves.append(Curve("lines", hz, found))
+    return Picture(tuple(curves), "dBFS", f"red: {len(moments)} {noun}{'' if len(moments) == 1 else 's'} in this passage")
 
 
 @dataclass(frozen=True, slots=True)

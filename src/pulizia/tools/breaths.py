@@ -19,7 +19,17 @@ from pulizia.audio.spans import Span
 from pulizia.dsp.band_frames import around, band_frames, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
-from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Tool, moments_survey
+from pulizia.tools.base import (
+    Block,
+    Margin,
+    Picture,
+    Progress,
+    Suggestion,
+    Survey,
+    Tool,
+    moments_picture,
+    moments_survey,
+)
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 
 STEP_MS, WINDOW_MS = 10.0, 25.0
@@ -153,6 +163,12 @@ def suggest(source: Source, spans: Sequence[Span], settings: BreathsSettings, pr
     return Suggestion({"way": "lower", "range_db": 12.0}, f"{len(found)} breaths between phrases.")
 
 
+def picture(passage: Samples | None, rate: int, settings: BreathsSettings, _analysis: object) -> Picture:
+    """The spectrum of what is found in the passage beside the passage's own."""
+    found = [(b.start, b.stop) for b in find(passage, 0, settings, rate)] if passage is not None and passage.shape[1] else []
+    return moments_picture(passage, rate, found, "breath")
+
+
 TOOL = Tool(
     id="breaths",
     title="Breaths",
@@ -164,5 +180,6 @@ TOOL = Tool(
     margin=margin,
     survey=survey,
     suggest=suggest,
+    picture=picture,
     skip_field="left_s",
 )

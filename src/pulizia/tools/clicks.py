@@ -23,7 +23,18 @@ from pulizia.dsp.autoregression import detection, interpolated, models
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.dsp.stft import hann_window
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
-from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
+from pulizia.tools.base import (
+    Block,
+    Margin,
+    Mark,
+    Picture,
+    Progress,
+    Suggestion,
+    Survey,
+    Table,
+    Tool,
+    moments_picture,
+)
 from pulizia.units import Unit, db_to_gain, format_number
 
 FRAME_S = 0.0427  # 2048 at 48 kHz; models of 24 at 48 kHz
@@ -311,6 +322,12 @@ def suggest(source: Source, spans: Sequence[Span], settings: ClicksSettings, pro
     return Suggestion({"kind": "clicks", "widest_ms": widest}, f"{len(found.marks)} clicks, most shorter than {format_number(widest)} ms.")
 
 
+def picture(passage: Samples | None, rate: int, settings: ClicksSettings, _analysis: object) -> Picture:
+    """The spectrum of what is found in the passage beside the passage's own."""
+    found = find(passage[0], 0, settings, rate) if passage is not None and passage.shape[1] else []
+    return moments_picture(passage, rate, found, "click")
+
+
 TOOL = Tool(
     id="clicks",
     title="Clicks",
@@ -322,5 +339,6 @@ TOOL = Tool(
     margin=margin,
     survey=survey,
     suggest=suggest,
+    picture=picture,
     skip_field="left_s",
 )

@@ -21,7 +21,18 @@ from pulizia.dsp.autoregression import fill, model_of
 from pulizia.dsp.moments import Stretch, merged, runs
 from pulizia.measure.flat_tops import flat_runs
 from pulizia.settings.declare import Settings, number, switch
-from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
+from pulizia.tools.base import (
+    Block,
+    Margin,
+    Mark,
+    Picture,
+    Progress,
+    Suggestion,
+    Survey,
+    Table,
+    Tool,
+    moments_picture,
+)
 from pulizia.units import Unit, db_to_gain, format_number, gain_to_db
 
 PIECE_S = 10
@@ -241,6 +252,14 @@ def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, p
     return Suggestion({"room_db": room}, f"The rebuilt tops reach {format_number(gain_to_db(highest), 1, plus=True)} dBFS.")
 
 
+def picture(passage: Samples | None, rate: int, settings: OverloadSettings, levels: CutLevels | None) -> Picture:
+    """The spectrum of what is found in the passage beside the passage's own."""
+    found: list[Stretch] = []
+    if passage is not None and passage.shape[1] and levels is not None:
+        found = _groups(cut_samples(passage[0], levels.above[0], levels.below[0], settings))
+    return moments_picture(passage, rate, found, "flattened top")
+
+
 TOOL = Tool(
     id="overload",
     title="Overload",
@@ -254,4 +273,5 @@ TOOL = Tool(
     analysis_places=lambda _settings, _rate: None,
     survey=survey,
     suggest=suggest,
+    picture=picture,
 )

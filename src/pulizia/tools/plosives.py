@@ -20,7 +20,17 @@ from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, throu
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
 from pulizia.settings.declare import Settings, Stretches, number, places
-from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Tool, moments_survey
+from pulizia.tools.base import (
+    Block,
+    Margin,
+    Picture,
+    Progress,
+    Suggestion,
+    Survey,
+    Tool,
+    moments_picture,
+    moments_survey,
+)
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 
 STEP_MS, WINDOW_MS = 5.0, 40.0
@@ -160,6 +170,12 @@ def suggest(source: Source, spans: Sequence[Span], settings: PlosivesSettings, p
     return Suggestion({"reduction_db": 30.0, "sensitivity_db": 0.0}, f"{len(found)} thumps below 150 Hz.")
 
 
+def picture(passage: Samples | None, rate: int, settings: PlosivesSettings, _analysis: object) -> Picture:
+    """The spectrum of what is found in the passage beside the passage's own."""
+    found = find(passage, 0, settings, rate) if passage is not None and passage.shape[1] else []
+    return moments_picture(passage, rate, found, "thump")
+
+
 TOOL = Tool(
     id="plosives",
     title="Plosives",
@@ -171,5 +187,6 @@ TOOL = Tool(
     margin=margin,
     survey=survey,
     suggest=suggest,
+    picture=picture,
     skip_field="left_s",
 )

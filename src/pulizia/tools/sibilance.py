@@ -17,7 +17,14 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
-from pulizia.dsp.band_frames import band_frames, filtered, low_taps, spread, step_frames
+from pulizia.dsp.band_frames import (
+    band_frames,
+    filtered,
+    low_taps,
+    shaped_taps,
+    spread,
+    step_frames,
+)
 from pulizia.dsp.moments import merged, overlaps_any, runs
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
@@ -61,8 +68,8 @@ class SibilanceSettings(Settings):
         help="Relative to this speaker's usual S: at -6 all are lowered in full, at 0 only those harder than usual.",
     )  # fmt: skip
     width: str = choice(
-        "band", options={"band": "the S band", "wide": "everything above"}, label="Acts on",
-        help="Only the band of this speaker's S, or all treble from its lower edge.",
+        "band", options={"band": "the S band", "shape": "where S stands highest", "wide": "everything above"}, label="Acts on",
+        help="The band of this speaker's S; most where it stands highest, which lisps least; or all treble from its lower edge.",
     )
     low_hz: float = number(
         0.0, unit=Unit.HZ, low=0.0, high=9000.0, step=50.0, label="From", more=True,
@@ -199,18 +206,33 @@ def process(block: Block, settings: SibilanceSettings, speaker: Speaker) -> Samp
     padded = np.concatenate([[0.0], amount, [0.0]])
     curve = spread(padded, first - 1, step, block.start, block.samples.shape[1])
     share = np.where(curve > 0.0, 10.0 ** (-curve / 20.0) - 1.0, 0.0).astype(np.float32)
-    low, high = band_of(settings, speaker)
-    half = round(FILTER_HALF_S * block.rate)
-    taps = -low_taps(block.rate, low, half)
-    if high < 0.48 * block.rate:
-        taps = taps + low_taps(block.rate, high, half)
-    else:
-        taps[half] += 1.0
+    taps = _taps(settings, speaker, block.rate)
     inside = share != 0.0
     out = block.samples.copy()
-    change = share * filtered(block.samples, taps.astype(np.float32))
+    change = share * filtered(block.samples, taps)
     out[:, inside] += change[:, inside]
     return out
+
+
+def _taps(settings: SibilanceSettings, speaker: Speaker, rate: int) -> NDArray[np.float32]:
+    """The symmetrical filter of what is lowered."""
+    half = round(FILTER_HALF_S * rate)
+    if settings.width == "shape" and speaker.count:
+        return shaped_taps(speaker.hz, shape_of(settings, speaker), half)
+    low, high = band_of(settings, speaker)
+    taps = -low_taps(rate, low, half)
+    if high < 0.48 * rate:
+        return np.asarray(taps + low_taps(rate, high, half), dtype=np.float32)
+    taps[half] += 1.0
+    return taps
+
+
+def shape_of(settings: SibilanceSettings, speaker: Speaker) -> NDArray[np.float64]:
+    """0..1 over the speaker's frequencies: 1 where the S stands highest, 0 where it has fallen by twice EDGE_DB."""
+    low, high = band_of(settings, speaker)
+    near = (speaker.hz >= low / 1.3) & (speaker.hz <= high * 1.3)
+    top = float(speaker.level_db[near].max()) if near.any() else 0.0
+    return np.where(near, np.clip((speaker.level_db - top) / (2.0 * EDGE_DB) + 1.0, 0.0, 1.0), 0.0)
 
 
 def margin(_settings: SibilanceSettings, rate: int) -> Margin:
