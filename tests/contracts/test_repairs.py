@@ -21,7 +21,7 @@ from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import make_step
 from pulizia.tools import breaths, clicks, gate, hum, noise, overload, plosives, ringing, sibilance
-from pulizia.tools.registry import tool_of
+from pulizia.tools.registry import ALL, tool_of
 
 RATE = 48_000
 NOTHING = lambda _p: None  # noqa: E731
@@ -199,6 +199,66 @@ def test_s_sounds_are_lowered_by_the_amount_and_vowels_stay_identical(voice: np.
     assert np.array_equal(made[vowels], sound.astype(np.float32)[vowels])
     marks = sibilance.survey(source, source, (), settings, speaker, NOTHING).marks
     assert abs(len(marks) - len(places)) <= 1
+
+
+def test_the_shape_of_the_s_is_lowered_most_where_it_stands_highest(voice: np.ndarray) -> None:
+    rng = np.random.default_rng(9)
+    hz = np.fft.rfftfreq(6000, 1 / RATE)
+    peak = np.maximum(
+        10 ** (-np.abs(np.log2(np.maximum(hz, 1) / 6500.0)) * 12 / 20), 0.05
+    )  # 12 dB per octave around 6.5 kHz
+    sound, places = voice.copy(), range(RATE + 20_000, len(voice) - RATE, 61_000)
+    for at in places:
+        hiss = np.fft.irfft(np.fft.rfft(rng.normal(0, 0.05, 6000)) * peak) * np.hanning(6000)
+        sound[at : at + 6000] = 0.05 * sound[at : at + 6000] + hiss
+    made = treated(sound, "sibilance", reduction_db=8.0, width="shape")[0]
+
+    def fall_db(low: float, high: float) -> float:
+        inside = (hz > low) & (hz < high)
+        before, after = (
+            sum(
+                np.sum(np.abs(np.fft.rfft(x[at : at + 6000] * np.hanning(6000))[inside]) ** 2)
+                for at in list(places)[1:-1]
+            )
+            for x in (sound, made)
+        )
+        return float(10 * np.log10(before / after))
+
+    assert fall_db(6200, 6800) == pytest.approx(8.0, abs=1.5)
+    assert fall_db(4300, 4900) < fall_db(6200, 6800) - 1.5
+    assert fall_db(500, 2500) < 0.3
+    untouched = np.ones(len(voice), dtype=bool)
+    for at in places:
+        untouched[at - 2000 : at + 8000] = False
+    assert np.array_equal(made[untouched], sound.astype(np.float32)[untouched])
+
+
+@pytest.mark.parametrize("tool", [t.id for t in ALL if t.picture is not None])
+def test_pictures_are_finite_even_of_nothing_and_silence(tool: str, voice: np.ndarray) -> None:
+    made = tool_of(tool)
+    sound = voice[None, : 4 * RATE].astype(np.float32)
+    learned = made.analyse(ArraySource(sound, RATE), (), made.settings(), NOTHING)
+    for passage in (sound, np.zeros((1, 2 * RATE), np.float32), np.zeros((1, 700), np.float32), np.zeros((1, 0), np.float32), None):
+        drawn = made.picture(passage, RATE, made.settings(), learned)
+        assert drawn.curves
+        for curve in drawn.curves:
+            assert len(curve.hz) == len(curve.level_db)
+            assert np.isfinite(curve.hz).all()
+            assert np.isfinite(curve.level_db).all()
+
+
+def test_the_picture_of_found_moments_shows_where_they_stand_out(voice: np.ndarray) -> None:
+    sound = voice[: 6 * RATE].astype(np.float32)
+    places = range(RATE, 5 * RATE, 40_007)
+    for at in places:
+        sound[at : at + 4] += np.array([0.3, -0.4, 0.35, -0.2], dtype=np.float32)
+    drawn = clicks.picture(sound[None], RATE, clicks.ClicksSettings(), None)
+    passage, found = drawn.curves
+    treble = passage.hz > 10_000
+    assert found.level_db[treble].mean() > passage.level_db[treble].mean() + 10
+    assert str(len(places)) in drawn.caption
+    empty = clicks.picture(np.zeros((1, RATE), np.float32), RATE, clicks.ClicksSettings(), None)
+    assert empty.caption == "no click in this passage"
 
 
 def test_breaths_are_found_between_phrases_and_lowered(voice: np.ndarray) -> None:
