@@ -20,6 +20,7 @@ from pathlib import Path
 import libebur128
 import numpy as np
 from material import RATE, long_wav, narration
+from scipy.signal import butter, sosfilt
 
 from pulizia.audio.source import ArraySource
 from pulizia.measure.loudness import measure
@@ -76,9 +77,10 @@ def tools() -> None:
     settings["limiter"] = {"gain_db": 10.0}
     settings["level"] = {"way": "gain", "gain_db": -3.0}
     settings["equaliser"] = {"bands": [["high-pass", 80, 0, 18], ["bell", 300, -3, 2], ["bell", 2500, 2, 1], ["high shelf", 8000, -2, 0.7]]}
+    dull = sosfilt(butter(8, 3400.0, fs=RATE, output="sos"), samples).astype(np.float32)
     for tool_id, values in settings.items():
         seconds = 30 if tool_id == "voice_sieve" else 300
-        part = ArraySource(samples[:, : seconds * RATE], RATE)
+        part = ArraySource((dull if tool_id == "dull_voice" else samples)[:, : seconds * RATE], RATE)
 
         def work(tool_id: str = tool_id, values: dict = values, part: ArraySource = part) -> None:
             chain = Chain(part, [make_step(tool_id, values)], ChunkCache(), AnalysisStore())

@@ -10,4 +10,4 @@ $bin/mypy
 echo "== import contracts"
 $bin/lint-imports
 echo "== tests"
-exec $bin/python -m pytest "$@"
+exec $bin/python -m pytest -n 2 --dist worksteal "$@"

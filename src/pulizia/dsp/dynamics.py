@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 STEPS_PER_S = 1000
 SILENT_DB = -160.0
+COLUMNS = 16
 
 
 def static_gain_db(level_db: NDArray[np.float64], threshold_db: float, ratio: float, knee_db: float) -> NDArray[np.float64]:
@@ -39,7 +40,8 @@ def step_levels(samples: NDArray[np.float32], start: int, rate: int) -> tuple[ND
     if last <= first:
         return np.zeros(0), int(first)
     edges = (np.arange(first, last + 1) * rate + STEPS_PER_S - 1) // STEPS_PER_S - start
-    peak = np.maximum.reduceat(np.abs(samples).max(axis=0), edges[:-1])[: last - first]
+    loudest = np.abs(samples[0]) if len(samples) == 1 else np.abs(samples).max(axis=0)
+    peak = np.maximum.reduceat(loudest, edges[:-1])[: last - first]
     return 20.0 * np.log10(np.maximum(peak.astype(np.float64), 10.0 ** (SILENT_DB / 20.0))), int(first)
 
 
@@ -54,19 +56,66 @@ def smoothed(gain_db: NDArray[np.float64], attack_ms: float, release_ms: float) 
     """Gain over steps: falling with the attack, rising with the release."""
     fall = math.exp(-1000.0 / (attack_ms * STEPS_PER_S)) if attack_ms > 0.0 else 0.0
     rise = math.exp(-1000.0 / (release_ms * STEPS_PER_S)) if release_ms > 0.0 else 0.0
-    made: list[float] = []
-    keep = made.append
     state = float(gain_db[0]) if len(gain_db) else 0.0
-    for goal in gain_db.tolist():
-        state = goal + (fall if goal < state else rise) * (state - goal)
-        keep(state)
-    return np.array(made)
+    return np.array([
+        state := goal + fall * (state - goal) if goal < state else goal + rise * (state - goal)
+        for goal in gain_db.tolist()
+    ])  # fmt: skip
 
 
 def over_frames(gain_db: NDArray[np.float64], first: int, start: int, frames: int, rate: int) -> NDArray[np.float32]:
-    """Gains at steps as factors at every frame of a block: straight lines from middle to middle."""
+    """Gains in dB at milliseconds as factors at every frame of a block: straight lines from middle to middle.
+
+    Parameters
+    ----------
+    gain_db : (steps,)
+    first : the first step, counted from the recording's frame 0
+    start, frames : the block's first frame, and its length
+
+    Returns
+    -------
+    (frames,) float32
+    """
     if not len(gain_db):
         return np.ones(frames, dtype=np.float32)
     gain = 10.0 ** (gain_db / 20.0)
-    at = (np.arange(frames) + start) * (STEPS_PER_S / rate) - first - 0.5
-    return np.asarray(np.interp(at, np.arange(len(gain)), gain), dtype=np.float32)
+    step, left = divmod(rate, STEPS_PER_S)
+    if left:
+        at = (np.arange(frames) + start) * (STEPS_PER_S / rate) - first - 0.5
+        return np.asarray(np.interp(at, np.arange(len(gain)), gain), dtype=np.float32)
+    return lines_between(gain, step, (first - 1) * step - start, step // 2, frames)
+
+
+def lines_between(values: NDArray[np.float64], step: int, begin: int, middle: int, frames: int) -> NDArray[np.float32]:
+    """Values at the middles of steps of whole frames, joined by straight lines; level before and behind.
+
+    Parameters
+    ----------
+    values : (steps,), at least one
+    step : frames of a step
+    begin : frame at which the step before the first begins
+    middle : frame within a step at which its value holds
+    frames : length of the curve
+
+    Returns
+    -------
+    (frames,) float32
+    """
+    steady = np.concatenate([values[:1], values, values[-1:]]).astype(np.float32)
+    rise, share = np.diff(steady), (np.arange(step) / step).astype(np.float32)
+    lines = np.empty((len(rise), step), dtype=np.float32)
+    if step < COLUMNS:  # rows this short cost more to begin than to fill
+        for n, part in enumerate(share):
+            np.add(steady[:-1], rise * part, out=lines[:, n])
+    else:
+        np.multiply(rise[:, None], share, out=lines)
+        lines += steady[:-1, None]
+    flat = lines.reshape(-1)
+    begin += middle
+    a, b = max(0, begin), min(frames, begin + len(flat))
+    if a == 0 and b == frames:
+        return flat[-begin : frames - begin]
+    out = np.full(frames, steady[-1], dtype=np.float32)
+    out[:a] = steady[0]
+    out[a:b] = flat[a - begin : b - begin]
+    return out

@@ -118,6 +118,24 @@ def noise_gain(
     return gains
 
 
+def amplitude_gain(gamma: NDArray[np.float32], *, alpha: float, xi_min: float, lowest: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Gain of [2] alone, in lowest..1: where little is taken away, no presence has to be weighed.
+
+    Parameters
+    ----------
+    gamma : (frames, bins) float32
+    alpha, xi_min, lowest
+        As for :func:`noise_gain`.
+    """
+    gains = np.empty_like(gamma)
+    state = GainState()
+    for first in range(0, len(gamma), BATCH):
+        part = gamma[first : first + BATCH]
+        xi = decision_directed(part, state, alpha=alpha, xi_min=xi_min)
+        gains[first : first + BATCH] = log_mmse_gain(xi, part)
+    return np.clip(gains, lowest, np.float32(1.0), out=gains)
+
+
 def decision_directed(
     gamma: NDArray[np.float32], state: GainState, *, alpha: float, xi_min: float
 ) -> NDArray[np.float32]:

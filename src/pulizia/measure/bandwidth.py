@@ -14,7 +14,7 @@ from pulizia.measure.spectrum import SPEECH_THIRD_OCTAVES
 from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
 from pulizia.units import powers_to_db
 
-MOST_LISTENED_S = 300
+MOST_LISTENED_S = 180
 ALIGNED_HZ = (500.0, 2000.0)
 MISSING_DB = 12.0  # under the average voice, from which a band counts as missing
 HIGHEST_HZ = 12_000.0

@@ -94,9 +94,9 @@ def _decode_stream(
     container: av.container.InputContainer, path: Path, target: Path, progress: Progress
 ) -> dict[str, str]:
     stream = container.streams.audio[0]
-    rate = stream.codec_context.sample_rate
-    channels = stream.codec_context.channels
-    if not rate or not channels:
+    codec = getattr(stream, "codec_context", None)  # None where no decoder knows the sound
+    rate, channels = (codec.sample_rate, codec.channels) if codec is not None else (0, 0)
+    if codec is None or not rate or not channels:
         message = f"{path.name} has a sound track of unknown format. Convert it to WAV first."
         raise MediaError(message)
     expected = max(1.0, float((container.duration or 0) / 1e6) * rate)
@@ -110,11 +110,12 @@ def _decode_stream(
         if writer.frames == 0:
             message = f"{path.name} holds a sound track without any sound in it."
             raise MediaError(message)
-    said = {"coding": stream.codec_context.name.removesuffix("float")}
+    said = {"coding": codec.name.removesuffix("float")}
     if container.streams.video:
         start = float((stream.start_time or 0) * (stream.time_base or 0))
         said["starts_at_s"] = f"{start:.6f}"
-        said["picture"] = container.streams.video[0].codec_context.name
+        picture = getattr(container.streams.video[0], "codec_context", None)
+        said["picture"] = picture.name if picture is not None else "unknown picture"
     said |= {k: v for k, v in container.metadata.items() if k in ("title", "artist", "timecode")}
     return said
 

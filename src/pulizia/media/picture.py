@@ -53,7 +53,7 @@ def remux(
     try:
         with disk_words(target), av.open(str(picture)) as source:
             _check_streams(source, picture)
-            with av.open(str(beside.path), "w", format=CONTAINERS[suffix]) as out:
+            with av.open(str(beside.path), "w", format=CONTAINERS[suffix], options=_clock(suffix, sound.rate)) as out:
                 out.metadata.update(source.metadata)
                 _copy(source, out, sound, PCM_IN.get(suffix) if plain else None, bitrate_kbps, progress)
         beside.keep()
@@ -67,6 +67,11 @@ def remux(
     except BaseException:
         beside.drop()
         raise
+
+
+def _clock(suffix: str, rate: int) -> dict[str, str]:
+    """The container's clock ticks as the sound does: else where the sound begins is rounded to a millisecond."""
+    return {} if suffix == ".mkv" else {"movie_timescale": str(rate)}
 
 
 def _check_streams(source: Any, picture: Path) -> None:  # noqa: ANN401

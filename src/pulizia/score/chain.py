@@ -22,7 +22,7 @@ from pulizia.units import ms_to_frames
 EDGE_FADE_MS = 10.0
 MOST_ANALYSES = 48
 GROUP_CHUNKS = 6  # made in one go by tools that want much context: it is looked at once for all of them
-WIDE_CONTEXT_S = 0.7
+WIDE_CONTEXT_S = 0.4
 MOST_KEPT_KEYS = 1 << 12  # a stage never changes, so neither do its keys; views ask often
 
 

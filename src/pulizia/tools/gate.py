@@ -19,6 +19,7 @@ from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp import biquads
 from pulizia.dsp.block_filter import BlockFilter
+from pulizia.dsp.dynamics import over_frames
 from pulizia.dsp.moments import runs
 from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
 from pulizia.settings.declare import Settings, number, switch
@@ -159,32 +160,11 @@ def process(block: Block, settings: GateSettings, _analysis: None) -> Samples:
     """Turn the block down where the gate is closed."""
     level, first = levels(block.samples, block.start, settings, block.rate)
     out = np.empty_like(block.samples)
-    curves = [_curve(10.0 ** (gain_db(open_steps(row, settings), settings) / 20.0), first, block) for row in level]
+    frames = block.samples.shape[1]
+    curves = [over_frames(gain_db(open_steps(row, settings), settings), first, block.start, frames, block.rate) for row in level]
     for channel in range(len(out)):
         curve = curves[0 if settings.linked else channel]
         np.multiply(block.samples[channel], curve, out=out[channel])
-    return out
-
-
-def _curve(gain: NDArray[np.float64], first: int, block: Block) -> NDArray[np.float32]:
-    """Gains at milliseconds as a curve over the frames of a block."""
-    frames = block.samples.shape[1]
-    if not len(gain):
-        return np.ones(frames, dtype=np.float32)
-    step, left = divmod(block.rate, STEPS_PER_S)
-    if left:
-        at = (np.arange(frames) + block.start) * (STEPS_PER_S / block.rate) - first - 0.5
-        return np.asarray(np.interp(at, np.arange(len(gain)), gain), dtype=np.float32)
-    # whole frames to a millisecond: from middle to middle by a straight line
-    steady = np.concatenate([gain[:1], gain, gain[-1:]]).astype(np.float32)
-    share = ((np.arange(step) + 0.0) / step).astype(np.float32)
-    lines = steady[:-1, None] + np.diff(steady)[:, None] * share
-    begin = (first - 1) * step + step // 2 - block.start
-    flat = lines.reshape(-1)
-    out = np.full(frames, steady[-1], dtype=np.float32)
-    a, b = max(0, begin), min(frames, begin + len(flat))
-    out[:a] = steady[0]
-    out[a:b] = flat[a - begin : b - begin]
     return out
 
 

@@ -38,10 +38,11 @@ from pulizia.tools.base import (
     Table,
     Tool,
 )
-from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
+from pulizia.units import Unit, format_number, powers_to_db
 
 HOLD_MS = 12.0  # a period of 83 Hz: the level does not fall between the pulses of a deep voice
 SETTLED = 7.0  # release times after which the detector has forgotten where it began (-60 dB)
+LET_GO_DB = 1e-5
 PIECE_S = 20
 LANE_STEP_MS = 20
 MOST_LISTENED_S = 300
@@ -138,22 +139,24 @@ def reductions_db(part: Samples, threshold: float, settings: SplitCompressorSett
     wanted = static_gain_db(held(level, max(1, round(HOLD_MS))), threshold, settings.ratio_count, settings.knee_db)
     if not wanted.any():
         return np.zeros(len(wanted)), first
-    return smoothed(wanted, settings.attack_ms, settings.release_ms), first
+    gain = smoothed(wanted, settings.attack_ms, settings.release_ms)
+    # a detector that has long let go leaves a trace far below hearing: bit for bit is better
+    gain[gain > -LET_GO_DB] = 0.0
+    return gain, first
 
 
 def process(block: Block, settings: SplitCompressorSettings, _analysis: None) -> Samples:
     """Compress a block: the sound plus what each band's gain changes."""
     splits = splits_of(settings, block.rate)
     parts = crossover.bands(block.samples, splits, block.rate) if splits else [block.samples]
-    out = block.samples
+    out = block.samples.copy()
     for part, threshold, make_up in zip(parts, thresholds_of(settings), make_ups_of(settings), strict=True):
         gain_db, first = reductions_db(part, threshold, settings, block.start, block.rate)
         if not gain_db.any() and make_up == 0.0:
             continue
-        gain = over_frames(gain_db, first, block.start, block.samples.shape[1], block.rate) * np.float32(db_to_gain(make_up))
-        change = part * (gain - np.float32(1.0))
-        # a detector that has long let go leaves a trace far below hearing: bit for bit is better
-        out = out + np.where(np.abs(gain - 1.0) > 1e-6, change, np.float32(0.0))
+        gain = over_frames(gain_db + make_up, first, block.start, block.samples.shape[1], block.rate)
+        gain -= np.float32(1.0)
+        out += part * gain
     return out
 
 
