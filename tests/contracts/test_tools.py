@@ -59,6 +59,7 @@ ACTING: dict[str, dict[str, object]] = {  # settings with which a tool has somet
     "limiter": {"gain_db": 12.0},
     "split_compressor": {"threshold_db": -40.0, "high_threshold_db": -50.0},
     "room_tone": {"way": "under", "profile_spans_s": [[3.0, 3.9]]},
+    "original": {"recording": "x", "offset_s": -0.1234567, "drift_count": 40.0},
     "equaliser": {"bands": [["bell", 900.0, -6.0, 2.0], ["high-pass", 80.0, 0.0, 12.0]]},
     "ringing": {"extra_hz": 700.0},
     "breaths": {"sensitivity_db": 6.0},
@@ -70,7 +71,8 @@ quick_tool = pytest.mark.parametrize("tool", [t for t in ALL if t.stream is None
 
 
 def after(samples: Samples, step: Step, rate: int = 48_000) -> Source:
-    return Chain(ArraySource(samples, rate), [step], ChunkCache(), AnalysisStore()).after
+    other = ArraySource(samples[:, ::-1].copy(), rate)
+    return Chain(ArraySource(samples, rate), [step], ChunkCache(), AnalysisStore(), lambda _fingerprint: other).after
 
 
 def _with_analysis(samples: Samples, analysis: object, tool: str) -> Source:
@@ -135,7 +137,7 @@ def test_the_samples_do_not_depend_on_how_they_are_read(tool: AnyTool, data: st.
     assert np.array_equal(np.concatenate([read[p] for p in parts], axis=1), whole)
 
 
-PLACED = {"fade", "reverse", "room_tone", "room_tail"}  # what they do depends on where the recording or the stretch begins
+PLACED = {"fade", "reverse", "room_tone", "room_tail", "original"}  # what they do depends on where the recording or the stretch begins
 
 
 @pytest.mark.parametrize("tool", [t for t in ALL if t.stream is None and t.id not in PLACED], ids=lambda t: t.id)

@@ -327,6 +327,19 @@ def test_a_worked_passage_is_found_in_the_raw_recordings(capsys, wav: Callable[.
     assert [Path(r["file"]).name for r in rows] == ["right.wav"]
     assert rows[0]["offset_s"] == pytest.approx(12 + 123 / RATE, abs=0.001)
     assert rows[0]["gain_db"] == pytest.approx(-28, abs=2)
+    target = tmp_path / "back.wav"
+    code, told, _ = run(capsys, "find", worked, "--among", folder, "--put-back", 3, 5, "-o", target)
+    assert (code, "put back" in told) == (0, True)
+    back, was = soundfile.read(target)[0], soundfile.read(worked)[0]
+    inner = slice(3 * RATE + 600, 5 * RATE - 600)
+    place, gain = round(rows[0]["offset_s"] * RATE), 10 ** (rows[0]["gain_db"] / 20)
+    assert np.abs(back[inner] - gain * raw[place:][inner]).max() < 2e-5
+    outside = np.r_[0 : 3 * RATE, 5 * RATE : len(was)]
+    assert np.abs(back[outside] - was[outside]).max() < 2e-7
+    code, _, err = run(capsys, "find", worked, "--among", folder, "--put-back", 3, 500, "-o", tmp_path / "no.wav")
+    assert (code, "does not lie inside" in err) == (1, True)
+    code, _, err = run(capsys, "find", worked, "--among", folder, "-o", tmp_path / "no.wav")
+    assert (code, "give both" in err) == (1, True)
     code, _, err = run(capsys, "find", worked, "--among", folder / "wrong.wav")
     assert code == 1
     assert "was not found" in err

@@ -4,15 +4,25 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from pulizia.audio.source import Source
+from pulizia.audio.spans import Span
 from pulizia.cli.progress import TerminalProgress
-from pulizia.errors import MediaError
-from pulizia.measure.same_sound import find_same
-from pulizia.media.open import open_media
+from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliverable import Deliverable, kind_of_path
+from pulizia.errors import DeliveryError, MediaError
+from pulizia.measure.same_sound import SameSound, find_same
+from pulizia.media.open import OpenMedia, broadcast_of, open_media
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.steps import make_step
 from pulizia.session.sources import sound_files
-from pulizia.units import format_number, format_time
+from pulizia.tools.original import lying_at
+from pulizia.units import format_number, format_time, seconds_to_frames
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
@@ -20,18 +30,35 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command = commands.add_parser("find", help="find the raw recording that a worked file was made from")
     command.add_argument("file", type=Path, help="the worked file")
     command.add_argument("--among", type=Path, nargs="+", required=True, metavar="PATH", help="raw recordings, or folders of them")
+    command.add_argument("--put-back", type=float, nargs=2, metavar=("FROM", "TO"), help="write the worked file with the likeliest raw recording back in this stretch, in seconds (with -o)")
+    command.add_argument("-o", "--output", type=Path, help="the file that is written")
+    command.add_argument("--overwrite", action="store_true", help="replace an existing output")
     command.add_argument("--json", action="store_true", help="print as JSON")
     command.set_defaults(run=run)
 
 
-def run(options: argparse.Namespace) -> int:
-    """Look through all candidates, likeliest first."""
-    progress = TerminalProgress(options.file.name)
-    worked = open_media(options.file, progress).source
-    candidates = [p for p in sound_files(options.among) if not p.samefile(options.file)]
-    if not candidates:
-        message = "There is no sound file to look through. Name raw recordings, or a folder that holds them."
-        raise MediaError(message)
+def _put_back(options: argparse.Namespace, media: OpenMedia, path: Path, found: SameSound) -> None:
+    rate = media.source.rate
+    start, stop = (seconds_to_frames(s, rate) for s in options.put_back)
+    if not 0 <= start < stop <= media.source.frames:
+        message = f"The stretch {options.put_back[0]:g} to {options.put_back[1]:g} s does not lie inside {media.path.name}, which is {media.source.frames / rate:.2f} s long."
+        raise DeliveryError(message)
+    raw = open_media(path)
+    step = make_step("original", lying_at(raw.fingerprint, found, 0.0), spans=(Span(start, stop),))
+    chain = Chain(media.source, [step], ChunkCache(), AnalysisStore(), lambda _fingerprint: raw.source)
+    write_source(chain.after, options.output, Deliverable(kind=kind_of_path(options.output)), lambda _share: None, said=Said(markers=media.markers, broadcast=broadcast_of(media)))
+    print(f"{options.output}: {path.name} put back from {options.put_back[0]:g} to {options.put_back[1]:g} s", file=sys.stderr if options.json else sys.stdout)
+
+
+def _check(options: argparse.Namespace) -> None:
+    if (options.put_back is None) != (options.output is None):
+        message = "To put a stretch back, give both --put-back FROM TO and -o OUT."
+        raise DeliveryError(message)
+    if options.output is not None:
+        check_output(options.output, inputs=[options.file], overwrite=options.overwrite)
+
+
+def _found(worked: Source, candidates: Sequence[Path], progress: TerminalProgress) -> list[tuple[Path, SameSound]]:
     rows = []
     for n, path in enumerate(candidates):
         progress(n / len(candidates), path.name)
@@ -41,8 +68,23 @@ def run(options: argparse.Namespace) -> int:
             continue  # a file of another kind among the recordings
         if found is not None:
             rows.append((path, found))
+    return sorted(rows, key=lambda row: -row[1].likeness)
+
+
+def run(options: argparse.Namespace) -> int:
+    """Look through all candidates, likeliest first."""
+    _check(options)
+    progress = TerminalProgress(options.file.name)
+    media = open_media(options.file, progress)
+    worked = media.source
+    candidates = [p for p in sound_files(options.among) if not p.samefile(options.file)]
+    if not candidates:
+        message = "There is no sound file to look through. Name raw recordings, or a folder that holds them."
+        raise MediaError(message)
+    rows = _found(worked, candidates, progress)
     progress.done()
-    rows.sort(key=lambda row: -row[1].likeness)
+    if rows and options.output is not None:
+        _put_back(options, media, *rows[0])
     if options.json:
         print(json.dumps([{"file": str(p), "offset_s": f.offset_s, "drift_ppm": f.drift_ppm, "gain_db": f.gain_db, "likeness": f.likeness} for p, f in rows], indent=1))
         return 0 if rows else 1

@@ -37,7 +37,7 @@ def run(options: argparse.Namespace) -> int:
         inputs = [r.path for r in project.recordings]
         check_output(target, inputs=inputs, overwrite=options.overwrite)
         progress = TerminalProgress(recording.name)
-        programme = worked_recording(recording, progress)
+        programme = worked_recording(recording, project, progress)
         wanted = Deliverable(sample_format=FORMATS[options.bits])
         write_source(programme.source, target, wanted, progress, said=Said(markers=programme.markers))
         progress.done()

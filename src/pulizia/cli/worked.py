@@ -13,7 +13,7 @@ from pulizia.errors import ProjectError
 from pulizia.media.broadcast import Broadcast
 from pulizia.media.open import broadcast_of, open_media, picture_of
 from pulizia.project.file import SUFFIX, load_project
-from pulizia.project.model import Recording
+from pulizia.project.model import Project, Recording
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import Step
@@ -54,16 +54,19 @@ def worked_programme(path: Path, recording: str | None, progress: Callable[[floa
         names = ", ".join(r.name for r in project.recordings)
         message = f"{path.name} holds several recordings ({names}). Choose one with --recording."
         raise ProjectError(message)
-    return worked_recording(chosen[0], progress)
+    return worked_recording(chosen[0], project, progress)
 
 
-def worked_recording(recording: Recording, progress: Callable[[float], None]) -> Programme:
+def worked_recording(recording: Recording, project: Project, progress: Callable[[float], None]) -> Programme:
     """A recording after its score; refuses a file that is not the one the score was made for."""
     media = open_media(recording.path, progress)
     if media.fingerprint != recording.fingerprint:
         message = f"{recording.path.name} has changed since the project was saved. Relink it in the window first."
         raise ProjectError(message)
-    chain = Chain(media.source, recording.score, ChunkCache(CHUNK_BYTES), AnalysisStore())
+    paths = {r.fingerprint: r.path for r in project.recordings}
+    wanted = {step.other for step in recording.score if step.other in paths}
+    others = {f: found.source for f in wanted if (found := open_media(paths[f], progress)).fingerprint == f}
+    chain = Chain(media.source, recording.score, ChunkCache(CHUNK_BYTES), AnalysisStore(), others.get)
     chain.prepare(progress)
     return Programme(
         source=chain.after, path=recording.path, name=recording.name,

@@ -5,9 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QFileDialog, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from pulizia.audio.source import SpanSource
+from pulizia.audio.spans import Span
 from pulizia.desktop.controls import button, label
 from pulizia.errors import MediaError
 from pulizia.measure.same_sound import SameSound, find_same
@@ -42,6 +43,8 @@ class FindDialog(QDialog):
         column.addWidget(button("Look in a folder\u2026", self._ask, main=True))
         column.addWidget(button("Close", self.accept))
         self._job: Job | None = None
+        self._of = ""
+        self._span: Span | None = None  # what was looked for: the recording, and the stretch of it
         self.finished.connect(lambda _code: self._stop())
 
     def _stop(self) -> None:
@@ -59,9 +62,8 @@ class FindDialog(QDialog):
         recording, chain = self.studio.recording, self.studio.chain
         if recording is None or chain is None:
             return
-        selection = self.studio.selection
-        start = selection.span.start if selection else 0
-        worked = SpanSource(chain.before, start, selection.span.stop) if selection else chain.before
+        self._of, self._span = recording.id, self.studio.selection.span if self.studio.selection else None
+        worked = SpanSource(chain.before, self._span.start, self._span.stop) if self._span else chain.before
 
         def work(job: Job) -> list[tuple[Path, SameSound]]:
             rows = []
@@ -93,8 +95,23 @@ class FindDialog(QDialog):
                 widget.deleteLater()
         for path, same in rows[:6]:
             drift = f", drift {format_number(same.drift_ppm, 0, plus=True)} ppm" if abs(same.drift_ppm) >= 1 else ""
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
             words = f"{path.name}   from {format_time(max(0.0, same.offset_s), 2)}, {format_number(same.gain_db, plus=True)} dB{drift}"
-            self._rows.addWidget(button(words, lambda p=path, f=same: self.bring(p, f), tip="Open it on the Bench at this place"))  # type: ignore[misc]
+            line.addWidget(label(words, wrap=True), 1)
+            line.addWidget(button("Open", lambda p=path, f=same: self.bring(p, f), tip="Put it on the Bench, with the passage marked"))  # type: ignore[misc]
+            where = "what is marked" if self._span else "everything"
+            line.addWidget(button("Put it back", lambda p=path, f=same: self.put_back(p, f), tip=f"A step that puts this recording in the place of {where}, at the same level"))  # type: ignore[misc]
+            self._rows.addWidget(row)
+
+    def put_back(self, path: Path, same: SameSound) -> None:
+        """Take the raw recording into the project, and put it back where it was looked for."""
+        self.studio.job(
+            lambda job: open_media(path, job.progress), f"Opening {path.name}",
+            lambda media: self.studio.repairs.put_back(self._of, media, same, self._span),
+        )  # fmt: skip
+        self.accept()
 
     def bring(self, path: Path, same: SameSound) -> None:
         """Put a recording that was found on the bench, with the passage marked."""

@@ -181,7 +181,7 @@ class KeepRecipeDialog(QDialog):
         if recording is None or not name:
             self.studio.say("Give the recipe a name first.", bad=True)
             return
-        steps = tuple(step.for_recipe() for step in recording.score)
+        steps = tuple(step.for_recipe() for step in recording.score if not step.other)
         short = "-".join("".join(c if c.isalnum() else " " for c in name.lower()).split()) or "recipe"
         try:
             write_text(config_folder("recipes") / f"{short}.json", recipe_text(name, steps, recording.rate, self.description.text().strip()))

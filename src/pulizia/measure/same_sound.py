@@ -38,12 +38,14 @@ class SameSound:
     drift_ppm : how much faster the recording's clock runs; 0 where the passage is too short to tell
     gain_db : level of the passage over that of the recording
     likeness : 0..1
+    inverted : the passage swings the other way
     """
 
     offset_s: float
     drift_ppm: float
     gain_db: float
     likeness: float
+    inverted: bool = False
 
 
 def signs(source: Source, progress: Callable[[float], None] = lambda _: None) -> NDArray[np.int8]:
@@ -90,11 +92,11 @@ def _refined(worked: Source, raw: Source, offset_s: float, likeness: float, prog
     if len(sure) >= 4 and np.ptp(sure[:, 0]) > 20.0:
         slope, base = np.polyfit(sure[:, 0], sure[:, 1], 1)
         offset, drift = float(base), float(slope * 1e6)
-    return SameSound(offset, drift, float(np.median(sure[:, 2])), likeness)
+    return SameSound(offset, drift, float(np.median(sure[:, 2])), likeness, bool(np.median(sure[:, 4]) < 0.0))
 
 
-def _at(worked: Source, raw: Source, start_s: float, offset_s: float, length_s: float) -> tuple[float, float, float, float] | None:
-    """(place, offset, gain in dB, correlation) at one place, both at the raw recording's rate."""
+def _at(worked: Source, raw: Source, start_s: float, offset_s: float, length_s: float) -> tuple[float, float, float, float, float] | None:
+    """(place, offset, gain in dB, correlation, sign) at one place, both at the raw recording's rate."""
     rate, reach = raw.rate, round(REACH_S * raw.rate)
     block = read_padded(worked, round(start_s * worked.rate), round((start_s + length_s) * worked.rate)).mean(axis=0)
     if worked.rate != rate:
@@ -112,4 +114,4 @@ def _at(worked: Source, raw: Source, start_s: float, offset_s: float, length_s: 
     score = np.abs(cross) / np.sqrt(np.maximum(energy, 1e-12) * power)
     best = int(np.argmax(score))
     gain = 10.0 * np.log10(power / max(float(energy[best]), 1e-12))
-    return start_s, (begin - reach + best) / rate - start_s, float(gain), float(score[best])
+    return start_s, (begin - reach + best) / rate - start_s, float(gain), float(score[best]), float(np.sign(cross[best]))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from pulizia.audio.samples import Samples
 from pulizia.audio.source import DifferenceSource, Source, content_key, read_padded
 from pulizia.audio.spans import edge_weight
 from pulizia.dsp.band_pass import half_length, in_band
+from pulizia.media.resample import at_rate
 from pulizia.score.cache import ChunkCache
 from pulizia.score.runs import CHUNK_FRAMES, Runs
 from pulizia.score.steps import Step
@@ -43,9 +44,7 @@ class AnalysisStore:
             lock = self._locks.setdefault(key, threading.Lock())
         with lock:
             if key not in self._known:
-                tool = stage.step.tool
-                spans = stage.step.acts_in(stage.frames)
-                learned = tool.analyse(stage.upstream, spans, stage.step.settings, progress)
+                learned = stage.learn(progress)
                 with self._lock:
                     self._known[key] = learned
                     while len(self._known) > MOST_ANALYSES:
@@ -65,10 +64,10 @@ class AnalysisStore:
 class Stage:
     """A step's output as a Source over the Source before it."""
 
-    def __init__(self, upstream: Source, step: Step, cache_: ChunkCache, store: AnalysisStore) -> None:
-        self.upstream, self.step = upstream, step
+    def __init__(self, upstream: Source, step: Step, cache_: ChunkCache, store: AnalysisStore, other: Source | None = None) -> None:
+        self.upstream, self.step, self._other = upstream, step, other
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
-        self.key = content_key("stage", upstream.key, step.content_key())
+        self.key = content_key("stage", upstream.key, step.content_key(), other.key if other is not None else "")
         self.cache, self._store = cache_, store
         self._keys: dict[tuple[int, int], str] = {}
         self._spans = step.acts_in(self.frames)
@@ -105,6 +104,12 @@ class Stage:
         """What the step's tool has learned from its input; may take long the first time."""
         return self._store.get(self._analysis_key, self, progress)
 
+    def learn(self, progress: Progress) -> Any:  # noqa: ANN401 - each tool's own
+        """Make the analysis."""
+        if self.step.tool.other_field:
+            return None if self._other is None else at_rate(self._other, self.rate, progress)
+        return self.step.tool.analyse(self.upstream, self._spans, self.step.settings, progress)
+
     @property
     def analysis_key(self) -> str:
         """Identity of what was or will be learned."""
@@ -135,6 +140,8 @@ class Stage:
 
     def _make_analysis_key(self) -> str:
         tool, settings = self.step.tool, self.step.settings
+        if tool.other_field:
+            return content_key("other", self._other.key if self._other is not None else "", self.rate)
         places = tool.analysis_places(settings, self.rate)
         looked_at: object
         if places is None:
@@ -201,8 +208,9 @@ class Chain:
     """A recording's sound before, after, and what was removed, for one score."""
 
     def __init__(
-        self, source: Source, steps: Sequence[Step], cache_: ChunkCache, store: AnalysisStore
-    ) -> None:
+        self, source: Source, steps: Sequence[Step], cache_: ChunkCache, store: AnalysisStore,
+        others: Callable[[str], Source | None] = lambda _fingerprint: None,
+    ) -> None:  # fmt: skip
         self.before = source
         self.stages: dict[str, Stage] = {}
         self._inputs: dict[str, Source] = {}
@@ -210,7 +218,8 @@ class Chain:
         for step in steps:
             self._inputs[step.id] = last
             if step.enabled and step.acts_in(source.frames):
-                last = self.stages[step.id] = Stage(last, step, cache_, store)
+                other = others(step.other) if step.other else None
+                last = self.stages[step.id] = Stage(last, step, cache_, store, other)
         self.after: Source = last
 
     @property

@@ -42,6 +42,11 @@ class Step:
         """The step's tool."""
         return tool_of(self.tool_id)
 
+    @property
+    def other(self) -> str:
+        """Fingerprint of another recording that the step reads; empty for nearly all."""
+        return str(getattr(self.settings, self.tool.other_field)) if self.tool.other_field else ""
+
     def acts_in(self, frames: int) -> tuple[Span, ...]:
         """The stretches of a recording of ``frames`` frames in which the step acts."""
         whole = (Span(0, frames),)

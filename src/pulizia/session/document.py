@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from pulizia.audio.markers import Marker
+from pulizia.audio.source import Source
 from pulizia.audio.spans import Span, clipped, normalised
 from pulizia.errors import ProjectError
 from pulizia.measure.blocks import SegmentStore
@@ -63,12 +64,17 @@ class Document:
         if media is None:
             return None
         score = self.project.recording(recording_id).score
-        key = (media.fingerprint, *score)
+        others = tuple(step.other for step in score if step.other and self._open(step.other) is not None)
+        key = (media.fingerprint, others, *score)
         known = self._chains.get(recording_id)
         if known is None or known[0] != key:
-            known = (key, Chain(media.source, score, self.cache, self.analyses))
+            known = (key, Chain(media.source, score, self.cache, self.analyses, self._open))
             self._chains[recording_id] = known
         return known[1]
+
+    def _open(self, fingerprint: str) -> Source | None:
+        """The opened recording of the project with this fingerprint."""
+        return next((m.source for m in self.media.values() if m.fingerprint == fingerprint), None)
 
     def listen(self, notice: Callable[[], None]) -> None:
         """Call ``notice`` after every change."""

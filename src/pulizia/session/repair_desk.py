@@ -7,8 +7,11 @@ from typing import TYPE_CHECKING
 
 from pulizia.audio.source import read_padded
 from pulizia.audio.spans import Span
+from pulizia.measure.same_sound import SameSound
+from pulizia.media.open import OpenMedia
 from pulizia.score.steps import Step, new_id
 from pulizia.session.jobs import Job
+from pulizia.tools.original import lying_at
 from pulizia.tools.registry import tool_of
 
 if TYPE_CHECKING:
@@ -152,6 +155,17 @@ class RepairDesk:
         self.studio.document.paste_step(self.studio.recording.id, step)
         self.studio.step_id = step.id
         self.studio.emit("selection")
+
+    def put_back(self, recording_id: str, media: OpenMedia, same: SameSound, span: Span | None) -> None:
+        """Put a raw recording that was found in the place of a stretch, or of everything."""
+        document = self.studio.document
+        document.add_media(media)
+        recording = document.project.recording(recording_id)
+        start = span.start / recording.rate if span else 0.0
+        step = document.add_step(recording_id, "original", lying_at(media.fingerprint, same, start), spans=(span,) if span else None)
+        self.studio.choose_recording(recording_id)
+        self.studio.choose_step(step.id)
+        self.studio.say(f"{media.path.name} is back in its place. Switch the step off to hear what was there.")
 
     def give_back(self) -> None:
         """Give the original back in the selection."""

@@ -15,6 +15,7 @@ from pulizia.units import Unit, format_number
 Scale = Literal["linear", "log"]
 Stretches = tuple[tuple[float, float], ...]
 """Stretches of a recording in seconds: ((start, stop), ...)."""
+LONGEST_WORD = 200
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -160,7 +161,25 @@ class Levels:
         return None
 
 
-Declaration = Number | Choice | Switch | Places | Levels | Bands | Areas
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Word:
+    """A short word that names something, set by the program."""
+
+    label: str
+    help: str
+    more: bool = False
+
+    def text(self, value: str) -> str:
+        """The word."""
+        return value or "none"
+
+    def check(self, name: str, value: object) -> str | None:
+        """A sentence about what is wrong with the value, or None."""
+        good = isinstance(value, str) and len(value) <= LONGEST_WORD and value.isprintable()
+        return None if good else f"{name} must be a word of at most {LONGEST_WORD} letters"
+
+
+Declaration = Number | Choice | Switch | Places | Levels | Bands | Areas | Word
 
 
 def _is_finite_number(value: object) -> bool:
@@ -220,6 +239,11 @@ def bands(*, label: str, help: str) -> Any:  # noqa: A002, ANN401
 def areas(*, label: str, help: str) -> Any:  # noqa: A002, ANN401
     """Declare outlines in the sonogram."""
     return field(default=(), metadata={"declared": Areas(label=label, help=help)})
+
+
+def word(*, label: str, help: str) -> Any:  # noqa: A002, ANN401
+    """Declare a word that the program sets; empty by default."""
+    return field(default="", metadata={"declared": Word(label=label, help=help)})
 
 
 def levels(*, label: str, help: str) -> Any:  # noqa: A002, ANN401

@@ -208,6 +208,10 @@ class Tool(Generic[S]):
         Whether a setting (by name) has a say in the way that was chosen.
     fills_silence
         True for tools that put sound where there was none, on purpose.
+    other_field
+        The setting (a fingerprint) that names another recording of the project. That recording, at the
+        rate of the one worked on, is then what ``process`` and ``survey`` get for an analysis; None where
+        it is not open.
     begins_with
         Settings of a step that a person adds in the window, where they differ from the defaults.
     """
@@ -236,6 +240,7 @@ class Tool(Generic[S]):
     handle_field: str = ""
     applies: Callable[[S, str], bool] = _always
     fills_silence: bool = False
+    other_field: str = ""
     begins_with: Mapping[str, Any] = field(default_factory=dict)
 
 

@@ -19,6 +19,7 @@ from pulizia.tools import (
     leveller,
     limiter,
     noise,
+    original,
     overload,
     plosives,
     polarity,
@@ -34,7 +35,7 @@ from pulizia.tools import (
 from pulizia.tools.base import AnyTool
 
 ALL: tuple[AnyTool, ...] = (
-    channels.TOOL, polarity.TOOL, overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL,
+    original.TOOL, channels.TOOL, polarity.TOOL, overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL,
     blots.TOOL, noise.TOOL, voice_sieve.TOOL, room_tail.TOOL, ringing.TOOL, sibilance.TOOL, equaliser.TOOL, dull_voice.TOOL, split_compressor.TOOL,
     leveller.TOOL, silence.TOOL, reverse.TOOL, room_tone.TOOL, level.TOOL, fade.TOOL, limiter.TOOL,
 )  # fmt: skip

@@ -284,7 +284,7 @@ class Bench(QWidget):
         if self.studio.recording is None:
             return
         menu = QMenu(self)
-        for tool in ALL:
+        for tool in (t for t in ALL if not t.other_field):  # those are made by a search
             action = menu.addAction(f"{tool.title}   {tool.summary}")
             action.setData(tool.id)
             action.triggered.connect(
