@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+from contextlib import nullcontext
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -15,8 +16,10 @@ from pulizia.cli.worked import Programme, worked_programme
 from pulizia.delivery.deliver import Delivered, Said, check_output, deliver
 from pulizia.delivery.normalise import WAYS
 from pulizia.delivery.targets import Target, target_of
+from pulizia.errors import DeliveryError
 from pulizia.measure.loudness import DUAL_MONO
 from pulizia.media.folders import config_folder
+from pulizia.media.keep import kept
 from pulizia.media.write import write_text
 from pulizia.report.loudness_report import report_content, report_csv, report_html, report_json
 from pulizia.score.cache import ChunkCache
@@ -34,6 +37,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument("--target", required=True, help="see `pulizia targets`")
     command.add_argument("-o", "--output", type=Path, required=True,
                          help="the file to write; a folder for several; .mp4, .mov or .mkv puts the sound back into the picture")  # fmt: skip
+    command.add_argument("--also", type=Path, action="append", default=[], metavar="FILE", help="another file of the same programme in the same go, its kind by its ending; may be given several times")
     command.add_argument("--recipe", help="repair first, with a recipe's JSON file or the name of one")
     command.add_argument("--way", choices=tuple(WAYS), default="limit", help="gain only, limited where it must be, or levelled first (limit)")
     command.add_argument("--dual-mono", action="store_true", help="count a mono programme as two loudspeakers will play it")
@@ -56,7 +60,10 @@ def run(options: argparse.Namespace) -> int:
     if options.recipe:
         find_recipe(options.recipe)
     outputs = output_paths(options.files, options.output, options.format)
-    for output in outputs:
+    if options.also and len(options.files) > 1:
+        message = "--also belongs to one programme. Name one file, or call once for each."
+        raise DeliveryError(message)
+    for output in [*outputs, *options.also]:
         deliverable_of(options, output)
     work = partial(one, target=target, options=options)
     return run_batch(work, options.files, outputs, jobs=options.jobs, resume=options.resume)
@@ -65,8 +72,8 @@ def run(options: argparse.Namespace) -> int:
 def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace) -> tuple[str, ...]:
     """Deliver one programme; returns what to tell."""
     progress = TerminalProgress(path.name)
-    wanted = deliverable_of(options, output)
-    check_output(output, inputs=options.files, overwrite=options.overwrite)
+    for target_path in (output, *options.also):
+        check_output(target_path, inputs=options.files, overwrite=options.overwrite)
     report = _report_path(options, output)
     if report is not None:
         check_output(report, inputs=[*options.files, output], overwrite=options.overwrite)
@@ -80,17 +87,26 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
         chain.prepare(lambda share: progress(share, "listening"))
         source = chain.after
     dual = options.dual_mono and (source.channels == 1 or options.layout == "mono")
-    done = deliver(
-        source, target, output, wanted=wanted, names=(DUAL_MONO,) if dual else programme.channel_names,
-        said=said_of(programme), way=options.way, progress=progress,
-    )  # fmt: skip
+    names = (DUAL_MONO,) if dual else programme.channel_names
+    # several files read the programme several times: its steps are worked out once
+    worked = kept(source, lambda share: progress(share, "repairing")) if options.also and steps else nullcontext(source)
+    with worked as sound:
+        made = [
+            deliver(
+                sound, target, path, wanted=deliverable_of(options, path), names=names, said=said_of(programme),
+                way=options.way, progress=progress,
+            )
+            for path in (output, *options.also)
+        ]  # fmt: skip
+    done = made[0]
     progress.done()
     words = tuple(f"{step.tool.title}: {step.tool.caption(step.settings)}" for step in steps if step.enabled)
     if report is not None:
         write_text(report, REPORTS.get(report.suffix.lower(), report_html)(done, words))
     if options.json:
-        return (json.dumps(report_content(done, words), indent=1),)
-    return tuple(_told(done))
+        rows = [report_content(one, words) for one in made]
+        return (json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),)
+    return tuple(line for one in made for line in _told(one))
 
 
 def said_of(programme: Programme) -> Said:

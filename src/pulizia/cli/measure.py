@@ -4,55 +4,127 @@ from __future__ import annotations
 
 import argparse
 import json
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from pulizia.audio.source import Source, SpanSource
 from pulizia.cli.progress import TerminalProgress
-from pulizia.errors import MediaError
-from pulizia.measure.loudness import Measures, measure
+from pulizia.delivery.deliver import check_output
+from pulizia.delivery.normalise import Meter, Verdict, verdicts
+from pulizia.delivery.targets import Target, target_of
+from pulizia.errors import DeliveryError, MediaError
+from pulizia.measure.blocks import SegmentStore
+from pulizia.measure.loudness import DUAL_MONO, Measures, measure
+from pulizia.measure.readings import LOUDEST_S, Reading, loudest, readings
+from pulizia.media.folders import config_folder
 from pulizia.media.open import OpenMedia, open_media
+from pulizia.media.write import write_text
+from pulizia.report.measurement_log import FIGURES, measurement_csv
 from pulizia.units import format_number, format_time, seconds_to_frames
-
-ROWS = (
-    ("Integrated", "integrated_lufs", "LUFS"),
-    ("Highest momentary", "momentary_max_lufs", "LUFS"),
-    ("Highest short-term", "short_term_max_lufs", "LUFS"),
-    ("Loudness range", "loudness_range_lu", "LU"),
-    ("True peak", "true_peak_dbtp", "dBTP"),
-    ("Sample peak", "sample_peak_dbfs", "dBFS"),
-    ("RMS", "rms_dbfs", "dBFS"),
-)
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
-    command = commands.add_parser("measure", help="loudness, peaks and levels of a sound file")
-    command.add_argument("file", type=Path)
+    command = commands.add_parser("measure", help="loudness, peaks and levels of sound files")
+    command.add_argument("files", type=Path, nargs="+", metavar="FILE", help="several are told side by side")
     command.add_argument("--span", type=float, nargs=2, metavar=("FROM", "TO"),
                          help="only this stretch, in seconds")  # fmt: skip
+    command.add_argument("--dual-mono", action="store_true", help="count a mono file as two loudspeakers will play it")
+    command.add_argument("--target", help="check against a target's limits; see `pulizia targets`")
+    command.add_argument("--readings", action="store_true", help="also read it in other ways (speech only, without gates, single channels), and say why they differ")
+    command.add_argument("--log", type=Path, metavar="CSV", help="keep the measurement of one file as a log: figures, limits, loudness over time")
+    command.add_argument("--overwrite", action="store_true", help="replace an existing log")
     command.add_argument("--json", action="store_true", help="print the figures as JSON")
     command.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
     """Measure and print."""
-    progress = TerminalProgress("measuring")
-    media = open_media(options.file, progress)
-    source = _stretch(media, options.span)
-    figures = measure(source, progress=progress, names=media.channel_names)
-    progress.done()
+    target = target_of(options.target, config_folder("targets")) if options.target else None
+    if options.log is not None:
+        if len(options.files) > 1:
+            message = "A log holds one measurement. Name one file."
+            raise DeliveryError(message)
+        check_output(options.log, inputs=options.files, overwrite=options.overwrite)
+    found = [_measured(path, options, target) for path in options.files]
+    if options.log is not None:
+        write_text(options.log, measurement_csv(found[0].figures, found[0].verdicts))
     if options.json:
-        row = figures.figures() | {"file": str(options.file), "channel_names": media.channel_names}
-        row["samples_cleaned"] = media.source.cleaned
-        print(json.dumps(row, indent=1))
-        return 0
-    print(f"{options.file.name}: {format_time(figures.duration_s, 1)}, {media.format_line}")
-    print_figures(figures)
-    for note in (media.warning, cleaned_note(media.source.cleaned)):
+        rows = [one.row() for one in found]
+        print(json.dumps(rows[0] if len(rows) == 1 else rows, indent=1))
+    elif len(found) == 1:
+        _tell(found[0])
+    else:
+        _tell_side_by_side(found)
+    return 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Measured:
+    """A file with everything that was asked of it."""
+
+    path: Path
+    media: OpenMedia
+    figures: Measures
+    verdicts: tuple[Verdict, ...]
+    readings: tuple[Reading, ...]
+
+    def row(self) -> dict[str, Any]:
+        """As plain JSON values."""
+        row = self.figures.figures() | {"file": str(self.path), "channel_names": self.media.channel_names}
+        row["samples_cleaned"] = self.media.source.cleaned
+        for seconds in LOUDEST_S:
+            top = loudest(self.figures, seconds)
+            row[f"loudest_{seconds:.0f}_s"] = None if top is None else {"at_s": round(top.start_s, 2), "lufs": top.lufs}
+        if self.readings:
+            row["readings"] = [{"name": r.name, "lufs": r.lufs, "why": r.why} for r in self.readings]
+        if self.verdicts:
+            row["verdicts"] = [{"name": v.name, "measured": v.measured, "limit": v.limit, "state": v.state.value, "by": v.by} for v in self.verdicts]
+        return row
+
+
+def _measured(path: Path, options: argparse.Namespace, target: Target | None) -> _Measured:
+    progress = TerminalProgress(f"measuring {path.name}")
+    media = open_media(path, progress)
+    source = _stretch(media, options.span)
+    names = (DUAL_MONO,) if options.dual_mono and source.channels == 1 else media.channel_names
+    figures = measure(source, progress=progress, names=names)
+    other = tuple(readings(source, figures, names, progress=progress)) if options.readings else ()
+    if target is not None and target.gate == "dialogue":
+        figures = Meter(target, SegmentStore(), names).measure(source, progress)
+    progress.done()
+    return _Measured(path=path, media=media, figures=figures, verdicts=verdicts(figures, target) if target else (), readings=other)
+
+
+def _tell(one: _Measured) -> None:
+    print(f"{one.path.name}: {format_time(one.figures.duration_s, 1)}, {one.media.format_line}")
+    print_figures(one.figures)
+    for seconds in LOUDEST_S:
+        if (top := loudest(one.figures, seconds)) is not None:
+            print(f"  {f'Loudest {seconds:.0f} s':<20}{format_number(top.lufs):>8} LUFS from {format_time(top.start_s, 1)}")
+    for v in one.verdicts:
+        print(f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}")
+    for reading in one.readings:
+        print(f"  {reading.name:<28}{format_number(reading.lufs):>8} LUFS  {reading.why}")
+    for note in (one.media.warning, cleaned_note(one.media.source.cleaned)):
         if note:
             print(note)
-    return 0
+
+
+def _tell_side_by_side(found: list[_Measured]) -> None:
+    width = max(len(one.path.name) for one in found)
+    print(f"{'':<{width}}" + "".join(f"{_short(name):>12}" for name, _, _ in FIGURES))
+    print(f"{'':<{width}}" + "".join(f"{unit:>12}" for _, _, unit in FIGURES))
+    for one in found:
+        cells = "".join(f"{format_number(getattr(one.figures, field)):>12}" for _, field, _ in FIGURES)
+        bad = next((v for v in one.verdicts if v.words != "within"), None)
+        words = "" if not one.verdicts else f"  {bad.name} {bad.words}" if bad else "  within every limit"
+        print(f"{one.path.name:<{width}}{cells}{words}")
+
+
+def _short(name: str) -> str:
+    return name.replace("Highest momentary", "M max").replace("Highest short-term", "S max").replace("Loudness range", "Range")
 
 
 def _stretch(media: OpenMedia, span: list[float] | None) -> Source:
@@ -69,7 +141,7 @@ def _stretch(media: OpenMedia, span: list[float] | None) -> Source:
 
 def print_figures(figures: Measures) -> None:
     """A table of the main figures."""
-    for name, field, unit in ROWS:
+    for name, field, unit in FIGURES:
         print(f"  {name:<20}{format_number(getattr(figures, field)):>8} {unit}")
 
 

@@ -31,6 +31,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     how = command.add_mutually_exclusive_group(required=True)
     how.add_argument("--recipe", help="a recipe's JSON file, or the name of a shipped or own one; see `pulizia recipes`")
     how.add_argument("--treat", action="store_true", help="inspect each file and treat what is found")
+    command.add_argument("--noise", type=float, nargs=2, metavar=("FROM", "TO"), help="where noise alone is heard, in seconds, for what the recipe leaves open (found by itself)")
     command.add_argument("-o", "--output", type=Path, required=True,
                          help="the file to write; a folder for several files")  # fmt: skip
     add_output_flags(command, pictures=False)
@@ -42,6 +43,11 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
 def run(options: argparse.Namespace) -> int:
     """Repair every file; a fault of one does not stop the others."""
     recipe = None if options.treat else find_recipe(options.recipe)
+    if options.noise is not None:
+        if recipe is None or not 0 <= options.noise[0] < options.noise[1]:
+            message = "--noise takes FROM and TO in seconds, FROM before TO, and goes with a recipe."
+            raise RecipeError(message)
+        recipe = recipe.placed(tuple(options.noise), [(n, name) for n, name, _ in recipe.open_places()])
     targets = output_paths(options.files, options.output, options.format)
     for target in targets:
         deliverable_of(options, target)

@@ -199,6 +199,7 @@ def _score(w: MainWindow) -> list[Command]:
         Command("treat", "Score", "Treat what is marked\u2026", ("T",), lambda: w.bench.choose_tool(on_selection=True), lambda: s.selection is not None),
         Command("step_copy", "Score", "Copy the step", ("Ctrl+C",), s.repairs.copy_step, on_step),
         Command("step_paste", "Score", "Paste the step", ("Ctrl+V",), s.repairs.paste_step, lambda: s.repairs.can_paste),
+        Command("step_paste_all", "Score", "Paste the step into every recording", ("Ctrl+Shift+V",), s.repairs.paste_everywhere, lambda: s.repairs.can_paste),
         Command("suggest", "Score", "Suggest settings", ("U",), s.surveys.suggest, lambda: s.step is not None and s.step.tool.suggest is not None),
         Command("next_moment", "Score", "Next moment of the step", ("Shift+N",), lambda: w.bench.go_to_moment(1), on_step),
         Command("previous_moment", "Score", "Previous moment of the step", ("Shift+B",), lambda: w.bench.go_to_moment(-1), on_step),
@@ -218,6 +219,10 @@ def _rest(w: MainWindow) -> list[Command]:
         w.delivery.ask_and_deliver()
 
     return [
+        Command("loudest", "Delivery", "Loudest 3 s", (), lambda: w.delivery.measuring.go_to_loudest(3.0), lambda: w.studio.chain is not None),
+        Command("loudest_long", "Delivery", "Loudest 10 s", (), lambda: w.delivery.measuring.go_to_loudest(10.0), lambda: w.studio.chain is not None),
+        Command("readings", "Delivery", "Other readings\u2026", (), w.delivery.measuring.show_readings, lambda: w.studio.chain is not None),
+        Command("side_by_side", "Delivery", "Side by side\u2026", (), w.delivery.measuring.show_all, lambda: w.studio.chain is not None),
         Command("own_target", "Delivery", "Own target\u2026", ("Ctrl+T",), w.doors.edit_target),
         Command("deliver", "Delivery", "Deliver\u2026", ("Ctrl+D",), go_and_deliver, lambda: w.studio.chain is not None),
         Command("menu", "Help", "Open the menu", ("F10",), w.top.menu.showMenu),

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from pulizia.desktop.controls import button, label
+from pulizia.desktop.controls import ChoiceBox, button, label
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
@@ -24,6 +24,7 @@ from pulizia.score.recipes import Recipe, recipe_text
 from pulizia.score.shelf import keep_recipe, own_recipes, shipped_recipes
 from pulizia.session.studio import Studio
 from pulizia.tools.registry import tool_of
+from pulizia.units import format_time
 
 
 class RecipesDialog(QDialog):
@@ -45,7 +46,12 @@ class RecipesDialog(QDialog):
         row.addWidget(self.list)
         self.words = label("", 13, wrap=True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignTop)
-        row.addWidget(self.words, 1)
+        right = QVBoxLayout()
+        right.addWidget(self.words, 1)
+        self._open = QVBoxLayout()
+        right.addLayout(self._open)
+        self.places: dict[tuple[int, str], ChoiceBox] = {}
+        row.addLayout(right, 1)
         column.addLayout(row, 1)
         row = QHBoxLayout()
         row.addWidget(button("Take in\u2026", self._ask_in, tip="Take recipe files into your own folder", quiet=True))
@@ -104,6 +110,33 @@ class RecipesDialog(QDialog):
             off = "" if step.enabled else ", switched off"
             lines.append(f"{n}.  {tool_of(step.tool_id).title}: {step.tool.caption(step.settings)}{off}")
         self.words.setText("\n".join(lines))
+        self._show_places(recipe)
+
+    def _show_places(self, recipe: Recipe) -> None:
+        """A question for each place that the recipe leaves open."""
+        while (item := self._open.takeAt(0)) is not None:
+            if (old := item.widget()) is not None:
+                old.deleteLater()
+        self.places = {}
+        marked = self._marked
+        for at, name, words in recipe.open_places():
+            box = ChoiceBox()
+            box.setAccessibleName(f"{tool_of(recipe.steps[at].tool_id).title}: {words}")
+            box.addItem("found by itself", False)
+            if marked is not None:
+                box.addItem(f"what is marked, {format_time(marked[0], 2)}\u2013{format_time(marked[1], 2)}", True)
+            else:
+                box.setToolTip("Mark a stretch on the Bench before, and it can be chosen here")
+            self.places[at, name] = box
+            self._open.addWidget(label(f"{tool_of(recipe.steps[at].tool_id).title}: {words.lower()}", 12, token="soft"))
+            self._open.addWidget(box)
+
+    @property
+    def _marked(self) -> tuple[float, float] | None:
+        selection, recording = self.studio.selection, self.studio.recording
+        if selection is None or recording is None:
+            return None
+        return selection.span.start / recording.rate, selection.span.stop / recording.rate
 
     def apply(self, *, everywhere: bool) -> None:
         """Add the steps, each at its recommended place."""
@@ -112,8 +145,10 @@ class RecipesDialog(QDialog):
             return
         document = self.studio.document
         chosen = document.project.recordings if everywhere else (recording,)
+        marked, asked = self._marked, {place for place, box in self.places.items() if box.currentData()}
+        here = known[0].placed(marked, asked) if marked is not None and asked else known[0]
         for one in chosen:
-            document.apply_recipe(one.id, known[0])
+            document.apply_recipe(one.id, here if one.id == recording.id else known[0])  # elsewhere it is another passage
         count = f"{len(chosen)} recordings" if everywhere else recording.name
         self.studio.say(f"{known[0].name} was added to {count}. Every step stays adjustable.")
         self.accept()

@@ -328,15 +328,18 @@ def _windows(padded: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
     return np.lib.stride_tricks.sliding_window_view(x, BLOCK + TAPS - 1)[::BLOCK]
 
 
-def measure_energies(source: Source, progress: Progress = lambda _: None) -> NDArray[np.float64]:
-    """(whole blocks,) mean square after K-weighting of every ten milliseconds, all channels added with weight 1."""
+def measure_energies(
+    source: Source, progress: Progress = lambda _: None, *, weights: NDArray[np.float64] | None = None
+) -> NDArray[np.float64]:
+    """(whole blocks,) mean square after K-weighting of every ten milliseconds, channels added with their weights (1)."""
     parts = []
+    weights = np.ones(source.channels) if weights is None else weights
     warm = warm_up_frames(source.rate)
     segments = segment_edges(source)
     for n, (start, stop) in enumerate(segments):
         edges, whole = _edges_of(start, stop - start, source.rate)
         weighted = _k_filtered(read_padded(source, start - warm, stop), source.rate)[:, warm:]
-        parts.append(_sums_of_squares(weighted, edges)[:, :whole].sum(axis=0) / np.diff(edges)[:whole])
+        parts.append(weights @ _sums_of_squares(weighted, edges)[:, :whole] / np.diff(edges)[:whole])
         progress((n + 1) / len(segments))
     return np.concatenate(parts) if parts else np.zeros(0)
 

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import csv
 import hashlib
 import html
-import io
 import json
 from collections.abc import Sequence
 from datetime import datetime
@@ -20,13 +18,14 @@ from pulizia.delivery.deliver import Delivered
 from pulizia.delivery.normalise import WAYS, State, Verdict
 from pulizia.delivery.targets import as_table
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
+from pulizia.report.measurement_log import measurement_csv
 from pulizia.units import db_to_gain, format_number, format_time, gain_to_db
 
 CURVE_POINTS = 600
-LOG_EVERY = 10  # blocks of ten milliseconds
 NEAR_DB, PEAK_GAP_BLOCKS, MOST_PEAKS = 0.3, 20, 20
 CURVE_LOW, CURVE_HIGH = -45.0, -5.0
 WIDTH, HEIGHT = 720, 220
+GATES = {"programme": "whole programme, both gates", "dialogue": "speech only, by the program's own speech detection"}
 
 
 def report_content(delivered: Delivered, steps: Sequence[str] = ()) -> dict[str, Any]:
@@ -37,7 +36,7 @@ def report_content(delivered: Delivered, steps: Sequence[str] = ()) -> dict[str,
         "version": 1,
         "program": f"Pulizia {__version__}",
         "made": datetime.now().astimezone().isoformat(timespec="seconds"),
-        "method": "ITU-R BS.1770-5, EBU Tech 3341 and 3342; whole programme, both gates; "
+        "method": f"ITU-R BS.1770-5, EBU Tech 3341 and 3342; {GATES[plan.target.gate]}; "
         "true peak with at least fourfold oversampling",
         "file": delivered.path.name,
         "deliverable": delivered.deliverable.words,
@@ -69,19 +68,9 @@ def report_json(delivered: Delivered, steps: Sequence[str] = ()) -> str:
 
 
 def report_csv(delivered: Delivered, steps: Sequence[str] = ()) -> str:
-    """The log of the measurement: limits first, then loudness over time, ten rows a second."""
+    """The log of the measurement: figures, limits, then loudness over time, ten rows a second."""
     del steps
-    rows = [["limit", "allowed", "measured", "verdict"]]
-    rows += [[v.name, v.limit, "" if v.measured is None else f"{v.measured:.2f}", v.words] for v in delivered.verdicts]
-    rows += [[], ["seconds", "momentary LUFS", "short-term LUFS", "true peak dBTP"]]
-    found = delivered.verified
-    for n in range(0, len(found.momentary), LOG_EVERY):
-        peak = float(found.peak[n : n + LOG_EVERY].max(initial=0.0))
-        values = [float(found.momentary[n]), float(found.short_term[n]), gain_to_db(peak)]
-        rows.append([f"{n / BLOCKS_PER_SECOND:.1f}", *("" if not np.isfinite(v) else f"{v:.2f}" for v in values)])
-    out = io.StringIO()
-    csv.writer(out, lineterminator="\n").writerows(rows)
-    return out.getvalue()
+    return measurement_csv(delivered.verified, delivered.verdicts)
 
 
 def checksum(path: Path) -> str:

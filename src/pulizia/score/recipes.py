@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import json
 import math
-from dataclasses import dataclass
+from collections.abc import Collection
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 from pulizia.audio.spans import Span
 from pulizia.errors import RecipeError, SettingsError
 from pulizia.score.steps import Step, make_step
 from pulizia.settings.as_dict import to_dict
+from pulizia.settings.declare import Places, declared
+from pulizia.tools.registry import tool_of
 from pulizia.units import seconds_to_frames
 
 FORMAT, VERSION = "pulizia-recipe", 1
@@ -51,6 +54,23 @@ class Recipe:
     name: str
     steps: tuple[RecipeStep, ...]
     description: str = ""
+
+    def open_places(self) -> tuple[tuple[int, str, str], ...]:
+        """What the recipe leaves open: number of the step from 0, its setting, and the setting's label."""
+        return tuple(
+            (n, name, declaration.label)
+            for n, step in enumerate(self.steps)
+            for name, declaration in declared(cast("Any", tool_of(step.tool_id).settings)).items()
+            if isinstance(declaration, Places) and declaration.learned and not step.settings.get(name)
+        )
+
+    def placed(self, where_s: tuple[float, float], chosen: Collection[tuple[int, str]]) -> Recipe:
+        """The recipe with a stretch in seconds at some of its open places."""
+        steps = tuple(
+            replace(step, settings=step.settings | {name: [list(where_s)] for at, name in chosen if at == n})
+            for n, step in enumerate(self.steps)
+        )
+        return replace(self, steps=steps)
 
     def steps_for(self, rate: int) -> tuple[Step, ...]:
         """The steps for a recording of a sample rate."""

@@ -20,7 +20,7 @@ from pulizia.project.model import Project, Recording
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.recipes import Recipe
-from pulizia.score.steps import Step, make_step
+from pulizia.score.steps import Step, make_step, new_id
 from pulizia.session.history import History
 
 
@@ -148,6 +148,11 @@ class Document:
         """Add a step that was copied elsewhere, where its tool recommends."""
         recording = self.project.recording(recording_id).with_step(step)
         self._edit(self.project.with_recording(recording), f"Paste {step.tool.title}")
+
+    def paste_step_everywhere(self, step: Step) -> None:
+        """Add a copied step to every recording, as one entry of history."""
+        recordings = tuple(r.with_step(replace(step, id=new_id())) for r in self.project.recordings)
+        self._edit(replace(self.project, recordings=recordings), f"Paste {step.tool.title} everywhere")
 
     def change_settings(self, recording_id: str, step_id: str, **changes: Any) -> None:  # noqa: ANN401
         """Change settings of a step; changes of one setting in a row are one entry of history."""

@@ -156,6 +156,14 @@ class RepairDesk:
         self.studio.step_id = step.id
         self.studio.emit("selection")
 
+    def paste_everywhere(self) -> None:
+        """Add the copied step to every recording of the project, as one edit."""
+        if self._copied is None:
+            return
+        count = len(self.studio.document.project.recordings)
+        self.studio.document.paste_step_everywhere(self._copied)
+        self.studio.say(f"{self._copied.tool.title} was added to {count} recordings.")
+
     def put_back(self, recording_id: str, media: OpenMedia, same: SameSound, span: Span | None) -> None:
         """Put a raw recording that was found in the place of a stretch, or of everything."""
         document = self.studio.document

@@ -22,11 +22,12 @@ from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.controls import ChoiceBox, button, hairline, label
 from pulizia.desktop.delivery.loudness_graph import LoudnessGraph
+from pulizia.desktop.delivery.measuring import MeasuringRow
 from pulizia.desktop.delivery.order_sheet import OrderSheet, QueueView
 from pulizia.desktop.delivery.print_report import print_pdf
 from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards, VerdictLabel
 from pulizia.errors import PuliziaError
-from pulizia.measure.loudness import DUAL_MONO
+from pulizia.measure.loudness import DUAL_MONO, Measures
 from pulizia.media.write import BITS
 from pulizia.project.model import Recording
 from pulizia.report.loudness_report import report_html
@@ -34,6 +35,8 @@ from pulizia.session.jobs import SOON, Job
 from pulizia.session.queue_desk import Order, Stage, order_path, step_words
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, seconds_to_frames
+
+MOST_PLANS = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +56,7 @@ class Delivery(QWidget):
         self.plan: Plan | None = None
         self.delivered: Delivered | None = None
         self._plan_key: _Key | None = None
+        self._plans: dict[_Key, Plan] = {}
         self._folder: Path | None = None
         self._build()
         for event in ("document", "current", "measures"):
@@ -72,7 +76,7 @@ class Delivery(QWidget):
         head = label("Programmes", bold=True)
         head.setContentsMargins(8, 0, 0, 0)
         column.addWidget(head)
-        self.cards = ProgrammeCards(self.studio)
+        self.cards = ProgrammeCards(self.studio, self.counted)
         self.cards.chosen.connect(self.studio.choose_recording)
         column.addWidget(self.cards)
         column.addWidget(QueueView(self.studio))
@@ -87,6 +91,8 @@ class Delivery(QWidget):
         self._explain = label("", 12, token="soft", wrap=True)
         self._explain.setContentsMargins(40, 0, 40, 4)
         column.addWidget(self._explain)
+        self.measuring = MeasuringRow(self.studio, self)
+        column.addWidget(self.measuring)
         row.addWidget(middle, 1)
         row.addWidget(Column(self._build_sheet(), RIGHT_WIDTH, line_at_left=True))
 
@@ -162,11 +168,12 @@ class Delivery(QWidget):
             return
         for other in self.studio.document.project.recordings:
             self.studio.want_measures(other.id)
-        measures = self.studio.measures("after")
         key = self._key(chain.after.key, target)
         if key != self._plan_key:
-            self._plan_key, self.plan = key, None
-            self._want_plan(key)
+            self._plan_key, self.plan = key, self._plans.get(key)
+            if self.plan is None:
+                self._want_plan(key)
+        measures = self.counted(recording.id)
         predicted = self.plan.predicted if self.plan else None
         self.graph.show_measures(measures, predicted, target)
         self._purpose.setText(f"{target.purpose}. After {target.source}.")
@@ -185,6 +192,17 @@ class Delivery(QWidget):
             "Ink: measured short-term loudness of the worked recording; verdigris: what the delivered "
             f"file will have. {gate} (ITU-R BS.1770-5), {channels}."
         )
+
+    def counted(self, recording_id: str) -> Measures | None:
+        """The measures of a worked programme as the target counts: speech alone, or mono as two loudspeakers, where it says so."""
+        chain, target = self.studio.document.chain(recording_id), self.target
+        if chain is None or target is None:
+            return None
+        known = self._plans.get(self._key(chain.after.key, target))
+        if known is not None:
+            return known.measured
+        dual = self.orders.dual_tick.isChecked() and chain.after.channels == 1
+        return None if dual or target.gate == "dialogue" else self.studio.measures("after", recording_id)
 
     def _why_nothing(self) -> str:
         if self.studio.recording is None:
@@ -271,6 +289,9 @@ class Delivery(QWidget):
             )  # fmt: skip
 
         def done(made: Plan) -> None:
+            self._plans[key] = made
+            while len(self._plans) > MOST_PLANS:
+                del self._plans[next(iter(self._plans))]
             if key == self._plan_key:
                 self.plan = made
                 self.refresh()

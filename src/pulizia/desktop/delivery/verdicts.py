@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
@@ -9,6 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 from pulizia.delivery.normalise import State, Verdict, verdicts
 from pulizia.desktop.controls import hairline, label
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.measure.loudness import Measures
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
 
@@ -20,9 +23,9 @@ class ProgrammeCards(QWidget):
 
     chosen = Signal(str)
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, studio: Studio, counted: Callable[[str], Measures | None]) -> None:
         super().__init__()
-        self.studio = studio
+        self.studio, self._counted = studio, counted
         self.setAccessibleName("Programmes")
         theme_notice().changed.connect(self.update)
 
@@ -57,7 +60,7 @@ class ProgrammeCards(QWidget):
             painter.setPen(colour("soft"))
             second = box.adjusted(8, 26, -8, -4)
             painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, format_time(recording.seconds))
-            measures = self.studio.measures("after", recording.id)
+            measures = self._counted(recording.id)
             if target is not None:
                 verdict = verdicts(measures, target)[0] if measures else None
                 paint_verdict(painter, second, verdict)

@@ -1,0 +1,118 @@
+"""What one asks of a measured programme: its loudest moments, other readings, all programmes side by side, a log."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
+
+from pulizia.delivery.normalise import verdicts
+from pulizia.desktop.controls import button
+from pulizia.desktop.table_dialog import TableDialog
+from pulizia.errors import PuliziaError
+from pulizia.measure.loudness import Measures
+from pulizia.measure.readings import LOUDEST_S, Reading, loudest, readings
+from pulizia.media.write import write_text
+from pulizia.report.measurement_log import FIGURES, measurement_csv
+from pulizia.session.jobs import Job
+from pulizia.session.studio import Studio
+from pulizia.units import format_number, format_time, seconds_to_frames
+
+
+class MeasuringRow(QWidget):
+    """The buttons under the loudness graph."""
+
+    def __init__(self, studio: Studio, window: QWidget) -> None:
+        super().__init__()
+        self.studio, self._window = studio, window
+        row = QHBoxLayout(self)
+        row.setContentsMargins(36, 0, 36, 0)
+        row.setSpacing(4)
+        for seconds in LOUDEST_S:
+            row.addWidget(button(f"Loudest {seconds:.0f} s", lambda s=seconds: self.go_to_loudest(s), tip=f"Mark the loudest {seconds:.0f} seconds and go there", quiet=True))  # type: ignore[misc]
+        row.addWidget(button("Other readings\u2026", self.show_readings, tip="The same programme read in other ways, and why the figures differ", quiet=True))
+        row.addWidget(button("Side by side\u2026", self.show_all, tip="The figures of all programmes in one table", quiet=True))
+        row.addWidget(button("Save the log\u2026", self._ask_log, tip="Keep the measurement as CSV: figures, limits, loudness over time", quiet=True))
+        row.addStretch(1)
+
+    @property
+    def _measures(self) -> Measures | None:
+        measures = self.studio.measures("after")
+        if measures is None:
+            self.studio.say("The programme is still being measured.", bad=True)
+        return measures
+
+    def go_to_loudest(self, seconds: float) -> None:
+        """Mark the loudest stretch and put the play head there."""
+        recording, measures = self.studio.recording, self._measures
+        if recording is None or measures is None:
+            return
+        found = loudest(measures, seconds)
+        if found is None:
+            self.studio.say(f"The programme is silent, or shorter than {seconds:.0f} s.", bad=True)
+            return
+        start, stop = (seconds_to_frames(s, recording.rate) for s in (found.start_s, found.stop_s))
+        self.studio.select(start, stop)
+        self.studio.seek(start)
+        self.studio.say(f"The loudest {seconds:.0f} s begin at {format_time(found.start_s, 1)}: {format_number(found.lufs)} LUFS. They are marked on the Bench.")
+
+    def show_readings(self) -> None:
+        """Read the programme in other ways."""
+        recording, chain, measures = self.studio.recording, self.studio.chain, self._measures
+        if recording is None or chain is None or measures is None:
+            return
+        names = self.studio.document.media[recording.id].channel_names
+        marked = self.studio.selection.span if self.studio.selection else None
+        self.table = TableDialog(self.studio, "Other readings", f"{recording.name}: reading\u2026", self._window, figures=1)
+
+        def done(found: list[Reading]) -> None:
+            self.table.words.setText(f"{recording.name}. Meters differ because they count different things; this is the worked programme in each of these ways.")
+            self.table.show_table(("reading", "LUFS", "why it differs"), [(r.name, format_number(r.lufs), r.why) for r in found])
+
+        def work(job: Job) -> list[Reading]:
+            return readings(chain.after, measures, names, marked, job.progress)
+
+        job = self.studio.pool.submit(work, title="Reading in other ways", slot="readings", on_done=done, on_error=self.table.words.setText)
+        self.table.finished.connect(lambda _code: job.cancel())
+        self.table.open()
+
+    def show_all(self) -> None:
+        """All programmes in one table."""
+        target = self.studio.target
+        rows = []
+        for recording in self.studio.document.project.recordings:
+            found = self.studio.measures("after", recording.id)
+            figures = [format_number(getattr(found, field)) if found else "\u2013" for _, field, _ in FIGURES]
+            against = verdicts(found, target) if found and target else ()
+            bad = next((v for v in against if v.words != "within"), None)
+            words = "not measured yet" if not against else f"{bad.name} {bad.words}" if bad else "within every limit"
+            rows.append((recording.name, format_time(recording.seconds), *figures, words))
+        head = ("programme", "length", *(f"{name}, {unit}" for name, _, unit in FIGURES), f"against {target.title}" if target else "")
+        self.table = TableDialog(self.studio, "Side by side", "The worked programmes of the project as they are now.", self._window, figures=1 + len(FIGURES), width=1060)
+        self.table.show_table(tuple(_short(word) for word in head), rows)
+        self.table.open()
+
+    def _ask_log(self) -> None:
+        recording = self.studio.recording
+        if recording is None or self._measures is None:
+            return
+        proposal = str(recording.path.with_name(f"{recording.name}-loudness.csv"))
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the log of the measurement", proposal, "CSV (*.csv)")
+        if name:
+            self.save_log(Path(name))
+
+    def save_log(self, path: Path) -> None:
+        """Write the measurement of the worked programme."""
+        measures, target = self._measures, self.studio.target
+        if measures is None:
+            return
+        try:
+            write_text(path, measurement_csv(measures, verdicts(measures, target) if target else ()))
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+        else:
+            self.studio.say(f"The log was saved as {path.name}.")
+
+
+def _short(word: str) -> str:
+    return word.replace("Highest momentary", "M max").replace("Highest short-term", "S max").replace("Loudness range", "range")

@@ -1,0 +1,88 @@
+"""A table of words that can be copied and kept as a file."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+
+from pulizia.desktop.controls import button, hairline, label, scrolled
+from pulizia.errors import PuliziaError
+from pulizia.media.write import write_text
+from pulizia.report.measurement_log import as_csv
+from pulizia.session.studio import Studio
+
+Rows = Sequence[Sequence[str]]
+
+
+class TableDialog(QDialog):
+    """Head and rows; ``figures`` of the columns after the first are set to the right in bold, the rest as sentences."""
+
+    def __init__(self, studio: Studio, title: str, words: str, parent: QWidget, *, figures: int, width: int = 640) -> None:
+        super().__init__(parent)
+        self.studio, self._figures = studio, figures
+        self.head: Sequence[str] = ()
+        self.rows: Rows = ()
+        self.setWindowTitle(title)
+        self.resize(width, 420)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        column = QVBoxLayout(self)
+        column.addWidget(label(title, 20, bold=True))
+        self.words = label(words, 12, token="soft", wrap=True)
+        column.addWidget(self.words)
+        inner = QWidget()
+        self._grid = QGridLayout(inner)
+        self._grid.setContentsMargins(0, 4, 8, 0)
+        self._grid.setHorizontalSpacing(16)
+        self._grid.setVerticalSpacing(4)
+        column.addWidget(scrolled(inner), 1)
+        row = QHBoxLayout()
+        self.copy_button = button("Copy", self.copy, tip="Copy the table, tabs between columns")
+        self.save_button = button("Save as CSV\u2026", self._ask, tip="Keep the table as a file")
+        row.addWidget(self.copy_button)
+        row.addWidget(self.save_button)
+        row.addStretch(1)
+        row.addWidget(button("Close", self.accept))
+        column.addLayout(row)
+
+    def show_table(self, head: Sequence[str], rows: Rows) -> None:
+        """Fill the table."""
+        self.head, self.rows = head, rows
+        while (item := self._grid.takeAt(0)) is not None:
+            if (old := item.widget()) is not None:
+                old.deleteLater()
+        for n, word in enumerate(head):
+            self._grid.addWidget(label(word, 11, token="soft"), 0, n, self._side(n))
+        for n, row in enumerate(rows):
+            self._grid.addWidget(hairline(), 2 * n + 1, 0, 1, len(head))
+            for m, cell in enumerate(row):
+                figure = 0 < m <= self._figures
+                made = label(cell, 13 if m <= self._figures else 12, bold=figure, token="ink" if m <= self._figures else "soft", wrap=m > self._figures)
+                self._grid.addWidget(made, 2 * n + 2, m, self._side(m) | Qt.AlignmentFlag.AlignTop)
+        self._grid.setColumnStretch(len(head) - 1 if len(head) > self._figures + 1 else 0, 1)
+        self._grid.setRowStretch(2 * len(rows) + 2, 1)
+
+    def _side(self, column: int) -> Qt.AlignmentFlag:
+        return Qt.AlignmentFlag.AlignRight if 0 < column <= self._figures else Qt.AlignmentFlag(0)
+
+    def copy(self) -> None:
+        """Put the table on the clipboard."""
+        QGuiApplication.clipboard().setText("\n".join("\t".join(row) for row in (self.head, *self.rows)) + "\n")
+        self.studio.say("The table was copied.")
+
+    def save_to(self, path: Path) -> None:
+        """Write the table as CSV."""
+        try:
+            write_text(path, as_csv([list(self.head), *(list(row) for row in self.rows)]))
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+        else:
+            self.studio.say(f"Saved as {path.name}.")
+
+    def _ask(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save as CSV", f"{self.windowTitle().lower().replace(' ', '-')}.csv", "CSV (*.csv)")
+        if name:
+            self.save_to(Path(name))
