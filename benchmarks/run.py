@@ -1,6 +1,6 @@
 """Run all benchmarks: `make bench`. Prints x real time and ratios; the machine's speed cancels in ratios.
 
-Processor time of the process where not said otherwise. Sections: measuring tools window hours.
+Processor time of the process where not said otherwise. Sections: measuring tools window hours delivery.
 
     python benchmarks/run.py [SECTION ...]
 """
@@ -11,6 +11,8 @@ import os
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+import json
+import subprocess
 import sys
 import tempfile
 import time
@@ -226,6 +228,37 @@ def hours() -> None:
             poster.close()
 
 
+FOUR_STEPS = ("hum", "clicks", "noise", "sibilance")
+
+
+def delivery() -> None:
+    """An hour through four steps to a target on both cores, inspecting it, and a batch beside one process (clock)."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        os.environ["PULIZIA_HOME"] = str(folder / "home")
+        hour = long_wav(folder, 3600.0, 1)
+        recipe = folder / "four.json"
+        steps = [{"tool": tool, "settings": {"profile_spans_s": [[0.2, 1.1]]} if tool == "noise" else {}} for tool in FOUR_STEPS]
+        recipe.write_text(json.dumps({"format": "pulizia-recipe", "version": 1, "name": "Four", "steps": steps}))
+        took = command("deliver", hour, "--recipe", recipe, "--target", "ebu-r128", "-o", folder / "out.wav")
+        print(f"1 h of mono through {', '.join(FOUR_STEPS)} to a target: {3600 / took:.0f} x real time (two cores)")
+        took = command("inspect", hour)
+        print(f"inspecting 1 h of mono: {took:.0f} s (two cores)")
+        parts = [long_wav(folder, 600.0 + n) for n in range(4)]
+        times = []
+        for jobs in (1, 2):
+            (folder / str(jobs)).mkdir()
+            times.append(command("repair", *parts, "--recipe", recipe, "--jobs", jobs, "-o", folder / str(jobs)))
+        print(f"batch of four on two processes: {times[0] / times[1]:.2f} x one process")
+
+
+def command(*arguments: object) -> float:
+    """Seconds by the clock of one command in a process of its own."""
+    began = time.monotonic()
+    subprocess.run([sys.executable, "-c", "from pulizia.cli.main import run; run()", *map(str, arguments)], check=True, stdout=subprocess.DEVNULL)
+    return time.monotonic() - began
+
+
 def follow(application: object, made: object, began: float) -> tuple[float, float, float]:
     """Seconds to the first whole waveform, to the exact one, and to the first sound."""
     first = exact = heard = 0.0
@@ -254,7 +287,7 @@ def own_memory_mb() -> int:
 
 def main() -> None:
     """Run the sections that were asked for, with a home of their own."""
-    sections = {"measuring": measuring, "tools": tools, "window": window, "hours": hours}
+    sections = {"measuring": measuring, "tools": tools, "window": window, "hours": hours, "delivery": delivery}
     with tempfile.TemporaryDirectory() as home:
         os.environ["PULIZIA_HOME"] = home
         for name in sys.argv[1:] or sections:
