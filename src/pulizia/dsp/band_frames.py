@@ -35,8 +35,9 @@ def band_frames(
     edges = [(round(low * size / rate), max(round(low * size / rate) + 1, round(min(high, rate / 2) * size / rate))) for low, high in bands_hz]
     if not count:
         return np.zeros((len(bands_hz), 0)), int(first)
-    power = powers(samples, (first + np.arange(count)) * step - size // 2 - start, window)
-    return scale * np.stack([power[:, low:high].sum(axis=1, dtype=np.float64) for low, high in edges]), int(first)
+    lowest, highest = min(low for low, _ in edges), max(high for _, high in edges)
+    power = powers(samples, (first + np.arange(count)) * step - size // 2 - start, window, bins=slice(lowest, highest))
+    return scale * np.stack([power[:, low - lowest : high - lowest].sum(axis=1, dtype=np.float64) for low, high in edges]), int(first)
 
 
 def around(level: NDArray[np.float64], first: int, reach: int, thin: int, shares: Sequence[float]) -> NDArray[np.float64]:

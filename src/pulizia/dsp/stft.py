@@ -45,8 +45,10 @@ def analyse(samples: NDArray[np.float32], size: int, hop: int) -> NDArray[np.com
     return spectra
 
 
-def powers(samples: NDArray[np.float32], starts: NDArray[np.integer], window: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Power spectra of windows that begin at ``starts``, channels added.
+def powers(
+    samples: NDArray[np.float32], starts: NDArray[np.integer], window: NDArray[np.float32], *, bins: slice = slice(None)
+) -> NDArray[np.float32]:
+    """Power spectra of windows that begin at ``starts``, channels added; of ``bins`` alone where nothing else is asked for.
 
     Parameters
     ----------
@@ -56,17 +58,17 @@ def powers(samples: NDArray[np.float32], starts: NDArray[np.integer], window: ND
 
     Returns
     -------
-    (count, size // 2 + 1) float32
+    (count, size // 2 + 1) float32, or as many as there are ``bins``
     """
     size = len(window)
-    made = np.zeros((len(starts), size // 2 + 1), dtype=np.float32)
+    made = np.zeros((len(starts), len(range(size // 2 + 1)[bins])), dtype=np.float32)
     for channel in samples:
         view = np.lib.stride_tricks.sliding_window_view(channel, size)
         for first in range(0, len(starts), BATCH):
             part = slice(first, first + BATCH)
-            spectrum = rfft(view[starts[part]] * window, overwrite=True)
-            made[part] += spectrum.real**2
-            made[part] += spectrum.imag**2
+            spectrum = rfft(view[starts[part]] * window, overwrite=True)[:, bins]
+            made[part] += np.square(spectrum.real)
+            made[part] += np.square(spectrum.imag)
     return made
 
 

@@ -202,15 +202,22 @@ def process(block: Block, settings: SibilanceSettings, speaker: Speaker) -> Samp
     amount, first = lowered_db(block.samples, block.start, settings, speaker, block.rate)
     if not amount.any():
         return block.samples
-    step = step_frames(block.rate, STEP_MS)
-    padded = np.concatenate([[0.0], amount, [0.0]])
-    curve = spread(padded, first - 1, step, block.start, block.samples.shape[1])
-    share = np.where(curve > 0.0, 10.0 ** (-curve / 20.0) - 1.0, 0.0).astype(np.float32)
+    step, frames = step_frames(block.rate, STEP_MS), block.samples.shape[1]
     taps = _taps(settings, speaker, block.rate)
-    inside = share != 0.0
+    half = len(taps) // 2
     out = block.samples.copy()
-    change = share * filtered(block.samples, taps)
-    out[:, inside] += change[:, inside]
+    for a, b in runs(amount > 0.0):  # rising from the step before, falling to the one behind
+        begin = max(0, (first + a - 1) * step + 1 - block.start)
+        end = min(frames, (first + b) * step - block.start)
+        if end <= begin:
+            continue
+        padded = np.concatenate([[0.0], amount[a:b], [0.0]])
+        curve = spread(padded, first + a - 1, step, block.start + begin, end - begin)
+        share = (10.0 ** (-curve / 20.0) - 1.0).astype(np.float32)
+        around = np.zeros((len(out), end - begin + 2 * half), dtype=np.float32)
+        left, right = max(0, begin - half), min(frames, end + half)
+        around[:, left - begin + half : right - begin + half] = block.samples[:, left:right]
+        out[:, begin:end] += share * filtered(around, taps)[:, half : half + end - begin]
     return out
 
 
