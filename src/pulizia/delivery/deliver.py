@@ -207,8 +207,8 @@ def _check_room(path: Path, size: int) -> None:
     free = shutil.disk_usage(path.parent).free if path.parent.is_dir() else size + SPARE_BYTES
     if free < size + SPARE_BYTES:
         message = (
-            f"{path.name} needs {size / 1e6:.0f} MB and {path.parent} has {free / 1e6:.0f} MB left. "
-            "Free some space or choose another folder."
+            f"The disk is too full: {path.name} needs {size / 1e6:.1f} MB, {SPARE_BYTES / 1e6:.0f} MB shall stay free, and {path.parent} "
+            f"has {free / 1e6:.1f} MB left. Free some space or choose another folder."
         )
         raise DiskError(message)
 

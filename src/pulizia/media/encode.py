@@ -11,6 +11,7 @@ import numpy as np
 
 from pulizia.audio.samples import Samples
 from pulizia.errors import MediaError
+from pulizia.media.sink import Sink
 from pulizia.media.write import _Writer
 
 CodedKind = Literal["mp3", "opus", "m4a"]
@@ -53,7 +54,8 @@ class CodedWriter(_Writer):
         super().__init__(target, rate=rate, channels=channels)
         codec, self._format, container = CODECS[kind]
         try:
-            self._container: Any = av.open(str(self._beside.path), "w", format=container)
+            self._sink = Sink(self._beside.path)
+            self._container: Any = av.open(self._sink, "w", format=container)
             self._container.metadata.update(dict(tags or {}))
             self._stream = _any(self._container.add_stream(codec, rate=rate))
             self._stream.codec_context.layout = LAYOUTS[channels]
@@ -69,6 +71,7 @@ class CodedWriter(_Writer):
     def _append(self, samples: Samples) -> None:
         for start in range(0, samples.shape[1], BLOCK):
             self._encode(samples[:, start : start + BLOCK])
+        self._sink.check()
 
     def _encode(self, samples: Samples) -> None:
         import av
@@ -104,6 +107,10 @@ class CodedWriter(_Writer):
         except av.error.FFmpegError as error:
             if whole:
                 raise OSError(getattr(error, "errno", 5), str(error)) from error
+        finally:
+            self._sink.close()
+        if whole:
+            self._sink.check()
 
 
 def _any(value: Any) -> Any:  # noqa: ANN401 - a stream of the kind that its codec makes it

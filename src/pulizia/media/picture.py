@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from contextlib import closing
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,7 @@ import numpy as np
 
 from pulizia.audio.source import Source
 from pulizia.errors import MediaError, PuliziaError
+from pulizia.media.sink import Sink
 from pulizia.media.write import _Beside, disk_words
 
 CONTAINERS = {".mp4": "mp4", ".mov": "mov", ".mkv": "matroska", ".m4v": "mp4"}
@@ -53,9 +55,15 @@ def remux(
     try:
         with disk_words(target), av.open(str(picture)) as source:
             _check_streams(source, picture)
-            with av.open(str(beside.path), "w", format=CONTAINERS[suffix], options=_clock(suffix, sound.rate)) as out:
+            with closing(Sink(beside.path)) as sink, av.open(sink, "w", format=CONTAINERS[suffix], options=_clock(suffix, sound.rate)) as out:
                 out.metadata.update(source.metadata)
-                _copy(source, out, sound, PCM_IN.get(suffix) if plain else None, bitrate_kbps, progress)
+
+                def told(share: float) -> None:
+                    sink.check()
+                    progress(share)
+
+                _copy(source, out, sound, PCM_IN.get(suffix) if plain else None, bitrate_kbps, told)
+            sink.check()
         beside.keep()
     except PuliziaError:
         beside.drop()
