@@ -10,6 +10,7 @@ from collections.abc import Callable
 from typing import Any
 
 from pulizia.errors import Cancelled, PuliziaError
+from pulizia.session.memory import give_back
 
 Post = Callable[[Callable[[], None]], None]
 FIRST, VISIBLE, SOON, LATER = -1, 0, 1, 2
@@ -147,7 +148,10 @@ class JobPool:
                     if priority >= LATER:
                         self._later -= 1
                         self._lock.notify()
+                    idle = not self._queue and not self._running
                 job.finished.set()
+                if idle:
+                    give_back()
 
     def _is_work_for_now(self) -> bool:
         return bool(self._queue) and (self._queue[0][0] < LATER or self._later == 0)

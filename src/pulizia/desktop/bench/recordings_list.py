@@ -2,21 +2,32 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+)
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from pulizia.audio.source import Source
 from pulizia.desktop.bench.findings_list import FindingsList
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.wave_image import columns_of_picture, height_of
 from pulizia.desktop.controls import ArrowKeys, button, hairline, label
-from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.project.model import Recording
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
 
-CARD_HEIGHT = 48
+CARD_HEIGHT, WAVE_COLUMNS = 48, 84
 NOTES = ("description", "scene", "take", "tape", "project", "originator", "date", "time", "title", "artist", "note")
 
 
@@ -29,6 +40,8 @@ class Cards(ArrowKeys):
     def __init__(self, studio: Studio, pictures: Pictures) -> None:
         super().__init__()
         self.studio, self._pictures = studio, pictures
+        self._waves: dict[str, list[float]] = {}
+        self._layer: tuple[tuple[Hashable, ...], QPixmap] | None = None
         pictures.watch(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Recordings")
@@ -62,10 +75,28 @@ class Cards(ArrowKeys):
             super().keyPressEvent(event)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for row, recording in enumerate(self.recordings):
-            self._paint_card(painter, QRectF(0.5, row * CARD_HEIGHT + 0.5, self.width() - 1, CARD_HEIGHT - 1), recording)
+        ratio = self.devicePixelRatioF()
+        key = (self.size().toTuple(), ratio, theme().name, self.hasFocus(), *(self._shown(r) for r in self.recordings))
+        if self._layer is None or self._layer[0] != key:
+            layer = QPixmap(self.size() * ratio)
+            layer.setDevicePixelRatio(ratio)
+            layer.fill(colour("paper"))
+            drawing = QPainter(layer)
+            drawing.setRenderHint(QPainter.RenderHint.Antialiasing)
+            for row, recording in enumerate(self.recordings):
+                self._paint_card(drawing, QRectF(0.5, row * CARD_HEIGHT + 0.5, self.width() - 1, CARD_HEIGHT - 1), recording)
+            drawing.end()
+            self._layer = (key, layer)
+        QPainter(self).drawPixmap(0, 0, self._layer[1])
+
+    def _shown(self, recording: Recording) -> tuple[Hashable, ...]:
+        """Everything that a card shows: it is drawn anew only when that changes."""
+        loudness = self.studio.measures("after", recording.id)
+        chain = self.studio.document.chain(recording.id)
+        return (
+            recording.id, recording.name, recording.id == self.studio.current_id, recording.id in self.studio.document.offline,
+            loudness.integrated_lufs if loudness else None, self._pictures.of(chain.before).version if chain is not None else -1,
+        )  # fmt: skip
 
     def _paint_card(self, painter: QPainter, box: QRectF, recording: Recording) -> None:
         chosen = recording.id == self.studio.current_id
@@ -94,17 +125,24 @@ class Cards(ArrowKeys):
         chain = self.studio.document.chain(recording.id)
         if chain is None:
             return
-        columns = 84
-        picture = self._pictures.of(chain.before)
-        figures = columns_of_picture(picture, 0.0, recording.frames / columns, columns)
-        heights = height_of(np.maximum(np.abs(figures.low), np.abs(figures.high)).max(axis=0)) * 8
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(QPen(colour("verd" if chosen else "strong"), 1))
-        middle = second.center().y()
-        for n, h in enumerate(np.nan_to_num(heights).tolist()):
-            x = int(second.left()) + n + 0.5
-            painter.drawLine(QPointF(x, middle - h), QPointF(x, middle + h))
+        left, middle = int(second.left()) + 0.5, second.center().y()
+        painter.drawLines([QLineF(left + n, middle - h, left + n, middle + h) for n, h in enumerate(self._heights(recording, chain.before))])
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+    def _heights(self, recording: Recording, source: Source) -> list[float]:
+        """Half the height of each column of the small waveform; kept once the whole recording was looked at."""
+        known = self._waves.get(source.key)
+        if known is not None:
+            return known
+        picture = self._pictures.of(source)
+        figures = columns_of_picture(picture, 0.0, recording.frames / WAVE_COLUMNS, WAVE_COLUMNS)
+        heights = height_of(np.maximum(np.abs(figures.low), np.abs(figures.high)).max(axis=0)) * 8
+        made: list[float] = np.nan_to_num(heights).tolist()
+        if picture.is_complete:
+            self._waves[source.key] = made
+        return made
 
 
 class RecordingsList(QWidget):

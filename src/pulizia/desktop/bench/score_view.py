@@ -12,6 +12,7 @@ from PySide6.QtGui import (
     QPainter,
     QPainterPath,
     QPen,
+    QPixmap,
     QWheelEvent,
 )
 
@@ -29,6 +30,7 @@ from pulizia.session.studio import Studio
 PITCH, STRIP_HEIGHT = 26, 20
 ROOMY_PITCH, ROOMY_HEIGHT, ROOMY_UP_TO = 32, 26, 5
 TOP = 8
+HEAD_PX = 64  # no wider is what the play head repaints
 
 
 @dataclass(slots=True)
@@ -46,6 +48,7 @@ class ScoreView(Lane):
 
     add_step = Signal()
     step_menu = Signal(str)
+    _layer: QPixmap | None = None
 
     def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
         super().__init__(studio, axis)
@@ -99,13 +102,28 @@ class ScoreView(Lane):
             x = int(plot.left() + self.axis.x_at(tick * self.axis.rate)) + 0.5
             painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
         super().paint_head(painter, plot)
-        for row, step in enumerate(self.steps):
-            self._paint_step(painter, row, step)
-        self._paint_add_row(painter, plot)
+        painter.drawPixmap(0, 0, self._strips(plot))
         if self._drop_row is not None:
             y = TOP + self._drop_row * self._pitch + 0.5
             painter.setPen(QPen(colour("verd"), 2))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+
+    def _strips(self, plot: QRectF) -> QPixmap:
+        """All strips and the last row. The play head passes behind them and repaints a narrow place: they are kept for that."""
+        ratio = self.devicePixelRatioF()
+        wanted = self.size() * ratio
+        if self._layer is None or self.dirty.width() > HEAD_PX or self._layer.size() != wanted:
+            layer = QPixmap(wanted)
+            layer.setDevicePixelRatio(ratio)
+            layer.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(layer)
+            painter.setClipRect(plot)
+            for row, step in enumerate(self.steps):
+                self._paint_step(painter, row, step)
+            self._paint_add_row(painter, plot)
+            painter.end()
+            self._layer = layer
+        return self._layer
 
     def paint_head(self, painter: QPainter, plot: QRectF) -> None:
         """Painted behind the strips, so that it never crosses a label."""
@@ -179,7 +197,7 @@ class ScoreView(Lane):
         painter.fillPath(path, colour("verd" if filled else "panel" if step.enabled else "paper"))
         if step.enabled:
             self._paint_tide(painter, box, step, filled=filled)
-        pen = QPen(colour("verd" if selected else "strong"), 1.6 if selected else 1)
+        pen = QPen(colour("verd" if selected else "strong"), 1)  # a wider one costs thirty times as much
         if not step.enabled:
             pen.setDashPattern([4, 3])
         painter.setPen(pen)

@@ -6,9 +6,10 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from pulizia.desktop.strokes import stroke
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.settings.declare import Number, declared
 from pulizia.tools.base import Curve, Picture
@@ -160,8 +161,7 @@ class SplitPicture(QWidget):
             if edges[n + 1] - edges[n] > 1:
                 level[n + 1] = curve.level_db[edges[n] : edges[n + 1]].max()
         points = [QPointF(self.x_of(f), self.y_of(db)) for f, db in zip(hz.tolist(), level.tolist(), strict=True)]
-        painter.setPen(QPen(colour(token), 1.1))
-        painter.drawPolyline(QPolygonF(points))
+        stroke(painter, points, colour(token), heavy=False)
 
     def _paint_lines(self, painter: QPainter, plot: QRectF) -> None:
         for name in SPLIT_FIELDS[self.settings.bands]:

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from pulizia.desktop.strokes import stroke
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.tools.base import Curve, Picture
 from pulizia.units import format_number
@@ -125,19 +126,17 @@ class ToolPicture(QWidget):
             area = _path(points["profile"])
             for point in reversed(points["left"]):
                 area.lineTo(point)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)  # the lines along the edges are smooth
             painter.fillPath(area, colour("verd_soft"))
             below = _path(points["left"])
             below.lineTo(plot.right(), plot.bottom())
             below.lineTo(plot.left(), plot.bottom())
             painter.fillPath(below, colour("line", 0.6))
-        styles = {"passage": ("ink", 1.4, False), "profile": ("verd", 1.4, False), "line": ("verd", 1.2, True), "left": ("soft", 1.0, False), "lines": ("madder", 1.0, False), "response": ("verd", 1.0, False)}
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        styles = {"passage": ("ink", True, False), "profile": ("verd", True, False), "line": ("verd", False, True), "left": ("soft", False, False), "lines": ("madder", False, False), "response": ("verd", False, False)}
         for name, line in points.items():
-            token, width, dashed = styles.get(name, ("ink", 1.2, False))
-            pen = QPen(colour(token), width)
-            if dashed:
-                pen.setDashPattern([3, 3])
-            painter.setPen(pen)
-            painter.drawPath(_path(line))
+            token, heavy, dashed = styles.get(name, ("ink", False, False))
+            stroke(painter, line, colour(token), heavy=heavy, dashes=(3, 3) if dashed else ())
         for place in self.handle_places():
             painter.setPen(QPen(colour("verd"), 1))
             painter.setBrush(colour("panel"))
@@ -221,8 +220,7 @@ def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
     for curve in picture.curves:
         x = plot.left() + np.log(curve.hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
         y = plot.bottom() - curve.level_db / top * plot.height()
-        painter.setPen(QPen(colour("verd"), 1.6))
-        painter.drawPath(_path([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
+        stroke(painter, [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)], colour("verd"))
     painter.setPen(colour("soft"))
     painter.drawText(plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, picture.caption)
 

@@ -20,7 +20,9 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.desktop.strokes import stroke
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.dsp.moments import runs
 from pulizia.measure.loudness import Measures
 from pulizia.units import format_number, format_time
 
@@ -63,6 +65,12 @@ class LoudnessGraph(QWidget):
     @property
     def _top_lufs(self) -> float:
         return (self.target.integrated_lufs if self.target else -23.0) + 10.0
+
+    def _heights(self, lufs: NDArray[np.floating]) -> list[float]:
+        """Places of many levels at once."""
+        plot = self._plot
+        made: list[float] = (plot.top() + (self._top_lufs - lufs.astype(np.float64)) / LOUD_SPAN * plot.height()).tolist()
+        return made
 
     def _y(self, lufs: float) -> float:
         plot = self._plot
@@ -186,14 +194,14 @@ class LoudnessGraph(QWidget):
         gradient.setColorAt(0, colour("soft", 0.42))
         gradient.setColorAt(1, colour("soft", 0.0))
         area = QPainterPath(QPointF(plot.left(), plot.bottom()))
-        for n, value in enumerate(np.nan_to_num(momentary, neginf=-200.0).tolist()):
-            area.lineTo(plot.left() + n, min(self._y(value), plot.bottom()))
+        for n, y in enumerate(self._heights(np.nan_to_num(momentary, neginf=-200.0))):
+            area.lineTo(plot.left() + n, min(y, plot.bottom()))
         area.lineTo(plot.right(), plot.bottom())
         painter.fillPath(area, gradient)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._line(painter, plot, measures.short_term, QPen(colour("ink"), 1.5))
+        self._line(painter, plot, measures.short_term, "ink")
         if self.predicted is not None:
-            self._line(painter, plot, self.predicted.short_term, QPen(colour("verd"), 1.5))
+            self._line(painter, plot, self.predicted.short_term, "verd")
         if target is not None and target.short_term_max_lufs is not None:
             pen = QPen(colour("madder"), 1)
             pen.setDashPattern([5, 4])
@@ -207,7 +215,7 @@ class LoudnessGraph(QWidget):
             y = self._y(measures.integrated_lufs)
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
 
-    def _line(self, painter: QPainter, plot: QRectF, curve: NDArray[np.float32], pen: QPen) -> None:
+    def _line(self, painter: QPainter, plot: QRectF, curve: NDArray[np.float32], token: str) -> None:
         count = max(2, int(plot.width() / 1.3))
         edges = np.linspace(0, len(curve), count + 1).astype(int)
         starts = np.minimum(edges[:-1], len(curve) - 1)
@@ -215,18 +223,10 @@ class LoudnessGraph(QWidget):
         power = np.where(sounding, 10.0 ** (np.where(sounding, curve, 0.0) / 10.0), 0.0)
         means = np.add.reduceat(power, starts) / np.maximum(np.add.reduceat(sounding.astype(float), starts), 1.0)
         levels = 10.0 * np.log10(np.maximum(means, 1e-20))
-        path = QPainterPath()
-        drawing = False
-        for n, value in enumerate(levels.tolist()):
-            if value < -80.0:
-                drawing = False
-                continue
-            point = QPointF(plot.left() + (n + 0.5) / count * plot.width(), self._y(value))
-            path.lineTo(point) if drawing else path.moveTo(point)
-            drawing = True
-        painter.setPen(pen)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPath(path)
+        for a, b in runs(levels >= -80.0):
+            at = plot.left() + (np.arange(a, b) + 0.5) / count * plot.width()
+            points = [QPointF(x, y) for x, y in zip(at.tolist(), self._heights(levels[a:b]), strict=True)]
+            stroke(painter, points, colour(token))
 
     def _paint_labels(self, painter: QPainter, plot: QRectF) -> None:
         assert self.measures is not None  # noqa: S101
@@ -266,9 +266,12 @@ class LoudnessGraph(QWidget):
             for n, share in enumerate(shares[1].tolist()):
                 path.lineTo(box.left() + share * scale, self._y(bins[n]))
                 path.lineTo(box.left() + share * scale, self._y(bins[n + 1]))
-            painter.setPen(QPen(colour("verd"), 1.5))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.setPen(QPen(colour("verd"), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPath(path)
+            painter.drawPath(path.translated(1, 0))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(11))
         painter.setPen(colour("soft"))
         painter.drawText(QRectF(box.left(), RULER_HEIGHT + 4, box.width(), 16), Qt.AlignmentFlag.AlignLeft, "Share of time")

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
+from pulizia.desktop.strokes import stroke
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.measure.loudness import Measures
@@ -67,10 +68,9 @@ class History(QWidget):
                 top = float(y(level))
                 painter.fillRect(QRectF(column, top, 1, plot.bottom() - top), colour("soft", 0.35))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour("ink"), 1.4))
         heights = y(short).tolist()
         good = np.isfinite(short)
-        painter.drawPolyline(QPolygonF([QPointF(c + 0.5, h) for c, h in enumerate(heights) if good[c]]))
+        stroke(painter, [QPointF(c + 0.5, h) for c, h in enumerate(heights) if good[c]], colour("ink"))
         share = (self._head_s - self._span_s[0]) / max(1e-9, self._span_s[1] - self._span_s[0])
         if 0 <= share <= 1:
             painter.fillRect(QRectF(plot.width() * share - 0.7, 0, 1.4, plot.height()), colour("ink"))
