@@ -68,6 +68,9 @@ def test_a_tool_is_one_module_and_one_line(capsys, monkeypatch: pytest.MonkeyPat
     assert code == 0
     assert "gain_db" in out
     assert "**Gain** `gain_db`" in tool_page("tiny")
+    from PySide6.QtCore import QEvent
+    from PySide6.QtWidgets import QApplication
+
     from pulizia.desktop.controls import SliderRow
     from pulizia.desktop.start import make_application, make_window
 
@@ -80,6 +83,9 @@ def test_a_tool_is_one_module_and_one_line(capsys, monkeypatch: pytest.MonkeyPat
     assert [row._declared.label for row in window.bench.sheet.findChildren(SliderRow)] == ["Gain"]
     window.close()
     poster.close()
+    window.studio.document.start_new()  # nothing of the tool is left when the register is as before
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 def mangled(content: bytes, rng: random.Random) -> bytes:

@@ -9,13 +9,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QCursor
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QWidget
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person, move
 
 from pulizia.media.folders import cache_folder, config_folder
-from pulizia.report.manual import pages
+from pulizia.report.manual import pages, sections
 from pulizia.session.queue_desk import Stage
 
 RATE = 48_000
@@ -181,9 +183,27 @@ def test_the_manual_opens_where_one_is_and_its_pages_are_current(two: Person) ->
     two.window.go_to(0)
     studio = two.window.studio
     studio.repairs.add_tool("leveller", on_selection=False)
+    QCursor.setPos(two.window.bench.sheet.mapToGlobal(QPoint(100, 60)))
     two.key(Qt.Key.Key_F1)
     assert "phrases" in two.window.doors.help.text.toPlainText()
     two.window.doors.help.accept()
+
+
+def test_f1_opens_the_section_of_what_has_the_keys_and_every_section_named_exists(two: Person) -> None:
+    window = two.window
+    named = {w.property("manual") for w in window.findChildren(QWidget) if isinstance(w.property("manual"), str)} - {"step"}
+    assert len(named) > 10
+    for place in named:
+        page, _, section = place.partition("#")
+        assert section in sections(page)
+    two.key(Qt.Key.Key_F2)
+    QCursor.setPos(window.mapToGlobal(QPoint(640, 20)))
+    window.bench.score.setFocus()
+    two.key(Qt.Key.Key_F1)
+    shown = window.doors.help
+    assert shown.list.currentItem().text() == "The Bench"
+    assert shown.text.textCursor().block().text() == "The score"
+    shown.accept()
 
 
 def test_the_original_of_a_worked_recording_is_found_and_opened_at_its_place(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QCursor
+from PySide6.QtWidgets import QApplication, QWidget
 
 from pulizia.desktop.bench.figures_dialog import FiguresDialog
 from pulizia.desktop.delivery.target_dialog import TargetDialog
@@ -73,9 +75,25 @@ class Doors:
 
     def show_help(self) -> None:
         """The manual, at the page of what one is looking at."""
-        page = "delivery" if self.window.places.currentIndex() == 1 else self.window.studio.step.tool_id if self.window.studio.step is not None else "bench"
-        self.help = HelpDialog(page, self.window)
+        page, section = self._asked_about()
+        self.help = HelpDialog(page, self.window, section)
         self.help.open()
+
+    def _asked_about(self) -> tuple[str, str]:
+        """Page and section for what lies under the pointer, else for what has the keys, else for the place."""
+        places = (QApplication.widgetAt(QCursor.pos()), QApplication.focusWidget())
+        for widget in places:
+            here: QWidget | None = widget if widget is not None and self.window.isAncestorOf(widget) else None
+            while here is not None:
+                told = here.property("manual")
+                if isinstance(told, str):
+                    page, _, section = told.partition("#")
+                    return (self._step_page() if page == "step" else page), section
+                here = here.parentWidget()
+        return ("delivery", "") if self.window.places.currentIndex() == 1 else (self._step_page(), "")
+
+    def _step_page(self) -> str:
+        return self.window.studio.step.tool_id if self.window.studio.step is not None else "bench"
 
     def show_keys(self) -> None:
         """The table of all keys."""

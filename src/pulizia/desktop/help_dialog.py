@@ -22,7 +22,7 @@ from pulizia.tools.registry import ALL
 class HelpDialog(QDialog):
     """Pages at the left, the chosen one at the right."""
 
-    def __init__(self, page: str, parent: QWidget) -> None:
+    def __init__(self, page: str, parent: QWidget, section: str = "") -> None:
         super().__init__(parent)
         self.setWindowTitle("Manual")
         self.resize(860, 620)
@@ -46,6 +46,20 @@ class HelpDialog(QDialog):
         self.list.currentItemChanged.connect(lambda item, _old: self._show(item))
         names = [name for name, _ in titles]
         self.list.setCurrentRow(names.index(page) if page in names else 0)
+        if section:
+            self._go_to(section)
+
+    def _go_to(self, section: str) -> None:
+        """Bring the heading of a section to the top."""
+        block = self.text.document().begin()
+        while block.isValid():
+            if block.blockFormat().headingLevel() == 2 and block.text() == section:
+                cursor = QTextCursor(block)
+                self.text.moveCursor(QTextCursor.MoveOperation.End)  # then the heading comes to the top, not to the bottom
+                self.text.setTextCursor(cursor)
+                self.text.ensureCursorVisible()
+                return
+            block = block.next()
 
     def _show(self, item: QListWidgetItem | None) -> None:
         if item is not None:

@@ -12,19 +12,13 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
+from pulizia.desktop.demo import demo_files
 from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.theme import font, load_fonts, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.session.sound_out import default_output
 from pulizia.session.studio import Studio
-
-
-def demo_files() -> list[Path]:
-    """The recordings that ship with the program."""
-    folder = files("pulizia.data").joinpath("demo")
-    names = ("hall-of-pendulums", "room-04-water-clock", "room-07-pocket-watches", "interview-keeper-anselmi")
-    return [Path(str(folder.joinpath(f"{name}.flac"))) for name in names]
 
 
 def make_application() -> QApplication:

@@ -28,6 +28,7 @@ from pulizia.desktop.bars import MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.delivery.delivery import Delivery
+from pulizia.desktop.demo import demo_files
 from pulizia.desktop.doors import Doors
 from pulizia.desktop.foot import Foot
 from pulizia.desktop.preferences import Preferences
@@ -59,6 +60,7 @@ class MainWindow(QMainWindow):
         self.bench = Bench(studio)
         self.delivery = Delivery(studio)
         self.foot = Foot(studio)
+        self.foot.setProperty("manual", "bench#Listening")
         self.places = QStackedWidget()
         self.places.addWidget(self.bench)
         self.places.addWidget(self.delivery)
@@ -100,6 +102,9 @@ class MainWindow(QMainWindow):
         studio.on("message", lambda text, bad: self.message.say(text, bad=bad))
         studio.on("playing", self._playing_changed)
         self.bench.open_asked.connect(self.open_files)
+        self.bench.demo_asked.connect(lambda: self.open_paths(demo_files()))
+        self.bench.recent_asked.connect(lambda path: self.open_paths([path]))
+        self.bench.recent.show_files(self.preferences.recent)
         self.bench.read_out.connect(self.top.read_out.setText)
         self.bench.ruler.rename_asked.connect(self.rename_marker)
         self.bench.recording_menu.connect(self._recording_menu)
@@ -203,6 +208,7 @@ class MainWindow(QMainWindow):
         """Start an empty project."""
         if self.may_leave():
             self.studio.transport.stop()
+            self.bench.recent.show_files(self.preferences.recent)
             self.studio.document.start_new()
 
     def may_leave(self) -> bool:

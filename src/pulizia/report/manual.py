@@ -7,10 +7,15 @@ import sys
 from importlib.resources import files
 
 from pulizia.settings.as_dict import schema
-from pulizia.tools.base import AnyTool
+from pulizia.tools.base import FAMILIES, AnyTool
 from pulizia.tools.registry import ALL, tool_of
 
 PLACES = {"bench": "The Bench", "delivery": "Delivery", "recipes": "Recipes, printing, and the way back", "command-line": "Without a window"}
+
+
+def sections(name: str) -> list[str]:
+    """The headings of a place's page."""
+    return [line.removeprefix("## ") for line in place_page(name).splitlines() if line.startswith("## ")]
 
 
 def place_page(name: str) -> str:
@@ -62,6 +67,9 @@ def pages() -> dict[str, str]:
     made = {f"{name}.md": place_page(name) for name in PLACES}
     made |= {f"tool-{tool.id.replace('_', '-')}.md": tool_page(tool.id) for tool in ALL}
     index = ["# Manual", "", "## Places", ""] + [f"- [{title}]({name}.md)" for name, title in PLACES.items()]
-    index += ["", "## Tools, in the order of the score", ""]
-    index += [f"- [{tool.title}](tool-{tool.id.replace('_', '-')}.md): {tool.summary}" for tool in sorted(ALL, key=lambda t: t.order)]
-    return made | {"README.md": "\n".join(index) + "\n"}
+    index += ["", "## Tools", ""]
+    for family, head in FAMILIES.items():
+        index += [f"{head}:", ""]
+        index += [f"- [{tool.title}](tool-{tool.id.replace('_', '-')}.md): {tool.summary}" for tool in sorted(ALL, key=lambda t: t.order) if tool.family == family]
+        index.append("")
+    return made | {"README.md": "\n".join(index).rstrip() + "\n"}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Generic, NamedTuple, Protocol, TypeVar
+from typing import Any, Generic, Literal, NamedTuple, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,11 @@ from pulizia.measure.moment_spectra import moment_spectra
 from pulizia.settings.declare import Settings
 
 S = TypeVar("S", bound=Settings)
+Family = Literal["steady", "moments", "tone", "level", "edits"]
+FAMILIES: dict[Family, str] = {
+    "steady": "Steady troubles", "moments": "Moments", "tone": "Tone and room", "level": "Level and dynamics", "edits": "Small edits",
+}  # fmt: skip
+"""What a tool is for, in the words of menus and manual."""
 Progress = Callable[[float], None]
 
 
@@ -170,6 +175,8 @@ class Tool(Generic[S]):
     ----------
     id
         Word in files, recipes and the command line; never changes.
+    family
+        Under which head it is listed.
     order
         Where a new step of this tool belongs in a score: smaller comes first.
     process
@@ -221,6 +228,7 @@ class Tool(Generic[S]):
     summary: str
     settings: type[S]
     order: int
+    family: Family = "edits"
     process: Callable[[Block, S, Any], Samples]
     caption: Callable[[S], str]
     version: int = 1

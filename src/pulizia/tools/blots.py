@@ -305,6 +305,7 @@ TOOL = Tool(
     summary="Lowers, replaces or lifts marked areas of the sonogram: a bell, a chair, a cough.",
     settings=BlotsSettings,
     order=46,
+    family="moments",
     process=process,
     caption=caption,
     margin=margin,

@@ -175,6 +175,7 @@ TOOL = Tool(
     summary="Lowers breaths between phrases without touching words.",
     settings=BreathsSettings,
     order=35,
+    family="moments",
     process=process,
     caption=caption,
     margin=margin,

@@ -95,6 +95,7 @@ TOOL = Tool(
     summary="Copies, exchanges or mixes the sides, and corrects a delay between them.",
     settings=ChannelsSettings,
     order=5,
+    family="edits",
     process=process,
     caption=caption,
     margin=margin,

@@ -334,6 +334,7 @@ TOOL = Tool(
     summary="Finds clicks, lip noises and crackle, and puts back the sound that lay under them.",
     settings=ClicksSettings,
     order=15,
+    family="moments",
     process=process,
     caption=caption,
     margin=margin,

@@ -337,6 +337,7 @@ TOOL = Tool(
     summary="Cleans a dull or buried voice and makes missing treble anew.",
     settings=DullVoiceSettings,
     order=62,
+    family="tone",
     process=process,
     caption=caption,
     margin=margin,

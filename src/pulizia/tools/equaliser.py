@@ -210,6 +210,7 @@ TOOL = Tool(
     summary="Shapes the tone with bells, shelves, passes and notches.",
     settings=EqualiserSettings,
     order=60,
+    family="tone",
     process=process,
     caption=caption,
     margin=margin,

@@ -83,6 +83,7 @@ TOOL = Tool(
     summary="Lets the sound come or go over the marked stretch.",
     settings=FadeSettings,
     order=92,
+    family="edits",
     process=process,
     caption=caption,
     analyse=analyse,

@@ -271,6 +271,7 @@ TOOL = Tool(
     summary="Turns the sound down between phrases and opens in time for every word.",
     settings=GateSettings,
     order=30,
+    family="steady",
     process=process,
     caption=caption,
     margin=margin,

@@ -251,6 +251,7 @@ TOOL = Tool(
     summary="Takes out mains hum, its harmonics and steady whistles, and leaves the voice between them.",
     settings=HumSettings,
     order=20,
+    family="steady",
     process=process,
     caption=caption,
     margin=margin,

@@ -110,6 +110,7 @@ TOOL = Tool(
     summary="Changes the level by a gain, or brings the loudest sample to a chosen peak.",
     settings=LevelSettings,
     order=90,
+    family="level",
     process=process,
     caption=caption,
     analyse=analyse,

@@ -204,6 +204,7 @@ TOOL = Tool(
     summary="Brings phrases to one loudness and leaves the pauses down.",
     settings=LevellerSettings,
     order=74,
+    family="level",
     process=process,
     caption=caption,
     analyse=analyse,

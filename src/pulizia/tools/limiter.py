@@ -113,6 +113,7 @@ TOOL = Tool(
     summary="Keeps true peaks under a ceiling.",
     settings=LimiterSettings,
     order=95,
+    family="level",
     process=process,
     caption=caption,
     margin=margin,

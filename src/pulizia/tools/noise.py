@@ -335,6 +335,7 @@ TOOL = Tool(
     summary="Lowers steady noise such as a fan, air or hiss under the voice.",
     settings=NoiseSettings,
     order=40,
+    family="steady",
     process=process,
     caption=caption,
     margin=margin,

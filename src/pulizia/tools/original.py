@@ -130,6 +130,7 @@ TOOL = Tool(
     summary="Puts the raw recording back in a stretch of a worked one.",
     settings=OriginalSettings,
     order=0,
+    family="edits",
     process=process,
     caption=caption,
     survey=survey,

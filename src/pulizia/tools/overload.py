@@ -266,6 +266,7 @@ TOOL = Tool(
     summary="Rebuilds tops that were cut flat, and makes room for them.",
     settings=OverloadSettings,
     order=10,
+    family="moments",
     process=process,
     caption=caption,
     margin=margin,

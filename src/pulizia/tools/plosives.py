@@ -182,6 +182,7 @@ TOOL = Tool(
     summary="Lowers the thump of P and B sounds, in the lows and in that moment only.",
     settings=PlosivesSettings,
     order=18,
+    family="moments",
     process=process,
     caption=caption,
     margin=margin,

@@ -170,6 +170,7 @@ TOOL = Tool(
     summary="Turns the wave over, takes out an offset, and evens a lopsided voice.",
     settings=PolaritySettings,
     order=6,
+    family="edits",
     process=process,
     caption=caption,
     margin=margin,

@@ -48,6 +48,7 @@ TOOL = Tool(
     summary="Plays the marked stretch backwards.",
     settings=ReverseSettings,
     order=78,
+    family="edits",
     process=process,
     caption=lambda _settings: "backwards",
     analyse=analyse,

@@ -314,6 +314,7 @@ TOOL = Tool(
     summary="Finds resonances that ring on, and lowers them only as far as they stand out.",
     settings=RingingSettings,
     order=55,
+    family="tone",
     process=process,
     caption=caption,
     margin=margin,

@@ -273,6 +273,7 @@ TOOL = Tool(
     summary="Lowers the late reverberation of a room and keeps the voice in front.",
     settings=RoomTailSettings,
     order=50,
+    family="tone",
     process=process,
     caption=caption,
     margin=margin,

@@ -195,6 +195,7 @@ TOOL = Tool(
     summary="Fills silent or gated stretches with the room's own quiet sound.",
     settings=RoomToneSettings,
     order=80,
+    family="edits",
     process=process,
     caption=caption,
     margin=margin,

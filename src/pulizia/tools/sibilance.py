@@ -309,6 +309,7 @@ TOOL = Tool(
     summary="Lowers hard S sounds in this speaker's own S band, and nothing else.",
     settings=SibilanceSettings,
     order=58,
+    family="moments",
     process=process,
     caption=caption,
     margin=margin,

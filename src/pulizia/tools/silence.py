@@ -38,6 +38,7 @@ TOOL = Tool(
     summary="Makes the marked stretch silent.",
     settings=SilenceSettings,
     order=76,
+    family="edits",
     process=process,
     caption=caption,
     shapes_tone=True,

@@ -279,6 +279,7 @@ TOOL = Tool(
     summary="Turns loud moments down, in one to four bands with thresholds of their own.",
     settings=SplitCompressorSettings,
     order=70,
+    family="level",
     process=process,
     caption=caption,
     margin=margin,

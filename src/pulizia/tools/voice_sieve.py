@@ -213,6 +213,7 @@ TOOL = Tool(
     summary="A trained model keeps the voice and takes everything else down.",
     settings=SieveSettings,
     order=45,
+    family="steady",
     process=process,
     caption=caption,
     analyse=analyse,

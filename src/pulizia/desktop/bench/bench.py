@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
@@ -17,6 +19,7 @@ from PySide6.QtWidgets import (
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.overview_strip import Overview
 from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.recent_files import RecentFiles
 from pulizia.desktop.bench.recordings_list import RecordingsList
 from pulizia.desktop.bench.ruler import Ruler
 from pulizia.desktop.bench.score_view import ScoreView
@@ -30,6 +33,7 @@ from pulizia.desktop.controls import button, hairline, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.theme import colour
 from pulizia.session.studio import Studio
+from pulizia.tools.base import FAMILIES
 from pulizia.tools.registry import ALL
 
 LEFT_WIDTH, RIGHT_WIDTH = 220, 300
@@ -65,6 +69,8 @@ class Bench(QWidget):
     """One recording with everything that is done to it."""
 
     open_asked = Signal()
+    demo_asked = Signal()
+    recent_asked = Signal(Path)
     recording_menu = Signal(str)
     read_out = Signal(str)
 
@@ -86,6 +92,12 @@ class Bench(QWidget):
         self.spectrum = SpectrumView(studio)
         self.large_spectrum = LargeSpectrum(studio)
         self.levels = LevelsPanel(studio)
+        for part, section in (
+            (self.list, "Recordings and findings"), (self.overview, "The time axis"), (self.ruler, "Markers"), (self.sonogram, "Sonogram"),
+            (self.waveform, "Waveform"), (self.score, "The score"), (self.spectrum, "Spectrum"), (self.large_spectrum, "Spectrum"), (self.levels, "Levels"),
+        ):  # fmt: skip
+            part.setProperty("manual", f"bench#{section}")
+        self.sheet.setProperty("manual", "step")
         self.lanes: tuple[Lane, ...] = (self.overview, self.ruler, self.sonogram, self.waveform, self.score)
         self.sonogram.read_out.connect(self.read_out)
         self.score.add_step.connect(lambda: self.choose_tool(on_selection=False))
@@ -162,7 +174,15 @@ class Bench(QWidget):
         text = "WAV, FLAC, AIFF, MP3, M4A, Ogg, Opus, or the sound of a picture file. Drop files anywhere."
         column.addWidget(label(text, 13, token="soft"), alignment=Qt.AlignmentFlag.AlignCenter)
         column.addSpacing(8)
-        column.addWidget(button("Open recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)"), alignment=Qt.AlignmentFlag.AlignCenter)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(button("Open recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)"))
+        row.addWidget(button("Open the demo", self.demo_asked.emit, tip="Four recordings of an invented clock museum, with something wrong in each"))
+        row.addStretch(1)
+        column.addLayout(row)
+        self.recent = RecentFiles()
+        self.recent.chosen.connect(self.recent_asked)
+        column.addWidget(self.recent, alignment=Qt.AlignmentFlag.AlignCenter)
         column.addStretch(3)
         return place
 
@@ -284,12 +304,14 @@ class Bench(QWidget):
         if self.studio.recording is None:
             return
         menu = QMenu(self)
-        for tool in (t for t in ALL if not t.other_field):  # those are made by a search
-            action = menu.addAction(f"{tool.title}   {tool.summary}")
-            action.setData(tool.id)
-            action.triggered.connect(
-                lambda _on=False, t=tool.id: self.studio.repairs.add_tool(t, on_selection=on_selection)
-            )
+        for family, head in FAMILIES.items():
+            menu.addSection(head)
+            for tool in (t for t in ALL if t.family == family and not t.other_field):  # those are made by a search
+                action = menu.addAction(f"{tool.title}\t{tool.summary}")
+                action.setData(tool.id)
+                action.triggered.connect(
+                    lambda _on=False, t=tool.id: self.studio.repairs.add_tool(t, on_selection=on_selection)
+                )
         corner = self.score.mapToGlobal(QPoint(GUTTER, self.score.height()))
         if on_selection and self.bar.isVisible():
             corner = self.bar.mapToGlobal(QPoint(0, self.bar.height()))

@@ -31,7 +31,7 @@ class SelectionBar(QWidget):
         row.addWidget(button("Treat with\u2026", self.treat.emit, tip="Add a step that acts in the marked stretch only (T)", quiet=True))
         self._blot = button("Blot", studio.repairs.take_as_blot, tip="Lower or replace the marked area (P)", quiet=True)
         row.addWidget(self._blot)
-        row.addWidget(button("Give back the original", studio.repairs.give_back, tip="Let no step act in the marked stretch (G)", quiet=True))
+        row.addWidget(button("Give back", studio.repairs.give_back, tip="Let no step act in the marked stretch (G)", quiet=True))
         self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
         self.hide()
 
@@ -54,7 +54,7 @@ class SelectionBar(QWidget):
         self._length.setText(text)
         self._blot.setVisible(bool(selection.band_hz))
         self.adjustSize()
-        at = min(max(round(x) - self.width() // 2, left + 4), right - self.width() - 4)
+        at = max(min(round(x) - self.width() // 2, right - self.width() - 4), left + 4)
         self.move(at, y)
         self.show()
         self.raise_()

@@ -138,6 +138,11 @@ class Delivery(QWidget):
         self.pdf_button = button("Report as PDF\u2026", self.ask_pdf, tip="Print the report of the file that was written last", quiet=True)
         column.addWidget(self.pdf_button)
         column.addStretch(1)
+        for part, section in (
+            (self.graph, "Loudness over time"), (self.measuring, "Figures that differ"), (self.target_box, "Targets"), (self.table, "Targets"),
+            (self.orders, "Deliverables"), (self.report_tick, "Report"), (self.pdf_button, "Report"),
+        ):  # fmt: skip
+            part.setProperty("manual", f"delivery#{section}")
         self._show_written()
         return sheet
 
