@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import (
     QComboBox,
+    QDoubleSpinBox,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -62,6 +63,14 @@ class ChoiceBox(QComboBox):
 
     def event(self, event: QEvent) -> bool:
         return takes_arrow(event) or super().event(event)
+
+
+class FigureBox(QDoubleSpinBox):
+    """A figure with its unit, typed or turned with the wheel."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.lineEdit().setTextMargins(5, 0, 0, 0)
 
 
 class Button(QPushButton):

@@ -40,8 +40,11 @@ class FindDialog(QDialog):
         column.addWidget(self.progress)
         self._rows = QVBoxLayout()
         column.addLayout(self._rows)
-        column.addWidget(button("Look in a folder\u2026", self._ask, main=True))
-        column.addWidget(button("Close", self.accept))
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(button("Close", self.accept))
+        row.addWidget(button("Look in a folder\u2026", self._ask, main=True))
+        column.addLayout(row)
         self._job: Job | None = None
         self._of = ""
         self._span: Span | None = None  # what was looked for: the recording, and the stretch of it

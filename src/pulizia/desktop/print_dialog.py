@@ -7,7 +7,6 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
-    QDoubleSpinBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.delivery.deliverable import Deliverable
-from pulizia.desktop.controls import ChoiceBox, button, label
+from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.delivery.order_sheet import FORMATS
 from pulizia.errors import PuliziaError
 from pulizia.session.print_desk import PATTERN, USUAL_HANDLES_S
@@ -43,7 +42,7 @@ class PrintDialog(QDialog):
         self.what.setCurrentIndex(0 if studio.selection is not None else 2)
         self.what.setAccessibleName("What")
         self.what.activated.connect(lambda _n: self._show())
-        self.handles = QDoubleSpinBox()
+        self.handles = FigureBox()
         self.handles.setRange(0.0, 30.0)
         self.handles.setValue(USUAL_HANDLES_S)
         self.handles.setSuffix(" s")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, SliderRow, button, label
@@ -39,7 +40,7 @@ class SoundDialog(QDialog):
         self.level = SliderRow(LEVEL, 0.0, round(gain_to_db(studio.transport.volume), 1))
         self.level.changed.connect(self._set_level)
         column.addWidget(self.level)
-        column.addWidget(button("Close", self.accept))
+        column.addWidget(button("Close", self.accept), alignment=Qt.AlignmentFlag.AlignRight)
         self._found: list[tuple[int | None, str]] = []
         self.fill()
         self.box.activated.connect(self._choose)

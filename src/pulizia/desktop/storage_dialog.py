@@ -41,8 +41,8 @@ class StorageDialog(QDialog):
         self.figures: dict[str, str] = {}
         row = QHBoxLayout()
         row.addStretch(1)
-        row.addWidget(button("Close", self.accept))
         row.addWidget(button("Clear", self.clear, tip="Remove what is not in use now"))
+        row.addWidget(button("Close", self.accept))
         column.addLayout(row)
         self._fill()
 

@@ -91,6 +91,8 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         if len(size := preferences.numbers("size")) == 2:
             self.resize(size[0], size[1])
+        if len(panes := preferences.numbers("panes")) == 2:
+            self.bench.panes.setSizes(panes)
         self.top.draw_icons()
         self.refresh()
         self.bench.refresh()
@@ -351,6 +353,8 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self.preferences.set("size", [self.width(), self.height()])
+        if self.bench.panes.sizes()[0]:
+            self.preferences.set("panes", self.bench.panes.sizes())
         self._autosave.stop()
         self._gauges.stop()
         self.studio.close()

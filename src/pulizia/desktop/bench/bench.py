@@ -38,6 +38,7 @@ from pulizia.tools.registry import ALL
 
 LEFT_WIDTH, RIGHT_WIDTH = 220, 300
 MOST_SCORE_HEIGHT = 216
+MOST_SCORE_SHARE = 0.36
 SCROLL_STEPS = 10_000
 
 
@@ -133,7 +134,7 @@ class Bench(QWidget):
         column.setSpacing(0)
         column.addWidget(self.overview)
         column.addWidget(self.ruler)
-        pictures = QSplitter(Qt.Orientation.Vertical)
+        pictures = self.panes = QSplitter(Qt.Orientation.Vertical)
         pictures.setHandleWidth(4)
         pictures.setChildrenCollapsible(False)
         pictures.addWidget(self.sonogram)
@@ -220,7 +221,7 @@ class Bench(QWidget):
         self._stack.setCurrentIndex(0 if self.studio.recording is not None else 1)
         self.list.refresh()
         self.score.fit()
-        self._score_area.setFixedHeight(min(self.score.height(), MOST_SCORE_HEIGHT))
+        self._fit_score()
         self.sheet.refresh()
         self._update_lanes()
 
@@ -304,8 +305,8 @@ class Bench(QWidget):
         if self.studio.recording is None:
             return
         menu = QMenu(self)
-        for family, head in FAMILIES.items():
-            menu.addSection(head)
+        for family in FAMILIES:
+            menu.addSeparator()
             for tool in (t for t in ALL if t.family == family and not t.other_field):  # those are made by a search
                 action = menu.addAction(f"{tool.title}\t{tool.summary}")
                 action.setData(tool.id)
@@ -343,6 +344,12 @@ class Bench(QWidget):
             self._place_spectrum()
         return super().eventFilter(watched, event)
 
+    def _fit_score(self) -> None:
+        """As tall as the strips, up to a share of the window; the rest scrolls."""
+        most = max(MOST_SCORE_HEIGHT, round(MOST_SCORE_SHARE * self._middle.height()))
+        self._score_area.setFixedHeight(min(self.score.height(), most))
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._fit_score()
         self.axis.set_width(self._middle.width() - 2 * GUTTER)

@@ -6,7 +6,6 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QCheckBox,
-    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from pulizia.delivery.deliverable import Deliverable, Kind
 from pulizia.delivery.normalise import WAYS, State, Way
-from pulizia.desktop.controls import ChoiceBox, button, label
+from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.errors import PuliziaError
 from pulizia.media.write import Dither, SampleFormat
@@ -87,9 +86,9 @@ class OrderSheet(QWidget):
         made = QWidget()
         grid = QGridLayout(made)
         grid.setContentsMargins(0, 0, 0, 0)
-        self.spins: dict[str, QDoubleSpinBox] = {}
+        self.spins: dict[str, FigureBox] = {}
         for n, (name, words) in enumerate((("head_s", "silence before"), ("tail_s", "silence after"), ("fade_in_s", "fade in"), ("fade_out_s", "fade out"))):
-            spin = QDoubleSpinBox()
+            spin = FigureBox()
             spin.setRange(0.0, 60.0)
             spin.setSingleStep(0.1)
             spin.setSuffix(" s")

@@ -6,7 +6,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
-    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -15,7 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.delivery.targets import Target, remove_own, save_own, shipped_targets
-from pulizia.desktop.controls import ChoiceBox, button, label
+from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
@@ -74,10 +73,10 @@ class TargetDialog(QDialog):
         self._show(studio.target)
 
     def _build_figures(self, grid: QGridLayout) -> None:
-        self.spins: dict[str, QDoubleSpinBox] = {}
+        self.spins: dict[str, FigureBox] = {}
         self.ticks: dict[str, QCheckBox] = {}
         for n, (name, words, low, high, unit, optional) in enumerate(FIGURES, 2):
-            spin = QDoubleSpinBox()
+            spin = FigureBox()
             spin.setRange(low, high)
             spin.setSingleStep(0.5)
             spin.setDecimals(1)
