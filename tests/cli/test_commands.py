@@ -185,3 +185,15 @@ def test_silent_and_single_sample_files_are_measured_with_dashes(capsys, wav: Ca
         assert code == 0
         assert "\u2013" in out
         assert json.loads(run(capsys, "measure", path, "--json")[1])["integrated_lufs"] is None
+
+
+def test_a_wrong_word_and_a_missing_screen_are_told_without_a_window(capsys, voice_file: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    code, _, err = run(capsys, "mesure")
+    assert (code, err.count("\n")) == (2, 1)
+    assert "Did you mean the command measure?" in err
+    assert "neither a file nor a command" in run(capsys, "no-such-file.wav")[2]
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    code, _, err = run(capsys, voice_file)
+    assert (code, err.count("\n")) == (1, 1)
+    assert "no screen" in err

@@ -6,6 +6,8 @@ import argparse
 import os
 import sys
 from collections.abc import Sequence
+from difflib import get_close_matches
+from pathlib import Path
 
 from pulizia import __version__
 from pulizia.errors import Cancelled, PuliziaError
@@ -71,6 +73,14 @@ def _open_window(given: Sequence[str]) -> int:
     window.add_argument("--picture", metavar="PNG", help=argparse.SUPPRESS)
     window.add_argument("files", nargs="*", help="a project or sound files")
     options = window.parse_args(given)
+    for name in options.files:
+        if not Path(name).exists():
+            near = get_close_matches(name, COMMANDS, n=1)
+            hint = f"Did you mean the command {near[0]}?" if near else "Check the name, or see pulizia --help for the commands."
+            window.exit(2, f"pulizia: {name} is neither a file nor a command. {hint}\n")
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        message = "There is no screen here to open a window on. Use the commands that need none: pulizia --help lists them."
+        raise PuliziaError(message)
     from importlib import import_module
 
     # the desktop sits beside this layer, not below it; it is only ever started here
