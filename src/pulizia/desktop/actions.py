@@ -9,6 +9,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
+from pulizia.desktop.words import translated
+
 MENUS = ("File", "Edit", "Listen", "View", "Score", "Delivery", "Help")
 
 
@@ -33,7 +35,7 @@ class Actions:
         self.commands = {command.id: command for command in commands}
         self.actions: dict[str, QAction] = {}
         for command in commands:
-            action = QAction(command.words, window)
+            action = QAction(translated(command.words), window)
             action.setShortcuts([QKeySequence(key) for key in command.keys])
             action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
             action.setCheckable(command.checked is not None)
@@ -53,7 +55,7 @@ class Actions:
         """All commands as one menu with a submenu per subject."""
         whole = QMenu(self._window)
         for name in MENUS:
-            part = whole.addMenu(name)
+            part = whole.addMenu(translated(name))
             for command in self.commands.values():
                 if command.menu == name:
                     part.addAction(self.actions[command.id])

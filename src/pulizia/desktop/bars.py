@@ -22,6 +22,7 @@ from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.controls import ArrowKeys, Button, button, label, retone
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 
 PLACES = ("Bench", "Delivery")
@@ -36,8 +37,8 @@ class PlaceSwitch(ArrowKeys):
         self._go, self._index = go, 0
         self.setFixedSize(212, 48)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName("Place")
-        self.setToolTip("Bench (F2), Delivery (F4)")
+        self.setAccessibleName(translated("Place"))
+        self.setToolTip(translated("Bench (F2), Delivery (F4)"))
         theme_notice().changed.connect(self.update)
 
     def set_index(self, index: int) -> None:
@@ -73,7 +74,7 @@ class PlaceSwitch(ArrowKeys):
             chosen = index == self._index
             painter.setFont(font(15, bold=chosen))
             painter.setPen(colour("ink" if chosen else "soft"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, word)
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, translated(word))
             if chosen:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(colour("verd"))
@@ -111,9 +112,9 @@ class TopBar(QWidget):
         row.addSpacing(16)
         self.undo = button("", studio.document.undo, quiet=True)
         self.redo = button("", studio.document.redo, quiet=True)
-        self.menu = Button("Menu")
-        self.menu.setToolTip("All actions with their keys (F10)")
-        self.menu.setAccessibleName("Menu")
+        self.menu = Button(translated("Menu"))
+        self.menu.setToolTip(translated("All actions with their keys (F10)"))
+        self.menu.setAccessibleName(translated("Menu"))
         for made in (self.undo, self.redo):
             made.setFixedSize(30, 28)
             made.setIconSize(QSize(16, 16))
@@ -153,7 +154,7 @@ class MessageBar(QWidget):
 
     def say(self, text: str, *, bad: bool) -> None:
         """Show a sentence over the top of the place, which stays as it is below."""
-        self.text.setText(text)
+        self.text.setText(translated(text))
         self.fit()
         retone(self._mark, "madder" if bad else "verd_text")
         self.show()

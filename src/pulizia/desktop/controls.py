@@ -28,6 +28,7 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.theme import colour, font
+from pulizia.desktop.words import translated
 from pulizia.settings.declare import Number
 from pulizia.units import Unit
 
@@ -85,7 +86,7 @@ class Button(QPushButton):
 
 def label(text: str, pixels: int = 13, *, bold: bool = False, token: str = "ink", wrap: bool = False) -> QLabel:
     """A text in one of the sizes and colours of the theme."""
-    made = QLabel(text)
+    made = QLabel(translated(text))
     made.setProperty("pixels", pixels)
     made.setProperty("tone", token)
     made.setProperty("heavy", bold)
@@ -122,11 +123,11 @@ def hairline() -> QFrame:
 
 def button(text: str, call: Callable[[], None], *, tip: str = "", main: bool = False, quiet: bool = False) -> QPushButton:
     """A push button; ``main`` is the one filled button of a place, ``quiet`` has no outline."""
-    made = Button(text)
+    made = Button(translated(text))
     made.setProperty("main", main)
     made.setProperty("quiet", quiet)
-    made.setToolTip(tip or text)
-    made.setAccessibleName(text)
+    made.setToolTip(translated(tip or text))
+    made.setAccessibleName(translated(text))
     made.clicked.connect(lambda _on=False: call())
     return made
 
@@ -143,7 +144,7 @@ class Track(ArrowKeys):
         self.setFixedSize(112, 24)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(declared.label)
+        self.setAccessibleName(translated(declared.label))
 
     def set_value(self, value: float) -> None:
         """Show a value without telling anybody."""
@@ -240,7 +241,7 @@ class SliderRow(QWidget):
         self.edit.setProperty("figure", True)
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.edit.setFixedWidth(66)
-        self.edit.setAccessibleName(f"{declared.label}, value")
+        self.edit.setAccessibleName(translated(f"{declared.label}, value"))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -254,7 +255,7 @@ class SliderRow(QWidget):
         unit = f" {declared.unit.symbol}" if declared.unit.symbol else ""
         usual = declared.text(default) if declared.unit is Unit.SHARE else f"{default:g}{unit}"
         reach = "0 to 100 %" if declared.unit is Unit.SHARE else f"{declared.low:g} to {declared.high:g}{unit}"
-        self.setToolTip(f"{declared.help}\n{reach}; double-click for {usual}")
+        self.setToolTip(translated(f"{declared.help}\n{reach}; double-click for {usual}"))
         self.track.moved.connect(self._tell)
         self.track.let_go.connect(self.let_go)
         self.edit.editingFinished.connect(self._typed)
@@ -265,13 +266,13 @@ class SliderRow(QWidget):
         self._shown = value
         self.track.set_value(self._declared.low if value is None else value)
         if not self.edit.hasFocus() or not self.edit.isModified():
-            self.edit.setText(self._declared.text(value))
+            self.edit.setText(translated(self._declared.text(value)))
 
     def _tell(self, value: float | None) -> None:
         if self._declared.optional and value is not None and value <= self._declared.low:
             value = None  # the left end of an optional setting: let the program find it
         self._shown = value
-        self.edit.setText(self._declared.text(value))
+        self.edit.setText(translated(self._declared.text(value)))
         self.changed.emit(value)
 
     def _typed(self) -> None:
@@ -299,7 +300,7 @@ class SegmentSwitch(ArrowKeys):
         self._hover = -1
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName(name)
+        self.setAccessibleName(translated(name))
         self.setFixedSize(self.sizeHint())
 
     def sizeHint(self) -> QSize:
@@ -332,7 +333,7 @@ class SegmentSwitch(ArrowKeys):
         index = self._at(event.position().x())
         if index != self._hover:
             self._hover = index
-            self.setToolTip(self._tips[index])
+            self.setToolTip(translated(self._tips[index]))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Right:
@@ -364,5 +365,5 @@ class SegmentSwitch(ArrowKeys):
                 painter.drawRoundedRect(box, 5, 5)
             painter.setPen(colour("panel" if on else "ink"))
             painter.setFont(font(13, bold=on))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated(word))
             x += width

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, Q
 from pulizia.audio.source import SpanSource
 from pulizia.audio.spans import Span
 from pulizia.desktop.controls import button, label
+from pulizia.desktop.words import translated
 from pulizia.errors import MediaError
 from pulizia.measure.same_sound import SameSound, find_same
 from pulizia.media.open import OpenMedia, open_media
@@ -26,7 +27,7 @@ class FindDialog(QDialog):
         super().__init__(parent)
         self.studio = studio
         self.found: list[tuple[Path, SameSound]] = []
-        self.setWindowTitle("Find the original")
+        self.setWindowTitle(translated("Find the original"))
         self.setFixedWidth(520)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
@@ -56,7 +57,7 @@ class FindDialog(QDialog):
 
     def _ask(self) -> None:
         recording = self.studio.recording
-        folder = QFileDialog.getExistingDirectory(self, "Raw recordings", str(recording.path.parent if recording else ""))
+        folder = QFileDialog.getExistingDirectory(self, translated("Raw recordings"), str(recording.path.parent if recording else ""))
         if folder:
             self.look([Path(folder)])
 
@@ -86,13 +87,13 @@ class FindDialog(QDialog):
             work, title="Finding the original", slot="find", on_done=self._show, on_error=self.words.setText,
             on_progress=lambda share: self.progress.setValue(round(1000 * share)),
         )  # fmt: skip
-        self.words.setText("Listening to the recordings there\u2026")
+        self.words.setText(translated("Listening to the recordings there\u2026"))
 
     def _show(self, rows: list[tuple[Path, SameSound]]) -> None:
         self._job = None
         self.found = rows
         self.progress.hide()
-        self.words.setText(f"{len(rows)} recordings hold this sound." if rows else "This sound is in none of the recordings.")
+        self.words.setText(translated(f"{len(rows)} recordings hold this sound." if rows else "This sound is in none of the recordings."))
         while (item := self._rows.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()

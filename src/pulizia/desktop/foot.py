@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from pulizia.desktop.controls import SegmentSwitch
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.measure.live import Reading
 from pulizia.session.studio import Studio
@@ -46,8 +47,8 @@ class RoundButton(QWidget):
         self.sign, self.on = sign, False
         self.setFixedSize(40 if sign == "play" else 28, 40)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName(name)
-        self.setToolTip(tip)
+        self.setAccessibleName(translated(name))
+        self.setToolTip(translated(tip))
         theme_notice().changed.connect(self.update)
 
     def set_on(self, on: bool) -> None:  # noqa: FBT001 - the state itself
@@ -111,8 +112,8 @@ class Gauge(QWidget):
         self._still: tuple[Hashable, QPixmap] | None = None
         self.setFixedSize(FULL_GAUGE, 48)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Levels of what is heard")
-        self.setToolTip("Bars: RMS over 0.6 s in ink, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels.")
+        self.setAccessibleName(translated("Levels of what is heard"))
+        self.setToolTip(translated("Bars: RMS over 0.6 s in ink, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels."))
         theme_notice().changed.connect(self.update)
 
     def set_compact(self, compact: bool) -> None:  # noqa: FBT001 - the state itself
@@ -159,11 +160,11 @@ class Gauge(QWidget):
             painter.setPen(colour("soft"))
             for row, name in enumerate(self.names):
                 y = self._top(row)
-                painter.drawText(QRectF(0, y - 4, 12, 15), Qt.AlignmentFlag.AlignVCenter, name)
+                painter.drawText(QRectF(0, y - 4, 12, 15), Qt.AlignmentFlag.AlignVCenter, translated(name))
                 painter.fillRect(QRectF(16, y, self._bar, 7), colour("line"))
             for db in (-60, -40, -20, 0) if self.compact else (-60, -40, -20, -10, 0):
                 painter.drawText(QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0))
-            painter.drawText(QRectF(16 + self._bar + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, "dBTP")
+            painter.drawText(QRectF(16 + self._bar + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, translated("dBTP"))
             painter.end()
             self._still = (key, pixmap)
         return self._still[1]
@@ -191,7 +192,7 @@ class Gauge(QWidget):
             return
         left = 252.0
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(left, 2, 66, 14), Qt.AlignmentFlag.AlignLeft, "Correlation")
+        painter.drawText(QRectF(left, 2, 66, 14), Qt.AlignmentFlag.AlignLeft, translated("Correlation"))
         painter.fillRect(QRectF(left, 21, 64, 5), colour("line"))
         middle = left + 32
         value = self.reading.correlation if self.reading else None
@@ -217,8 +218,8 @@ class Figures(QWidget):
         self.over = (False,) * 5
         self.setFixedSize(sum(self.WIDTHS), 48)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Loudness")
-        self.setToolTip("Momentary and short-term loudness at the play position; integrated loudness,\nloudness range and true peak of the whole (ITU-R BS.1770-5, EBU Tech 3341, 3342)")
+        self.setAccessibleName(translated("Loudness"))
+        self.setToolTip(translated("Momentary and short-term loudness at the play position; integrated loudness,\nloudness range and true peak of the whole (ITU-R BS.1770-5, EBU Tech 3341, 3342)"))
         theme_notice().changed.connect(self.update)
 
     def show_values(self, values: tuple[float | None, ...]) -> None:
@@ -240,10 +241,10 @@ class Figures(QWidget):
             painter.setPen(colour("soft"))
             painter.setFont(font(11))
             advance = QFontMetricsF(font(11)).horizontalAdvance(unit)
-            painter.drawText(QRectF(right - width, 29, width, 15), Qt.AlignmentFlag.AlignRight, unit)
+            painter.drawText(QRectF(right - width, 29, width, 15), Qt.AlignmentFlag.AlignRight, translated(unit))
             painter.setPen(colour("ink"))
             painter.setFont(font(11, bold=True))
-            painter.drawText(QRectF(right - width, 29, width - advance - 3, 15), Qt.AlignmentFlag.AlignRight, name)
+            painter.drawText(QRectF(right - width, 29, width - advance - 3, 15), Qt.AlignmentFlag.AlignRight, translated(name))
 
 
 class Foot(QWidget):
@@ -268,8 +269,8 @@ class Foot(QWidget):
             "What is heard and seen",
         )
         self.switch.chosen.connect(lambda index: studio.set_listening(ORDER[index]))
-        self.matched = QCheckBox("matched level")
-        self.matched.setToolTip("Bring After to the loudness of Before, so that louder does not pass as better (M)")
+        self.matched = QCheckBox(translated("matched level"))
+        self.matched.setToolTip(translated("Bring After to the loudness of Before, so that louder does not pass as better (M)"))
         self.matched.clicked.connect(studio.set_matched)
         self.gauge, self.figures = Gauge(), Figures()
         row.addWidget(self.play)
@@ -303,10 +304,10 @@ class Foot(QWidget):
         self.switch.set_index(ORDER.index(studio.listening))
         self.matched.setChecked(studio.matched)
         gain = studio.match_gain_db() if studio.matched else 0.0
-        self.matched.setText("matched level")
+        self.matched.setText(translated("matched level"))
         self.matched.setToolTip(
-            "Bring After to the loudness of Before, so that louder does not pass as better (M)\n"
-            f"After plays at {format_number(gain, 1, plus=True)} dB"
+            translated("Bring After to the loudness of Before, so that louder does not pass as better (M)\n"
+            f"After plays at {format_number(gain, 1, plus=True)} dB")
         )
         self.play.set_on(studio.transport.is_playing)
         self.loop.set_on(studio.transport.loop is not None)
@@ -351,7 +352,7 @@ class Clock(QWidget):
         self._text = format_clock(0.0)
         self.setFixedSize(124, 32)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Position")
+        self.setAccessibleName(translated("Position"))
         theme_notice().changed.connect(self.update)
 
     def show_seconds(self, seconds: float) -> None:
@@ -366,4 +367,4 @@ class Clock(QWidget):
         painter.fillRect(self.rect(), colour("paper"))
         painter.setPen(colour("ink"))
         painter.setFont(font(20, bold=True))
-        painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self._text)
+        painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, translated(self._text))

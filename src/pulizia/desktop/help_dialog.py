@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.controls import button
+from pulizia.desktop.words import translated
 from pulizia.report.manual import PLACES, place_page, tool_page
 from pulizia.tools.registry import ALL
 
@@ -24,20 +25,20 @@ class HelpDialog(QDialog):
 
     def __init__(self, page: str, parent: QWidget, section: str = "") -> None:
         super().__init__(parent)
-        self.setWindowTitle("Manual")
+        self.setWindowTitle(translated("Manual"))
         self.resize(860, 620)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         row = QHBoxLayout()
         self.list = QListWidget()
         self.list.setFixedWidth(250)
-        self.list.setAccessibleName("Pages")
+        self.list.setAccessibleName(translated("Pages"))
         titles = [*PLACES.items(), *((tool.id, tool.title) for tool in sorted(ALL, key=lambda t: t.title))]
         for name, title in titles:
-            item = QListWidgetItem(title)
+            item = QListWidgetItem(translated(title))
             item.setData(Qt.ItemDataRole.UserRole, name)
             self.list.addItem(item)
         self.text = QTextBrowser()
-        self.text.setAccessibleName("Page")
+        self.text.setAccessibleName(translated("Page"))
         row.addWidget(self.list)
         row.addWidget(self.text, 1)
         column = QVBoxLayout(self)

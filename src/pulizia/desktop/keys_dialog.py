@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, hairline, label, scrolled
+from pulizia.desktop.words import translated
 
 MOUSE = (
     ("Wheel with Ctrl", "zoom"), ("Wheel", "scroll"), ("Wheel with Alt in the sonogram", "frequency range"),
@@ -23,7 +24,7 @@ class KeysDialog(QDialog):
 
     def __init__(self, rows: Sequence[tuple[str, str, str]], parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(translated("Keys"))
         self.resize(560, 620)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         inner = QWidget()

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.delivery.order_sheet import FORMATS
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.session.print_desk import PATTERN, USUAL_HANDLES_S
 from pulizia.session.studio import Studio
@@ -29,7 +30,7 @@ class PrintDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle("Print")
+        self.setWindowTitle(translated("Print"))
         self.setFixedWidth(440)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
@@ -38,24 +39,24 @@ class PrintDialog(QDialog):
         grid = QGridLayout()
         self.what = ChoiceBox()
         for words, value in (("the selection", "selection"), ("each part between markers", "parts"), ("everything as one file", "whole")):
-            self.what.addItem(words, value)
+            self.what.addItem(translated(words), value)
         self.what.setCurrentIndex(0 if studio.selection is not None else 2)
-        self.what.setAccessibleName("What")
+        self.what.setAccessibleName(translated("What"))
         self.what.activated.connect(lambda _n: self._show())
         self.handles = FigureBox()
         self.handles.setRange(0.0, 30.0)
         self.handles.setValue(USUAL_HANDLES_S)
         self.handles.setSuffix(" s")
-        self.handles.setAccessibleName("Handles")
+        self.handles.setAccessibleName(translated("Handles"))
         self.handles.valueChanged.connect(lambda _v: self._show())
         self.format = ChoiceBox()
         for n, (words, *_) in enumerate(FORMATS[:5]):
-            self.format.addItem(words, n)
-        self.format.setAccessibleName("Format")
+            self.format.addItem(translated(words), n)
+        self.format.setAccessibleName(translated("Format"))
         self.format.activated.connect(lambda _n: self._show())
         self.pattern = QLineEdit(PATTERN)
-        self.pattern.setAccessibleName("Name")
-        self.pattern.setToolTip("{name} {steps} {number} {rate} {date}")
+        self.pattern.setAccessibleName(translated("Name"))
+        self.pattern.setToolTip(translated("{name} {steps} {number} {rate} {date}"))
         self.pattern.textChanged.connect(lambda _t: self._show())
         for n, (words, widget) in enumerate((("What", self.what), ("Spare sound at both ends", self.handles), ("Format", self.format), ("Name", self.pattern))):
             grid.addWidget(label(words), n, 0)
@@ -81,7 +82,7 @@ class PrintDialog(QDialog):
             self.words.setText(str(error))
             return
         self.handles.setEnabled(self.what.currentData() != "whole")
-        self.words.setText("Mark a stretch first." if not made else f"{len(made)} file{'' if len(made) == 1 else 's'}: {made[0][1].name}" + (" and more" if len(made) > 1 else ""))
+        self.words.setText(translated("Mark a stretch first." if not made else f"{len(made)} file{'' if len(made) == 1 else 's'}: {made[0][1].name}" + (" and more" if len(made) > 1 else "")))
 
     def print_into(self, folder: Path) -> None:
         """Write the files."""
@@ -96,6 +97,6 @@ class PrintDialog(QDialog):
 
     def _ask(self) -> None:
         recording = self.studio.recording
-        folder = QFileDialog.getExistingDirectory(self, "Print into", str(recording.path.parent if recording else ""))
+        folder = QFileDialog.getExistingDirectory(self, translated("Print into"), str(recording.path.parent if recording else ""))
         if folder:
             self.print_into(Path(folder))

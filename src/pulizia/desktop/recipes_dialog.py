@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.controls import ChoiceBox, button, label
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
@@ -33,14 +34,14 @@ class RecipesDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle("Recipes")
+        self.setWindowTitle(translated("Recipes"))
         self.resize(620, 460)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label("Recipes", 20, bold=True))
         row = QHBoxLayout()
         self.list = QListWidget()
-        self.list.setAccessibleName("Recipes")
+        self.list.setAccessibleName(translated("Recipes"))
         self.list.setFixedWidth(220)
         self.list.currentItemChanged.connect(lambda _new, _old: self._show())
         row.addWidget(self.list)
@@ -109,7 +110,7 @@ class RecipesDialog(QDialog):
         for n, step in enumerate(recipe.steps_for(48_000), 1):
             off = "" if step.enabled else ", switched off"
             lines.append(f"{n}.  {tool_of(step.tool_id).title}: {step.tool.caption(step.settings)}{off}")
-        self.words.setText("\n".join(lines))
+        self.words.setText(translated("\n".join(lines)))
         self._show_places(recipe)
 
     def _show_places(self, recipe: Recipe) -> None:
@@ -122,11 +123,11 @@ class RecipesDialog(QDialog):
         for at, name, words in recipe.open_places():
             box = ChoiceBox()
             box.setAccessibleName(f"{tool_of(recipe.steps[at].tool_id).title}: {words}")
-            box.addItem("found by itself", False)
+            box.addItem(translated("found by itself"), False)
             if marked is not None:
-                box.addItem(f"what is marked, {format_time(marked[0], 2)}\u2013{format_time(marked[1], 2)}", True)
+                box.addItem(translated(f"what is marked, {format_time(marked[0], 2)}\u2013{format_time(marked[1], 2)}"), True)
             else:
-                box.setToolTip("Mark a stretch on the Bench before, and it can be chosen here")
+                box.setToolTip(translated("Mark a stretch on the Bench before, and it can be chosen here"))
             self.places[at, name] = box
             self._open.addWidget(label(f"{tool_of(recipe.steps[at].tool_id).title}: {words.lower()}", 12, token="soft"))
             self._open.addWidget(box)
@@ -167,12 +168,12 @@ class RecipesDialog(QDialog):
             self.studio.say(" ".join(wrong), bad=True)
 
     def _ask_in(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Take in recipes", "", "Recipes (*.json)")
+        names, _ = QFileDialog.getOpenFileNames(self, translated("Take in recipes"), "", translated("Recipes (*.json)"))
         self.take_in([Path(n) for n in names])
 
     def _ask_out(self) -> None:
         known = self.recipes.get(self.name)
-        name, _ = QFileDialog.getSaveFileName(self, "Give out the recipe", f"{self.name}.json", "Recipe (*.json)")
+        name, _ = QFileDialog.getSaveFileName(self, translated("Give out the recipe"), translated(f"{self.name}.json"), translated("Recipe (*.json)"))
         if name and known is not None:
             recipe = known[0]
             try:
@@ -193,7 +194,7 @@ class KeepRecipeDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle("Keep the score as a recipe")
+        self.setWindowTitle(translated("Keep the score as a recipe"))
         self.setFixedWidth(420)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
@@ -202,7 +203,7 @@ class KeepRecipeDialog(QDialog):
         self.name, self.description = QLineEdit(), QLineEdit()
         for words, edit in (("Name", self.name), ("What it is for", self.description)):
             column.addWidget(label(words, 12, token="soft"))
-            edit.setAccessibleName(words)
+            edit.setAccessibleName(translated(words))
             column.addWidget(edit)
         row = QHBoxLayout()
         row.addStretch(1)

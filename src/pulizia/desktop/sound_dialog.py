@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, SliderRow, button, label
+from pulizia.desktop.words import translated
 from pulizia.session.sound_out import output_of, outputs
 from pulizia.session.studio import Studio
 from pulizia.settings.declare import Number
@@ -24,13 +25,13 @@ class SoundDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle("Sound output")
+        self.setWindowTitle(translated("Sound output"))
         self.setFixedWidth(420)
         column = QVBoxLayout(self)
         column.addWidget(label("Sound output", 20, bold=True))
         row = QHBoxLayout()
         self.box = ChoiceBox()
-        self.box.setAccessibleName("Output")
+        self.box.setAccessibleName(translated("Output"))
         row.addWidget(self.box, 1)
         self.refresh_button = button("Look again", lambda: self.fill(again=True), tip="Find outputs that were plugged in")
         row.addWidget(self.refresh_button)
@@ -58,8 +59,8 @@ class SoundDialog(QDialog):
         self.box.setCurrentIndex(names.index(now) if now in names else len(names) - 1)
         count = len(self._found) - 1
         self.words.setText(
-            "The play head shows what is heard: the output's latency is taken off."
-            if count else "No sound output was found. Plug one in and look again."
+            translated("The play head shows what is heard: the output's latency is taken off."
+            if count else "No sound output was found. Plug one in and look again.")
         )  # fmt: skip
 
     def _choose(self, index: int) -> None:

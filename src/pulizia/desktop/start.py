@@ -17,6 +17,7 @@ from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.theme import font, load_fonts, use_theme
 from pulizia.desktop.window import MainWindow
+from pulizia.desktop.words import use_system_language
 from pulizia.session.sound_out import default_output
 from pulizia.session.studio import Studio
 
@@ -54,6 +55,7 @@ def settle_memory() -> None:
 def start(options: argparse.Namespace) -> int:
     """Open the window and run until it is closed."""
     application = make_application()
+    wrong = use_system_language()
     window, poster = make_window(simulated=options.simulated_output)
     window.show()
     settle_memory()
@@ -62,6 +64,8 @@ def start(options: argparse.Namespace) -> int:
         window.open_paths(paths)
     if options.demo and not options.picture and window.preferences.text("toured", "no") == "no":
         window.show_tour()
+    if wrong:
+        window.studio.say(wrong, bad=True)
     if options.picture:
         window.asks = False
         QTimer.singleShot(4000, lambda: (window.grab().save(options.picture), window.close()))

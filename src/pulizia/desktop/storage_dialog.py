@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
+from pulizia.desktop.words import translated
 from pulizia.media.folders import cache_folder
 from pulizia.session.studio import CACHE_LIMITS, Studio
 from pulizia.units import format_number
@@ -29,7 +30,7 @@ class StorageDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle("Storage")
+        self.setWindowTitle(translated("Storage"))
         self.setFixedWidth(460)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)

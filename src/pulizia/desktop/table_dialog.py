@@ -10,6 +10,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, hairline, label, scrolled
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.write import write_text
 from pulizia.report.measurement_log import as_csv
@@ -26,7 +27,7 @@ class TableDialog(QDialog):
         self.studio, self._figures = studio, figures
         self.head: Sequence[str] = ()
         self.rows: Rows = ()
-        self.setWindowTitle(title)
+        self.setWindowTitle(translated(title))
         self.resize(width, 420)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
@@ -70,7 +71,7 @@ class TableDialog(QDialog):
 
     def copy(self) -> None:
         """Put the table on the clipboard."""
-        QGuiApplication.clipboard().setText("\n".join("\t".join(row) for row in (self.head, *self.rows)) + "\n")
+        QGuiApplication.clipboard().setText(translated("\n".join("\t".join(row) for row in (self.head, *self.rows)) + "\n"))
         self.studio.say("The table was copied.")
 
     def save_to(self, path: Path) -> None:
@@ -83,6 +84,6 @@ class TableDialog(QDialog):
             self.studio.say(f"Saved as {path.name}.")
 
     def _ask(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save as CSV", f"{self.windowTitle().lower().replace(' ', '-')}.csv", "CSV (*.csv)")
+        name, _ = QFileDialog.getSaveFileName(self, translated("Save as CSV"), translated(f"{self.windowTitle().lower().replace(' ', '-')}.csv"), translated("CSV (*.csv)"))
         if name:
             self.save_to(Path(name))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
+from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 
 STEPS = (
@@ -27,7 +28,7 @@ class Tour(QFrame):
         self.index = 0
         self.setObjectName("tour")
         self.setFixedWidth(WIDTH)
-        self.setAccessibleName("Tour")
+        self.setAccessibleName(translated("Tour"))
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 12, 16, 12)
         self.head = label("", 15, bold=True)
@@ -58,10 +59,10 @@ class Tour(QFrame):
             return
         self.index = max(0, self.index + by)
         title, words = STEPS[self.index]
-        self.head.setText(f"{self.index + 1} of {len(STEPS)}   {title}")
-        self.words.setText(words)
+        self.head.setText(translated(f"{self.index + 1} of {len(STEPS)}   {title}"))
+        self.words.setText(translated(words))
         self.back.setVisible(self.index > 0)
-        self.next.setText("Done" if self.index == len(STEPS) - 1 else "Next")
+        self.next.setText(translated("Done" if self.index == len(STEPS) - 1 else "Next"))
         self.adjustSize()
         self.place()
 

@@ -34,6 +34,7 @@ from pulizia.desktop.foot import Foot
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.tour import Tour
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import state_folder
 from pulizia.project.file import SUFFIX
@@ -76,7 +77,7 @@ class MainWindow(QMainWindow):
         self.actions_ = Actions(self, window_commands(self))
         self.bench.actions_menu = self.actions_.step_menu()
         self._menu = self.actions_.menu()
-        self._recent_menu = QMenu("Open recent", self)
+        self._recent_menu = QMenu(translated("Open recent"), self)
         self._menu.addMenu(self._recent_menu)
         self._menu.aboutToShow.connect(self._fill_recent)
         self.top.menu.setMenu(self._menu)
@@ -120,17 +121,17 @@ class MainWindow(QMainWindow):
         studio = self.studio
         document, recording = studio.document, studio.recording
         mark = "*" if document.is_dirty else ""
-        self.setWindowTitle(f"{document.title}{mark} \u2013 Pulizia")
+        self.setWindowTitle(translated(f"{document.title}{mark} \u2013 Pulizia"))
         busy = studio.files.opening
         self.top.stop.setVisible(bool(busy))
         if busy:
             self.top.name.setText(f"{busy[0].title}\u2026 {100 * busy[0].share:.0f} %")
             self.top.detail.setText("")
         elif recording is not None:
-            self.top.name.setText(recording.name)
+            self.top.name.setText(translated(recording.name))
             media = document.media.get(recording.id)
             line = f"{media.format_line}, {_length(recording.seconds)}" if media else "file missing or changed"
-            self.top.detail.setText(line)
+            self.top.detail.setText(translated(line))
         else:
             self.top.name.setText("")
             self.top.detail.setText("")
@@ -139,8 +140,8 @@ class MainWindow(QMainWindow):
             (self.top.redo, document.history.redo_label, "Redo"),
         ):
             made.setEnabled(words is not None)
-            made.setToolTip(f"{name}: {words}" if words else f"Nothing to {name.lower()}")
-            made.setAccessibleName(name)
+            made.setToolTip(translated(f"{name}: {words}" if words else f"Nothing to {name.lower()}"))
+            made.setAccessibleName(translated(name))
         self.actions_.refresh()
         self.foot.refresh()
 
@@ -169,7 +170,7 @@ class MainWindow(QMainWindow):
         """Ask for sound files or a project and open them."""
         folder = str(self.preferences.recent[0].parent) if self.preferences.recent else ""
         kinds = f"Sound, pictures, projects ({SOUND_FILES} *{SUFFIX});;All files (*)"
-        names, _ = QFileDialog.getOpenFileNames(self, "Open", folder, kinds)
+        names, _ = QFileDialog.getOpenFileNames(self, translated("Open"), folder, kinds)
         if names:
             self.open_paths([Path(n) for n in names])
 
@@ -192,7 +193,7 @@ class MainWindow(QMainWindow):
         document = self.studio.document
         recording = self.studio.recording
         proposal = document.path or ((recording.path.parent if recording else Path.home()) / f"{recording.name if recording else 'project'}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self, "Save project as", str(proposal), f"Project (*{SUFFIX})")
+        name, _ = QFileDialog.getSaveFileName(self, translated("Save project as"), str(proposal), translated(f"Project (*{SUFFIX})"))
         return self._save_to(Path(name)) if name else False
 
     def _save_to(self, path: Path) -> bool:
@@ -228,12 +229,12 @@ class MainWindow(QMainWindow):
     def _ask(self, title: str, question: str, more: str, answers: tuple[str, str, str]) -> str:
         """Ask; the answers are to go ahead, to drop something, and to do nothing."""
         box = QMessageBox(self)
-        box.setWindowTitle(title)
-        box.setText(question)
-        box.setInformativeText(more)
+        box.setWindowTitle(translated(title))
+        box.setText(translated(question))
+        box.setInformativeText(translated(more))
         role = QMessageBox.ButtonRole
         roles = (role.AcceptRole, role.DestructiveRole, role.RejectRole)
-        buttons = {box.addButton(words, r): words for words, r in zip(answers, roles, strict=True)}
+        buttons = {box.addButton(translated(words), r): words for words, r in zip(answers, roles, strict=True)}
         box.exec()
         return next((words for made, words in buttons.items() if made is box.clickedButton()), answers[2])
 
@@ -242,13 +243,13 @@ class MainWindow(QMainWindow):
         recording = self.studio.recording
         if recording is None:
             return
-        name, _ = QFileDialog.getOpenFileName(self, f"Where is {recording.path.name}?", str(recording.path.parent), f"Sound, pictures ({SOUND_FILES});;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(self, translated(f"Where is {recording.path.name}?"), str(recording.path.parent), translated(f"Sound, pictures ({SOUND_FILES});;All files (*)"))
         if name:
             self.studio.files.relink(recording.id, Path(name))
 
     def rename_marker(self, marker: Marker) -> None:
         """Ask for a marker's name."""
-        name, good = QInputDialog.getText(self, "Rename the marker", "Name", text=marker.name)
+        name, good = QInputDialog.getText(self, translated("Rename the marker"), translated("Name"), text=marker.name)
         if good and name.strip():
             self.studio.markers.rename(marker, name)
 
@@ -265,14 +266,14 @@ class MainWindow(QMainWindow):
             return
         proposal = str(recording.path.with_name(f"{recording.name}-markers.txt"))
         kinds = "Text list (*.txt);;WAV with cue points (*.wav)"
-        name, _ = QFileDialog.getSaveFileName(self, "Export markers", proposal, kinds)
+        name, _ = QFileDialog.getSaveFileName(self, translated("Export markers"), proposal, kinds)
         if name:
             self.studio.markers.export(Path(name))
 
     def take_in_markers(self) -> None:
         """Ask for a text list, or a WAV file with cue points."""
         kinds = "Text list or WAV (*.txt *.tsv *.wav);;All files (*)"
-        name, _ = QFileDialog.getOpenFileName(self, "Take in markers", "", kinds)
+        name, _ = QFileDialog.getOpenFileName(self, translated("Take in markers"), "", kinds)
         if name:
             self.studio.markers.take_in(Path(name))
 
@@ -305,8 +306,8 @@ class MainWindow(QMainWindow):
 
     def _recording_menu(self, recording_id: str) -> None:
         menu = QMenu(self)
-        menu.addAction("Relink to another file\u2026").triggered.connect(self.relink)
-        menu.addAction("Take out of the project").triggered.connect(lambda: self.studio.document.remove_recording(recording_id))
+        menu.addAction(translated("Relink to another file\u2026")).triggered.connect(self.relink)
+        menu.addAction(translated("Take out of the project")).triggered.connect(lambda: self.studio.document.remove_recording(recording_id))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos())
 

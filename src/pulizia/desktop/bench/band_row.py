@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, label
+from pulizia.desktop.words import translated
 from pulizia.settings.bands import KINDS, NARROWEST_Q, SLOPES, WIDEST_Q, Band
 from pulizia.units import format_number
 
@@ -23,8 +24,9 @@ class BandRow(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(3)
         self.kind = ChoiceBox()
-        self.kind.addItems(list(KINDS))
-        self.kind.setAccessibleName("Kind of band")
+        for kind in KINDS:
+            self.kind.addItem(translated(kind), kind)
+        self.kind.setAccessibleName(translated("Kind of band"))
         self.kind.activated.connect(lambda _index: self._typed())
         self.kind.setFixedWidth(92)
         row.addWidget(self.kind)
@@ -35,7 +37,7 @@ class BandRow(QWidget):
             edit.setProperty("figure", True)
             edit.setAlignment(Qt.AlignmentFlag.AlignRight)
             edit.setFixedWidth(width)
-            edit.setAccessibleName({"Hz": "Frequency", "dB": "Gain", "Q": "Width"}[name])
+            edit.setAccessibleName(translated({"Hz": "Frequency", "dB": "Gain", "Q": "Width"}[name]))
             edit.editingFinished.connect(self._typed)
             self.fields[name] = edit
             row.addWidget(edit)
@@ -52,18 +54,18 @@ class BandRow(QWidget):
                 edit.setText("")
             return
         kind, hz, gain, width = band
-        self.kind.setCurrentText(kind)
+        self.kind.setCurrentIndex(self.kind.findData(kind))
         for name, value, decimals in (("Hz", hz, 1 if hz < 1000 else 0), ("dB", gain, 1), ("Q", width, 2 if width < 6 else 0)):
             if not self.fields[name].hasFocus():
                 self.fields[name].setText(format_number(value, decimals))
         self.fields["dB"].setEnabled(kind in ("bell", "low shelf", "high shelf"))
-        self.fields["Q"].setToolTip("Slope in dB per octave" if "pass" in kind else "Width: Q, higher is narrower")
+        self.fields["Q"].setToolTip(translated("Slope in dB per octave" if "pass" in kind else "Width: Q, higher is narrower"))
 
     def _typed(self) -> None:
         if self._band is None:
             return
         _, hz, gain, width = self._band
-        kind = self.kind.currentText()
+        kind = str(self.kind.currentData())
         try:
             hz, gain, width = (float(self.fields[n].text().replace("\u2212", "-").replace(",", ".")) for n in ("Hz", "dB", "Q"))
         except ValueError:

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu, QWidget
 
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.settings.bands import KINDS, NARROWEST_Q, SLOPES, WIDEST_Q, Band
 from pulizia.tools.base import Curve, Picture
 from pulizia.units import format_number
@@ -53,8 +54,8 @@ class EqualiserPicture(QWidget):
         self.setFixedHeight(180)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Picture of the equaliser")
-        self.setToolTip("Drag a dot; the wheel over it sets its width. Double-click adds or removes a bell.\nHold Q and move the mouse: a narrow boost follows it; let go and it becomes a moderate cut.")
+        self.setAccessibleName(translated("Picture of the equaliser"))
+        self.setToolTip(translated("Drag a dot; the wheel over it sets its width. Double-click adds or removes a bell.\nHold Q and move the mouse: a narrow boost follows it; let go and it becomes a moderate cut."))
         theme_notice().changed.connect(self.update)
 
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
@@ -167,13 +168,13 @@ class EqualiserPicture(QWidget):
             if under >= 0:
                 _, at, gain, _ = self.bands[under]
                 made: Band = (kind, at, gain, width)
-                menu.addAction(f"Make it a {kind}").triggered.connect(lambda _on=False, b=made: self._exchange(under, b))
+                menu.addAction(translated(f"Make it a {kind}")).triggered.connect(lambda _on=False, b=made: self._exchange(under, b))
             else:
                 made = (kind, hz, 0.0 if "pass" in kind or kind == "notch" else round(self.db_of(place.y()), 1), width)
-                menu.addAction(f"New {kind}").triggered.connect(lambda _on=False, b=made: self._add(b))
+                menu.addAction(translated(f"New {kind}")).triggered.connect(lambda _on=False, b=made: self._add(b))
         if under >= 0:
             menu.addSeparator()
-            menu.addAction("Remove").triggered.connect(lambda: self.remove(under))
+            menu.addAction(translated("Remove")).triggered.connect(lambda: self.remove(under))
         return menu
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -258,7 +259,7 @@ class EqualiserPicture(QWidget):
         if not self.bands:
             painter.setPen(colour("soft"))
             text = self._message or "Double-click adds a bell,\na right click other kinds"
-            painter.drawText(plot.adjusted(8, 0, -8, -6), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, text)
+            painter.drawText(plot.adjusted(8, 0, -8, -6), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, translated(text))
 
     def _paint_grid(self, painter: QPainter, plot: QRectF) -> None:
         for db in (-12, -6, 0, 6, 12):
@@ -272,7 +273,7 @@ class EqualiserPicture(QWidget):
             painter.setPen(QPen(colour("line"), 1))
             painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
             painter.setPen(colour("soft"))
-            painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 15), Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 15), Qt.AlignmentFlag.AlignCenter, translated(text))
 
     def _paint_spectrum(self, painter: QPainter, plot: QRectF, curve: Curve, token: str) -> None:
         """The spectrum on its own scale of 90 dB, its highest part at the top."""
@@ -299,4 +300,4 @@ class EqualiserPicture(QWidget):
         painter.setPen(colour("on_verd" if chosen else "ink"))
         if letters:
             painter.setPen(colour("ink"))
-            painter.drawText(QRectF(place.x() - 14, place.y() - 21, 28, 14), Qt.AlignmentFlag.AlignCenter, letters)
+            painter.drawText(QRectF(place.x() - 14, place.y() - 21, 28, 14), Qt.AlignmentFlag.AlignCenter, translated(letters))

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QW
 from pulizia.audio.source import SpanSource
 from pulizia.audio.spans import Span
 from pulizia.desktop.controls import button, hairline, label, scrolled
+from pulizia.desktop.words import translated
 from pulizia.measure.figures import Row, as_text, passage_figures
 from pulizia.measure.harm import harm
 from pulizia.score.chain import Chain
@@ -38,7 +39,7 @@ class FiguresDialog(QDialog):
         super().__init__(parent)
         self.studio = studio
         self.rows: list[Row] = []
-        self.setWindowTitle("Figures")
+        self.setWindowTitle(translated("Figures"))
         self.resize(460, 560)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
@@ -68,7 +69,7 @@ class FiguresDialog(QDialog):
         what = "the selection" if selection else "the whole recording"
         times = f"{format_time(start / recording.rate, 3)}\u2013{format_time(stop / recording.rate, 3)}"
         self._title = f"{recording.name}, {what}, {times}, {self.studio.listening.value.lower()}"
-        self._of.setText(self._title + ": measuring\u2026")
+        self._of.setText(translated(self._title + ": measuring\u2026"))
         names = self.studio.document.media[recording.id].channel_names
         passage = SpanSource(source, start, stop)
         chain = self.studio.chain
@@ -86,11 +87,11 @@ class FiguresDialog(QDialog):
 
     def _show(self, rows: list[Row]) -> None:
         self.rows = rows
-        self._of.setText(self._title)
+        self._of.setText(translated(self._title))
         self.copy_button.setEnabled(True)
         for n, row in enumerate(rows):
             name = label(row.name)
-            name.setToolTip(row.note)
+            name.setToolTip(translated(row.note))
             self._grid.addWidget(name, 2 * n, 0)
             self._grid.addWidget(label(row.text, 13, bold=True), 2 * n, 1, Qt.AlignmentFlag.AlignRight)
             self._grid.addWidget(label(row.unit, 12, token="soft"), 2 * n, 2)
@@ -99,5 +100,5 @@ class FiguresDialog(QDialog):
 
     def copy(self) -> None:
         """Put the table on the clipboard."""
-        QGuiApplication.clipboard().setText(self._title + "\n" + as_text(self.rows))
+        QGuiApplication.clipboard().setText(translated(self._title + "\n" + as_text(self.rows)))
         self.studio.say("The figures were copied.")

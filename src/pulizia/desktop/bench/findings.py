@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.measure.harm import LOWEST_DB, Harm
 from pulizia.session.studio import Studio
 from pulizia.session.survey_desk import Found
@@ -25,7 +26,7 @@ class HarmGauge(QWidget):
         super().__init__()
         self.harm: Harm | None = None
         self.setFixedHeight(34)
-        self.setAccessibleName("Harm to the voice")
+        self.setAccessibleName(translated("Harm to the voice"))
         theme_notice().changed.connect(self.update)
 
     def show_harm(self, harm: Harm | None) -> None:
@@ -34,8 +35,8 @@ class HarmGauge(QWidget):
         if harm is not None:
             low, middle, high = (format_number(v, 0) for v in harm.regions_db)
             self.setToolTip(
-                "What was taken from the voice, relative to the voice.\n"
-                f"Low {low}, middle {middle}, high {high} dB; {format_number(harm.touched_percent)} % of its cells lost more than 3 dB."
+                translated("What was taken from the voice, relative to the voice.\n"
+                f"Low {low}, middle {middle}, high {high} dB; {format_number(harm.touched_percent)} % of its cells lost more than 3 dB.")
             )
             self.setAccessibleDescription(f"{harm.words}, {format_number(harm.level_db)} dB")
         self.update()
@@ -44,7 +45,7 @@ class HarmGauge(QWidget):
         painter = QPainter(self)
         painter.setFont(font(12))
         painter.setPen(colour("ink"))
-        painter.drawText(QRectF(0, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, "Harm to the voice")
+        painter.drawText(QRectF(0, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, translated("Harm to the voice"))
         painter.fillRect(QRectF(0, 22, self.width(), 5), colour("line"))
         if self.harm is None:
             painter.setPen(colour("soft"))
@@ -54,7 +55,7 @@ class HarmGauge(QWidget):
         token = "verd" if self.harm.level_db < -19 else "ochre" if self.harm.level_db < -13 else "madder"
         painter.fillRect(QRectF(0, 22, self.width() * share, 5), colour(token))
         figure = "none" if self.harm.level_db <= LOWEST_DB else f"{self.harm.words}, {format_number(self.harm.level_db, 0)} dB"
-        painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, figure)
+        painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(figure))
 
 
 class Findings(QWidget):
@@ -89,7 +90,7 @@ class Findings(QWidget):
         """Show what is known; None clears."""
         survey = found.survey if found else None
         self.gauge.show_harm(found.harm if found else None)
-        self.sentence.setText(survey.sentence if survey else "")
+        self.sentence.setText(translated(survey.sentence if survey else ""))
         self.sentence.setVisible(survey is not None)
         self.marks = survey.marks if survey else ()
         self._visit.setVisible(bool(self.marks))

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ENTER, ArrowKeys, button, label
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.inspection.inspect import Finding
 from pulizia.session.inspection_desk import Entry
 from pulizia.session.studio import Studio
@@ -54,7 +55,7 @@ class FindingRow(ArrowKeys):
         self.setFixedHeight(ROW_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip(entry.now.sentence)
+        self.setToolTip(translated(entry.now.sentence))
         self.setAccessibleName(f"{name_of(entry.kind)}: {entry.now.sentence}")
         theme_notice().changed.connect(self.update)
 
@@ -102,11 +103,11 @@ class FindingRow(ArrowKeys):
         quiet = self.entry.left or self.entry.is_gone
         painter.setFont(font(13, bold=not quiet))
         painter.setPen(colour("soft" if quiet else "ink"))
-        painter.drawText(box.adjusted(26, 5, -56, 0), Qt.AlignmentFlag.AlignTop, name_of(self.entry.kind))
+        painter.drawText(box.adjusted(26, 5, -56, 0), Qt.AlignmentFlag.AlignTop, translated(name_of(self.entry.kind)))
         painter.setFont(font(12))
         painter.setPen(colour("soft"))
-        painter.drawText(box.adjusted(0, 6, -8, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, self.state_words)
-        painter.drawText(box.adjusted(26, 24, -8, 0), Qt.AlignmentFlag.AlignTop, measure_text(self.entry))
+        painter.drawText(box.adjusted(0, 6, -8, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, translated(self.state_words))
+        painter.drawText(box.adjusted(26, 24, -8, 0), Qt.AlignmentFlag.AlignTop, translated(measure_text(self.entry)))
         self._paint_places(painter, QRectF(box.right() - 8 - STRIP_WIDTH, 28, STRIP_WIDTH, 9), painter.fontMetrics().horizontalAdvance(measure_text(self.entry)))
 
     def _paint_dot(self, painter: QPainter, at: QPointF) -> None:
@@ -193,12 +194,12 @@ class FindingsList(QWidget):
         if recording is None:
             return
         busy = bool(desk.listening_to)
-        self.run_button.setText("Stop" if busy else "Inspect")
+        self.run_button.setText(translated("Stop" if busy else "Inspect"))
         self.run_button.setEnabled(self.studio.chain is not None)
         self.progress.setVisible(busy)
         self.progress.setValue(round(1000 * desk.share))
         entries = desk.entries()
-        self.words.setText(self._told(entries, busy=busy))
+        self.words.setText(translated(self._told(entries, busy=busy)))
         self.words.setVisible(bool(self.words.text()))
         shown = (recording.id, [(e, desk.treating_step(e)) for e in entries], self.chosen)
         if shown != self._shown:

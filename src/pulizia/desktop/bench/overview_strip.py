@@ -18,6 +18,7 @@ from pulizia.desktop.bench.wave_image import (
     wave_table,
 )
 from pulizia.desktop.theme import colour, theme
+from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 
 
@@ -31,8 +32,8 @@ class Overview(Lane):
         self.setFixedHeight(46)
         self._grab: float | None = None
         self._image: tuple[Hashable, QImage] | None = None
-        self.setAccessibleName("Overview of the recording")
-        self.setToolTip("Drag to move the view; wheel with Ctrl zooms")
+        self.setAccessibleName(translated("Overview of the recording"))
+        self.setToolTip(translated("Drag to move the view; wheel with Ctrl zooms"))
 
     @property
     def plot(self) -> QRectF:

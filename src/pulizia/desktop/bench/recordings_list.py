@@ -23,6 +23,7 @@ from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.wave_image import columns_of_picture, height_of
 from pulizia.desktop.controls import ArrowKeys, button, hairline, label
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.project.model import Recording
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
@@ -44,7 +45,7 @@ class Cards(ArrowKeys):
         self._layer: tuple[tuple[Hashable, ...], QPixmap] | None = None
         pictures.watch(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Recordings")
+        self.setAccessibleName(translated("Recordings"))
         theme_notice().changed.connect(self.update)
 
     @property
@@ -111,16 +112,16 @@ class Cards(ArrowKeys):
         offline = recording.id in self.studio.document.offline
         painter.setPen(colour("madder" if offline else "ink"))
         name = QFontMetricsF(painter.font()).elidedText(recording.name, Qt.TextElideMode.ElideMiddle, box.width() - 16)
-        painter.drawText(box.adjusted(8, 4, -8, 0), Qt.AlignmentFlag.AlignTop, name)
+        painter.drawText(box.adjusted(8, 4, -8, 0), Qt.AlignmentFlag.AlignTop, translated(name))
         second = box.adjusted(8, 24, -8, -4)
         painter.setFont(font(12))
         if offline:
-            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, "file missing or changed")
+            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, translated("file missing or changed"))
             return
         painter.setPen(colour("soft"))
         loudness = self.studio.measures("after", recording.id)
         figure = format_number(loudness.integrated_lufs if loudness else None)
-        painter.drawText(second, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, figure)
+        painter.drawText(second, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(figure))
         painter.drawText(second.adjusted(0, 0, -48, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_time(recording.seconds))
         chain = self.studio.document.chain(recording.id)
         if chain is None:
@@ -189,7 +190,7 @@ class RecordingsList(QWidget):
         for widget in (self._about_head, self._line, self._about):
             widget.setVisible(recording is not None)
         if recording is not None:
-            self._about.setText(self._about_text(recording))
+            self._about.setText(translated(self._about_text(recording)))
 
     def _about_text(self, recording: Recording) -> str:
         if (why := self.studio.document.offline.get(recording.id)) is not None:

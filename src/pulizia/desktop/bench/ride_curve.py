@@ -8,6 +8,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour, font
+from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 from pulizia.tools.base import Handle, Survey
 from pulizia.units import format_number
@@ -127,5 +128,5 @@ class RideCurve:
                 box = QRectF(place.x() + 8, place.y() - 8, 52, 16)
                 painter.fillRect(box, colour("panel"))
                 painter.setPen(colour("verd_text"))
-                painter.drawText(box, f"{format_number(shown, plus=True)} dB")
+                painter.drawText(box, translated(f"{format_number(shown, plus=True)} dB"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)

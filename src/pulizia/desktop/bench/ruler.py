@@ -18,6 +18,7 @@ from pulizia.audio.markers import Marker
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour, font
+from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
 
@@ -33,7 +34,7 @@ class Ruler(Lane):
     def __init__(self, studio: Studio, axis: TimeAxis) -> None:
         super().__init__(studio, axis)
         self.setFixedHeight(22)
-        self.setAccessibleName("Time ruler")
+        self.setAccessibleName(translated("Time ruler"))
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
         painter.fillRect(plot, colour("paper"))
@@ -77,7 +78,7 @@ class Ruler(Lane):
                 painter.fillRect(QRectF(int(x), plot.top() + 1, width, 14), colour("ink"))
                 painter.setPen(colour("panel"))
                 box = QRectF(int(x) + 3, plot.top(), width, 16)
-                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, words)
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, translated(words))
             else:
                 painter.fillRect(QRectF(int(x), plot.top() + 1, 5, 5), colour("ink"))
 
@@ -105,14 +106,14 @@ class Ruler(Lane):
         if marker is None:
             return
         menu = QMenu(self)
-        menu.addAction("Rename the marker\u2026").triggered.connect(lambda: self.rename_asked.emit(marker))
-        menu.addAction("Remove the marker").triggered.connect(lambda: self.studio.markers.remove(marker))
+        menu.addAction(translated("Rename the marker\u2026")).triggered.connect(lambda: self.rename_asked.emit(marker))
+        menu.addAction(translated("Remove the marker")).triggered.connect(lambda: self.studio.markers.remove(marker))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(event.globalPos())
 
     def hover(self, place: QPointF) -> None:
         marker = self._marker_under(place.x())
-        self.setToolTip(f"{marker.name}\nDouble-click to rename" if marker else "")
+        self.setToolTip(translated(f"{marker.name}\nDouble-click to rename" if marker else ""))
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
         if self.studio.recording is None:

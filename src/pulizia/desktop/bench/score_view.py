@@ -24,6 +24,7 @@ from pulizia.desktop.bench.tide import draw_tide
 from pulizia.desktop.bench.tiles import Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour, font
+from pulizia.desktop.words import translated
 from pulizia.score.steps import Step
 from pulizia.session.studio import Studio
 
@@ -59,7 +60,7 @@ class ScoreView(Lane):
         self._held: _Drag | None = None
         self._drop_row: int | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Score: the steps in the order in which sound passes them")
+        self.setAccessibleName(translated("Score: the steps in the order in which sound passes them"))
         self.fit()
 
     @property
@@ -237,12 +238,12 @@ class ScoreView(Lane):
             painter.setFont(font(11))
             painter.drawText(QRectF(x, box.top(), max(room, 0.0), box.height()), flags, str(row + 1))
             return
-        painter.drawText(QRectF(x, box.top(), width + 2, box.height()), flags, title)
+        painter.drawText(QRectF(x, box.top(), width + 2, box.height()), flags, translated(title))
         left = room - width - 8
         painter.setFont(font(13))
         if text_width(detail, bold=False) <= left:
             painter.setPen(colour("on_verd" if selected else "soft"))
-            painter.drawText(QRectF(x + width + 8, box.top(), left, box.height()), flags, detail)
+            painter.drawText(QRectF(x + width + 8, box.top(), left, box.height()), flags, translated(detail))
 
     def detail_of(self, step: Step) -> str:
         """The short text behind the name."""
@@ -267,7 +268,7 @@ class ScoreView(Lane):
         painter.setPen(colour("verd_text"))
         painter.setFont(font(13, bold=True))
         text = "+ step" if self.steps else "+ step   or mark a stretch of noise alone and take it as noise"
-        painter.drawText(box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, translated(text))
 
     def paint_gutters(self, painter: QPainter, _plot: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -353,7 +354,7 @@ class ScoreView(Lane):
             self.setCursor(shapes.get(grip[1] if grip else "", Qt.CursorShape.ArrowCursor))
             if grip is not None:
                 step = self.steps[grip[0]]
-                self.setToolTip(f"{step.tool.title}: {self.detail_of(step)}\nDot switches it, ends can be dragged, up and down changes the order")
+                self.setToolTip(translated(f"{step.tool.title}: {self.detail_of(step)}\nDot switches it, ends can be dragged, up and down changes the order"))
             return
         held, recording = self._held, self.studio.recording
         if recording is None:

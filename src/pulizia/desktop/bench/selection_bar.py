@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour
+from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 from pulizia.units import format_number
 
@@ -51,7 +52,7 @@ class SelectionBar(QWidget):
         if selection.band_hz:
             low, high = selection.band_hz
             text += f", {low:.0f}\u2013{high:.0f} Hz"
-        self._length.setText(text)
+        self._length.setText(translated(text))
         self._blot.setVisible(bool(selection.band_hz))
         self.adjustSize()
         at = max(min(round(x) - self.width() // 2, right - self.width() - 4), left + 4)

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, SliderRow, label
+from pulizia.desktop.words import translated
 from pulizia.score.steps import Step
 from pulizia.settings.declare import Choice, Declaration, Number, Places, Switch, default_of
 
@@ -33,19 +34,19 @@ def control_of(
     if isinstance(declaration, Choice):
         box = ChoiceBox()
         for word, text in declaration.options:
-            box.addItem(text, word)
-        box.setToolTip(declaration.help)
-        box.setAccessibleName(declaration.label)
+            box.addItem(translated(text), word)
+        box.setToolTip(translated(declaration.help))
+        box.setAccessibleName(translated(declaration.label))
         box.activated.connect(lambda _index: change(name, box.currentData()))
         return Made(box, _row(declaration.label, box))
     if isinstance(declaration, Switch):
-        check = QCheckBox(declaration.label)
-        check.setToolTip(declaration.help)
+        check = QCheckBox(translated(declaration.label))
+        check.setToolTip(translated(declaration.help))
         check.clicked.connect(lambda on: change(name, on))
         return Made(check, check)
     if isinstance(declaration, Places):
         told = label("", 12, token="soft")
-        told.setToolTip(declaration.help)
+        told.setToolTip(translated(declaration.help))
         return Made(told, _row(declaration.label, told))
     return None
 

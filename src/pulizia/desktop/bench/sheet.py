@@ -23,6 +23,7 @@ from pulizia.desktop.bench.setting_controls import control_of
 from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.tool_picture import ToolPicture
 from pulizia.desktop.controls import SliderRow, button, hairline, label
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.score.chain import Stage
 from pulizia.score.order import order_note
@@ -179,7 +180,7 @@ class Sheet(QWidget):
             foot.addWidget(more)
             column.addWidget(extra)
             extra.setVisible(self._more_open)
-            more.setText("Less" if self._more_open else "More")
+            more.setText(translated("Less" if self._more_open else "More"))
         foot.addStretch(1)
         if step.tool.suggest is not None:
             foot.addWidget(button("Suggest", self.studio.surveys.suggest, tip="Find settings that fit this sound (U)"))
@@ -221,7 +222,7 @@ class Sheet(QWidget):
     def _show_more(self, on: bool, extra: QWidget, more: QPushButton) -> None:  # noqa: FBT001
         self._more_open = on
         extra.setVisible(on)
-        more.setText("Less" if on else "More")
+        more.setText(translated("Less" if on else "More"))
 
     def _build_where(self, column: QVBoxLayout) -> None:
         self._note = label("", 12, token="ochre_text", wrap=True)
@@ -253,9 +254,9 @@ class Sheet(QWidget):
         if recording is None:
             return
         number = [s.id for s in recording.score].index(step.id) + 1
-        self._row.setText(f"row {number} of {len(recording.score)}" if len(step.tool.title) <= LONG_TITLE else f"row {number}")
-        self._on.setText("\u25cf  on" if step.enabled else "\u25cb  off")
-        self._on.setAccessibleName("Step is on" if step.enabled else "Step is off")
+        self._row.setText(translated(f"row {number} of {len(recording.score)}" if len(step.tool.title) <= LONG_TITLE else f"row {number}"))
+        self._on.setText(translated("\u25cf  on" if step.enabled else "\u25cb  off"))
+        self._on.setAccessibleName(translated("Step is on" if step.enabled else "Step is off"))
         for name, declaration in declared(type(step.settings)).items():
             value, control = getattr(step.settings, name), self._controls.get(name)
             if isinstance(control, SliderRow):
@@ -269,7 +270,7 @@ class Sheet(QWidget):
             elif isinstance(control, QLabel) and isinstance(declaration, Places):
                 carried = declaration.learned and bool(getattr(step.settings, "profile_levels", ()))
                 text = declaration.text(value) if value else "found by itself" if declaration.learned else "none"
-                control.setText("carried from another recording" if carried else text)
+                control.setText(translated("carried from another recording" if carried else text))
         if isinstance(self._picture, EqualiserPicture):
             self._picture.show_bands(getattr(step.settings, "bands", ()))
             self._show_band(self._picture.selected)
@@ -278,9 +279,9 @@ class Sheet(QWidget):
         elif isinstance(self._picture, ToolPicture) and hasattr(step.settings, "curve_levels"):
             self._picture.show_curve(step.settings.curve_levels)
         note = order_note(recording.score, step.id)
-        self._note.setText(note)
+        self._note.setText(translated(note))
         self._note.setVisible(bool(note))
-        self._where.setText(self._where_text(step))
+        self._where.setText(translated(self._where_text(step)))
         self._only.setEnabled(self.studio.selection is not None)
         self._whole.setEnabled(step.spans is not None or bool(step.holes))
 

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QSlider, QWidget, QWidgetActio
 
 from pulizia.desktop.controls import label
 from pulizia.desktop.ramps import RAMPS
+from pulizia.desktop.words import translated
 from pulizia.measure.frequency_axis import AXES
 from pulizia.measure.sonogram import SIZES
 from pulizia.measure.spectrum import WINDOWS
@@ -31,7 +32,7 @@ class SizeSlider(QWidget):
         self.slider.setRange(0, len(SIZES) - 1)
         self.slider.setPageStep(1)
         self.slider.setFixedWidth(110)
-        self.slider.setAccessibleName("Transform size, from moments to lines")
+        self.slider.setAccessibleName(translated("Transform size, from moments to lines"))
         self.size_label = label("", 12, token="soft")
         self.size_label.setFixedWidth(52)
         for part in (label("moments", 12), self.slider, label("lines", 12), self.size_label):
@@ -44,7 +45,7 @@ class SizeSlider(QWidget):
     def refresh(self) -> None:
         """Show the length in use."""
         size = self._view.look.size
-        self.size_label.setText(str(size) if size else "blended")
+        self.size_label.setText(translated(str(size) if size else "blended"))
 
 
 def sonogram_menu(view: SonogramView) -> QMenu:
@@ -54,11 +55,11 @@ def sonogram_menu(view: SonogramView) -> QMenu:
     action = QWidgetAction(menu)
     action.setDefaultWidget(sizes)
     menu.addAction(action)
-    blended = menu.addAction("Blended transform sizes")
+    blended = menu.addAction(translated("Blended transform sizes"))
     blended.setCheckable(True)
     blended.setChecked(not view.look.size)
     blended.triggered.connect(lambda _on=False: view.choose(size=0))
-    sharpened = menu.addAction("Sharpened (reassigned)")
+    sharpened = menu.addAction(translated("Sharpened (reassigned)"))
     sharpened.setCheckable(True)
     sharpened.setChecked(view.look.sharpened)
     sharpened.triggered.connect(lambda on: view.choose(sharpened=on))
@@ -70,13 +71,13 @@ def sonogram_menu(view: SonogramView) -> QMenu:
         ("Channels", "channel", CHANNELS),
     )
     for title, name, choices in groups:
-        part = menu.addMenu(title)
+        part = menu.addMenu(translated(title))
         for value, text in choices.items():
-            chosen = part.addAction(text)
+            chosen = part.addAction(translated(text))
             chosen.setCheckable(True)
             chosen.setChecked(getattr(view.look, name) == value)
             chosen.triggered.connect(lambda _on=False, n=name, v=value: view.choose(**{n: v}))
     menu.addSeparator()
-    menu.addAction("Levels as at the start").triggered.connect(lambda: view.set_levels(-84.0, -34.0))
-    menu.addAction("All frequencies").triggered.connect(lambda: view.set_band(40.0, 20_000.0))
+    menu.addAction(translated("Levels as at the start")).triggered.connect(lambda: view.set_levels(-84.0, -34.0))
+    menu.addAction(translated("All frequencies")).triggered.connect(lambda: view.set_band(40.0, 20_000.0))
     return menu

@@ -29,6 +29,7 @@ from pulizia.desktop.bench.trouble_marks import found_columns
 from pulizia.desktop.controls import button
 from pulizia.desktop.ramps import ramp_table
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, SonogramScale, sonogram
 from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
@@ -76,7 +77,7 @@ class SonogramView(Lane):
         self.view_button = button("View", self.show_menu, tip="Transform size, window, frequency axis, ramp, channels", quiet=True)
         self.view_button.setParent(self)
         self.view_button.setFixedSize(GUTTER, 24)
-        self.setAccessibleName("Sonogram")
+        self.setAccessibleName(translated("Sonogram"))
         theme_notice().changed.connect(self._recolour)
 
     @property
@@ -200,7 +201,7 @@ class SonogramView(Lane):
             if not labelled:
                 text, labelled = f"{text} Hz", True
             y = min(max(y, 7.0), plot.bottom() - 7)
-            painter.drawText(QRectF(0, y - 8, GUTTER - 7, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+            painter.drawText(QRectF(0, y - 8, GUTTER - 7, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, translated(text))
         self._paint_scale(painter, plot)
 
     def _scale_box(self) -> QRectF:
@@ -221,7 +222,7 @@ class SonogramView(Lane):
             if self.low_db < db < self.high_db:
                 y = box.top() + box.height() * (self.high_db - db) / (self.high_db - self.low_db)
                 painter.drawText(QRectF(box.right() + 3, y - 8, 24, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
-        painter.drawText(QRectF(plot.right() + 4, box.bottom() + 4, GUTTER - 4, 14), Qt.AlignmentFlag.AlignLeft, "dBFS")
+        painter.drawText(QRectF(plot.right() + 4, box.bottom() + 4, GUTTER - 4, 14), Qt.AlignmentFlag.AlignLeft, translated("dBFS"))
 
     # -- mouse
 
@@ -284,11 +285,11 @@ class SonogramView(Lane):
             return
         if event.position().x() < self.plot.left():
             self.setCursor(Qt.CursorShape.SizeVerCursor)
-            self.setToolTip("Drag to mark a band over all the time in the recording")
+            self.setToolTip(translated("Drag to mark a band over all the time in the recording"))
             return
         if event.position().x() > self.plot.right() + 2:
             self.setCursor(Qt.CursorShape.SizeVerCursor)
-            self.setToolTip("Drag the upper half for the level of ink, the lower for the level of paper")
+            self.setToolTip(translated("Drag the upper half for the level of ink, the lower for the level of paper"))
             return
         self.setToolTip("")
         super().mouseMoveEvent(event)
@@ -364,7 +365,7 @@ class SonogramView(Lane):
                 box = QRectF(plot.right() - 118, y - 7, 114, 14)
                 painter.fillRect(box, colour("panel"))
                 painter.setPen(colour("ink"))
-                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(words))
                 last_y = y
 
     def show_menu(self) -> None:

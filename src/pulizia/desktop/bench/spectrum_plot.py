@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.measure.spectrum import (
     Spectrum,
     band_centres,
@@ -93,7 +94,7 @@ class SpectrumPlot(QWidget):
         self.setMinimumHeight(112)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
         self.setMouseTracking(True)
-        self.setAccessibleName("Spectrum")
+        self.setAccessibleName(translated("Spectrum"))
         theme_notice().changed.connect(self.update)
 
     def show_spectrum(self, found: Spectrum | None, message: str = "", *, live: bool = False) -> None:
@@ -176,7 +177,7 @@ class SpectrumPlot(QWidget):
         lines = self.lines()
         if lines is None or self.found is None:
             painter.setPen(colour("soft"))
-            painter.drawText(plot.adjusted(12, 8, -12, -8), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+            painter.drawText(plot.adjusted(12, 8, -12, -8), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, translated(self._message))
             return
         top, low = self._range(lines)
         if isinstance(painter.device(), QWidget):
@@ -238,7 +239,7 @@ class SpectrumPlot(QWidget):
             painter.drawLine(QPointF(int(x) + 0.5, plot.top()), QPointF(int(x) + 0.5, plot.bottom()))
             painter.setPen(colour("soft"))
             left = min(max(x - 25, 0.0), plot.right() - 36)
-            painter.drawText(QRectF(left, plot.bottom() + 2, 50, 15), Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(QRectF(left, plot.bottom() + 2, 50, 15), Qt.AlignmentFlag.AlignCenter, translated(text))
 
     def _paint_line(self, painter: QPainter, hz: NDArray[np.float64], y: NDArray[np.float64], pen: QPen) -> None:
         """One point per pixel column: the highest of the bins that fall into it."""

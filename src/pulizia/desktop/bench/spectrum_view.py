@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from pulizia.audio.source import Source
 from pulizia.desktop.bench.spectrum_plot import SpectrumPlot
 from pulizia.desktop.controls import button, label
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.measure.spectrum import (
     SIZES,
@@ -124,14 +125,14 @@ class SpectrumView(QWidget):
         size = self.plot.options.size
         if selection is not None and not live:
             start, stop = selection.span.start, selection.span.stop
-            self._title.setText("Spectrum of the selection")
+            self._title.setText(translated("Spectrum of the selection"))
             self._place.setText(f"{format_time(start / recording.rate, 2)}\u2013{format_time(stop / recording.rate, 2)}")
         else:
             middle = self.studio.transport.position
             half = max(size, round(MOMENT_S * recording.rate)) // 2
             start = min(max(0, middle - half), max(0, recording.frames - 2 * half))
             stop = min(start + 2 * half, recording.frames)
-            self._title.setText("Spectrum of the moment")
+            self._title.setText(translated("Spectrum of the moment"))
             self._place.setText(format_time(middle / recording.rate, 2))
         options = self.plot.options
         key = (source.key, start, stop, options.size, options.window)
@@ -157,25 +158,25 @@ class SpectrumView(QWidget):
             return
         if hz <= 0.0:
             tops = peaks(found, most=1)
-            self.read_out.setText(f"Highest {_peak_words(tops[0].hz, tops[0].level_db)}" if tops else "")
+            self.read_out.setText(translated(f"Highest {_peak_words(tops[0].hz, tops[0].level_db)}" if tops else ""))
             return
         level = float(np.interp(hz, lines.hz, lines.average_db))
         near = nearest_peak(found, hz)
-        self.read_out.setText(f"{format_number(hz, 1 if hz < 1000 else 0)} Hz, {format_number(level)}   peak {_peak_words(near.hz, near.level_db)}")
+        self.read_out.setText(translated(f"{format_number(hz, 1 if hz < 1000 else 0)} Hz, {format_number(level)}   peak {_peak_words(near.hz, near.level_db)}"))
 
     # -- choices
 
     def freeze(self) -> None:
         """Keep the picture, or let it go on."""
         self._frozen = not self._frozen
-        self.freeze_button.setText("Go on" if self._frozen else "Freeze")
+        self.freeze_button.setText(translated("Go on" if self._frozen else "Freeze"))
         if not self._frozen:
             self._key = None
             self._later.start()
 
     def _keep(self) -> None:
         self.plot.keep()
-        self.keep_button.setText("Drop" if self.plot.kept is not None else "Compare")
+        self.keep_button.setText(translated("Drop" if self.plot.kept is not None else "Compare"))
 
     def choose(self, **changes: object) -> None:
         """Change options by name."""
@@ -205,22 +206,22 @@ class SpectrumView(QWidget):
             ("Reference", "reference", [(text, name) for name, text in REFERENCES.items()]),
         )
         for title, name, choices in groups:
-            part = menu.addMenu(title)
+            part = menu.addMenu(translated(title))
             for text, value in choices:
-                action = part.addAction(text)
+                action = part.addAction(translated(text))
                 action.setCheckable(True)
                 action.setChecked(getattr(options, name) == value)
                 action.triggered.connect(lambda _on=False, n=name, v=value: self.choose(**{n: v}))
         menu.addSeparator()
-        menu.addAction("Export as picture\u2026").triggered.connect(lambda: self._ask("png"))
-        menu.addAction("Export as drawing\u2026").triggered.connect(lambda: self._ask("svg"))
-        menu.addAction("Export as table\u2026").triggered.connect(lambda: self._ask("csv"))
+        menu.addAction(translated("Export as picture\u2026")).triggered.connect(lambda: self._ask("png"))
+        menu.addAction(translated("Export as drawing\u2026")).triggered.connect(lambda: self._ask("svg"))
+        menu.addAction(translated("Export as table\u2026")).triggered.connect(lambda: self._ask("csv"))
         return menu
 
     # -- export
 
     def _ask(self, kind: str) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Export the spectrum", f"spectrum.{kind}", f"*.{kind}")
+        name, _ = QFileDialog.getSaveFileName(self, translated("Export the spectrum"), translated(f"spectrum.{kind}"), f"*.{kind}")
         if name:
             self.export(Path(name))
 
@@ -278,8 +279,8 @@ class LargeSpectrum(SpectrumView):
         super().__init__(studio)
         self.setAutoFillBackground(True)
         self.plot.options.size = 16_384
-        self.enlarge_button.setText("Close")
-        self.enlarge_button.setToolTip("Back to the sonogram (S)")
+        self.enlarge_button.setText(translated("Close"))
+        self.enlarge_button.setToolTip(translated("Back to the sonogram (S)"))
         self.enlarge.connect(self.closed)
         self.peak_list = QTableWidget(0, 3)
         self.peak_list.setHorizontalHeaderLabels(["Hz", "dBFS", "mains"])
@@ -289,7 +290,7 @@ class LargeSpectrum(SpectrumView):
         self.peak_list.verticalHeader().setDefaultSectionSize(22)
         self.peak_list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.peak_list.setFixedWidth(212)
-        self.peak_list.setAccessibleName("Peaks")
+        self.peak_list.setAccessibleName(translated("Peaks"))
         for column, width in enumerate((70, 52, 76)):
             self.peak_list.setColumnWidth(column, width)
         self._middle.addWidget(self.peak_list)

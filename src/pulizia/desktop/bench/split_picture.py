@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.strokes import stroke
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.settings.declare import Number, declared
 from pulizia.tools.base import Curve, Picture
 from pulizia.tools.split_compressor import BAND_FIELDS, SPLIT_FIELDS, SplitCompressorSettings
@@ -38,8 +39,8 @@ class SplitPicture(QWidget):
         self._grabbed = ""
         self.setFixedHeight(190)
         self.setMouseTracking(True)
-        self.setAccessibleName("Picture of the split compressor")
-        self.setToolTip("Drag an upright line to move a split, a level line to move the threshold of its band.\nThe bars at the top show how far each band is turned down at the play head.")
+        self.setAccessibleName(translated("Picture of the split compressor"))
+        self.setToolTip(translated("Drag an upright line to move a split, a level line to move the threshold of its band.\nThe bars at the top show how far each band is turned down at the play head."))
         theme_notice().changed.connect(self.update)
 
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
@@ -129,7 +130,7 @@ class SplitPicture(QWidget):
         self._paint_grid(painter, plot)
         if self._picture is None:
             painter.setPen(colour("soft"))
-            painter.drawText(plot.adjusted(12, 12, -12, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+            painter.drawText(plot.adjusted(12, 12, -12, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, translated(self._message))
         else:
             painter.save()
             painter.setClipRect(plot)
@@ -151,7 +152,7 @@ class SplitPicture(QWidget):
             painter.drawText(QRectF(plot.right() + 3, max(0.0, y - 8), GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
         for hz, text in TICKS:
             x = self.x_of(hz)
-            painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 15), Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 15), Qt.AlignmentFlag.AlignCenter, translated(text))
 
     def _paint_curve(self, painter: QPainter, curve: Curve, token: str) -> None:
         hz = np.geomspace(LOW_HZ, HIGH_HZ, max(2, int(self._plot.width() / 1.5)))
@@ -180,7 +181,7 @@ class SplitPicture(QWidget):
             box = QRectF((left + right) / 2 - 14, y - 17, 28, 14)
             painter.fillRect(box, colour("panel"))
             painter.setPen(colour("verd_text"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated(text))
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _paint_reductions(self, painter: QPainter) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.strokes import stroke
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.tools.base import Curve, Picture
 from pulizia.units import format_number
 
@@ -34,11 +35,11 @@ class ToolPicture(QWidget):
         self._handle = -1
         self._grabbed = 0.0
         if bends:
-            self.setToolTip("Drag the dots: more or less reduction at that frequency. Double-click a dot to let it go.")
+            self.setToolTip(translated("Drag the dots: more or less reduction at that frequency. Double-click a dot to let it go."))
         self._picture: Picture | None = None
         self._message = ""
         self.setFixedHeight(150)
-        self.setAccessibleName("Picture of the step")
+        self.setAccessibleName(translated("Picture of the step"))
         theme_notice().changed.connect(self.update)
 
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
@@ -110,7 +111,7 @@ class ToolPicture(QWidget):
         picture = self._picture
         if picture is None:
             painter.setPen(colour("soft"))
-            painter.drawText(plot.adjusted(12, 12, -12, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+            painter.drawText(plot.adjusted(12, 12, -12, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, translated(self._message))
             return
         if picture.from_zero:
             draw_from_zero(painter, plot, picture)
@@ -179,16 +180,16 @@ class ToolPicture(QWidget):
             painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
         for hz, text in TICKS:
             x = plot.left() + np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
-            painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, text)
-        painter.drawText(QRectF(plot.right() - 20, plot.bottom() + 2, GUTTER_RIGHT + 20, 16), Qt.AlignmentFlag.AlignRight, unit)
+            painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, translated(text))
+        painter.drawText(QRectF(plot.right() - 20, plot.bottom() + 2, GUTTER_RIGHT + 20, 16), Qt.AlignmentFlag.AlignRight, translated(unit))
 
     @staticmethod
     def _names(painter: QPainter, plot: QRectF, curves: dict[str, np.ndarray], top_db: float, caption: str) -> None:
         painter.setPen(colour("soft"))
-        painter.drawText(plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, caption)
+        painter.drawText(plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, translated(caption))
         if "passage" in curves:
             painter.setPen(colour("ink"))
-            painter.drawText(plot.adjusted(8, 6, -8, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, "passage")
+            painter.drawText(plot.adjusted(8, 6, -8, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, translated("passage"))
         if "profile" in curves:
             painter.setPen(colour("verd_text"))
             painter.setFont(font(11, bold=True))
@@ -197,7 +198,7 @@ class ToolPicture(QWidget):
             y = min(max(y + 4, plot.top() + 20), plot.bottom() - 36)
             box = QRectF(plot.left() + 6, y, 50, 15)
             painter.fillRect(box, colour("verd_soft"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "removed")
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated("removed"))
 
 
 def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
@@ -212,17 +213,17 @@ def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
         painter.setPen(colour("soft"))
         text = f"{n * step:.1f}" + (f" {picture.unit}" if n == 0 else "")
-        painter.drawText(QRectF(plot.right() + 4, min(max(0.0, y - 8), plot.bottom() - 12), GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(QRectF(plot.right() + 4, min(max(0.0, y - 8), plot.bottom() - 12), GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, translated(text))
     for hz, text in TICKS:
         x = plot.left() + np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
-        painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, text)
+        painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, translated(text))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for curve in picture.curves:
         x = plot.left() + np.log(curve.hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
         y = plot.bottom() - curve.level_db / top * plot.height()
         stroke(painter, [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)], colour("verd"))
     painter.setPen(colour("soft"))
-    painter.drawText(plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, picture.caption)
+    painter.drawText(plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, translated(picture.caption))
 
 
 def _path(points: list[QPointF]) -> QPainterPath:

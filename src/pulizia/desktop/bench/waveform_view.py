@@ -26,6 +26,7 @@ from pulizia.desktop.bench.wave_image import (
     wave_table,
 )
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.dsp.oversample import TAPS, interpolator
 from pulizia.session.jobs import VISIBLE, Job
 from pulizia.session.studio import Studio
@@ -50,7 +51,7 @@ class WaveformView(Lane):
         self.linear = False
         self.in_rows = False  # each channel around its own middle line
         self.setMinimumHeight(64)
-        self.setAccessibleName("Waveform")
+        self.setAccessibleName(translated("Waveform"))
         theme_notice().changed.connect(self.update)
 
     def forget(self) -> None:
@@ -90,7 +91,7 @@ class WaveformView(Lane):
             self.update()
             return
         over = self.ride.under(event.position(), self.plot) is not None
-        self.setToolTip("Drag: the gain of this phrase. Double-click: give it back to the program, or leave it at 0 dB." if over else "")
+        self.setToolTip(translated("Drag: the gain of this phrase. Double-click: give it back to the program, or leave it at 0 dB." if over else ""))
         super().mouseMoveEvent(event)
         if over:
             self.setCursor(Qt.CursorShape.SizeVerCursor)
@@ -193,7 +194,7 @@ class WaveformView(Lane):
             for sign in (-1, 0, 1) if each >= 48 else (0,):
                 y = min(max(centre + sign * (each / 2 - 7), plot.top() + 7), plot.bottom() - 7)
                 box = QRectF(plot.right() + 6, y - 8, GUTTER - 8, 16)
-                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, _amplitude(-sign * top) if sign else "0")
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, translated(_amplitude(-sign * top) if sign else "0"))
 
     def _sample_top(self) -> float:
         """Amplitude at the edge where single samples are drawn: a round one over the loudest around."""
@@ -214,7 +215,7 @@ class WaveformView(Lane):
             for row, name in enumerate(media.channel_names[: recording.channels]):
                 if each >= 13:
                     box = QRectF(0, plot.top() + row * each, GUTTER - 8, each)
-                    painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, name)
+                    painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, translated(name))
 
     def _rows_now(self) -> int:
         source = self.studio.heard_source
@@ -259,7 +260,7 @@ class WaveformView(Lane):
                 for db in (0, -20) if each >= ROOM_FOR_ZERO else (-20,):
                     y = plot.top() + row * each + max(each / 2 * (db / FLOOR_DB), 7.0)
                     text = "0" if db == 0 else f"\u2212{-db}"
-                    painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, text)
+                    painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, translated(text))
             return
         for db in (0, -20, -40):
             for sign in (-1, 1):
@@ -268,7 +269,7 @@ class WaveformView(Lane):
                 y = middle + sign * half * (1.0 - db / FLOOR_DB)
                 y = min(max(y, plot.top() + 7), plot.bottom() - 7)
                 text = "0" if db == 0 else f"\u2212{-db}"
-                painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, text)
+                painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, translated(text))
         _draw_infinity(painter, QPointF(x + 12, middle))
 
 

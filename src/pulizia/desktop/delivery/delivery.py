@@ -26,6 +26,7 @@ from pulizia.desktop.delivery.measuring import MeasuringRow
 from pulizia.desktop.delivery.order_sheet import OrderSheet, QueueView
 from pulizia.desktop.delivery.print_report import print_pdf
 from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards, VerdictLabel
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import DUAL_MONO, Measures
 from pulizia.media.write import BITS
@@ -102,7 +103,7 @@ class Delivery(QWidget):
         column.setContentsMargins(16, 12, 16, 12)
         column.setSpacing(6)
         self.target_box = ChoiceBox()
-        self.target_box.setAccessibleName("Target")
+        self.target_box.setAccessibleName(translated("Target"))
         self.target_box.activated.connect(self._choose_target)
         column.addWidget(self.target_box)
         self._purpose = label("", 12, token="soft", wrap=True)
@@ -120,12 +121,12 @@ class Delivery(QWidget):
         column.addWidget(self.orders)
         self._size = label("", 12, token="soft")
         column.addWidget(self._size)
-        self.report_tick = QCheckBox("write a report beside it")
-        self.report_tick.setToolTip("As a page that prints well (HTML), as JSON, and as a log of the measurement (CSV)")
+        self.report_tick = QCheckBox(translated("write a report beside it"))
+        self.report_tick.setToolTip(translated("As a page that prints well (HTML), as JSON, and as a log of the measurement (CSV)"))
         self.report_tick.setChecked(True)
         column.addWidget(self.report_tick)
-        self.all_tick = QCheckBox("all programmes of the project")
-        self.all_tick.setToolTip("Queue every recording of the project, not only the chosen one")
+        self.all_tick = QCheckBox(translated("all programmes of the project"))
+        self.all_tick.setToolTip(translated("Queue every recording of the project, not only the chosen one"))
         column.addWidget(self.all_tick)
         self.deliver_button = button("Deliver\u2026", self.ask_and_deliver, tip="Write the files and measure them again (Ctrl+D)", main=True)
         column.addWidget(self.deliver_button)
@@ -169,7 +170,7 @@ class Delivery(QWidget):
         self.orders.refresh()
         if recording is None or chain is None or target is None:
             self.graph.show_measures(None, None, target)
-            self._explain.setText(self._why_nothing())
+            self._explain.setText(translated(self._why_nothing()))
             return
         for other in self.studio.document.project.recordings:
             self.studio.want_measures(other.id)
@@ -181,12 +182,12 @@ class Delivery(QWidget):
         measures = self.counted(recording.id)
         predicted = self.plan.predicted if self.plan else None
         self.graph.show_measures(measures, predicted, target)
-        self._purpose.setText(f"{target.purpose}. After {target.source}.")
+        self._purpose.setText(translated(f"{target.purpose}. After {target.source}."))
         if measures is not None:
             self.table.show_rows(verdicts(measures, target), verdicts(predicted, target) if predicted else None)
-        self._gain.setText(f"{format_number(self.plan.gain_db, 1, plus=True)} dB" if self.plan else "\u2013")
-        self._limiting.setText(self._limiting_text())
-        self._note.setText(self.plan.note if self.plan else "")
+        self._gain.setText(translated(f"{format_number(self.plan.gain_db, 1, plus=True)} dB" if self.plan else "\u2013"))
+        self._limiting.setText(translated(self._limiting_text()))
+        self._note.setText(translated(self.plan.note if self.plan else ""))
         self._note.setVisible(bool(self._note.text()))
         self._show_size()
         channels = f"{recording.channels} channels together"
@@ -194,8 +195,8 @@ class Delivery(QWidget):
             channels = "counted as two loudspeakers" if self.orders.dual_tick.isChecked() else "counted as one channel"
         gate = "Speech only, by the program's own speech detection" if target.gate == "dialogue" else "Whole programme, both gates"
         self._explain.setText(
-            "Ink: measured short-term loudness of the worked recording; verdigris: what the delivered "
-            f"file will have. {gate} (ITU-R BS.1770-5), {channels}."
+            translated("Ink: measured short-term loudness of the worked recording; verdigris: what the delivered "
+            f"file will have. {gate} (ITU-R BS.1770-5), {channels}.")
         )
 
     def counted(self, recording_id: str) -> Measures | None:
@@ -245,7 +246,7 @@ class Delivery(QWidget):
             if wanted.kind not in ("wav", "flac"):
                 size = recording.seconds * wanted.bitrate_kbps / 8e3
             parts.append(f"{wanted.words.split(',')[0]} {'at most ' if wanted.kind == 'flac' else 'about '}{max(size, 0.1):.1f} MB")
-        self._size.setText("; ".join(parts))
+        self._size.setText(translated("; ".join(parts)))
 
     def _wanted(self) -> list[Deliverable]:
         try:
@@ -302,7 +303,7 @@ class Delivery(QWidget):
                 self.refresh()
 
         def failed(sentence: str) -> None:
-            self._explain.setText(sentence)
+            self._explain.setText(translated(sentence))
 
         self.studio.pool.submit(work, title="Predicting", priority=SOON, slot="plan", on_done=done, on_error=failed)
 
@@ -316,12 +317,12 @@ class Delivery(QWidget):
         folder = self._folder or (self.studio.document.path or recording.path).parent
         if len(wanted) == 1 and not self.all_tick.isChecked():
             proposal = order_path(recording, wanted[0], target, self.orders.pattern.text(), folder, 1)
-            name, _ = QFileDialog.getSaveFileName(self, "Deliver as", str(proposal), f"Files (*{proposal.suffix})")
+            name, _ = QFileDialog.getSaveFileName(self, translated("Deliver as"), str(proposal), translated(f"Files (*{proposal.suffix})"))
             if name:
                 path = Path(name) if Path(name).suffix else Path(name + proposal.suffix)
                 self.deliver_to(path, overwrite=True)  # the dialog has asked already
             return
-        chosen = QFileDialog.getExistingDirectory(self, "Deliver into", str(folder))
+        chosen = QFileDialog.getExistingDirectory(self, translated("Deliver into"), str(folder))
         if chosen:
             self.deliver_into(Path(chosen))
 
@@ -385,9 +386,9 @@ class Delivery(QWidget):
             return
         verdict = next((v for v in done.verdicts if v.state is not State.WITHIN), done.verdicts[0])
         self._written.setText(
-            f"{done.path.name}\n{format_number(done.verified.integrated_lufs)} {done.plan.target.scale}, "
+            translated(f"{done.path.name}\n{format_number(done.verified.integrated_lufs)} {done.plan.target.scale}, "
             f"true peak {format_number(done.verified.true_peak_dbtp)} dBTP"
-            + ("; corrected once" if done.corrected else "")
+            + ("; corrected once" if done.corrected else ""))
         )
         self.written_verdict.show_verdict(verdict)
 
@@ -396,7 +397,7 @@ class Delivery(QWidget):
         if self.delivered is None:
             return
         proposal = self.delivered.path.with_suffix(".pdf")
-        name, _ = QFileDialog.getSaveFileName(self, "Report as PDF", str(proposal), "PDF (*.pdf)")
+        name, _ = QFileDialog.getSaveFileName(self, translated("Report as PDF"), str(proposal), translated("PDF (*.pdf)"))
         if name:
             self.print_to(Path(name))
 

@@ -22,6 +22,7 @@ from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.strokes import stroke
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.dsp.moments import runs
 from pulizia.measure.loudness import Measures
 from pulizia.units import format_number, format_time
@@ -47,8 +48,8 @@ class LoudnessGraph(QWidget):
         self._picture: tuple[Hashable, QPixmap, object] | None = None
         self.setMinimumHeight(260)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Loudness over time")
-        self.setToolTip("Click to go there. Line: short-term, area: momentary, band: the target with its tolerance.")
+        self.setAccessibleName(translated("Loudness over time"))
+        self.setToolTip(translated("Click to go there. Line: short-term, area: momentary, band: the target with its tolerance."))
         theme_notice().changed.connect(self.update)
 
     def show_measures(self, measures: Measures | None, predicted: Measures | None, target: Target | None) -> None:
@@ -122,7 +123,7 @@ class LoudnessGraph(QWidget):
         self._paint_grid(painter, plot)
         if self.measures is None:
             painter.setPen(colour("soft"))
-            painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, "Measuring\u2026")
+            painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, translated("Measuring\u2026"))
             return
         self._paint_ruler(painter, plot)
         self._paint_peaks(painter, QRectF(plot.left(), RULER_HEIGHT, plot.width(), PEAK_HEIGHT))
@@ -141,7 +142,7 @@ class LoudnessGraph(QWidget):
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right() + 24 + SHARES_WIDTH, y))
             painter.setPen(colour("soft"))
             painter.drawText(QRectF(0, y - 8, GUTTER - 7, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(lufs, 0))
-        painter.drawText(QRectF(0, plot.bottom() + 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, "LUFS")
+        painter.drawText(QRectF(0, plot.bottom() + 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, translated("LUFS"))
 
     def _paint_ruler(self, painter: QPainter, plot: QRectF) -> None:
         assert self.measures is not None  # noqa: S101
@@ -178,7 +179,7 @@ class LoudnessGraph(QWidget):
         painter.drawText(QRectF(0, y - 8, GUTTER - 7, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(limit, 0))
         painter.setPen(colour("soft"))
         painter.drawText(QRectF(0, lane.bottom() - 10, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, format_number(PEAK_LOW, 0))
-        painter.drawText(QRectF(0, 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, "dBTP")
+        painter.drawText(QRectF(0, 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, translated("dBTP"))
 
     def _paint_curves(self, painter: QPainter, plot: QRectF) -> None:
         assert self.measures is not None  # noqa: S101
@@ -274,8 +275,8 @@ class LoudnessGraph(QWidget):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(11))
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(box.left(), RULER_HEIGHT + 4, box.width(), 16), Qt.AlignmentFlag.AlignLeft, "Share of time")
-        painter.drawText(QRectF(box.left(), RULER_HEIGHT + 18, box.width(), 16), Qt.AlignmentFlag.AlignLeft, "short-term loudness")
+        painter.drawText(QRectF(box.left(), RULER_HEIGHT + 4, box.width(), 16), Qt.AlignmentFlag.AlignLeft, translated("Share of time"))
+        painter.drawText(QRectF(box.left(), RULER_HEIGHT + 18, box.width(), 16), Qt.AlignmentFlag.AlignLeft, translated("short-term loudness"))
         painter.drawText(QRectF(box.left(), box.bottom() + 4, box.width(), 14), Qt.AlignmentFlag.AlignRight, f"{format_number(100 * most, 0)} %")
         low, high = self.measures.range_low_lufs, self.measures.range_high_lufs
         if low is not None and high is not None and high - low > 0.2:

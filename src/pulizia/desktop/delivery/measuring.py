@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 from pulizia.delivery.normalise import verdicts
 from pulizia.desktop.controls import button
 from pulizia.desktop.table_dialog import TableDialog
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
 from pulizia.measure.readings import LOUDEST_S, Reading, loudest, readings
@@ -66,7 +67,7 @@ class MeasuringRow(QWidget):
         self.table = TableDialog(self.studio, "Other readings", f"{recording.name}: reading\u2026", self._window, figures=1)
 
         def done(found: list[Reading]) -> None:
-            self.table.words.setText(f"{recording.name}. Meters differ because they count different things; this is the worked programme in each of these ways.")
+            self.table.words.setText(translated(f"{recording.name}. Meters differ because they count different things; this is the worked programme in each of these ways."))
             self.table.show_table(("reading", "LUFS", "why it differs"), [(r.name, format_number(r.lufs), r.why) for r in found])
 
         def work(job: Job) -> list[Reading]:
@@ -97,7 +98,7 @@ class MeasuringRow(QWidget):
         if recording is None or self._measures is None:
             return
         proposal = str(recording.path.with_name(f"{recording.name}-loudness.csv"))
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save the log of the measurement", proposal, "CSV (*.csv)")
+        name, _ = QFileDialog.getSaveFileName(self._window, translated("Save the log of the measurement"), proposal, translated("CSV (*.csv)"))
         if name:
             self.save_log(Path(name))
 

@@ -18,6 +18,7 @@ from pulizia.delivery.deliverable import Deliverable, Kind
 from pulizia.delivery.normalise import WAYS, State, Way
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.write import Dither, SampleFormat
 from pulizia.session.queue_desk import Order, Stage
@@ -51,8 +52,8 @@ class OrderSheet(QWidget):
         column.setSpacing(6)
         self.way_box = _box("Way of normalising", [(words, way) for way, words in WAYS.items()], self.changed.emit)
         column.addWidget(self.way_box)
-        self.dual_tick = QCheckBox("mono counts as two loudspeakers")
-        self.dual_tick.setToolTip("A mono programme is measured 3 LU louder: as it will sound from two loudspeakers")
+        self.dual_tick = QCheckBox(translated("mono counts as two loudspeakers"))
+        self.dual_tick.setToolTip(translated("A mono programme is measured 3 LU louder: as it will sound from two loudspeakers"))
         self.dual_tick.clicked.connect(lambda _on: self.changed.emit())
         column.addWidget(self.dual_tick)
         column.addWidget(label("Deliverables", bold=True))
@@ -92,14 +93,14 @@ class OrderSheet(QWidget):
             spin.setRange(0.0, 60.0)
             spin.setSingleStep(0.1)
             spin.setSuffix(" s")
-            spin.setAccessibleName(words)
+            spin.setAccessibleName(translated(words))
             spin.valueChanged.connect(lambda _v: self.changed.emit())
             self.spins[name] = spin
             grid.addWidget(label(words, 12, token="soft"), n, 0)
             grid.addWidget(spin, n, 1)
         self.pattern = QLineEdit("{name}-{target}")
-        self.pattern.setAccessibleName("Name pattern")
-        self.pattern.setToolTip("{name} {target} {kind} {rate} {steps} {date} {number}")
+        self.pattern.setAccessibleName(translated("Name pattern"))
+        self.pattern.setToolTip(translated("{name} {target} {kind} {rate} {steps} {date} {number}"))
         grid.addWidget(label("name", 12, token="soft"), 4, 0)
         grid.addWidget(self.pattern, 4, 1)
         made.hide()
@@ -157,10 +158,10 @@ class OrderSheet(QWidget):
 
 def _box(name: str, rows: list[tuple[str, object]], call: object) -> ChoiceBox:
     made = ChoiceBox()
-    made.setAccessibleName(name)
-    made.setToolTip(name)
+    made.setAccessibleName(translated(name))
+    made.setToolTip(translated(name))
     for words, value in rows:
-        made.addItem(words, value)
+        made.addItem(translated(words), value)
     made.activated.connect(lambda _index: call())  # type: ignore[operator]
     return made
 
@@ -197,7 +198,7 @@ class QueueView(QWidget):
         self.stop_button.setVisible(queue.is_working)
         self.again_button.setVisible(any(o.stage in (Stage.FAILED, Stage.STOPPED) for o in ended))
         self.clear_button.setVisible(bool(ended) and not queue.is_working)
-        self._head.setText(f"Queue  {len([o for o in ended if o.stage is Stage.DONE])} of {len(queue.orders)}")
+        self._head.setText(translated(f"Queue  {len([o for o in ended if o.stage is Stage.DONE])} of {len(queue.orders)}"))
         self.rows.setFixedHeight(max(1, len(queue.orders)) * ROW)
         self.rows.update()
 
@@ -209,7 +210,7 @@ class QueueRows(QWidget):
         super().__init__()
         self.studio = studio
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Queue")
+        self.setAccessibleName(translated("Queue"))
         theme_notice().changed.connect(self.update)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -221,12 +222,12 @@ class QueueRows(QWidget):
         painter.setFont(font(12, bold=order.stage is Stage.WORKING))
         painter.setPen(colour("ink"))
         name = painter.fontMetrics().elidedText(order.path.name, Qt.TextElideMode.ElideMiddle, int(box.width()))
-        painter.drawText(box.adjusted(0, 2, 0, 0), Qt.AlignmentFlag.AlignTop, name)
+        painter.drawText(box.adjusted(0, 2, 0, 0), Qt.AlignmentFlag.AlignTop, translated(name))
         painter.setFont(font(11))
         words, token = self._words(order)
         painter.setPen(colour(token))
         shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()))
-        painter.drawText(box.adjusted(0, 18, 0, 0), Qt.AlignmentFlag.AlignTop, shown)
+        painter.drawText(box.adjusted(0, 18, 0, 0), Qt.AlignmentFlag.AlignTop, translated(shown))
         painter.fillRect(QRectF(0, box.bottom() - 2, box.width(), 2), colour("line"))
         if order.stage is Stage.WORKING:
             painter.fillRect(QRectF(0, box.bottom() - 2, box.width() * order.share, 2), colour("verd"))

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
 
 from pulizia.delivery.targets import Target, remove_own, save_own, shipped_targets
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
+from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
@@ -35,29 +36,29 @@ class TargetDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle("Own target")
+        self.setWindowTitle(translated("Own target"))
         self.setFixedWidth(430)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label("Own target", 20, bold=True))
         grid = QGridLayout()
         self.title = QLineEdit()
-        self.title.setAccessibleName("Name")
+        self.title.setAccessibleName(translated("Name"))
         self.source = QLineEdit()
-        self.source.setAccessibleName("Document")
+        self.source.setAccessibleName(translated("Document"))
         grid.addWidget(label("Name"), 0, 0)
         grid.addWidget(self.title, 0, 1, 1, 2)
         grid.addWidget(label("Document"), 1, 0)
         grid.addWidget(self.source, 1, 1, 1, 2)
         self._build_figures(grid)
         self.gate = ChoiceBox()
-        self.gate.addItem("the whole programme counts", "programme")
-        self.gate.addItem("speech only counts", "dialogue")
-        self.gate.setAccessibleName("Gate")
+        self.gate.addItem(translated("the whole programme counts"), "programme")
+        self.gate.addItem(translated("speech only counts"), "dialogue")
+        self.gate.setAccessibleName(translated("Gate"))
         self.scale = ChoiceBox()
         for word in ("LUFS", "LKFS"):
             self.scale.addItem(word, word)
-        self.scale.setAccessibleName("Name of the scale")
+        self.scale.setAccessibleName(translated("Name of the scale"))
         grid.addWidget(self.gate, 9, 0, 1, 2)
         grid.addWidget(self.scale, 9, 2)
         column.addLayout(grid)
@@ -81,10 +82,10 @@ class TargetDialog(QDialog):
             spin.setSingleStep(0.5)
             spin.setDecimals(1)
             spin.setSuffix(unit)
-            spin.setAccessibleName(words)
+            spin.setAccessibleName(translated(words))
             self.spins[name] = spin
             if optional:
-                tick = QCheckBox(words)
+                tick = QCheckBox(translated(words))
                 tick.toggled.connect(spin.setEnabled)
                 self.ticks[name] = tick
                 grid.addWidget(tick, n, 0, 1, 2)
@@ -97,8 +98,8 @@ class TargetDialog(QDialog):
         own = target is not None and target.id not in shipped
         self.remove_button.setVisible(own)
         self._id = target.id if target is not None and own else ""
-        self.title.setText(target.title if target is not None and own else f"{target.title}, own" if target else "")
-        self.source.setText(target.source if target is not None and own else "")
+        self.title.setText(translated(target.title if target is not None and own else f"{target.title}, own" if target else ""))
+        self.source.setText(translated(target.source if target is not None and own else ""))
         for name, *_ in FIGURES:
             value = getattr(target, name) if target is not None else None
             if name in self.ticks:
@@ -126,7 +127,7 @@ class TargetDialog(QDialog):
     def keep(self) -> None:
         """Save it in the user's folder and choose it."""
         if not self.title.text().strip():
-            self.words.setText("Give the target a name first.")
+            self.words.setText(translated("Give the target a name first."))
             return
         try:
             target = self.made()

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 from pulizia.delivery.normalise import State, Verdict, verdicts
 from pulizia.desktop.controls import hairline, label
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.measure.loudness import Measures
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
@@ -26,7 +27,7 @@ class ProgrammeCards(QWidget):
     def __init__(self, studio: Studio, counted: Callable[[str], Measures | None]) -> None:
         super().__init__()
         self.studio, self._counted = studio, counted
-        self.setAccessibleName("Programmes")
+        self.setAccessibleName(translated("Programmes"))
         theme_notice().changed.connect(self.update)
 
     def fit(self) -> None:
@@ -55,7 +56,7 @@ class ProgrammeCards(QWidget):
                 painter.fillRect(QRectF(box.left() + 8, box.bottom(), box.width() - 16, 1), colour("line"))
             painter.setPen(colour("ink"))
             painter.setFont(font(13, bold=chosen))
-            painter.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignTop, recording.name)
+            painter.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignTop, translated(recording.name))
             painter.setFont(font(12))
             painter.setPen(colour("soft"))
             second = box.adjusted(8, 26, -8, -4)
@@ -75,7 +76,7 @@ def paint_verdict(painter: QPainter, box: QRectF, verdict: Verdict | None) -> No
     painter.setPen(colour(token))
     flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
     used = painter.boundingRect(box, flags, words)
-    painter.drawText(box, flags, words)
+    painter.drawText(box, flags, translated(words))
     x, y = used.left() - 14, box.center().y()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(colour(token), 1.6))
@@ -100,7 +101,7 @@ class VerdictLabel(QWidget):
     def show_verdict(self, verdict: Verdict | None) -> None:
         """Show mark, word and colour."""
         self._verdict = verdict
-        self.setAccessibleName(verdict.words if verdict else State.MISSING.value)
+        self.setAccessibleName(translated(verdict.words if verdict else State.MISSING.value))
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.levels.options import SINE_DB, LevelOptions
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.measure.live import Reading
 from pulizia.units import format_number, gain_to_db
 
@@ -57,7 +58,7 @@ class BarStack(QWidget):
         self.groups: list[Group] = []
         self._still: tuple[Hashable, QPixmap] | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Level bars")
+        self.setAccessibleName(translated("Level bars"))
         theme_notice().changed.connect(self.update)
 
     def show_groups(self, groups: list[Group]) -> None:
@@ -103,15 +104,15 @@ class BarStack(QWidget):
 
     def _paint_still(self, painter: QPainter, group: Group, top: float) -> None:
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(0, top, self.width(), 14), Qt.AlignmentFlag.AlignVCenter, group.title)
+        painter.drawText(QRectF(0, top, self.width(), 14), Qt.AlignmentFlag.AlignVCenter, translated(group.title))
         bottom = top + 15 + ROW * len(group.bars)
         for n, bar in enumerate(group.bars):
             y = top + 15 + ROW * n
-            painter.drawText(QRectF(0, y - 2, LEFT - 6, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, bar.name)
+            painter.drawText(QRectF(0, y - 2, LEFT - 6, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(bar.name))
             painter.fillRect(QRectF(LEFT, y, self.width() - LEFT - RIGHT, ROW - 5), colour("line"))
         for tick in group.ticks:
             box = QRectF(self._x(group, tick) - 16, bottom - 2, 32, 13)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, group.tick_text(tick))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated(group.tick_text(tick)))
 
     def _paint_levels(self, painter: QPainter, group: Group, top: float) -> None:
         for n, bar in enumerate(group.bars):
@@ -125,7 +126,7 @@ class BarStack(QWidget):
                 painter.fillRect(QRectF(self._x(group, bar.limit), y - 1, 1, ROW - 3), colour("madder"))
             painter.setPen(colour("madder" if over else "ink"))
             text = bar.text if bar.text is not None else format_number(bar.held if bar.held is not None else bar.level)
-            painter.drawText(QRectF(self.width() - RIGHT, y - 2, RIGHT, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
+            painter.drawText(QRectF(self.width() - RIGHT, y - 2, RIGHT, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(text))
 
 
 def sample_groups(reading: Reading | None, names: Sequence[str], options: LevelOptions, ceiling_db: float) -> list[Group]:

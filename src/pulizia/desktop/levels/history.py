@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.strokes import stroke
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.words import translated
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.measure.loudness import Measures
 from pulizia.units import format_number, format_time
@@ -28,8 +29,8 @@ class History(QWidget):
         self._head_s = 0.0
         self._target = -23.0
         self.setMinimumHeight(70)
-        self.setAccessibleName("Loudness over time")
-        self.setToolTip("Short-term loudness as a line over momentary; the dotted line is the target")
+        self.setAccessibleName(translated("Loudness over time"))
+        self.setToolTip(translated("Short-term loudness as a line over momentary; the dotted line is the target"))
         theme_notice().changed.connect(self.update)
 
     def show_measures(self, measures: Measures | None, span_s: tuple[float, float], head_s: float, target: float) -> None:
@@ -56,7 +57,7 @@ class History(QWidget):
         painter.drawText(QRectF(0, plot.bottom() + 1, 80, 14), Qt.AlignmentFlag.AlignLeft, format_time(self._span_s[0]))
         painter.drawText(QRectF(plot.right() - 80, plot.bottom() + 1, 80, 14), Qt.AlignmentFlag.AlignRight, format_time(self._span_s[1]))
         if self._measures is None:
-            painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, "measuring\u2026")
+            painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, translated("measuring\u2026"))
             return
         first, last = (int(s * BLOCKS_PER_SECOND) for s in self._span_s)
         columns = max(2, int(plot.width()))

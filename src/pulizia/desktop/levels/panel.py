@@ -20,6 +20,7 @@ from pulizia.desktop.levels.options import (
     VU_REFERENCES_DBFS,
     LevelOptions,
 )
+from pulizia.desktop.words import translated
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.measure.live import Reading
 from pulizia.measure.loudness import Measures
@@ -97,9 +98,9 @@ class LevelsPanel(QWidget):
         for n, (name, unit, words) in enumerate(FIGURES):
             row, column = n // 2, n % 2 * 4
             value = label("\u2013", 13, bold=True)
-            value.setAccessibleName(words)
+            value.setAccessibleName(translated(words))
             for part in (title := label(name, 12), value):
-                part.setToolTip(words)
+                part.setToolTip(translated(words))
             grid.addWidget(title, row, column)
             grid.addWidget(value, row, column + 1, Qt.AlignmentFlag.AlignRight)
             grid.addWidget(label(unit, 12, token="soft"), row, column + 2)
@@ -119,7 +120,7 @@ class LevelsPanel(QWidget):
         self.gonio.show_pair(r.pair if r else None, r.correlation if r else None)
         if r is not None:
             over = r.overs or r.true_peak_overs
-            self.overs.setText(f"Over full scale: {r.overs} samples, true peak over {format_number(self._ceiling_db())}: {r.true_peak_overs}")
+            self.overs.setText(translated(f"Over full scale: {r.overs} samples, true peak over {format_number(self._ceiling_db())}: {r.true_peak_overs}"))
             retone(self.overs, "madder" if over else "ink")
         if self._ticks % STEP_EVERY == 1:
             self._want_step()
@@ -179,14 +180,14 @@ class LevelsPanel(QWidget):
         span = (0.0, recording.seconds)
         if selection is not None:
             span = (selection.span.start / recording.rate, selection.span.stop / recording.rate)
-        self._history_head.setText("Loudness of the selection" if selection else "Loudness of the whole")
+        self._history_head.setText(translated("Loudness of the selection" if selection else "Loudness of the whole"))
         self.history.show_measures(self._measures(), span, self.studio.transport.position / recording.rate, self._target_lufs())
 
     def _want_step(self) -> None:
         """Levels that go into the selected step and come out, around the play head (in a worker)."""
         step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording
         if step is None or chain is None or recording is None or step.id not in chain.stages:
-            self.step_line.setText("no step that acts is selected")
+            self.step_line.setText(translated("no step that acts is selected"))
             return
         stage = chain.stages[step.id]
         half = round(STEP_WINDOW_S * recording.rate / 2)
@@ -201,8 +202,8 @@ class LevelsPanel(QWidget):
             (r0, p0), (r1, p1) = found.before, found.after
             change = format_number(r1 - r0, 1, plus=True) if r0 > -120 and r1 > -120 else "\u2013"
             self.step_line.setText(
-                f"{title}: in {format_number(r0)} RMS, {format_number(p0)} peak; "
-                f"out {format_number(r1)} RMS, {format_number(p1)} peak ({change} dB)"
+                translated(f"{title}: in {format_number(r0)} RMS, {format_number(p0)} peak; "
+                f"out {format_number(r1)} RMS, {format_number(p1)} peak ({change} dB)")
             )
 
         self.studio.pool.submit(work, title="Levels of the step", priority=SOON, slot="step levels", on_done=done)
@@ -244,9 +245,9 @@ class LevelsPanel(QWidget):
             ("PPM", "ppm_kind", [("type IIa", "IIa"), ("type I", "I")]),
         )
         for title, name, choices in groups:
-            part = menu.addMenu(title)
+            part = menu.addMenu(translated(title))
             for text, value in choices:
-                action = part.addAction(text)
+                action = part.addAction(translated(text))
                 action.setCheckable(True)
                 action.setChecked(getattr(self.options, name) == value)
                 action.triggered.connect(lambda _on=False, n=name, v=value: self.choose(**{n: v}))
