@@ -26,7 +26,8 @@ from scipy.signal import butter, sosfilt
 
 from pulizia.audio.source import ArraySource
 from pulizia.measure.loudness import measure
-from pulizia.measure.sonogram import SonogramScale, sonogram
+from pulizia.measure.sonogram import sonogram
+from pulizia.measure.sonogram_scale import SonogramScale
 from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain

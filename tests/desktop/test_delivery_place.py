@@ -93,7 +93,7 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
     assert not delivery._note.text()
     before = delivery.plan.predicted.integrated_lufs
     delivery.orders.dual_tick.click()
-    two.until(lambda: delivery.plan is not None and delivery._plan_key.dual)
+    two.until(lambda: delivery.orders.dual_tick.isChecked() and delivery.plan is not None)
     assert before < delivery.plan.predicted.integrated_lufs == pytest.approx(-8.0, abs=0.1)  # counted twice, it is reached
     assert "two loudspeakers" in delivery._explain.text()
     two.key(Qt.Key.Key_T, CTRL)

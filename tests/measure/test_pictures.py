@@ -20,7 +20,8 @@ from pulizia.measure.overview import (
     peak_segment,
     sketched_segment,
 )
-from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, SIZES, SonogramScale, sonogram
+from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, SIZES, sonogram
+from pulizia.measure.sonogram_scale import SonogramScale
 from pulizia.media.open import open_media
 
 RATE = 48_000

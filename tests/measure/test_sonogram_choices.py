@@ -9,7 +9,8 @@ from pulizia.audio.source import ArraySource
 from pulizia.desktop.ramps import ramp_colours, srgb_of
 from pulizia.desktop.theme import THEMES
 from pulizia.measure.frequency_axis import FrequencyAxis, mel_of
-from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, SonogramScale, sonogram
+from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, sonogram
+from pulizia.measure.sonogram_scale import SonogramScale
 
 RATE = 48_000
 

@@ -9,18 +9,15 @@ around it, which two more transforms give: one with the window times time, one w
 from __future__ import annotations
 
 from functools import cache
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
 from pulizia.dsp.fourier import rfft
+from pulizia.measure.sonogram_scale import SonogramScale
 from pulizia.measure.spectrum import noise_bandwidth_bins, window
 from pulizia.units import powers_to_db
-
-if TYPE_CHECKING:
-    from pulizia.measure.sonogram import SonogramScale
 
 DEFAULT_SIZE = 2048
 MOST_LOOKS = 6  # transforms per column

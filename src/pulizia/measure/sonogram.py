@@ -6,7 +6,6 @@ from long transforms and above from ever shorter ones, cross-faded in dB over ab
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -14,7 +13,7 @@ from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
 from pulizia.dsp.fourier import rfft
-from pulizia.measure.frequency_axis import FrequencyAxis
+from pulizia.measure.sonogram_scale import SonogramScale
 from pulizia.measure.spectrum import BAND_RATIO, band_centres, noise_bandwidth_bins, window
 from pulizia.units import powers_to_db
 
@@ -24,37 +23,6 @@ BLEND = ((8192, 260.0), (4096, 900.0), (2048, 4200.0), (1024, 1e9))  # at 48 kHz
 SIZES = (256, 512, 1024, 2048, 4096, 8192, 16384)
 FAR_FRAMES = 1 << 17  # a column this wide (2.7 s) is only sampled: one look, not three
 FINER = 3  # columns looked at within one column of the picture
-
-
-@dataclass(frozen=True, slots=True)
-class SonogramScale:
-    """What one row of the picture means, and which transforms it comes from.
-
-    ``size`` 0 blends lengths; ``rows`` count from the top. ``axis`` "bands" shows third-octave bands
-    on the logarithmic axis. ``sharpened`` moves energy to where it belongs, see
-    :mod:`pulizia.measure.reassigned`.
-    """
-
-    low_hz: float = 40.0
-    high_hz: float = 20_000.0
-    rows: int = 296
-    size: int = 0
-    axis: str = "log"
-    window: str = "hann"
-    sharpened: bool = False
-
-    @property
-    def frequency(self) -> FrequencyAxis:
-        """The axis from top to bottom."""
-        return FrequencyAxis("log" if self.axis == "bands" else self.axis, self.low_hz, self.high_hz)
-
-    def hz_of_row(self, row: NDArray[np.floating] | float) -> NDArray[np.float64]:
-        """Frequency at a height in rows from the top."""
-        return self.frequency.hz_at(1.0 - np.asarray(row) / self.rows)
-
-    def row_of_hz(self, hz: float) -> float:
-        """Height in rows from the top of a frequency."""
-        return float(self.rows * (1.0 - self.frequency.share_of(hz)))
 
 
 def sonogram(

@@ -8,14 +8,13 @@ and all that is made on the way is kept.
 from __future__ import annotations
 
 import threading
-from typing import TYPE_CHECKING
+from typing import Any, Protocol
 
 from pulizia.audio.samples import Samples
-from pulizia.audio.source import content_key, read_padded
-
-if TYPE_CHECKING:
-    from pulizia.score.chain import Stage
-    from pulizia.tools.base import Stream
+from pulizia.audio.source import Source, content_key, read_padded
+from pulizia.score.cache import ChunkCache
+from pulizia.score.steps import Step
+from pulizia.tools.base import Stream
 
 CHUNK_FRAMES = 1 << 16
 UNIT_CHUNKS = 24
@@ -23,10 +22,30 @@ RUN_UP_CHUNKS = 4
 MOST_STREAMS = 2  # open at once per step: each may hold a model
 
 
+class Running(Protocol):
+    """What a run asks of the stage that it belongs to."""
+
+    upstream: Source
+    step: Step
+    cache: ChunkCache
+    rate: int
+    channels: int
+    frames: int
+
+    @property
+    def analysis_key(self) -> str:
+        """Identity of what was learned."""
+        ...
+
+    def analysis(self) -> Any:  # noqa: ANN401 - each tool's own
+        """What was learned."""
+        ...
+
+
 class Runs:
     """The running streams of one step."""
 
-    def __init__(self, stage: Stage) -> None:
+    def __init__(self, stage: Running) -> None:
         self._stage = stage
         self._streams: dict[int, tuple[Stream, int]] = {}  # unit: stream, its next chunk
         self._lock = threading.Lock()

@@ -22,6 +22,7 @@ from pulizia.session.inspection_desk import InspectionDesk
 from pulizia.session.jobs import LATER, SOON, Job, JobPool, Post
 from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.measure_desk import MeasureDesk
+from pulizia.session.plan_desk import PlanDesk
 from pulizia.session.print_desk import PrintDesk
 from pulizia.session.queue_desk import QueueDesk
 from pulizia.session.repair_desk import RepairDesk
@@ -73,6 +74,7 @@ class Studio:
         self.inspection = InspectionDesk(self)
         self.queue = QueueDesk(self)
         self.prints = PrintDesk(self)
+        self.plans = PlanDesk(self)
         self._desk = MeasureDesk(
             self.document, self.peaks, self.pool, post, measured=self._measured,
             grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),

@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour
 from pulizia.dsp.moments import overlaps_any
-from pulizia.measure.sonogram import SonogramScale
+from pulizia.measure.sonogram_scale import SonogramScale
 from pulizia.session.studio import Studio
 from pulizia.settings.areas import Area, bounds_s, outline
 

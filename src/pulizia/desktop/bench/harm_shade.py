@@ -13,7 +13,7 @@ from pulizia.desktop.bench.time_axis import TimeAxis
 from pulizia.desktop.bench.wave_image import indexed_image
 from pulizia.desktop.theme import colour
 from pulizia.measure.harm import Harm, taken_cells
-from pulizia.measure.sonogram import SonogramScale
+from pulizia.measure.sonogram_scale import SonogramScale
 from pulizia.score.chain import Chain
 from pulizia.session.jobs import Job
 

@@ -30,7 +30,8 @@ from pulizia.desktop.controls import button
 from pulizia.desktop.ramps import ramp_table
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.words import translated
-from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, SonogramScale, sonogram
+from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, sonogram
+from pulizia.measure.sonogram_scale import SonogramScale
 from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time, note_name

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtGui import QShowEvent
@@ -17,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from pulizia.delivery.deliver import Delivered
 from pulizia.delivery.deliverable import Deliverable
-from pulizia.delivery.normalise import Plan, State, Way, plan, verdicts
+from pulizia.delivery.normalise import Plan, State, verdicts
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.controls import ChoiceBox, button, hairline, label
@@ -28,24 +27,14 @@ from pulizia.desktop.delivery.print_report import print_pdf
 from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards, VerdictLabel
 from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
-from pulizia.measure.loudness import DUAL_MONO, Measures
+from pulizia.measure.loudness import Measures
 from pulizia.media.write import BITS
 from pulizia.project.model import Recording
 from pulizia.report.loudness_report import report_html
-from pulizia.session.jobs import SOON, Job
+from pulizia.session.plan_desk import Aim
 from pulizia.session.queue_desk import Order, Stage, order_path, step_words
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, seconds_to_frames
-
-MOST_PLANS = 12
-
-
-@dataclass(frozen=True, slots=True)
-class _Key:
-    source: str
-    target: Target
-    way: Way
-    dual: bool
 
 
 class Delivery(QWidget):
@@ -54,10 +43,7 @@ class Delivery(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio = studio
-        self.plan: Plan | None = None
         self.delivered: Delivered | None = None
-        self._plan_key: _Key | None = None
-        self._plans: dict[_Key, Plan] = {}
         self._folder: Path | None = None
         self._build()
         for event in ("document", "current", "measures"):
@@ -174,20 +160,17 @@ class Delivery(QWidget):
             return
         for other in self.studio.document.project.recordings:
             self.studio.want_measures(other.id)
-        key = self._key(chain.after.key, target)
-        if key != self._plan_key:
-            self._plan_key, self.plan = key, self._plans.get(key)
-            if self.plan is None:
-                self._want_plan(key)
+        self.studio.plans.want(recording.id, self.aim_at(target), self.refresh, self._explain.setText)
+        made = self.plan
         measures = self.counted(recording.id)
-        predicted = self.plan.predicted if self.plan else None
+        predicted = made.predicted if made else None
         self.graph.show_measures(measures, predicted, target)
         self._purpose.setText(translated(f"{target.purpose}. After {target.source}."))
         if measures is not None:
             self.table.show_rows(verdicts(measures, target), verdicts(predicted, target) if predicted else None)
-        self._gain.setText(translated(f"{format_number(self.plan.gain_db, 1, plus=True)} dB" if self.plan else "\u2013"))
+        self._gain.setText(translated(f"{format_number(made.gain_db, 1, plus=True)} dB" if made else "\u2013"))
         self._limiting.setText(translated(self._limiting_text()))
-        self._note.setText(translated(self.plan.note if self.plan else ""))
+        self._note.setText(translated(made.note if made else ""))
         self._note.setVisible(bool(self._note.text()))
         self._show_size()
         channels = f"{recording.channels} channels together"
@@ -199,16 +182,19 @@ class Delivery(QWidget):
             f"file will have. {gate} (ITU-R BS.1770-5), {channels}.")
         )
 
+    def aim_at(self, target: Target) -> Aim:
+        """What the controls say of a target."""
+        return Aim(target, self.orders.way, self.orders.dual_tick.isChecked())
+
+    @property
+    def plan(self) -> Plan | None:
+        """What delivering the programme on the bench would do, once that is known."""
+        recording, target = self.studio.recording, self.target
+        return None if recording is None or target is None else self.studio.plans.of(recording.id, self.aim_at(target))
+
     def counted(self, recording_id: str) -> Measures | None:
-        """The measures of a worked programme as the target counts: speech alone, or mono as two loudspeakers, where it says so."""
-        chain, target = self.studio.document.chain(recording_id), self.target
-        if chain is None or target is None:
-            return None
-        known = self._plans.get(self._key(chain.after.key, target))
-        if known is not None:
-            return known.measured
-        dual = self.orders.dual_tick.isChecked() and chain.after.channels == 1
-        return None if dual or target.gate == "dialogue" else self.studio.measures("after", recording_id)
+        """The measures of a worked programme as the target counts."""
+        return None if self.target is None else self.studio.plans.counted(recording_id, self.aim_at(self.target))
 
     def _why_nothing(self) -> str:
         if self.studio.recording is None:
@@ -219,11 +205,10 @@ class Delivery(QWidget):
         return "The recording's file is missing or changed. Relink it on the Bench."
 
     def _limiting_text(self) -> str:
-        if self.plan is None:
+        made = self.plan
+        if made is None:
             return "\u2013"
-        if not self.plan.limited:
-            return "none needed"
-        return f"up to {self.plan.largest_reduction_db:.1f} dB"
+        return f"up to {made.largest_reduction_db:.1f} dB" if made.limited else "none needed"
 
     def _fill_targets(self) -> None:
         targets = self.studio.targets
@@ -258,9 +243,6 @@ class Delivery(QWidget):
     def _orders_changed(self) -> None:
         self.refresh()
 
-    def _key(self, source: str, target: Target) -> _Key:
-        return _Key(source, target, self.orders.way, self.orders.dual_tick.isChecked())
-
     def follow(self) -> None:
         """Bring the play head to the present position."""
         recording = self.studio.recording
@@ -275,37 +257,6 @@ class Delivery(QWidget):
 
     def _choose_target(self, _index: int) -> None:
         self.studio.document.set_target(self.target_box.currentData())
-
-    def _names(self, recording: Recording) -> tuple[str, ...]:
-        return self.studio.document.media[recording.id].channel_names
-
-    def _want_plan(self, key: _Key) -> None:
-        chain, recording = self.studio.chain, self.studio.recording
-        assert chain is not None and recording is not None  # noqa: S101, PT018
-        document, names = self.studio.document, self._names(recording)
-        if key.dual and recording.channels == 1:
-            names = (DUAL_MONO,)
-
-        def work(job: Job) -> Plan:
-            if job.cancelled_within(0.15):
-                job.progress(0.0)
-            return plan(
-                chain.after, key.target, store=document.segments, cache=document.cache, names=names,
-                way=key.way, progress=job.progress,
-            )  # fmt: skip
-
-        def done(made: Plan) -> None:
-            self._plans[key] = made
-            while len(self._plans) > MOST_PLANS:
-                del self._plans[next(iter(self._plans))]
-            if key == self._plan_key:
-                self.plan = made
-                self.refresh()
-
-        def failed(sentence: str) -> None:
-            self._explain.setText(translated(sentence))
-
-        self.studio.pool.submit(work, title="Predicting", priority=SOON, slot="plan", on_done=done, on_error=failed)
 
     # -- delivering
 
@@ -363,11 +314,10 @@ class Delivery(QWidget):
         chain, target = self.studio.document.chain(recording.id), self.target
         assert target is not None  # noqa: S101 - the callers have looked
         plain = chain is not None and wanted == Deliverable(kind=wanted.kind, sample_format=wanted.sample_format, dither=wanted.dither, bitrate_kbps=wanted.bitrate_kbps)
-        known = chain is not None and self.plan is not None and self._plan_key == self._key(chain.after.key, target)
         return Order(
             recording_id=recording.id, name=recording.name, path=path, wanted=wanted, target=target, way=self.orders.way,
             dual_mono=self.orders.dual_tick.isChecked(), with_report=self.report_tick.isChecked(), overwrite=overwrite,
-            plan=self.plan if plain and known else None,
+            plan=self.studio.plans.of(recording.id, self.aim_at(target)) if plain else None,
         )  # fmt: skip
 
     def _queue_changed(self) -> None:
