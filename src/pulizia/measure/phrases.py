@@ -15,6 +15,7 @@ from pulizia.measure.blocks import BLOCKS_PER_SECOND, measure_energies
 from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
 
 GAP_S, SHORTEST_S = 0.2, 0.15
+JOINED_GAP_S, JOINED_DB = 0.5, 5.0
 SOUNDING_DB = 12.0  # under the louder moments of a phrase, down to which it counts: the same at any level
 FADES_OVER_DB = (2.0, 10.0)  # over the floor: from where to where speech dies away into the pause
 
@@ -60,8 +61,24 @@ def find_phrases(source: Source, spans: Sequence[Span], progress: Callable[[floa
         if mean > 1e-10:
             loud.append(-0.691 + 10.0 * np.log10(mean))
             kept.append((a, b))
+    kept, loud = _joined(kept, loud)
     places = np.array(kept, dtype=np.int64).reshape(-1, 2)
     return Phrases(places, np.array(loud), _reach(places, levels, found.floor_db))
+
+
+def _joined(kept: list[tuple[int, int]], loud: list[float]) -> tuple[list[tuple[int, int]], list[float]]:
+    """Words of about one level with little between them are one phrase: its gain shall stand still."""
+    places: list[tuple[int, int]] = []
+    levels: list[float] = []
+    for (a, b), level in zip(kept, loud, strict=True):
+        if places and a - places[-1][1] < JOINED_GAP_S * FRAMES_PER_S and abs(level - levels[-1]) < JOINED_DB:
+            before, own = places[-1][1] - places[-1][0], b - a
+            power = (before * 10.0 ** (levels[-1] / 10.0) + own * 10.0 ** (level / 10.0)) / (before + own)
+            places[-1], levels[-1] = (places[-1][0], b), 10.0 * float(np.log10(power))
+        else:
+            places.append((a, b))
+            levels.append(level)
+    return places, levels
 
 
 def _reach(places: NDArray[np.int64], levels: NDArray[np.float64], floor_db: float) -> NDArray[np.float32]:
