@@ -112,10 +112,12 @@ def lines_between(values: NDArray[np.float64], step: int, begin: int, middle: in
         lines += steady[:-1, None]
     flat = lines.reshape(-1)
     begin += middle
-    a, b = max(0, begin), min(frames, begin + len(flat))
-    if a == 0 and b == frames:
+    a = min(max(0, begin), frames)
+    b = max(a, min(frames, begin + len(flat)))
+    if a == 0 and b == frames and b > a:
         return flat[-begin : frames - begin]
     out = np.full(frames, steady[-1], dtype=np.float32)
     out[:a] = steady[0]
-    out[a:b] = flat[a - begin : b - begin]
+    if b > a:
+        out[a:b] = flat[a - begin : b - begin]
     return out
