@@ -1,0 +1,167 @@
+"""What can be held of the look: contrast, nothing cut off, names and focus, and slices of the window's thread."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QAbstractButton, QApplication, QLabel, QWidget
+from tests.desktop.conftest import Person
+
+from pulizia.desktop.theme import theme, use_theme
+
+RATE = 48_000
+LONGEST_SLICE_S = 0.12  # on a shared machine; what is measured on a quiet one stands in docs/performance.md
+
+
+@pytest.fixture(params=["linen", "lamplight"])
+def themed(request: pytest.FixtureRequest) -> Iterator[str]:
+    use_theme(request.param)
+    yield request.param
+    use_theme("linen")
+
+
+def luminance(colour: str) -> float:
+    """Relative luminance (WCAG 2.2, definition)."""
+    c = QColor(colour)
+    parts = [v / 12.92 if v <= 0.03928 else ((v + 0.055) / 1.055) ** 2.4 for v in (c.redF(), c.greenF(), c.blueF())]
+    return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
+
+
+def contrast(a: str, b: str) -> float:
+    high, low = sorted((luminance(a), luminance(b)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+def test_texts_stand_out_from_their_grounds(qapp, themed: str) -> None:
+    t = theme()
+    for ground in (t.paper, t.panel):
+        for ink in (t.ink, t.soft, t.verd_text, t.madder, t.ochre_text, t.plum):
+            assert contrast(ink, ground) >= 4.5, (themed, ink, ground)
+    assert contrast(t.on_verd, t.verd) >= 4.5
+    assert contrast(t.ink, t.verd_soft) >= 4.5
+    assert contrast(t.strong, t.paper) >= 2.3  # outlines and ticks
+
+
+def cut_off(window: QWidget) -> list[str]:
+    """Texts that have less room than they need."""
+    found = []
+    for widget in window.findChildren(QWidget):
+        if not widget.isVisible() or not isinstance(widget, QLabel | QAbstractButton) or not widget.text():
+            continue
+        if isinstance(widget, QLabel) and widget.wordWrap():
+            if widget.heightForWidth(widget.width()) > widget.height() + 1:
+                found.append(f"{widget.text()!r} is {widget.height()} high, needs {widget.heightForWidth(widget.width())}")
+        elif widget.sizeHint().width() > widget.width() + 1:
+            found.append(f"{widget.text()!r} is {widget.width()} wide, needs {widget.sizeHint().width()}")
+    return found
+
+
+def test_a_text_without_room_is_noticed(qtbot, qapp) -> None:
+    place = QWidget()
+    qtbot.addWidget(place)
+    QLabel("Twelve words too many for so little room", place).setFixedWidth(40)
+    place.show()
+    assert len(cut_off(place)) == 1
+
+
+@pytest.mark.parametrize("size", [(1100, 700), (1280, 800), (1920, 1080)])
+def test_nothing_is_cut_off_at_any_size(bench: Person, size: tuple[int, int], themed: str) -> None:
+    window, studio = bench.window, bench.window.studio
+    window.resize(*size)
+    for tool in ("noise", "leveller"):
+        studio.repairs.add_tool(tool, on_selection=False)
+        bench.settle()
+    bench.mark(1.5, 2.5)
+    bench.settle()
+    assert cut_off(window) == []
+    bench.key(Qt.Key.Key_V)
+    bench.bot.wait(50)
+    assert cut_off(window) == []
+    bench.key(Qt.Key.Key_F4)
+    bench.settle()
+    bench.until(lambda: window.delivery.plan is not None)
+    QApplication.processEvents()
+    assert cut_off(window) == []
+    assert window.width() == size[0]
+    assert themed == theme().name
+
+
+DIALOGS: tuple[tuple[str, str], ...] = (
+    ("choose_recipe", "recipes"), ("save_recipe", "keeping"), ("show_print", "printing"), ("edit_target", "target_editor"),
+    ("show_sound", "sound"), ("show_figures", "figures"), ("find_original", "finding"), ("show_storage", "storage"),
+    ("show_help", "help"), ("show_keys", "keys"),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(("door", "name"), DIALOGS)
+def test_dialogs_show_their_words_whole_and_close_with_escape(bench: Person, door: str, name: str) -> None:
+    bench.window.studio.repairs.add_tool("noise", on_selection=False)
+    bench.settle()
+    getattr(bench.window.doors, door)()
+    dialog = getattr(bench.window.doors, name)
+    bench.until(dialog.isVisible)
+    bench.settle()
+    assert cut_off(dialog) == []
+    assert dialog.windowTitle()
+    unnamed = [w for w in dialog.findChildren(QWidget) if w.isVisible() and w.focusPolicy() & Qt.FocusPolicy.TabFocus and not (w.accessibleName() or getattr(w, "text", str)())]
+    assert [type(w).__name__ for w in unnamed if type(w).__name__ not in ("QScrollArea", "QLineEdit")] == []
+    closed: list[int] = []
+    dialog.finished.connect(closed.append)
+    bench.bot.keyClick(dialog, Qt.Key.Key_Escape)
+    bench.until(lambda: closed)
+
+
+class Slices:
+    """Processor time of the window's thread, one turn of its loop after the other."""
+
+    def __init__(self) -> None:
+        self.seconds: list[float] = []
+
+    def turn(self, act: Callable[[], object] = lambda: None) -> None:
+        began = time.thread_time()
+        act()
+        QApplication.processEvents()
+        self.seconds.append(time.thread_time() - began)
+
+    def turns(self, count: int, pause_s: float = 0.002) -> None:
+        for _ in range(count):
+            self.turn()
+            time.sleep(pause_s)
+
+
+def test_the_windows_thread_is_never_held_for_long(bench: Person, tmp_path: Path) -> None:
+    """While scrolling, zooming, playing, editing and rendering."""
+    window, studio, axis = bench.window, bench.window.studio, bench.window.bench.axis
+    studio.repairs.add_tool("noise", on_selection=False)
+    bench.settle()
+    slices = Slices()
+    axis.show_span(RATE, 4 * RATE)
+    slices.turns(20)
+    for n in range(40):
+        slices.turn(lambda n=n: axis.scroll(12 if n < 20 else -12))
+    for factor in (1.5, 1.5, 1 / 1.5, 1 / 1.5):
+        slices.turn(lambda f=factor: axis.zoom(f, 300))
+        slices.turns(10)
+    studio.play_or_stop()
+    slices.turns(150)
+    studio.play_or_stop()
+    quiet = sorted(slices.seconds)
+    for n in range(12):
+        slices.turn(lambda n=n: studio.document.change_settings(studio.current_id, studio.step_id, reduction_db=6.0 + n))
+    for tool in ("hum", "equaliser", "limiter"):
+        slices.turn(lambda t=tool: studio.repairs.add_tool(t, on_selection=False))
+        slices.turns(40)
+    slices.turn(window.inspect)
+    slices.turns(60)
+    slices.turn(lambda: window.go_to(1))
+    slices.turn(lambda: window.delivery.deliver_to(tmp_path / "out.wav"))
+    while studio.queue.is_working:
+        slices.turns(5)
+    assert quiet[len(quiet) // 2] < 0.016
+    assert max(slices.seconds) < LONGEST_SLICE_S
+    bench.settle()
