@@ -104,3 +104,29 @@ def test_one_step_is_pasted_into_every_recording_at_once(two: Person) -> None:
     two.key(Qt.Key.Key_Z, CTRL)
     assert [len(r.score) for r in studio.document.project.recordings] == [1, 0]
     assert window.studio.pool.unexpected == []
+
+
+def test_what_will_be_delivered_is_heard_before_it_is_written(two: Person) -> None:
+    window, studio, delivery = two.window, two.window.studio, two.window.delivery
+    studio.document.set_target("online-14")
+    two.until(lambda: delivery.plan is not None)
+    worked = studio.transport._material.source
+    delivery.preview_tick.click()
+    heard = studio.transport._material
+    assert heard.source is delivery.plan.result
+    louder = delivery.plan.predicted.integrated_lufs - delivery.plan.measured.integrated_lufs
+    assert 20 * np.log10(heard.gain) == pytest.approx(-louder, abs=0.01)  # matched: as loud as before
+    studio.set_matched(False)
+    assert studio.transport._material.gain == 1.0
+    studio.set_matched(True)
+    two.key(Qt.Key.Key_1)
+    assert studio.transport._material.source is studio.chain.before
+    two.key(Qt.Key.Key_2)
+    assert studio.transport._material.source is delivery.plan.result
+    window.go_to(0)
+    assert studio.transport._material.source.key == worked.key
+    window.go_to(1)
+    two.settle()
+    assert studio.transport._material.source is delivery.plan.result
+    delivery.preview_tick.click()
+    assert studio.transport._material.source.key == worked.key

@@ -65,6 +65,7 @@ class Studio:
         self.listening = Listening.AFTER
         self.matched = True
         self.only_band = False  # hear the marked band alone
+        self.preview: Heard | None = None  # what will be delivered, heard in the place of After; its gain matches the level
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
         self._targets: dict[str, Target] = {}
         self.files = FileDesk(self)
@@ -215,6 +216,12 @@ class Studio:
         self.sync()
         self.emit("listening")
 
+    def set_preview(self, heard: Heard | None) -> None:
+        """Hear what will be delivered in the place of After; None hears the worked recording again."""
+        if heard != self.preview:
+            self.preview = heard
+            self.sync()
+
     def set_pick(self, pick: str) -> None:
         """Listen to both channels as they are (""), or to one mixture of them; see PICKS."""
         self.pick = pick
@@ -244,6 +251,10 @@ class Studio:
         source = self.heard_source
         if source is None:
             self.transport.set_material(None, same_place=same_place)
+            return
+        if self.preview is not None and self.listening is Listening.AFTER and self.preview.source.frames == source.frames:
+            gain = self.preview.gain if self.matched else 1.0
+            self.transport.set_material(Heard(self.preview.source, gain), same_place=same_place)
             return
         if self.pick and source.channels == 2:
             source = picked(source, self.pick)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtGui import QShowEvent
+from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -34,7 +34,8 @@ from pulizia.report.loudness_report import report_html
 from pulizia.session.plan_desk import Aim
 from pulizia.session.queue_desk import Order, Stage, order_path, step_words
 from pulizia.session.studio import Studio
-from pulizia.units import format_number, seconds_to_frames
+from pulizia.session.transport import Heard
+from pulizia.units import db_to_gain, format_number, seconds_to_frames
 
 
 class Delivery(QWidget):
@@ -99,11 +100,15 @@ class Delivery(QWidget):
         column.addWidget(hairline())
         self._gain = _figure_row(column, "Gain")
         self._limiting = _figure_row(column, "Limiting")
+        self.preview_tick = QCheckBox(translated("hear what will be delivered"))
+        self.preview_tick.setToolTip(translated("After plays with the gain, levelling and limiting of the delivery; at matched level as loud as Before"))
+        self.preview_tick.clicked.connect(lambda _on: self._show_preview())
+        column.addWidget(self.preview_tick)
         self._note = label("", 12, token="madder", wrap=True)
         column.addWidget(self._note)
         column.addWidget(hairline())
         self.orders = OrderSheet(self.studio)
-        self.orders.changed.connect(self._orders_changed)
+        self.orders.changed.connect(self.refresh)
         column.addWidget(self.orders)
         self._size = label("", 12, token="soft")
         column.addWidget(self._size)
@@ -173,6 +178,7 @@ class Delivery(QWidget):
         self._note.setText(translated(made.note if made else ""))
         self._note.setVisible(bool(self._note.text()))
         self._show_size()
+        self._show_preview()
         channels = f"{recording.channels} channels together"
         if recording.channels == 1:
             channels = "counted as two loudspeakers" if self.orders.dual_tick.isChecked() else "counted as one channel"
@@ -195,6 +201,21 @@ class Delivery(QWidget):
     def counted(self, recording_id: str) -> Measures | None:
         """The measures of a worked programme as the target counts."""
         return None if self.target is None else self.studio.plans.counted(recording_id, self.aim_at(self.target))
+
+    def _show_preview(self) -> None:
+        """Let the ears have what will be delivered, where that is wanted and known."""
+        made = self.plan if self.preview_tick.isChecked() and self.isVisible() else None
+        if made is None:
+            self.studio.set_preview(None)
+            return
+        before, after = made.measured.integrated_lufs, made.predicted.integrated_lufs
+        louder_db = (after - before) if before is not None and after is not None else made.gain_db
+        matched = db_to_gain(self.studio.match_gain_db() - louder_db)
+        self.studio.set_preview(Heard(made.result, matched))
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self.studio.set_preview(None)
 
     def _why_nothing(self) -> str:
         if self.studio.recording is None:
@@ -239,9 +260,6 @@ class Delivery(QWidget):
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
             return []
-
-    def _orders_changed(self) -> None:
-        self.refresh()
 
     def follow(self) -> None:
         """Bring the play head to the present position."""
