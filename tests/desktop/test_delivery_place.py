@@ -9,14 +9,16 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QCursor
+from PySide6.QtCore import QPoint, QPointF, QSizeF, Qt
+from PySide6.QtGui import QCursor, QTextDocument
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person, move
 
+from pulizia.desktop.delivery.print_report import for_paper
 from pulizia.media.folders import cache_folder, config_folder
+from pulizia.report.loudness_report import report_html
 from pulizia.report.manual import pages, sections
 from pulizia.session.queue_desk import Stage
 
@@ -112,6 +114,11 @@ def test_the_report_prints_to_pdf(two: Person, tmp_path: Path) -> None:
     two.until(lambda: "could not be written" in two.said)
     delivery.print_to(tmp_path / "r.pdf")
     two.until(lambda: "was printed" in two.said)
+    paper = QTextDocument()
+    paper.setPageSize(QSizeF(650.0, 1e6))  # the room between the margins of A4, in pixels of 1/96 inch
+    paper.setHtml(for_paper(report_html(delivery.delivered, ["Noise: -12 dB"])))
+    assert 500 < paper.size().height() - 180 < 1000  # a page of text that can be read, beside the picture of the curve
+    assert paper.idealWidth() > 500
     content = (tmp_path / "r.pdf").read_bytes()
     assert content.startswith(b"%PDF")
     assert len(content) > 10_000

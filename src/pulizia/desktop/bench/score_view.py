@@ -69,6 +69,11 @@ class ScoreView(Lane):
         return self.studio.recording.score if self.studio.recording else ()
 
     @property
+    def plot(self) -> QRectF:
+        """The area between the gutters: as wide as the axis, though a scroll bar may stand in the right gutter."""
+        return QRectF(GUTTER, 0, max(16, self.axis.width), self.height())
+
+    @property
     def _pitch(self) -> int:
         return ROOMY_PITCH if len(self.steps) <= ROOMY_UP_TO else PITCH
 

@@ -149,7 +149,7 @@ class SplitPicture(QWidget):
             painter.setPen(QPen(colour("line"), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(colour("soft"))
-            painter.drawText(QRectF(plot.right() + 3, max(0.0, y - 8), GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
+            painter.drawText(QRectF(plot.right() + 3, max(plot.top() - 2, y - 8), GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
         for hz, text in TICKS:
             x = self.x_of(hz)
             painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 15), Qt.AlignmentFlag.AlignCenter, translated(text))

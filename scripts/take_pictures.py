@@ -1,0 +1,219 @@
+"""Takes the pictures of docs/screenshots anew, from the demo recordings: take_pictures.py [NAME ...].
+
+Each scene opens a real window of 1280x800, does what a person would, and waits until everything is drawn.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+from PySide6.QtWidgets import QApplication, QWidget
+
+from pulizia.desktop.demo import demo_files
+from pulizia.desktop.start import make_application, make_window
+from pulizia.desktop.theme import use_theme
+from pulizia.desktop.window import MainWindow
+from pulizia.session.studio import Studio
+
+TARGET = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+RATE = 48_000
+LONGEST_S = 90.0
+
+
+class Scene:
+    """A window with somebody at it."""
+
+    def __init__(self, application: QApplication, window: MainWindow) -> None:
+        self.application, self.window = application, window
+
+    @property
+    def studio(self) -> Studio:
+        """The session behind the window."""
+        return self.window.studio
+
+    def settle(self) -> None:
+        """Wait until nothing is being worked on."""
+        end = time.monotonic() + LONGEST_S
+        quiet = 0
+        while quiet < 40 and time.monotonic() < end:
+            self.application.processEvents()
+            time.sleep(0.01)
+            quiet = 0 if self.studio.pool.busy else quiet + 1
+
+    def open(self, *paths: Path) -> None:
+        """Open files and wait for them."""
+        self.window.open_paths(list(paths))
+        while len(self.studio.document.project.recordings) < len(paths):
+            self.application.processEvents()
+            time.sleep(0.01)
+        self.settle()
+
+    def add(self, *tools: str) -> None:
+        """Add steps over everything; the last one stays selected."""
+        for tool in tools:
+            self.studio.repairs.add_tool(tool, on_selection=False)
+            self.settle()
+
+    def do(self, *names: str) -> None:
+        """Call commands of the window."""
+        for name in names:
+            self.window.actions_.actions[name].trigger()
+            self.settle()
+
+
+def bench(s: Scene) -> QWidget:
+    """A narration with a Noise step, the noise marked."""
+    s.open(*demo_files())
+    s.studio.select(round(0.2 * RATE), round(1.1 * RATE))
+    s.do("noise")
+    return s.window
+
+
+def lamplight(s: Scene) -> QWidget:
+    """The same in the evening, with a dull voice restored."""
+    use_theme("lamplight")
+    s.open(*demo_files())
+    s.add("noise", "leveller", "dull_voice")
+    return s.window
+
+
+def delivery(s: Scene) -> QWidget:
+    """A programme against its target."""
+    bench(s)
+    s.studio.clear_selection()
+    s.window.go_to(1)
+    s.settle()
+    return s.window
+
+
+def readings(s: Scene) -> QWidget:
+    """The same programme read in other ways."""
+    delivery(s)
+    s.window.delivery.measuring.show_readings()
+    s.settle()
+    return s.window.delivery.measuring.table
+
+
+def queue(s: Scene) -> QWidget:
+    """All programmes of a project written and measured again."""
+    delivery(s)
+    s.window.delivery.all_tick.setChecked(True)
+    with tempfile.TemporaryDirectory() as folder:
+        s.window.delivery.deliver_into(Path(folder))
+        while s.studio.queue.is_working:
+            s.application.processEvents()
+            time.sleep(0.01)
+    s.window.message.hide()
+    s.settle()
+    return s.window
+
+
+def levels(s: Scene) -> QWidget:
+    """All gauges while it plays."""
+    s.open(*demo_files())
+    s.do("levels")
+    s.studio.transport.play(15 * RATE)
+    s.studio.emit("playing")
+    end = time.monotonic() + 3.0
+    while time.monotonic() < end:
+        s.application.processEvents()
+        time.sleep(0.005)
+    return s.window
+
+
+def spectrum(s: Scene) -> QWidget:
+    """The spectrum over the sonogram, with its peaks."""
+    s.open(demo_files()[2])
+    s.studio.select(round(0.1 * RATE), round(1.0 * RATE))
+    s.do("spectrum")
+    return s.window
+
+
+def sheet(recording: int, *tools: str) -> Callable[[Scene], QWidget]:
+    """A recording with steps, the last one's sheet shown."""
+
+    def scene(s: Scene) -> QWidget:
+        s.open(demo_files()[recording])
+        s.add(*tools)
+        return s.window
+
+    return scene
+
+
+def blots(s: Scene) -> QWidget:
+    """An area of the sonogram turned down."""
+    s.open(demo_files()[1])
+    for a, b, low, high in ((3.0, 3.6, 900.0, 4000.0), (8.2, 8.6, 300.0, 1500.0)):
+        s.studio.select(round(a * RATE), round(b * RATE), (low, high))
+        s.do("blot")
+    s.window.bench.axis.show_span(RATE, 11 * RATE)
+    s.settle()
+    return s.window
+
+
+def inspect(s: Scene) -> QWidget:
+    """What is wrong with a recording."""
+    s.open(*demo_files())
+    s.studio.choose_recording(s.studio.document.project.recordings[3].id)
+    s.settle()
+    s.do("inspect")
+    return s.window
+
+
+def score(s: Scene) -> QWidget:
+    """Ten steps."""
+    s.open(*demo_files())
+    s.studio.choose_recording(s.studio.document.project.recordings[3].id)
+    s.add("hum", "clicks", "gate", "noise", "room_tail", "sibilance", "equaliser", "split_compressor", "limiter", "leveller")
+    return s.window
+
+
+def manual(s: Scene) -> QWidget:
+    """The manual at a tool."""
+    s.open(demo_files()[0])
+    s.add("noise")
+    s.window.doors.show_help()
+    s.settle()
+    return s.window.doors.help
+
+
+SCENES: dict[str, Callable[[Scene], QWidget]] = {
+    "bench": bench, "lamplight": lamplight, "delivery": delivery, "readings": readings, "queue": queue, "levels": levels,
+    "spectrum": spectrum, "equaliser": sheet(0, "equaliser"), "hum": sheet(2, "hum"), "clicks": sheet(1, "clicks"),
+    "inspect": inspect, "blots": blots, "split-compressor": sheet(0, "split_compressor"), "room-tail": sheet(3, "room_tail"),
+    "score": score, "manual": manual,
+}  # fmt: skip
+
+
+def main(names: list[str]) -> int:
+    """Take the pictures."""
+    application = make_application()
+    for name in names or list(SCENES):
+        with tempfile.TemporaryDirectory() as home:
+            os.environ["PULIZIA_HOME"] = home
+            use_theme("linen")
+            window, poster = make_window(simulated=True)
+            window.asks = False
+            window.resize(1280, 800)
+            window.show()
+            shown = SCENES[name](Scene(application, window))
+            application.processEvents()
+            shown.grab().save(str(TARGET / f"{name}.png"))
+            print(f"{name}.png")
+            window.close()
+            poster.close()
+            window.deleteLater()
+            application.processEvents()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
