@@ -21,7 +21,7 @@ import soundfile
 WORKER = """
 import random, sys
 from pathlib import Path
-from pulizia.delivery.deliver import deliver
+from pulizia.delivery.deliver import deliver, write_source
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.delivery.targets import target_of
 from pulizia.media.open import open_media
@@ -39,7 +39,9 @@ while True:
     document.save()
     if rng.random() < 0.4:
         document.remove_step(name, step.id)
-    kind = rng.choice(["wav", "flac", "mp3"])
+    if rng.random() < 0.3:
+        write_source(document.chain(name).after, folder / "print.wav", Deliverable(), lambda _share: None)
+    kind = rng.choice(["wav", "flac", "mp3", "m4a"])
     deliver(document.chain(name).after, target_of("ebu-r128"), folder / f"out.{kind}", wanted=Deliverable(kind=kind))
 """
 
@@ -62,12 +64,15 @@ def one_round(folder: Path, seed: int, seconds: float) -> list[str]:
     os.environ["PULIZIA_HOME"] = str(folder / "home")
     from pulizia.media.open import open_media
     from pulizia.project.file import load_project
+    from pulizia.project.journal import left_behind
 
     try:
         load_project(folder / "job.pulizia")
     except Exception as error:  # noqa: BLE001 - whatever it is, it is what we look for
         wrong.append(f"the project does not open: {error}")
-    for path in folder.glob("out.*"):
+    journals = left_behind(folder / "home" / "state" / "journal")  # what was not saved is whole, or not there
+    wrong += [f"{found.journal.name} lost its recordings" for found in journals if not found.project.recordings]
+    for path in [*folder.glob("out.*"), *folder.glob("print.*")]:
         try:
             media = open_media(path)
             if abs(media.source.frames / media.source.rate - len(before) / (2 * 48_000)) > 0.1:

@@ -10,6 +10,7 @@ import random
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -27,6 +28,9 @@ def held_mb() -> float:
         if line.startswith("RssAnon"):
             return int(line.split()[1]) / 1024
     return 0.0
+
+
+CLOCK_S, MOST_DRIFT_MS = 20.0, 60.0
 
 
 class Hand:
@@ -75,6 +79,21 @@ class Hand:
         self.studio.inspection.run() if self.rng.random() < 0.1 else self.studio.toggle_loop()
 
 
+def clock_drift_ms(studio: Studio, turn: Callable[[float], None]) -> float:
+    """How far the play head is ahead of the clock after playing for a while, looped, beyond where it was at first."""
+    longest = max(studio.document.project.recordings, key=lambda r: r.seconds)
+    studio.choose_recording(longest.id)
+    studio.transport.loop = None
+    studio.transport.play(0)
+    turn(1.0)
+    began, first = time.monotonic(), studio.transport.position
+    turn(CLOCK_S)
+    played = (studio.transport.position - first) / longest.rate
+    ahead = played - (time.monotonic() - began)
+    studio.transport.stop()
+    return 1000.0 * ahead
+
+
 def main(minutes: float) -> int:
     """Run, and tell memory and faults."""
     application = make_application()
@@ -105,12 +124,13 @@ def main(minutes: float) -> int:
     turn(5.0)
     while studio.pool.busy and time.monotonic() < waited:
         turn(0.2)
+    drift_ms = clock_drift_ms(studio, turn)
     stuck, faults = [j.title for j in studio.pool.busy], studio.pool.unexpected
     memory = ", ".join(f"{mb:.0f}" for mb in seen)
-    print(f"{done} actions; memory after each quarter {memory} MB; stuck: {stuck or 'none'}; faults: {faults or 'none'}")
+    print(f"{done} actions; memory after each quarter {memory} MB; stuck: {stuck or 'none'}; faults: {faults or 'none'}; clock {drift_ms:+.0f} ms over {CLOCK_S:.0f} s")
     window.close()
     poster.close()
-    return 1 if stuck or faults or seen[-1] > 1.3 * seen[1] + 100 else 0
+    return 1 if stuck or faults or seen[-1] > 1.3 * seen[1] + 100 or abs(drift_ms) > MOST_DRIFT_MS else 0
 
 
 if __name__ == "__main__":

@@ -117,6 +117,41 @@ def test_reports_projects_recipes_and_targets_are_whole_or_not_there(disk: Disk,
     assert len(load_project(project).recordings[0].score) == 60
 
 
+def test_pictures_and_printed_reports_are_whole_or_not_there(disk: Disk, voice_file: Path, tmp_path: Path, qtbot) -> None:
+    from PySide6.QtWidgets import QApplication
+
+    from pulizia.desktop.start import make_application, make_window
+
+    make_application()
+    window, poster = make_window(simulated=True)
+    window.asks = False
+    qtbot.addWidget(window)
+    window.show()
+    window.open_paths([voice_file])
+    qtbot.waitUntil(lambda: window.bench.spectrum.plot.lines() is not None, timeout=20_000)
+    window.go_to(1)
+    window.delivery.deliver_to(tmp_path / "out.wav")
+    qtbot.waitUntil(lambda: window.delivery.delivered is not None, timeout=30_000)
+    disk.leave(0)
+    for suffix in ("png", "svg", "csv"):
+        window.bench.spectrum.export(disk.folder / f"spectrum.{suffix}")
+        assert "disk is full" in window.message.text.text()
+    window.delivery.print_to(disk.folder / "report.pdf")
+    window.delivery.measuring.save_log(disk.folder / "log.csv")
+    qtbot.waitUntil(lambda: not window.studio.pool.busy, timeout=20_000)
+    QApplication.processEvents()
+    assert "disk is full" in window.message.text.text()
+    assert disk.names() == set()
+    disk.leave(4000)
+    window.bench.spectrum.export(disk.folder / "spectrum.png")
+    window.delivery.print_to(disk.folder / "report.pdf")
+    qtbot.waitUntil(lambda: "report.pdf" in disk.names(), timeout=20_000)
+    assert disk.names() == {"spectrum.png", "report.pdf"}
+    assert (disk.folder / "report.pdf").read_bytes().rstrip().endswith(b"%%EOF")
+    window.close()
+    poster.close()
+
+
 def test_caches_and_journals_on_a_full_disk_cost_no_work(capsys, disk: Disk, voice_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("PULIZIA_HOME", str(disk.folder))
     disk.leave(0)

@@ -185,6 +185,40 @@ def test_sound_goes_back_into_the_picture_and_the_picture_is_the_same_packet_for
     assert first_frame_s(target) - shift - found.offset_s == pytest.approx(first_frame_s(film), abs=0.0011 if suffix == ".mkv" else 1.5 / RATE)  # in sync; Matroska counts milliseconds
 
 
+@pytest.mark.parametrize(("suffix", "timecode"), [(".mov", "10:00:00:00"), (".mkv", "not a timecode"), (".mp4", "99:99:99:99")])
+def test_pictures_of_variable_rate_keep_every_moment_and_odd_timecodes_do_no_harm(capsys, tmp_path: Path, suffix: str, timecode: str) -> None:
+    path = tmp_path / f"film{suffix}"
+    moments = np.cumsum([0, 40, 33, 120, 17, 17, 400, 1, 40, 40, 250, 33, 33, 90, 40, 300, 25, 25, 60, 500])
+    with av.open(str(path), "w") as out:
+        picture = out.add_stream("mpeg4", rate=1000)
+        picture.width, picture.height, picture.pix_fmt = 64, 48, "yuv420p"
+        picture.codec_context.time_base = Fraction(1, 1000)
+        sound = out.add_stream("aac", rate=RATE)
+        sound.codec_context.layout, sound.codec_context.format = "mono", "fltp"
+        out.metadata["comment"] = timecode
+        for n, at in enumerate(moments.tolist()):
+            frame = av.VideoFrame.from_ndarray(np.full((48, 64, 3), 10 * n, np.uint8), format="rgb24")
+            frame.pts, frame.time_base = at, Fraction(1, 1000)
+            for packet in picture.encode(frame):
+                out.mux(packet)
+        voice = voice_in_noise(2.0)
+        for start in range(0, 2 * RATE, 1024):
+            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(voice[:, start : start + 1024]), format="fltp", layout="mono")
+            frame.sample_rate, frame.pts, frame.time_base = RATE, start, Fraction(1, RATE)
+            for packet in sound.encode(frame):
+                out.mux(packet)
+        for stream in (picture, sound):
+            for packet in stream.encode(None):
+                out.mux(packet)
+    target = tmp_path / f"out{suffix}"
+    code, _, err = run(capsys, "deliver", path, "--target", "ebu-r128", "-o", target)
+    assert (code, err) == (0, "")
+    before, after = packets(path, "video"), packets(target, "video")
+    assert [b for _, b in before] == [b for _, b in after]
+    shift = float(after[0][0] - before[0][0])
+    assert [float(t) - shift for t, _ in after] == pytest.approx([float(t) for t, _ in before], abs=0.0011)
+
+
 def test_what_cannot_be_put_back_is_told(capsys, voice_file: Path, film: Path, tmp_path: Path) -> None:
     code, _, err = run(capsys, "deliver", voice_file, "--target", "ebu-r128", "-o", tmp_path / "x.mp4")
     assert code == 1

@@ -111,7 +111,7 @@ def test_the_report_prints_to_pdf(two: Person, tmp_path: Path) -> None:
     finished(two)
     two.until(lambda: delivery.delivered is not None)
     delivery.print_to(tmp_path / "missing" / "r.pdf")
-    two.until(lambda: "could not be written" in two.said)
+    two.until(lambda: "does not exist" in two.said)
     delivery.print_to(tmp_path / "r.pdf")
     two.until(lambda: "was printed" in two.said)
     paper = QTextDocument()

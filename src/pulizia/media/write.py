@@ -82,7 +82,12 @@ class _Beside:
 
 
 def write_text(target: Path, text: str) -> None:
-    """Write a text file beside and rename it into place.
+    """Write a text file beside and rename it into place; see :func:`write_bytes`."""
+    write_bytes(target, text.encode("utf-8"))
+
+
+def write_bytes(target: Path, content: bytes) -> None:
+    """Write a file beside its name and rename it into place.
 
     Raises
     ------
@@ -92,7 +97,7 @@ def write_text(target: Path, text: str) -> None:
     beside = _Beside(target)
     try:
         with disk_words(target):
-            beside.path.write_text(text, encoding="utf-8")
+            beside.path.write_bytes(content)
         beside.keep()
     except BaseException:
         beside.drop()

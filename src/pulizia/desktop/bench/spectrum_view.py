@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.audio.source import Source
-from pulizia.desktop.bench.spectrum_plot import SpectrumPlot
+from pulizia.desktop.bench.spectrum_plot import Lines, SpectrumPlot
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
@@ -33,7 +33,7 @@ from pulizia.measure.spectrum import (
     peaks,
     spectrum,
 )
-from pulizia.media.write import write_text
+from pulizia.media.write import write_bytes
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
@@ -231,21 +231,19 @@ class SpectrumView(QWidget):
         if lines is None:
             self.studio.say("There is no spectrum to export yet. Mark a passage first.", bad=True)
             return
-        if path.suffix.lower() == ".png":
-            if not self.plot.grab().save(str(path)):
-                self.studio.say(f"{path.name} could not be written to {path.parent}.", bad=True)
-            return
-        if path.suffix.lower() == ".svg":
-            self._export_drawing(path)
-            return
-        rows = [f"{f:.4f},{a:.3f},{m:.3f}" for f, a, m in zip(lines.hz, lines.average_db, lines.maximum_db, strict=True)]
+        kind = path.suffix.lower()
         try:
-            write_text(path, "\n".join(["frequency_hz,average_dbfs,maximum_dbfs", *rows]) + "\n")
+            write_bytes(path, self._picture() if kind == ".png" else self._drawing() if kind == ".svg" else _table(lines).encode())
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
 
+    def _picture(self) -> bytes:
+        memory = QBuffer()
+        memory.open(QBuffer.OpenModeFlag.WriteOnly)
+        self.plot.grab().save(memory, "PNG")
+        return bytes(memory.data().data())
 
-    def _export_drawing(self, path: Path) -> None:
+    def _drawing(self) -> bytes:
         from PySide6.QtSvg import QSvgGenerator
 
         memory = QBuffer()
@@ -257,15 +255,17 @@ class SpectrumView(QWidget):
         painter = QPainter(drawing)
         self.plot.render(painter, QPoint())
         painter.end()
-        try:
-            write_text(path, bytes(memory.data().data()).decode("utf-8"))
-        except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+        return bytes(memory.data().data())
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self._key = None
         self._later.start()
+
+
+def _table(lines: Lines) -> str:
+    rows = [f"{f:.4f},{a:.3f},{m:.3f}" for f, a, m in zip(lines.hz, lines.average_db, lines.maximum_db, strict=True)]
+    return "\n".join(["frequency_hz,average_dbfs,maximum_dbfs", *rows]) + "\n"
 
 
 class LargeSpectrum(SpectrumView):

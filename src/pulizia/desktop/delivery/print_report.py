@@ -6,7 +6,7 @@ import re
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, QUrl
+from PySide6.QtCore import QBuffer, QMarginsF, QPointF, QRectF, QSizeF, QUrl
 from PySide6.QtGui import (
     QColor,
     QImage,
@@ -19,8 +19,8 @@ from PySide6.QtGui import (
 )
 
 from pulizia.desktop.theme import font
-from pulizia.errors import DiskError
 from pulizia.measure.loudness import Measures
+from pulizia.media.write import write_bytes
 from pulizia.units import format_number
 
 RESOLUTION = 300
@@ -43,8 +43,9 @@ def print_pdf(page: str, found: Measures, target_lufs: float, target: Path) -> N
     DiskError
         When the disk refuses; an existing file is then unchanged.
     """
-    beside = target.with_name(f".{target.name}.part")
-    writer = QPdfWriter(str(beside))
+    memory = QBuffer()
+    memory.open(QBuffer.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(memory)
     writer.setResolution(RESOLUTION)
     writer.setPageLayout(QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter))
     document = QTextDocument()
@@ -68,15 +69,7 @@ def print_pdf(page: str, found: Measures, target_lufs: float, target: Path) -> N
         painter.restore()
     painter.end()
     del writer
-    try:
-        if not beside.exists() or beside.stat().st_size == 0:
-            message = f"{target.name} could not be written to {target.parent}. Choose another folder."
-            raise DiskError(message)
-        beside.replace(target)
-    except OSError as error:
-        beside.unlink(missing_ok=True)
-        message = f"{target.name} could not be written to {target.parent} ({error.strerror or error})."
-        raise DiskError(message) from error
+    write_bytes(target, bytes(memory.data().data()))
 
 
 def for_paper(page: str) -> str:
