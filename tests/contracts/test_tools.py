@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import inspect
 import json
 import pkgutil
+import re
+import sys
 from dataclasses import replace
 
 import numpy as np
@@ -240,3 +243,21 @@ def test_level_reaches_its_peak_linked_or_per_channel() -> None:
     assert [np.abs(c).max() for c in own] == pytest.approx([goal, goal], rel=1e-5)
     louder = after(SIGNAL, make_step("level", {"way": "gain", "gain_db": 6.0})).read(0, 1000)
     assert np.allclose(louder, SIGNAL[:, :1000] * 10 ** (6 / 20), rtol=1e-6)
+
+
+@every_tool
+def test_what_is_learned_is_learned_anew_when_a_setting_that_it_reads_changes(tool: AnyTool) -> None:
+    """The settings that ``analyse`` (and what it calls in its module with them) reads are those that its key names."""
+    module = sys.modules[tool.process.__module__]
+    seen, waiting, read = set(), [tool.analyse], set()
+    while waiting:
+        function = waiting.pop()
+        if function in seen or function.__module__ != module.__name__:
+            continue
+        seen.add(function)
+        source = inspect.getsource(function)
+        read |= set(re.findall(r"\bsettings\.(\w+)", source))
+        called = re.findall(r"\b(\w+)\([^()]*\bsettings\b", source)
+        waiting += [f for name in called if inspect.isfunction(f := getattr(module, name, None))]
+    assert read & set(declared(tool.settings)) <= set(tool.analysis_fields)
+    assert set(tool.analysis_fields) <= set(declared(tool.settings))
