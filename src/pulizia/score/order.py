@@ -11,8 +11,6 @@ HARMFUL: tuple[tuple[str, str, str], ...] = (
     ("limiter", "level", "Level after the limiter can lift peaks over the ceiling again. Move the limiter below it."),
     ("limiter", "split_compressor", "Make-up after the limiter can lift peaks over the ceiling again. Move the limiter below it."),
     ("room_tail", "gate", "The gate after Room tail hears ends of words that are weaker than they were. Move the gate above it."),
-    ("noise", "gate", "The gate after Noise hears a floor that moves. Move the gate above it."),
-    ("voice_sieve", "gate", "The gate after Voice sieve hears a floor that moves. Move the gate above it."),
     ("gate", "hum", "Hum is measured between the words, which the gate has closed. Move Hum above the gate."),
     ("noise", "hum", "Noise takes hum for noise and thins the voice around it. Move Hum above Noise."),
     ("noise", "clicks", "Noise smears clicks so that they are found less well. Move Clicks above Noise."),
@@ -21,10 +19,10 @@ HARMFUL: tuple[tuple[str, str, str], ...] = (
     ("leveller", "noise", "The leveller moves the noise with the phrases, so that Noise no longer knows it. Move Noise above it."),
     ("split_compressor", "noise", "Compression lifts the noise between words. Move Noise above it."),
     ("split_compressor", "sibilance", "Sibilance is judged beside the voice, which the compressor has evened. Move Sibilance above it."),
-    ("gate", "noise", "Noise is learned in the pauses, which the gate has turned down. Mark the noise where the gate is open, or move Noise above it."),
+    ("gate", "noise", "Noise is learned in the pauses, which the gate has turned down: much of it stays under the voice. Move Noise above it."),
     ("room_tone", "gate", "The gate turns the room tone down again. Move it above Room tone."),
 )  # fmt: skip
-"""(what comes first, what comes later, why that harms): common practice, each with what to do."""
+"""(what comes first, what comes later, why that harms): common practice, or measured (docs/repairs.md), each with what to do."""
 
 
 def order_note(score: Sequence[Step], step_id: str) -> str:

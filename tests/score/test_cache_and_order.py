@@ -1,0 +1,140 @@
+"""The cache of rendered chunks, analyses made once, notes about order, recipes by name."""
+
+from __future__ import annotations
+
+import threading
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.conftest import voice_in_noise
+
+from pulizia.audio.source import ArraySource
+from pulizia.audio.spans import Span
+from pulizia.errors import RecipeError
+from pulizia.media.folders import config_folder
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.order import HARMFUL, order_note
+from pulizia.score.recipes import parse_recipe, recipe_text
+from pulizia.score.runs import CHUNK_FRAMES
+from pulizia.score.shelf import find_recipe, keep_recipe, own_recipes, shipped_recipes
+from pulizia.score.steps import make_step
+from pulizia.tools.registry import tool_of
+
+RATE = 48_000
+
+
+def chunk(value: float, frames: int = 1000) -> np.ndarray:
+    return np.full((1, frames), value, np.float32)
+
+
+def test_a_chunk_is_made_once_even_when_many_ask() -> None:
+    cache, made = ChunkCache(1 << 20), []
+
+    def slow() -> np.ndarray:
+        made.append(threading.get_ident())
+        time.sleep(0.05)
+        return chunk(1.0)
+
+    found: list[np.ndarray] = []
+    threads = [threading.Thread(target=lambda: found.append(cache.get("k", slow))) for _ in range(6)]
+    for t in threads:
+        t.start()
+    for t in threads:
+        t.join()
+    assert len(made) == 1
+    assert all(f is found[0] for f in found)
+    with pytest.raises(ValueError, match="read-only"):
+        found[0][0, 0] = 2.0
+
+
+def test_a_failed_chunk_is_tried_again_and_blocks_nobody() -> None:
+    cache = ChunkCache(1 << 20)
+    with pytest.raises(RuntimeError, match="first"):
+        cache.get("k", lambda: (_ for _ in ()).throw(RuntimeError("first")))
+    assert cache.get("k", lambda: chunk(3.0))[0, 0] == 3.0
+
+
+def test_what_leaves_memory_is_found_on_the_disk_and_both_are_bounded(tmp_path: Path) -> None:
+    cache = ChunkCache(10_000, tmp_path, disk_bytes=40_000)  # two chunks in memory, ten on the disk
+    for n in range(30):
+        cache.put(f"k{n}", chunk(n))
+        assert cache.held_bytes <= 10_000
+    files = list(tmp_path.glob("*.chunk"))
+    assert sum(f.stat().st_size for f in files) <= 40_000 + 2000
+    again = ChunkCache(10_000, tmp_path, disk_bytes=40_000)
+    newest = next(n for n in range(29, -1, -1) if (tmp_path / f"k{n}.chunk").exists())
+    assert again.get(f"k{newest}", lambda: pytest.fail("it lies on the disk"))[0, 0] == newest
+    (tmp_path / f"k{newest}.chunk").write_bytes(b"damaged")
+    third = ChunkCache(10_000, tmp_path)
+    assert third.get(f"k{newest}", lambda: chunk(7.0))[0, 0] == 7.0
+
+
+def test_an_edit_leaves_the_keys_of_untouched_stretches_alone() -> None:
+    source = ArraySource(voice_in_noise(8.0), RATE)
+    step = make_step("level", {"way": "gain", "gain_db": -6.0}, spans=(Span(0, CHUNK_FRAMES),))
+    cache, store = ChunkCache(), AnalysisStore()
+    plain, edited = Chain(source, [], cache, store).after, Chain(source, [step], cache, store).after
+    far = (4 * CHUNK_FRAMES, 5 * CHUNK_FRAMES)
+    assert edited.span_key(*far) == plain.span_key(*far)
+    assert edited.span_key(0, CHUNK_FRAMES) != plain.span_key(0, CHUNK_FRAMES)
+    assert np.array_equal(edited.read(*far), source.read(*far))
+
+
+def test_going_back_to_earlier_settings_computes_nothing(monkeypatch: pytest.MonkeyPatch) -> None:
+    source = ArraySource(voice_in_noise(4.0), RATE)
+    cache, store = ChunkCache(), AnalysisStore()
+    quiet, loud = (make_step("equaliser", {"bands": [["bell", 900.0, g, 2.0]]}) for g in (-6.0, -3.0))
+    first = Chain(source, [quiet], cache, store).after.read(0, 4 * RATE)
+    Chain(source, [loud], cache, store).after.read(0, 4 * RATE)
+    monkeypatch.setattr("pulizia.score.chain.Stage._render", lambda *_a: pytest.fail("it is in the cache"))
+    assert np.array_equal(Chain(source, [quiet], cache, store).after.read(0, 4 * RATE), first)
+
+
+@pytest.mark.parametrize(("first", "second", "why"), HARMFUL, ids=lambda x: x if len(x) < 20 else "")
+def test_every_order_that_harms_is_told_at_both_steps_and_mended_by_moving(first: str, second: str, why: str) -> None:
+    a, b = make_step(first), make_step(second)
+    assert order_note([a, b], a.id) == order_note([a, b], b.id) == why
+    assert not order_note([b, a], a.id)
+    assert "Move" in why
+    assert tool_of(second).order < tool_of(first).order, "the order that is usual for new steps must not be one that harms"
+    assert (second, first) not in {(f, s) for f, s, _ in HARMFUL}, "one of the two orders must be free of harm"
+
+
+def test_own_recipes_go_before_shipped_ones_and_damaged_ones_do_no_harm(tmp_path: Path) -> None:
+    path = tmp_path / "hard-s.json"
+    path.write_text(recipe_text("Mine", (make_step("gate"),), RATE, "For me."), encoding="utf-8")
+    assert find_recipe("hard-s").name == shipped_recipes()["hard-s"].name
+    keep_recipe(path)
+    assert find_recipe("hard-s").name == "Mine"
+    (config_folder("recipes") / "broken.json").write_text("{", encoding="utf-8")
+    assert set(own_recipes()) == {"hard-s"}
+    with pytest.raises(RecipeError, match="not readable as JSON"):
+        find_recipe("broken")
+    with pytest.raises(RecipeError, match="There is no recipe nosuch"):
+        find_recipe("nosuch")
+
+
+def test_open_places_of_a_recipe_are_named_and_filled() -> None:
+    recipe = shipped_recipes()["interview-on-location"]
+    places = recipe.open_places()
+    assert [name for _, name, _ in places] == ["profile_spans_s"]
+    made = recipe.placed((0.5, 1.5), [(places[0][0], places[0][1])])
+    assert made.open_places() == ()
+    steps = made.steps_for(RATE)
+    assert next(s for s in steps if s.tool_id == "noise").settings.profile_spans_s == ((0.5, 1.5),)
+    assert recipe.open_places() == places  # the recipe itself is a value
+
+
+@pytest.mark.parametrize(("text", "words"), [
+    ("[]", "is not a recipe"), ('{"format": "pulizia-recipe", "version": 9, "steps": []}', "Update Pulizia"),
+    ('{"format": "pulizia-recipe", "version": 1}', 'no list "steps"'), ('{"format": "pulizia-recipe", "version": 1, "steps": [{}]}', 'names no "tool"'),
+    ('{"format": "pulizia-recipe", "version": 1, "steps": [{"tool": "noise", "sttings": {}}]}', "unknown entries sttings"),
+    ('{"format": "pulizia-recipe", "version": 1, "steps": [{"tool": "noise", "spans_s": [[3, 2]]}]}', "from smaller than to"),
+    ('{"format": "pulizia-recipe", "version": 1, "steps": [{"tool": "noise", "enabled": "yes"}]}', "true or false"),
+])  # fmt: skip
+def test_wrong_recipes_say_what_is_wrong_where(text: str, words: str) -> None:
+    with pytest.raises(RecipeError, match=words):
+        parse_recipe(text, "r.json")
