@@ -1,0 +1,247 @@
+"""Background work and the desks of the session, without a window."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tests.conftest import voice_in_noise
+
+from pulizia.audio.spans import Span
+from pulizia.delivery.deliverable import Deliverable
+from pulizia.errors import DeliveryError, MediaError
+from pulizia.media.open import open_media
+from pulizia.project.model import Project
+from pulizia.session.history import History
+from pulizia.session.jobs import FIRST, LATER, SOON, VISIBLE, Job, JobPool
+from pulizia.session.plan_desk import Aim
+from pulizia.session.print_desk import parts_of, provenance
+from pulizia.session.queue_desk import Order, Stage, order_path
+from pulizia.session.sound_out import default_output
+from pulizia.session.studio import Studio
+
+RATE = 48_000
+
+
+@pytest.fixture
+def pool() -> Iterator[JobPool]:
+    made = JobPool(threads=1)
+    yield made
+    made.close()
+
+
+def test_the_most_urgent_goes_first_and_the_newest_among_equals(pool: JobPool) -> None:
+    order: list[str] = []
+    gate = threading.Event()
+    pool.submit(lambda _job: gate.wait(5), title="holds the thread")
+    time.sleep(0.05)
+    jobs = [pool.submit(lambda _job, n=n: order.append(n), priority=p) for n, p in (("later", LATER), ("soon 1", SOON), ("seen", VISIBLE), ("soon 2", SOON), ("first", FIRST))]
+    gate.set()
+    for job in jobs:
+        assert job.finished.wait(5)
+    assert order == ["first", "seen", "soon 2", "soon 1", "later"]
+
+
+def test_a_newer_wish_in_the_same_place_cancels_the_older_and_its_answer_is_dropped(pool: JobPool) -> None:
+    answers: list[str] = []
+    begun = threading.Event()
+
+    def slow(job: Job) -> str:
+        begun.set()
+        for _ in range(500):
+            job.progress(0.1)
+            time.sleep(0.01)
+        return "old"
+
+    old = pool.submit(slow, slot="here", on_done=answers.append)
+    assert begun.wait(5)
+    new = pool.submit(lambda _job: "new", slot="here", on_done=answers.append)
+    assert new.finished.wait(5)
+    assert old.finished.wait(5)
+    assert answers == ["new"]
+    assert old.is_cancelled
+
+
+def test_faults_become_one_sentence_and_the_thread_goes_on(pool: JobPool, capsys: pytest.CaptureFixture[str]) -> None:
+    told: list[str] = []
+
+    def fails(_job: Job) -> None:
+        message = "The file is gone. Look for it."
+        raise MediaError(message)
+
+    def breaks(_job: Job) -> None:
+        raise ZeroDivisionError
+
+    for work in (fails, breaks):
+        assert pool.submit(work, title="Work", on_error=told.append).finished.wait(5)
+    assert told[0] == "The file is gone. Look for it."
+    assert "failed unexpectedly" in told[1]
+    assert len(pool.unexpected) == 1
+    assert pool.submit(lambda _job: told.append("still here")).finished.wait(5)
+    assert told[-1] == "still here"
+    assert "ZeroDivisionError" in capsys.readouterr().err
+
+
+def test_closing_waits_for_what_runs_and_drops_what_waits() -> None:
+    pool = JobPool(threads=2)
+    answers: list[int] = []
+    for n in range(20):
+        pool.submit(lambda job, n=n: [job.cancelled_within(0.02), n][1], on_done=answers.append)
+    pool.close()
+    count = len(answers)
+    time.sleep(0.1)
+    assert len(answers) == count
+    assert not any(t.is_alive() for t in pool._threads)
+
+
+def test_edits_in_a_row_are_one_entry_of_history_until_let_go() -> None:
+    states = [Project(target_id=f"t{n}") for n in range(6)]
+    history = History(states[0])
+    history.edit(states[1], "Turn", "slider")
+    history.edit(states[2], "Turn", "slider")
+    history.settle()
+    history.edit(states[3], "Turn", "slider")
+    history.edit(states[4], "Other")
+    assert history.undo_label == "Other"
+    assert [history.undo(), history.present] == [True, states[3]]
+    assert [history.undo(), history.present] == [True, states[2]]
+    assert [history.undo(), history.present] == [True, states[0]]
+    assert not history.undo()
+    assert history.redo_label == "Turn"
+    history.redo()
+    history.edit(states[5], "New way")
+    assert not history.redo()
+    history.edit(states[5], "Nothing changed")
+    assert history.undo_label == "New way"
+
+
+@pytest.fixture
+def studio(voice_file: Path, wav: Callable[..., Path]) -> Iterator[Studio]:
+    made = Studio(default_output(simulated=True))
+    for path in (voice_file, wav(voice_in_noise(4.0, seed=5), "two.wav")):
+        made.document.add_media(open_media(path))
+    made.said = []
+    made.on("message", lambda text, _bad: made.said.append(text))
+    yield made
+    made.close()
+    assert made.pool.unexpected == []
+
+
+def until(condition: Callable[[], object], seconds: float = 30.0) -> None:
+    end = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < end
+        time.sleep(0.01)
+
+
+def test_plans_follow_the_edits_and_are_kept(studio: Studio) -> None:
+    name = studio.current_id
+    aim = Aim(studio.targets["ebu-r128"], "limit", dual=False)
+    done: list[int] = []
+    studio.plans.want(name, aim, lambda: done.append(1), pytest.fail)
+    until(lambda: done)
+    first = studio.plans.of(name, aim)
+    assert first.predicted.integrated_lufs == pytest.approx(-23.0, abs=0.05)
+    studio.document.add_step(name, "level", {"way": "gain", "gain_db": -10.0})
+    assert studio.plans.of(name, aim) is None
+    studio.plans.want(name, aim, lambda: done.append(2), pytest.fail)
+    until(lambda: len(done) == 2)
+    assert studio.plans.of(name, aim).gain_db == pytest.approx(first.gain_db + 10.0, abs=0.1)
+    studio.document.undo()
+    assert studio.plans.of(name, aim) is first
+    twice = Aim(aim.target, "limit", dual=True)
+    assert studio.plans.counted(name, twice) is None
+    studio.plans.want(name, twice, lambda: done.append(3), pytest.fail)
+    until(lambda: len(done) == 3)
+    assert studio.plans.counted(name, twice).integrated_lufs == pytest.approx(first.measured.integrated_lufs + 3.01, abs=0.02)
+
+
+def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Studio, tmp_path: Path) -> None:
+    target = studio.targets["online-16"]
+    ids = [r.id for r in studio.document.project.recordings]
+    there = tmp_path / "there.wav"
+    there.write_bytes(b"mine")
+    orders = [
+        Order(recording_id=i, name="x", path=path, wanted=Deliverable(), target=target, way="limit", dual_mono=False, with_report=n == 2, overwrite=False)
+        for n, (i, path) in enumerate(((ids[0], there), (ids[1], tmp_path / "no" / "x.wav"), (ids[0], tmp_path / "good.wav")))
+    ]
+    studio.queue.add(orders)
+    studio.queue.add([orders[2]])
+    assert any("queued already" in text for text in studio.said)
+    until(lambda: not studio.queue.is_working)
+    assert [o.stage for o in orders] == [Stage.FAILED, Stage.FAILED, Stage.DONE]
+    assert "is there already" in orders[0].said
+    assert "does not exist" in orders[1].said
+    assert there.read_bytes() == b"mine"
+    assert {p.name for p in tmp_path.iterdir() if p.name.startswith("good")} == {"good.wav", "good.html", "good.json", "good.csv"}
+    there.unlink()
+    (tmp_path / "no").mkdir()
+    studio.queue.again()
+    until(lambda: not studio.queue.is_working)
+    assert {o.stage for o in orders} == {Stage.DONE}
+    studio.queue.clear()
+    assert studio.queue.orders == []
+
+
+def test_names_of_files_come_from_the_pattern_and_never_leave_the_folder(studio: Studio, tmp_path: Path) -> None:
+    recording, target = studio.recording, studio.targets["online-16"]
+    studio.document.add_step(recording.id, "noise")
+    recording = studio.recording
+    path = order_path(recording, Deliverable(rate_hz=44_100), target, "{number} {name} {steps} {rate} {target}", tmp_path, 3)
+    assert path == tmp_path / "03 take noise 44.1k online-16.wav"
+    for pattern in ("../../{name}", "/etc/{name}", "a\\b{name}", "{name}\x00\n"):
+        made = order_path(recording, Deliverable(), target, pattern, tmp_path, 1)
+        assert made.parent == tmp_path
+        assert made.resolve().is_relative_to(tmp_path.resolve())
+    with pytest.raises(DeliveryError, match="known are"):
+        order_path(recording, Deliverable(), target, "{nosuch}", tmp_path, 1)
+    with pytest.raises(DeliveryError, match="leaves no name"):
+        order_path(recording, Deliverable(), target, " . - ", tmp_path, 1)
+
+
+def test_parts_between_markers_cover_everything_and_handles_stay_inside(studio: Studio) -> None:
+    for frame in (60_000, 150_000):
+        studio.seek(frame)
+        studio.markers.add()
+    recording = studio.recording
+    parts = parts_of(recording, "parts", None, 0.5)
+    assert [p.inner for p in parts] == [Span(0, 60_000), Span(60_000, 150_000), Span(150_000, recording.frames)]
+    assert parts[0].span == Span(0, 84_000)
+    assert parts[-1].span == Span(126_000, recording.frames)
+    assert len({p.name for p in parts}) == 3
+    assert parts_of(recording, "selection", None, 1.0) == []
+    assert parts_of(recording, "whole", None, 9.0)[0].span == Span(0, recording.frames)
+    said = provenance(recording, _said(studio), parts[1], 24)
+    assert said.history.startswith(f"A=PCM,F={RATE},W=24,M=mono,T=from take.wav\r\n")
+    assert said.frames_since_midnight == parts[1].span.start
+
+
+def _said(studio: Studio):
+    from pulizia.media.open import broadcast_of
+
+    return broadcast_of(studio.document.media[studio.current_id])
+
+
+def test_listening_matches_levels_and_follows_what_is_chosen(studio: Studio) -> None:
+    until(lambda: studio.measures("after") is not None)
+    studio.document.add_step(studio.current_id, "level", {"way": "gain", "gain_db": -12.0})
+    until(lambda: studio.measures("after") is not None)
+    assert studio.match_gain_db() == pytest.approx(12.0, abs=0.05)
+    material = studio.transport._material
+    assert 20 * np.log10(material.gain) == pytest.approx(12.0, abs=0.05)
+    studio.select(10_000, 20_000)
+    studio.play_or_stop()
+    until(lambda: studio.transport.position >= 10_000)
+    until(lambda: not studio.transport.is_playing)
+    studio.toggle_only_band()
+    assert any("Mark a band" in text for text in studio.said)
+    assert not studio.only_band
+    studio.select(10_000, 20_000, (300.0, 3000.0))
+    studio.toggle_only_band()
+    assert studio.only_band
+    studio.clear_selection()
+    assert not studio.only_band
