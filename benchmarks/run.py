@@ -75,11 +75,16 @@ def tools() -> None:
     source = ArraySource(samples, RATE)
     settings: dict[str, dict] = {tool.id: {} for tool in ALL if tool.id not in QUICK}
     settings["noise"] = {"profile_spans_s": [[0.2, 1.1]]}
-    settings["blots"] = {"way": "time", "areas": [[[10.0 * n + 3.0, 800.0], [10.0 * n + 3.5, 1800.0]] for n in range(29)]}
+    settings["blots"] = {
+        "way": "time",
+        "areas": [[[10.0 * n + 3.0, 800.0], [10.0 * n + 3.5, 1800.0]] for n in range(29)],
+    }
     settings["split_compressor"] = {"threshold_db": -30.0, "high_threshold_db": -40.0}
     settings["limiter"] = {"gain_db": 10.0}
     settings["level"] = {"way": "gain", "gain_db": -3.0}
-    settings["equaliser"] = {"bands": [["high-pass", 80, 0, 18], ["bell", 300, -3, 2], ["bell", 2500, 2, 1], ["high shelf", 8000, -2, 0.7]]}
+    settings["equaliser"] = {
+        "bands": [["high-pass", 80, 0, 18], ["bell", 300, -3, 2], ["bell", 2500, 2, 1], ["high shelf", 8000, -2, 0.7]]
+    }
     dull = sosfilt(butter(8, 3400.0, fs=RATE, output="sos"), samples).astype(np.float32)
     for tool_id, values in settings.items():
         seconds = 30 if tool_id == "voice_sieve" else 300
@@ -110,7 +115,9 @@ def window() -> None:
     made.resize(1280, 800)
     made.show()
     application.processEvents()
-    print(f"window usable after {time.process_time() - began:.2f} s of processor time (interpreter and NumPy were loaded)")
+    print(
+        f"window usable after {time.process_time() - began:.2f} s of processor time (interpreter and NumPy were loaded)"
+    )
     made.open_paths(demo_files()[:1])
     settle(application, made)
     studio, axis = made.studio, made.bench.axis
@@ -127,7 +134,9 @@ def window() -> None:
         application.processEvents()
         frames.append(time.thread_time() - began)
     frames.sort()
-    print(f"scrolling at 1280x800: median {1000 * frames[60]:.1f} ms, longest {1000 * frames[-1]:.1f} ms of the window's thread a frame")
+    print(
+        f"scrolling at 1280x800: median {1000 * frames[60]:.1f} ms, longest {1000 * frames[-1]:.1f} ms of the window's thread a frame"
+    )
     latency(application, made)
     live(application, made)
     made.close()
@@ -155,7 +164,9 @@ def live(application: object, made: object) -> None:
         shares.append((time.process_time() - cpu) / (time.time() - began))
         made.studio.transport.stop()
         made.studio.emit("playing")
-    print(f"playing uses {100 * shares[0]:.0f} % of a core; with all gauges and the spectrum at 50 Hz {100 * shares[1]:.0f} %")
+    print(
+        f"playing uses {100 * shares[0]:.0f} % of a core; with all gauges and the spectrum at 50 Hz {100 * shares[1]:.0f} %"
+    )
 
 
 def latency(application: object, made: object) -> None:
@@ -178,7 +189,9 @@ def latency(application: object, made: object) -> None:
             application.processEvents()
             time.sleep(0.001)
         waits.append(time.time() - began)
-    print(f"a setting changed while playing is heard after {1000 * np.median(waits):.0f} ms (longest {1000 * max(waits):.0f} ms)")
+    print(
+        f"a setting changed while playing is heard after {1000 * np.median(waits):.0f} ms (longest {1000 * max(waits):.0f} ms)"
+    )
     studio.transport.stop()
 
 
@@ -210,7 +223,9 @@ def hours() -> None:
             began = time.time()
             made.open_paths([path])
             first, exact, heard = follow(application, made, began)
-            print(f"2 h stereo 24-bit, {what}: heard after {heard:.2f} s, first whole waveform {first:.2f} s, exact {exact:.1f} s")
+            print(
+                f"2 h stereo 24-bit, {what}: heard after {heard:.2f} s, first whole waveform {first:.2f} s, exact {exact:.1f} s"
+            )
             studio = made.studio
             if what == "again":
                 made.close()
@@ -224,7 +239,9 @@ def hours() -> None:
                 application.processEvents()
                 time.sleep(0.005)
                 most = max(most, own_memory_mb())
-            print(f"  memory while playing with a Noise step: {most} MB (mapped files not counted), underruns {studio.transport.output.underruns}")
+            print(
+                f"  memory while playing with a Noise step: {most} MB (mapped files not counted), underruns {studio.transport.output.underruns}"
+            )
             made.close()
             poster.close()
 
@@ -239,7 +256,10 @@ def delivery() -> None:
         os.environ["PULIZIA_HOME"] = str(folder / "home")
         hour = long_wav(folder, 3600.0, 1)
         recipe = folder / "four.json"
-        steps = [{"tool": tool, "settings": {"profile_spans_s": [[0.2, 1.1]]} if tool == "noise" else {}} for tool in FOUR_STEPS]
+        steps = [
+            {"tool": tool, "settings": {"profile_spans_s": [[0.2, 1.1]]} if tool == "noise" else {}}
+            for tool in FOUR_STEPS
+        ]
         recipe.write_text(json.dumps({"format": "pulizia-recipe", "version": 1, "name": "Four", "steps": steps}))
         took = command("deliver", hour, "--recipe", recipe, "--target", "ebu-r128", "-o", folder / "out.wav")
         print(f"1 h of mono through {', '.join(FOUR_STEPS)} to a target: {3600 / took:.0f} x real time (two cores)")
@@ -256,7 +276,11 @@ def delivery() -> None:
 def command(*arguments: object) -> float:
     """Seconds by the clock of one command in a process of its own."""
     began = time.monotonic()
-    subprocess.run([sys.executable, "-c", "from pulizia.cli.main import run; run()", *map(str, arguments)], check=True, stdout=subprocess.DEVNULL)
+    subprocess.run(
+        [sys.executable, "-c", "from pulizia.cli.main import run; run()", *map(str, arguments)],
+        check=True,
+        stdout=subprocess.DEVNULL,
+    )
     return time.monotonic() - began
 
 

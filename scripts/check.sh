@@ -5,6 +5,7 @@ cd "$(dirname "$0")/.."
 bin=.venv/bin
 echo "== lint"
 $bin/ruff check src tests benchmarks scripts
+$bin/ruff format --check --quiet src tests benchmarks scripts
 echo "== types"
 $bin/mypy
 echo "== import contracts"

@@ -52,7 +52,10 @@ def uninstall() -> None:
 
 def refresh() -> None:
     """Tell the desktop, where its own commands are there."""
-    for command, folder in (("update-desktop-database", DATA / "applications"), ("update-mime-database", DATA / "mime")):
+    for command, folder in (
+        ("update-desktop-database", DATA / "applications"),
+        ("update-mime-database", DATA / "mime"),
+    ):
         if shutil.which(command) and folder.is_dir():
             subprocess.run([command, str(folder)], check=False, capture_output=True)
 

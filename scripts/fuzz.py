@@ -42,7 +42,13 @@ def good_files(folder: Path) -> list[tuple[Path, Callable[[Path], object]]]:
     rng = np.random.default_rng(1)
     sound = ArraySource((0.1 * rng.standard_normal((1, RATE))).astype(np.float32), RATE)
     made: list[tuple[Path, Callable[[Path], object]]] = []
-    kinds: tuple[tuple[Kind, str], ...] = (("wav", "wav"), ("flac", "flac"), ("mp3", "mp3"), ("opus", "opus"), ("m4a", "m4a"))
+    kinds: tuple[tuple[Kind, str], ...] = (
+        ("wav", "wav"),
+        ("flac", "flac"),
+        ("mp3", "mp3"),
+        ("opus", "opus"),
+        ("m4a", "m4a"),
+    )
     for kind, suffix in kinds:
         path = folder / f"good.{suffix}"
         write_source(sound, path, Deliverable(kind=kind), lambda _share: None)
@@ -55,7 +61,25 @@ def good_files(folder: Path) -> list[tuple[Path, Callable[[Path], object]]]:
     texts: tuple[tuple[str, str, Callable[[Path], object]], ...] = (
         ("good.pulizia", project_text(document.project, folder), load_project),
         ("good.json", recipe_text("r", steps, RATE), read_recipe),
-        ("targets.json", json.dumps({"targets": [t.__class__ and {"id": t.id, "title": t.title, "integrated_lufs": t.integrated_lufs, "tolerance_lu": 1, "true_peak_dbtp": -1} for t in shipped_targets()]}), lambda p: read_targets(p.read_text(errors="replace"), p.name)),
+        (
+            "targets.json",
+            json.dumps(
+                {
+                    "targets": [
+                        t.__class__
+                        and {
+                            "id": t.id,
+                            "title": t.title,
+                            "integrated_lufs": t.integrated_lufs,
+                            "tolerance_lu": 1,
+                            "true_peak_dbtp": -1,
+                        }
+                        for t in shipped_targets()
+                    ]
+                }
+            ),
+            lambda p: read_targets(p.read_text(errors="replace"), p.name),
+        ),
         ("words.json", json.dumps({"{} of {}": "{} von {}", "Close": "Zu"}), read_catalogue),
     )
     for file, text, reader in texts:
@@ -124,7 +148,10 @@ def main(minutes: float) -> int:
     memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     if memory > MOST_MB:
         wrong.append(f"memory reached {memory:.0f} MB")
-    print("\n".join(wrong[:20]) or f"{count} damaged files: each was read or refused in one sentence; {memory:.0f} MB at most")
+    print(
+        "\n".join(wrong[:20])
+        or f"{count} damaged files: each was read or refused in one sentence; {memory:.0f} MB at most"
+    )
     return 1 if wrong else 0
 
 

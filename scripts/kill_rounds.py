@@ -51,7 +51,9 @@ def one_round(folder: Path, seed: int, seconds: float) -> list[str]:
     source = folder / "voice.wav"
     before = source.read_bytes()
     environment = os.environ | {"PULIZIA_HOME": str(folder / "home")}
-    worker = subprocess.Popen([sys.executable, "-c", WORKER, str(folder), str(seed)], stdout=subprocess.PIPE, env=environment)
+    worker = subprocess.Popen(
+        [sys.executable, "-c", WORKER, str(folder), str(seed)], stdout=subprocess.PIPE, env=environment
+    )
     assert worker.stdout is not None
     worker.stdout.readline()
     time.sleep(seconds)
@@ -86,7 +88,9 @@ def rounds(count: int, folder: Path, seed: int = 0) -> list[str]:
     """Several rounds in one folder; all that was wrong."""
     rng = random.Random(seed)
     t = np.arange(4 * 48_000) / 48_000
-    soundfile.write(folder / "voice.wav", 0.1 * np.sin(2 * np.pi * 220 * t) * np.abs(np.sin(3 * t)), 48_000, subtype="PCM_16")
+    soundfile.write(
+        folder / "voice.wav", 0.1 * np.sin(2 * np.pi * 220 * t) * np.abs(np.sin(3 * t)), 48_000, subtype="PCM_16"
+    )
     found = []
     for number in range(count):
         found += [f"round {number}: {words}" for words in one_round(folder, seed + number, rng.uniform(0.0, 1.2))]

@@ -71,7 +71,15 @@ def main() -> None:
     folder = Path(sys.argv[1])
     x, y = examples(folder, tuple(sys.argv[2:]) or OTHERS, ROUNDS)
     print(f"{len(x)} moments of {x.shape[1]} figures")
-    learner = MLPRegressor(hidden_layer_sizes=(48,), activation="tanh", alpha=1e-3, batch_size=512, max_iter=25, random_state=1, early_stopping=True)
+    learner = MLPRegressor(
+        hidden_layer_sizes=(48,),
+        activation="tanh",
+        alpha=1e-3,
+        batch_size=512,
+        max_iter=25,
+        random_state=1,
+        early_stopping=True,
+    )
     learner.fit(x, y)
     for language in LANGUAGES:
         pair = moments(folder, language, 1)
@@ -81,8 +89,19 @@ def main() -> None:
         speaking = heard[:, :12].max(axis=1) > -30.0
         for cut in (2245.0, 2828.0, 3564.0, 4490.0):
             away = learner.predict(net.inputs(heard, cut)) - made
-            print(language, cut, "left over in dB", np.round(away[speaking].std(axis=0), 1), "beside", np.round(made[speaking].std(axis=0), 1))
-    weights = {f"{name}{n}": part.astype(np.float16) for name, parts in (("w", learner.coefs_), ("b", learner.intercepts_)) for n, part in enumerate(parts)}
+            print(
+                language,
+                cut,
+                "left over in dB",
+                np.round(away[speaking].std(axis=0), 1),
+                "beside",
+                np.round(made[speaking].std(axis=0), 1),
+            )
+    weights = {
+        f"{name}{n}": part.astype(np.float16)
+        for name, parts in (("w", learner.coefs_), ("b", learner.intercepts_))
+        for n, part in enumerate(parts)
+    }
     np.savez_compressed(TARGET, **weights)
     print(f"{TARGET.name}: {TARGET.stat().st_size} bytes")
 

@@ -13,7 +13,28 @@ from collections.abc import Iterator
 from pathlib import Path
 
 SOURCE = Path(__file__).resolve().parent.parent / "src" / "pulizia"
-SPEECHLESS = {"colour", "setProperty", "property", "content_key", "emit", "on", "getattr", "hasattr", "einsum", "compile", "suppress", "setattr", "joinpath", "cache_folder", "config_folder", "state_folder", "encode", "decode", "set", "text_of"}
+SPEECHLESS = {
+    "colour",
+    "setProperty",
+    "property",
+    "content_key",
+    "emit",
+    "on",
+    "getattr",
+    "hasattr",
+    "einsum",
+    "compile",
+    "suppress",
+    "setattr",
+    "joinpath",
+    "cache_folder",
+    "config_folder",
+    "state_folder",
+    "encode",
+    "decode",
+    "set",
+    "text_of",
+}
 
 
 def templates(tree: ast.Module) -> Iterator[str]:
@@ -28,7 +49,12 @@ def templates(tree: ast.Module) -> Iterator[str]:
             silent |= {id(child) for argument in node.args for child in ast.walk(argument)}
         if isinstance(node, ast.JoinedStr):
             silent |= {id(value) for value in node.values if isinstance(value, ast.Constant)}
-            silent |= {id(child) for value in node.values if isinstance(value, ast.FormattedValue) and value.format_spec for child in ast.walk(value.format_spec)}
+            silent |= {
+                id(child)
+                for value in node.values
+                if isinstance(value, ast.FormattedValue) and value.format_spec
+                for child in ast.walk(value.format_spec)
+            }
     for node in ast.walk(tree):
         if id(node) in silent:
             continue
@@ -42,7 +68,13 @@ def is_spoken(text: str) -> bool:
     """Whether this looks like words for people: a sentence, a phrase, or a name that begins with a capital."""
     plain = text.replace("{}", "").strip()
     letters = sum(c.isalpha() for c in plain)
-    if letters < 2 or plain.startswith(("#", "_", ".", "<")) or (plain[:1] == "Q" and plain[1:2].isupper()) or "://" in plain or plain.isupper():
+    if (
+        letters < 2
+        or plain.startswith(("#", "_", ".", "<"))
+        or (plain[:1] == "Q" and plain[1:2].isupper())
+        or "://" in plain
+        or plain.isupper()
+    ):
         return False
     return " " in plain or plain[:1].isupper() or (plain.isalpha() and plain.islower())
 

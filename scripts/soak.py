@@ -127,7 +127,9 @@ def main(minutes: float) -> int:
     drift_ms = clock_drift_ms(studio, turn)
     stuck, faults = [j.title for j in studio.pool.busy], studio.pool.unexpected
     memory = ", ".join(f"{mb:.0f}" for mb in seen)
-    print(f"{done} actions; memory after each quarter {memory} MB; stuck: {stuck or 'none'}; faults: {faults or 'none'}; clock {drift_ms:+.0f} ms over {CLOCK_S:.0f} s")
+    print(
+        f"{done} actions; memory after each quarter {memory} MB; stuck: {stuck or 'none'}; faults: {faults or 'none'}; clock {drift_ms:+.0f} ms over {CLOCK_S:.0f} s"
+    )
     window.close()
     poster.close()
     return 1 if stuck or faults or seen[-1] > 1.3 * seen[1] + 100 or abs(drift_ms) > MOST_DRIFT_MS else 0

@@ -172,7 +172,18 @@ def score(s: Scene) -> QWidget:
     """Ten steps."""
     s.open(*demo_files())
     s.studio.choose_recording(s.studio.document.project.recordings[3].id)
-    s.add("hum", "clicks", "gate", "noise", "room_tail", "sibilance", "equaliser", "split_compressor", "limiter", "leveller")
+    s.add(
+        "hum",
+        "clicks",
+        "gate",
+        "noise",
+        "room_tail",
+        "sibilance",
+        "equaliser",
+        "split_compressor",
+        "limiter",
+        "leveller",
+    )
     return s.window
 
 

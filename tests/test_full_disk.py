@@ -34,7 +34,11 @@ class Disk:
         """Fill it up to the last few kilobytes."""
         filler = self.folder / "filler"
         filler.unlink(missing_ok=True)
-        free = int(subprocess.run(["df", "--output=avail", "-k", self.folder], capture_output=True, text=True, check=True).stdout.split()[-1])
+        free = int(
+            subprocess.run(
+                ["df", "--output=avail", "-k", self.folder], capture_output=True, text=True, check=True
+            ).stdout.split()[-1]
+        )
         filler.write_bytes(b"x" * 1024 * max(0, free - kilobytes))
 
     def names(self) -> set[str]:
@@ -45,7 +49,9 @@ class Disk:
 def disk(tmp_path: Path) -> Iterator[Disk]:
     folder = tmp_path / "disk"
     folder.mkdir()
-    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={DISK_KB}k", "tmpfs", str(folder)], capture_output=True, check=False)
+    mounted = subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", f"size={DISK_KB}k", "tmpfs", str(folder)], capture_output=True, check=False
+    )
     if mounted.returncode:
         pytest.skip("a small disk can only be mounted by the administrator")
     yield Disk(folder)
@@ -54,7 +60,9 @@ def disk(tmp_path: Path) -> Iterator[Disk]:
 
 @pytest.mark.parametrize("kind", ["wav", "flac", "mp3", "opus", "m4a"])
 @pytest.mark.parametrize("left_kb", [0, 12, SPARE_KB + 20])
-def test_a_delivery_onto_a_full_disk_leaves_nothing_and_the_old_file_stays(capsys, disk: Disk, voice_file: Path, kind: str, left_kb: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_delivery_onto_a_full_disk_leaves_nothing_and_the_old_file_stays(
+    capsys, disk: Disk, voice_file: Path, kind: str, left_kb: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     if left_kb < SPARE_KB:  # past the look beforehand, as if the disk had filled up meanwhile
         monkeypatch.setattr("pulizia.delivery.deliver.SPARE_BYTES", -(1 << 30))
     elif kind != "wav":
@@ -80,10 +88,14 @@ def test_a_picture_onto_a_full_disk_leaves_nothing(capsys, disk: Disk, film: Pat
     assert disk.names() == set()
 
 
-def test_the_rest_of_a_batch_goes_on(capsys, disk: Disk, wav: Callable[..., Path], voice: np.ndarray, tmp_path: Path) -> None:
+def test_the_rest_of_a_batch_goes_on(
+    capsys, disk: Disk, wav: Callable[..., Path], voice: np.ndarray, tmp_path: Path
+) -> None:
     long, short = wav(voice, "long.wav"), wav(voice[:, 48_000 : 48_000 + 24_000], "short.wav")
     recipe = tmp_path / "r.json"
-    recipe.write_text('{"format": "pulizia-recipe", "version": 1, "name": "r", "steps": [{"tool": "level", "settings": {}}]}')
+    recipe.write_text(
+        '{"format": "pulizia-recipe", "version": 1, "name": "r", "steps": [{"tool": "level", "settings": {}}]}'
+    )
     disk.leave(SPARE_KB + 300)
     code, out, err = run(capsys, "repair", long, short, "--recipe", recipe, "-o", disk.folder, "--jobs", 1)
     assert code == 1
@@ -100,7 +112,9 @@ def test_reports_projects_recipes_and_targets_are_whole_or_not_there(disk: Disk,
     document.save(project)
     before = project.read_bytes()
     for n in range(60):
-        document.add_step(document.project.recordings[0].id, "equaliser", {"bands": [["bell", 500.0 + n, -3.0, 2.0]] * 8})
+        document.add_step(
+            document.project.recordings[0].id, "equaliser", {"bands": [["bell", 500.0 + n, -3.0, 2.0]] * 8}
+        )
     disk.leave(4)
     with pytest.raises(DiskError, match="disk is full"):
         document.save(project)
@@ -110,14 +124,22 @@ def test_reports_projects_recipes_and_targets_are_whole_or_not_there(disk: Disk,
     with pytest.raises(DiskError, match="disk is full"):
         write_text(disk.folder / "report.html", "x" * 40_000)
     with pytest.raises(DiskError, match="disk is full"):
-        save_own(shipped_targets()[0].__class__(id="own", title="t" * 20_000, integrated_lufs=-20, tolerance_lu=1, true_peak_dbtp=-1), disk.folder, write_text)
+        save_own(
+            shipped_targets()[0].__class__(
+                id="own", title="t" * 20_000, integrated_lufs=-20, tolerance_lu=1, true_peak_dbtp=-1
+            ),
+            disk.folder,
+            write_text,
+        )
     assert disk.names() == {"job.pulizia"}
     disk.leave(400)
     document.save(project)
     assert len(load_project(project).recordings[0].score) == 60
 
 
-def test_pictures_and_printed_reports_are_whole_or_not_there(disk: Disk, voice_file: Path, tmp_path: Path, qtbot) -> None:
+def test_pictures_and_printed_reports_are_whole_or_not_there(
+    disk: Disk, voice_file: Path, tmp_path: Path, qtbot
+) -> None:
     from PySide6.QtWidgets import QApplication
 
     from pulizia.desktop.start import make_application, make_window
@@ -152,14 +174,19 @@ def test_pictures_and_printed_reports_are_whole_or_not_there(disk: Disk, voice_f
     poster.close()
 
 
-def test_caches_and_journals_on_a_full_disk_cost_no_work(capsys, disk: Disk, voice_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_caches_and_journals_on_a_full_disk_cost_no_work(
+    capsys, disk: Disk, voice_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("PULIZIA_HOME", str(disk.folder))
     disk.leave(0)
     target = tmp_path / "out.wav"
     assert run(capsys, "deliver", voice_file, "--target", "online-16", "--recipe", "hard-s", "-o", target)[0] == 0
     assert open_media(target).source.frames == open_media(voice_file).source.frames
     said = []
-    for arguments in (("measure", tmp_path / "coded.flac"), ("deliver", voice_file, "--target", "online-16", "--rate", "44100", "-o", tmp_path / "other.wav")):
+    for arguments in (
+        ("measure", tmp_path / "coded.flac"),
+        ("deliver", voice_file, "--target", "online-16", "--rate", "44100", "-o", tmp_path / "other.wav"),
+    ):
         if arguments[0] == "measure":
             run(capsys, "deliver", voice_file, "--target", "online-16", "-o", tmp_path / "coded.flac")
         code, _, err = run(capsys, *arguments)

@@ -53,14 +53,33 @@ def tiny_process(block, settings, _analysis):
     return block.samples * np.float32(10 ** (settings.gain_db / 20))
 
 
-def test_a_tool_is_one_module_and_one_line(capsys, monkeypatch: pytest.MonkeyPatch, wav: Callable[..., Path], tmp_path: Path, qtbot) -> None:
+def test_a_tool_is_one_module_and_one_line(
+    capsys, monkeypatch: pytest.MonkeyPatch, wav: Callable[..., Path], tmp_path: Path, qtbot
+) -> None:
     """Once registered it is in the panel, on the command line, in recipes and in the manual."""
-    tool = Tool(id="tiny", title="Tiny", summary="A small one.", settings=TinySettings, order=99, process=tiny_process, caption=lambda s: f"{s.gain_db:g} dB")
+    tool = Tool(
+        id="tiny",
+        title="Tiny",
+        summary="A small one.",
+        settings=TinySettings,
+        order=99,
+        process=tiny_process,
+        caption=lambda s: f"{s.gain_db:g} dB",
+    )
     monkeypatch.setattr(registry, "ALL", (*registry.ALL, tool))
     monkeypatch.setitem(registry._BY_ID, "tiny", tool)
     path = wav(voice_in_noise(2.0), "a.wav")
     recipe = tmp_path / "r.json"
-    recipe.write_text(json.dumps({"format": "pulizia-recipe", "version": 1, "name": "r", "steps": [{"tool": "tiny", "settings": {"gain_db": -20}}]}))
+    recipe.write_text(
+        json.dumps(
+            {
+                "format": "pulizia-recipe",
+                "version": 1,
+                "name": "r",
+                "steps": [{"tool": "tiny", "settings": {"gain_db": -20}}],
+            }
+        )
+    )
     assert run(capsys, "repair", path, "--recipe", recipe, "-o", tmp_path / "b.wav")[0] == 0
     before, after = (open_media(p).source.read(0, 1000) for p in (path, tmp_path / "b.wav"))
     assert np.abs(after - before * 0.1).max() < 1e-6
@@ -136,7 +155,29 @@ def test_damaged_wav_files_open_or_are_one_sentence(tmp_path_factory: pytest.Tem
 
 json_values = st.recursive(
     st.none() | st.booleans() | st.integers(-(10**12), 10**12) | st.floats(allow_nan=True) | st.text(max_size=12),
-    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from(["tool", "settings", "spans_s", "steps", "name", "id", "targets", "integrated_lufs", "gate", "areas", "bands"]) | st.text(max_size=6), inner, max_size=5),
+    lambda inner: (
+        st.lists(inner, max_size=4)
+        | st.dictionaries(
+            st.sampled_from(
+                [
+                    "tool",
+                    "settings",
+                    "spans_s",
+                    "steps",
+                    "name",
+                    "id",
+                    "targets",
+                    "integrated_lufs",
+                    "gate",
+                    "areas",
+                    "bands",
+                ]
+            )
+            | st.text(max_size=6),
+            inner,
+            max_size=5,
+        )
+    ),
     max_leaves=12,
 )
 
@@ -145,9 +186,16 @@ json_values = st.recursive(
 @given(content=json_values, tool=st.sampled_from([t.id for t in registry.ALL]))
 def test_any_json_is_read_or_refused_in_one_sentence(content: object, tool: str) -> None:
     step = {"tool": tool, "settings": content}
-    recipes = (content, {"format": "pulizia-recipe", "version": 1, "steps": [step]}, {"format": "pulizia-recipe", "version": 1, "steps": content})
+    recipes = (
+        content,
+        {"format": "pulizia-recipe", "version": 1, "steps": [step]},
+        {"format": "pulizia-recipe", "version": 1, "steps": content},
+    )
     told = [refusal(lambda v=v: parse_recipe(json.dumps(v), "r.json")) for v in recipes]
-    told += [refusal(lambda v=v: read_targets(json.dumps(v), "t.json")) for v in (content, {"targets": [content]}, {"targets": content})]
+    told += [
+        refusal(lambda v=v: read_targets(json.dumps(v), "t.json"))
+        for v in (content, {"targets": [content]}, {"targets": content})
+    ]
     assert all(told)
 
 

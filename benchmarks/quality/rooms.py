@@ -72,7 +72,9 @@ def rooms(folder: Path) -> None:
         told = []
         for name, made in rows:
             pesq, stoi = scored(voice, made)
-            told.append(f"{name} PESQ {pesq:.2f} STOI {stoi:.3f} tail in pauses {db(made[pauses]) - db(sound[pauses]):+.1f} dB")
+            told.append(
+                f"{name} PESQ {pesq:.2f} STOI {stoi:.3f} tail in pauses {db(made[pauses]) - db(sound[pauses]):+.1f} dB"
+            )
         dry = treated(voice, "room_tail", {})
         print(f"room {language}: {'; '.join(told)}; dry voice {db(dry[~pauses]) - db(voice[~pauses]):+.2f} dB")
 
@@ -87,7 +89,10 @@ def uneven(folder: Path, language: str) -> tuple[np.ndarray, list[tuple[int, int
         spoken: list[np.ndarray] = []
         while sum(map(len, spoken)) < 2 * RATE:
             word = parts[n % len(parts)]
-            spoken += [word / np.sqrt((word**2).mean()) * 10 ** (-24 / 20), np.zeros(round(rng.uniform(0.08, 0.2) * RATE))]
+            spoken += [
+                word / np.sqrt((word**2).mean()) * 10 ** (-24 / 20),
+                np.zeros(round(rng.uniform(0.08, 0.2) * RATE)),
+            ]
             n += 1
         whole, start = np.concatenate(spoken[:-1]), sum(map(len, made))
         places.append((start, start + len(whole)))
@@ -101,7 +106,9 @@ def levelling(folder: Path) -> None:
     for language in LANGUAGES:
         sound, places = uneven(folder, language)
         made = treated(sound, "leveller", {})
-        before, after = (np.array([measure(source_of(x[a:b])).integrated_lufs for a, b in places], float) for x in (sound, made))
+        before, after = (
+            np.array([measure(source_of(x[a:b])).integrated_lufs for a, b in places], float) for x in (sound, made)
+        )
         between = [(p[1] + RATE // 5, q[0] - RATE // 10) for p, q in pairwise(places)]
         rise = max(db(made[a:b]) - db(sound[a:b]) for a, b in between)
         gain = [20 * np.log10(np.abs(made[a:b] / sound[a:b])[np.abs(sound[a:b]) > 0.01]) for a, b in places]

@@ -50,7 +50,10 @@ def references(sound: np.ndarray, clip: np.ndarray) -> dict[str, np.ndarray]:
         import logmmse
 
         made["logmmse"] = logmmse.logmmse(sound.astype(np.float32), RATE, initial_noise=6).astype(float)
-    return {name: y[: len(sound)] if len(y) >= len(sound) else np.pad(y, (0, len(sound) - len(y))) for name, y in made.items()}
+    return {
+        name: y[: len(sound)] if len(y) >= len(sound) else np.pad(y, (0, len(sound) - len(y)))
+        for name, y in made.items()
+    }
 
 
 def noise(folder: Path) -> None:
@@ -62,11 +65,20 @@ def noise(folder: Path) -> None:
             rows: dict[str, list[tuple[float, float]]] = {}
             for voice in voices:
                 sound = mixed(voice, kind, snr, rng)
-                made = {"ours": treated(sound, "noise", {"reduction_db": 40.0, "profile_spans_s": [[0.1, 1.1]], "following": "changes"})}
+                made = {
+                    "ours": treated(
+                        sound, "noise", {"reduction_db": 40.0, "profile_spans_s": [[0.1, 1.1]], "following": "changes"}
+                    )
+                }
                 made |= references(sound, sound[round(0.1 * RATE) : round(1.1 * RATE)])
                 for name, y in made.items():
-                    rows.setdefault(name, []).append((si_sdr(voice, y) - si_sdr(voice, sound), pesq(voice, y) - pesq(voice, sound)))
-            text = "   ".join(f"{name} {np.mean([a for a, _ in r]):+.1f} dB, PESQ {np.mean([b for _, b in r]):+.2f}" for name, r in rows.items())
+                    rows.setdefault(name, []).append(
+                        (si_sdr(voice, y) - si_sdr(voice, sound), pesq(voice, y) - pesq(voice, sound))
+                    )
+            text = "   ".join(
+                f"{name} {np.mean([a for a, _ in r]):+.1f} dB, PESQ {np.mean([b for _, b in r]):+.2f}"
+                for name, r in rows.items()
+            )
             print(f"noise {kind} {snr} dB: {text}")
 
 
@@ -78,7 +90,9 @@ def sieve(folder: Path) -> None:
         sound = mixed(voice, "white", 5, rng)
         scores = [si_sdr(voice, treated(sound * 10 ** (g / 20), "voice_sieve", {"amount": 1.0})) for g in (0, -40, 12)]
         clean = si_sdr(voice, treated(voice, "voice_sieve", {"amount": 1.0}))
-        print(f"sieve {language}: {si_sdr(voice, sound):.1f} in, {scores[0]:.2f} out; 40 dB below {scores[1]:.2f}, 12 dB above {scores[2]:.2f}; clean {clean:.1f}")
+        print(
+            f"sieve {language}: {si_sdr(voice, sound):.1f} in, {scores[0]:.2f} out; 40 dB below {scores[1]:.2f}, 12 dB above {scores[2]:.2f}; clean {clean:.1f}"
+        )
 
 
 def hum(folder: Path) -> None:
@@ -93,9 +107,16 @@ def hum(folder: Path) -> None:
             made = treated(voice + sum(tones), "hum", {})
             error = (made - voice)[RATE:-RATE]
             left = max(
-                20 * np.log10(abs(2 * np.mean(error * np.exp(-1j * ((k + 1) * phase + k))[RATE:-RATE])) / 10 ** ((-40 - 3 * k) / 20)) for k in range(9)
+                20
+                * np.log10(
+                    abs(2 * np.mean(error * np.exp(-1j * ((k + 1) * phase + k))[RATE:-RATE]))
+                    / 10 ** ((-40 - 3 * k) / 20)
+                )
+                for k in range(9)
             )
-            print(f"hum {language} {base} Hz, drift {drift}: lines {left:.1f} dB, error {10 * np.log10((error**2).mean() / (voice**2).mean()):.1f} dB re speech")
+            print(
+                f"hum {language} {base} Hz, drift {drift}: lines {left:.1f} dB, error {10 * np.log10((error**2).mean() / (voice**2).mean()):.1f} dB re speech"
+            )
 
 
 def gates(folder: Path) -> None:
@@ -109,7 +130,11 @@ def gates(folder: Path) -> None:
         level, first = gate.levels(sound[None].astype(np.float32), 0, settings, RATE)
         opened = gate.open_steps(level[0], settings)
         envelope = np.sqrt(np.convolve(voice**2, np.ones(480) / 480, mode="same"))
-        words = [(a, b) for a, b in runs(np.convolve(envelope > 0.02 * envelope.max(), np.ones(4800), mode="same") > 0) if b - a > 9600]
+        words = [
+            (a, b)
+            for a, b in runs(np.convolve(envelope > 0.02 * envelope.max(), np.ones(4800), mode="same") > 0)
+            if b - a > 9600
+        ]
         loud = envelope > 10 ** (-20 / 20) * np.sqrt((voice[np.abs(voice) > 0.004] ** 2).mean())
         cuts = []
         for a, b in words:
@@ -117,7 +142,9 @@ def gates(folder: Path) -> None:
             step = at * 1000 // RATE - first
             after = opened[step:]
             cuts.append(int(np.argmax(after)) if after.any() and not after[0] else 0)
-        print(f"gate {language}: {len(cuts)} words, most cut {max(cuts)} ms, more than 10 ms: {sum(c > 10 for c in cuts)}; open {100 * opened.mean():.0f} %")
+        print(
+            f"gate {language}: {len(cuts)} words, most cut {max(cuts)} ms, more than 10 ms: {sum(c > 10 for c in cuts)}; open {100 * opened.mean():.0f} %"
+        )
 
 
 def ringing(folder: Path) -> None:
@@ -132,7 +159,9 @@ def ringing(folder: Path) -> None:
         a, b = (spectrum(source_of(x), 0, len(x), size=16_384) for x in (voice, made))
         change = 10 * np.log10(b.average / a.average)
         left = [float(change[np.argmin(abs(a.hz - f)) - 3 :][:7].mean()) for f in places]
-        print(f"ringing {language}: left {np.round(left, 1)} dB; a voice without is {'untouched' if np.array_equal(plain, voice.astype(np.float32)) else 'touched'}")
+        print(
+            f"ringing {language}: left {np.round(left, 1)} dB; a voice without is {'untouched' if np.array_equal(plain, voice.astype(np.float32)) else 'touched'}"
+        )
 
 
 def harms(folder: Path) -> None:
@@ -144,18 +173,27 @@ def harms(folder: Path) -> None:
         for kind in ("white", "pink", "fan"):
             sound = mixed(voice, kind, 12, rng)
             for reduction, sensitivity in ((6.0, 0.0), (12.0, 0.0), (24.0, 0.0), (24.0, 6.0), (36.0, 12.0)):
-                made = treated(sound, "noise", {"reduction_db": reduction, "sensitivity_db": sensitivity, "profile_spans_s": [[0.1, 1.1]]})
+                made = treated(
+                    sound,
+                    "noise",
+                    {"reduction_db": reduction, "sensitivity_db": sensitivity, "profile_spans_s": [[0.1, 1.1]]},
+                )
                 found = harm(source_of(sound), source_of(made), ())
                 if found is None:
                     continue
                 size = 1024
-                frames = [np.lib.stride_tricks.sliding_window_view(x, size)[:: size // 2] * np.hanning(size) for x in (voice, sound, made)]
+                frames = [
+                    np.lib.stride_tricks.sliding_window_view(x, size)[:: size // 2] * np.hanning(size)
+                    for x in (voice, sound, made)
+                ]
                 s, x, y = (np.abs(np.fft.rfft(f)) for f in frames)
                 gain = y / np.maximum(x, 1e-9)
                 strong = s**2 > 0.01 * (s**2).mean()
                 measured.append(found.level_db)
                 true.append(10 * np.log10((np.maximum(1 - gain, 0) ** 2 * s**2)[strong].sum() / (s**2)[strong].sum()))
-    print(f"harm: correlation with the true loss of the voice {np.corrcoef(measured, true)[0, 1]:.3f} over {len(true)} mixtures; mean difference {np.mean(np.array(measured) - true):+.1f} dB")
+    print(
+        f"harm: correlation with the true loss of the voice {np.corrcoef(measured, true)[0, 1]:.3f} over {len(true)} mixtures; mean difference {np.mean(np.array(measured) - true):+.1f} dB"
+    )
 
 
 def click(folder: Path) -> None:
@@ -167,9 +205,15 @@ def click(folder: Path) -> None:
         rng = np.random.default_rng(1)
         rms = float(np.sqrt((voice[np.abs(voice) > 0.004] ** 2).mean()))
         sound, places = voice.copy(), []
-        for at in np.sort(rng.choice(np.arange(RATE // 2, len(voice) - RATE // 2, RATE // 10), 60, replace=False)) + rng.integers(0, 2000, 60):
+        for at in np.sort(
+            rng.choice(np.arange(RATE // 2, len(voice) - RATE // 2, RATE // 10), 60, replace=False)
+        ) + rng.integers(0, 2000, 60):
             width = int(rng.choice([1, 3, 8, 20, 40]))
-            shape = np.full(1, 3.0) if width == 1 else rng.normal(0, 1, width) * np.hanning(width + 2)[1:-1] * rng.choice([1.5, 3, 6])
+            shape = (
+                np.full(1, 3.0)
+                if width == 1
+                else rng.normal(0, 1, width) * np.hanning(width + 2)[1:-1] * rng.choice([1.5, 3, 6])
+            )
             sound[at : at + width] += shape * rms * rng.choice([-1, 1])
             places.append((at, at + width))
         alone = clicks.find(voice.astype(np.float32), 0, settings, RATE)
@@ -180,7 +224,9 @@ def click(folder: Path) -> None:
         for p, q in places:
             inside[p - 4 : q + 4] = True
         error = 10 * np.log10(((made - voice)[inside] ** 2).sum() / ((sound - voice)[inside] ** 2).sum())
-        print(f"clicks {language}: {hits} of 60 found, {10 * len(alone) / (len(voice) / RATE):.1f} false alarms per 10 s, error energy {error:.1f} dB")
+        print(
+            f"clicks {language}: {hits} of 60 found, {10 * len(alone) / (len(voice) / RATE):.1f} false alarms per 10 s, error energy {error:.1f} dB"
+        )
 
 
 def plosive(folder: Path) -> None:
@@ -194,7 +240,13 @@ def plosive(folder: Path) -> None:
         sound, places = voice.copy(), []
         for a, _ in [r for r in runs(loud) if r[1] - r[0] > 9600]:
             t = np.arange(4800) / RATE
-            sound[a : a + 4800] += (rng.uniform(2, 5) * rms * np.exp(-t / 0.03) * np.minimum(1, t / 0.006) * np.sin(2 * np.pi * rng.uniform(40, 90) * t))[: len(sound) - a]
+            sound[a : a + 4800] += (
+                rng.uniform(2, 5)
+                * rms
+                * np.exp(-t / 0.03)
+                * np.minimum(1, t / 0.006)
+                * np.sin(2 * np.pi * rng.uniform(40, 90) * t)
+            )[: len(sound) - a]
             places.append((a, a + 4800))
         alone = plosives.find(voice[None].astype(np.float32), 0, settings, RATE)
         found = plosives.find(sound[None].astype(np.float32), 0, settings, RATE)
@@ -206,7 +258,9 @@ def plosive(folder: Path) -> None:
         for p, q in hits:
             inside[p:q] = True
         energy = 10 * np.log10((after[inside] ** 2).sum() / max((before[inside] ** 2).sum(), 1e-12))
-        print(f"plosives {language}: {len(hits)} of {len(places)} found, {len(alone)} in the voice itself, energy below 110 Hz {energy:.1f} dB")
+        print(
+            f"plosives {language}: {len(hits)} of {len(places)} found, {len(alone)} in the voice itself, energy below 110 Hz {energy:.1f} dB"
+        )
 
 
 def overloads(folder: Path) -> None:
@@ -217,8 +271,13 @@ def overloads(folder: Path) -> None:
         sound = np.clip(voice, -limit, limit)
         made = treated(sound, "overload", {})
         cut = np.abs(voice) > limit
-        others = np.array_equal(made[np.abs(sound.astype(np.float32)) < limit - 6e-5], sound.astype(np.float32)[np.abs(sound.astype(np.float32)) < limit - 6e-5])
-        print(f"overload {language}: {si_sdr(voice[cut], sound[cut]):.1f} dB to {si_sdr(voice[cut], made[cut]):.1f} dB, all others identical: {others}")
+        others = np.array_equal(
+            made[np.abs(sound.astype(np.float32)) < limit - 6e-5],
+            sound.astype(np.float32)[np.abs(sound.astype(np.float32)) < limit - 6e-5],
+        )
+        print(
+            f"overload {language}: {si_sdr(voice[cut], sound[cut]):.1f} dB to {si_sdr(voice[cut], made[cut]):.1f} dB, all others identical: {others}"
+        )
 
 
 SECTIONS = {

@@ -34,7 +34,9 @@ from pulizia.units import (
 )
 
 FRAMES = 200
-spans = st.lists(st.tuples(st.integers(0, FRAMES), st.integers(0, 60)).map(lambda t: Span(t[0], t[0] + t[1])), max_size=6)
+spans = st.lists(
+    st.tuples(st.integers(0, FRAMES), st.integers(0, 60)).map(lambda t: Span(t[0], t[0] + t[1])), max_size=6
+)
 
 
 def as_set(given_spans) -> set[int]:
@@ -92,7 +94,9 @@ def test_sources_made_of_sources_read_what_they_say() -> None:
     rng = np.random.default_rng(1)
     two = ArraySource(rng.standard_normal((2, 500)).astype(np.float32), 8000)
     left, right = two.read(0, 500)
-    assert np.array_equal(picked(two, "left").read(10, 50), np.stack([left, left])[: picked(two, "left").channels, 10:50])
+    assert np.array_equal(
+        picked(two, "left").read(10, 50), np.stack([left, left])[: picked(two, "left").channels, 10:50]
+    )
     assert np.abs(picked(two, "mid").read(0, 500)[0] - (left + right) / 2).max() < 1e-6
     assert np.abs(picked(two, "side").read(0, 500)[0] - (left - right) / 2).max() < 1e-6
     part = SpanSource(two, 100, 300)
@@ -122,7 +126,11 @@ def test_markers_survive_the_list_and_the_cue_chunks(rows) -> None:
         size = int.from_bytes(chunks[4:8], "little")
         found = parse_cues(chunks[8 : 8 + size], [chunks[8 + size + (size & 1) + 8 :]])
         assert [m.frame for m in found] == [m.frame for m in markers]
-        assert all(m.name == wanted.name.strip() for m, wanted in zip(found, markers, strict=True) if wanted.name.strip() and "\0" not in wanted.name)
+        assert all(
+            m.name == wanted.name.strip()
+            for m, wanted in zip(found, markers, strict=True)
+            if wanted.name.strip() and "\0" not in wanted.name
+        )
 
 
 def test_a_line_without_a_time_is_told_with_its_number() -> None:
@@ -145,7 +153,10 @@ def test_figures_carry_a_true_minus_and_no_minus_nought(value, decimals: int, pl
     assert format_number(value, decimals, plus=plus) == text
 
 
-@pytest.mark.parametrize(("seconds", "decimals", "text"), [(0, 0, "0:00"), (59.6, 0, "1:00"), (3599.999, 2, "1:00:00.00"), (75.25, 2, "1:15.25"), (-1, 0, "0:00")])
+@pytest.mark.parametrize(
+    ("seconds", "decimals", "text"),
+    [(0, 0, "0:00"), (59.6, 0, "1:00"), (3599.999, 2, "1:00:00.00"), (75.25, 2, "1:15.25"), (-1, 0, "0:00")],
+)
 def test_times_carry_over(seconds: float, decimals: int, text: str) -> None:
     assert format_time(seconds, decimals) == text
     assert len(format_clock(seconds)) == 12

@@ -19,7 +19,10 @@ from pulizia.session.document import Document
 @pytest.fixture
 def recipe(tmp_path: Path) -> Path:
     path = tmp_path / "noise.json"
-    steps = [{"tool": "noise", "settings": {"profile_spans_s": [[0.1, 0.9]], "reduction_db": 12}}, {"tool": "level", "settings": {"peak_dbfs": -3}}]
+    steps = [
+        {"tool": "noise", "settings": {"profile_spans_s": [[0.1, 0.9]], "reduction_db": 12}},
+        {"tool": "level", "settings": {"peak_dbfs": -3}},
+    ]
     path.write_text(json.dumps({"format": "pulizia-recipe", "version": 1, "name": "n", "steps": steps}))
     return path
 
@@ -37,7 +40,18 @@ def test_measure_prints_figures_for_people_and_for_programs(capsys, voice_file: 
     assert "LUFS" in out
     code, out, _ = run(capsys, "measure", voice_file, "--json")
     figures = json.loads(out)
-    wanted = {"integrated_lufs", "momentary_max_lufs", "short_term_max_lufs", "loudness_range_lu", "true_peak_dbtp", "sample_peak_dbfs", "rms_dbfs", "duration_s", "rate_hz", "channels"}
+    wanted = {
+        "integrated_lufs",
+        "momentary_max_lufs",
+        "short_term_max_lufs",
+        "loudness_range_lu",
+        "true_peak_dbtp",
+        "sample_peak_dbfs",
+        "rms_dbfs",
+        "duration_s",
+        "rate_hz",
+        "channels",
+    }
     assert wanted <= set(figures)
     samples, _ = soundfile.read(voice_file)
     assert figures["sample_peak_dbfs"] == pytest.approx(20 * np.log10(np.abs(samples).max()), abs=1e-4)
@@ -56,7 +70,9 @@ def test_measure_of_a_span_equals_measuring_that_span_alone(capsys, voice_file: 
     assert "does not lie inside" in err
 
 
-def test_repair_gives_the_samples_of_the_chain_and_keeps_the_source(capsys, tmp_path: Path, voice_file: Path, recipe: Path, untouched) -> None:
+def test_repair_gives_the_samples_of_the_chain_and_keeps_the_source(
+    capsys, tmp_path: Path, voice_file: Path, recipe: Path, untouched
+) -> None:
     untouched(voice_file)
     target = tmp_path / "out.wav"
     assert run(capsys, "repair", voice_file, "--recipe", recipe, "-o", target, "--bits", "float")[0] == 0
@@ -70,15 +86,21 @@ def test_repair_gives_the_samples_of_the_chain_and_keeps_the_source(capsys, tmp_
     assert np.abs(written).max() == pytest.approx(10 ** (-3 / 20), rel=1e-5)
 
 
-def test_repair_of_several_files_goes_into_a_folder(capsys, tmp_path: Path, wav: Callable[..., Path], recipe: Path) -> None:
+def test_repair_of_several_files_goes_into_a_folder(
+    capsys, tmp_path: Path, wav: Callable[..., Path], recipe: Path
+) -> None:
     files = [wav(voice_in_noise(3.0, seed=n), f"t{n}.wav") for n in range(2)]
     out = tmp_path / "out"
     assert run(capsys, "repair", *files, "--recipe", recipe, "-o", out, "--format", "flac")[0] == 0
     assert sorted(p.name for p in out.iterdir()) == ["t0.flac", "t1.flac"]
 
 
-@pytest.mark.parametrize(("target", "level", "ceiling"), [("ebu-r128", -23.0, -1.0), ("atsc-a85", -24.0, -2.0), ("online-14", -14.0, -1.0)])
-def test_deliver_meets_its_target_in_the_written_file(capsys, tmp_path: Path, voice_file: Path, target: str, level: float, ceiling: float) -> None:
+@pytest.mark.parametrize(
+    ("target", "level", "ceiling"), [("ebu-r128", -23.0, -1.0), ("atsc-a85", -24.0, -2.0), ("online-14", -14.0, -1.0)]
+)
+def test_deliver_meets_its_target_in_the_written_file(
+    capsys, tmp_path: Path, voice_file: Path, target: str, level: float, ceiling: float
+) -> None:
     path, report = tmp_path / "d.wav", tmp_path / "d.html"
     code, out, err = run(capsys, "deliver", voice_file, "--target", target, "-o", path, "--report", report, "--json")
     assert (code, err) == (0, "")
@@ -137,7 +159,9 @@ def one_sentence(err: str) -> bool:
     return err.count("\n") == 1 and "Traceback" not in err and err.startswith("pulizia: ")
 
 
-def test_every_fault_of_input_or_disk_is_one_sentence_and_exit_1(capsys, tmp_path: Path, voice_file: Path, recipe: Path, wav: Callable[..., Path], untouched) -> None:
+def test_every_fault_of_input_or_disk_is_one_sentence_and_exit_1(
+    capsys, tmp_path: Path, voice_file: Path, recipe: Path, wav: Callable[..., Path], untouched
+) -> None:
     untouched(voice_file)
     silent = wav(np.zeros((1, 48_000), np.float32), "silent.wav")
     single = wav(np.full((1, 1), 0.1, np.float32), "single.wav")
@@ -146,9 +170,19 @@ def test_every_fault_of_input_or_disk_is_one_sentence_and_exit_1(capsys, tmp_pat
     (tmp_path / "bad.pulizia").write_text("{")
     (tmp_path / "zero.mp4").write_bytes(b"")
     outside = tmp_path / "outside.json"
-    outside.write_text(json.dumps({"format": "pulizia-recipe", "version": 1, "steps": [{"tool": "noise", "spans_s": [[90, 91]]}]}))
+    outside.write_text(
+        json.dumps({"format": "pulizia-recipe", "version": 1, "steps": [{"tool": "noise", "spans_s": [[90, 91]]}]})
+    )
     short = tmp_path / "short.json"
-    short.write_text(json.dumps({"format": "pulizia-recipe", "version": 1, "steps": [{"tool": "noise", "settings": {"profile_spans_s": [[0.1, 0.13]]}}]}))
+    short.write_text(
+        json.dumps(
+            {
+                "format": "pulizia-recipe",
+                "version": 1,
+                "steps": [{"tool": "noise", "settings": {"profile_spans_s": [[0.1, 0.13]]}}],
+            }
+        )
+    )
     out = tmp_path / "o.wav"
     existing = tmp_path / "existing.wav"
     existing.write_bytes(b"x")
@@ -173,7 +207,9 @@ def test_every_fault_of_input_or_disk_is_one_sentence_and_exit_1(capsys, tmp_pat
     assert not list(tmp_path.glob(".*"))
 
 
-@pytest.mark.parametrize("arguments", [("measure",), ("repair", "x.wav"), ("deliver", "x.wav", "--target"), ("measure", "x", "--wrong")])
+@pytest.mark.parametrize(
+    "arguments", [("measure",), ("repair", "x.wav"), ("deliver", "x.wav", "--target"), ("measure", "x", "--wrong")]
+)
 def test_wrong_usage_is_exit_2(capsys, arguments: tuple[str, ...]) -> None:
     assert run(capsys, *arguments)[0] == 2
 
@@ -187,7 +223,9 @@ def test_silent_and_single_sample_files_are_measured_with_dashes(capsys, wav: Ca
         assert json.loads(run(capsys, "measure", path, "--json")[1])["integrated_lufs"] is None
 
 
-def test_a_wrong_word_and_a_missing_screen_are_told_without_a_window(capsys, voice_file: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_wrong_word_and_a_missing_screen_are_told_without_a_window(
+    capsys, voice_file: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     code, _, err = run(capsys, "mesure")
     assert (code, err.count("\n")) == (2, 1)
     assert "Did you mean the command measure?" in err

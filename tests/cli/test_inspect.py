@@ -54,7 +54,9 @@ def test_what_was_put_in_is_found_and_a_recipe_treats_it(capsys, troubled: Path,
     assert all(0 <= row["severity"] <= 1 and row["start_s"] <= row["end_s"] for row in found.values())
 
 
-@pytest.mark.parametrize("samples", [np.zeros((1, RATE)), np.full((2, RATE), 0.5), np.zeros((1, 1)), np.ones((8, 3000)) * 1e-6])
+@pytest.mark.parametrize(
+    "samples", [np.zeros((1, RATE)), np.full((2, RATE), 0.5), np.zeros((1, 1)), np.ones((8, 3000)) * 1e-6]
+)
 def test_odd_sounds_are_inspected_without_a_fault(capsys, wav: Callable[..., Path], samples: np.ndarray) -> None:
     code, out, err = run(capsys, "inspect", wav(samples.astype(np.float32), "odd.wav", subtype="FLOAT"))
     assert code == 0

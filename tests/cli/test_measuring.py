@@ -96,19 +96,47 @@ def test_several_deliverables_come_from_one_programme(capsys, voice_file: Path, 
     assert [r["file"] for r in rows] == ["a.wav", "b.mp3", "c.flac"]
     assert all(r["passes"] for r in rows)
     assert all((tmp_path / r["file"]).stat().st_size > 1000 for r in rows)
-    assert "belongs to one programme" in run(capsys, "deliver", voice_file, voice_file, "--target", "online-16", "-o", tmp_path, "--also", tmp_path / "d.mp3")[2]
+    assert (
+        "belongs to one programme"
+        in run(
+            capsys,
+            "deliver",
+            voice_file,
+            voice_file,
+            "--target",
+            "online-16",
+            "-o",
+            tmp_path,
+            "--also",
+            tmp_path / "d.mp3",
+        )[2]
+    )
 
 
-def test_what_a_recipe_leaves_open_is_told_on_the_command_line(capsys, wav: Callable[..., Path], tmp_path: Path) -> None:
+def test_what_a_recipe_leaves_open_is_told_on_the_command_line(
+    capsys, wav: Callable[..., Path], tmp_path: Path
+) -> None:
     """The first second holds a noise that the rest does not: learned from it, the rest is not touched much."""
     rng = np.random.default_rng(4)
     sound = voice_in_noise(6.0).astype(np.float64)
     sound[0, :RATE] = 0.05 * rng.standard_normal(RATE)
     source = wav(sound.astype(np.float32), "mixed.wav")
     recipe = tmp_path / "r.json"
-    recipe.write_text(json.dumps({"format": "pulizia-recipe", "version": 1, "name": "N", "steps": [{"tool": "noise", "settings": {"reduction_db": 20}}]}))
+    recipe.write_text(
+        json.dumps(
+            {
+                "format": "pulizia-recipe",
+                "version": 1,
+                "name": "N",
+                "steps": [{"tool": "noise", "settings": {"reduction_db": 20}}],
+            }
+        )
+    )
     for name, extra in (("open.wav", ()), ("told.wav", ("--noise", 0.1, 0.9))):
         assert run(capsys, "repair", source, "--recipe", recipe, "-o", tmp_path / name, *extra)[0] == 0
     told = soundfile.read(tmp_path / "told.wav")[0]
     assert 20 * np.log10(told[:RATE].std() / sound[0, :RATE].std()) < -15
-    assert "FROM before TO" in run(capsys, "repair", source, "--recipe", recipe, "--noise", 2, 1, "-o", tmp_path / "x.wav")[2]
+    assert (
+        "FROM before TO"
+        in run(capsys, "repair", source, "--recipe", recipe, "--noise", 2, 1, "-o", tmp_path / "x.wav")[2]
+    )

@@ -28,7 +28,12 @@ NOTHING = lambda _p: None  # noqa: E731
 
 
 def chain(samples: Samples, tool: str, **settings: object) -> Chain:
-    return Chain(ArraySource(np.atleast_2d(samples).astype(np.float32), RATE), [make_step(tool, settings)], ChunkCache(), AnalysisStore())
+    return Chain(
+        ArraySource(np.atleast_2d(samples).astype(np.float32), RATE),
+        [make_step(tool, settings)],
+        ChunkCache(),
+        AnalysisStore(),
+    )
 
 
 def treated(samples: Samples, tool: str, **settings: object) -> Samples:
@@ -117,14 +122,18 @@ def test_the_gate_closes_between_phrases_and_cuts_no_word(voice: np.ndarray) -> 
 
 def test_ringing_finds_what_was_put_in_and_leaves_the_rest(voice: np.ndarray) -> None:
     rng = np.random.default_rng(4)
-    noise = np.convolve(rng.normal(0, 0.05, 12 * RATE), np.hanning(9) / 4, mode="same") * (1 + 0.8 * np.sin(np.arange(12 * RATE) / 9000))
+    noise = np.convolve(rng.normal(0, 0.05, 12 * RATE), np.hanning(9) / 4, mode="same") * (
+        1 + 0.8 * np.sin(np.arange(12 * RATE) / 9000)
+    )
     plain = ringing.analyse(ArraySource(noise[None].astype(np.float32), RATE), (), ringing.RingingSettings(), NOTHING)
     assert plain == ()
     from scipy.signal import sosfilt
 
     sections = np.concatenate([biquads.bell(f, 9, 20, RATE) for f in (450.0, 1300.0)])
     ringing_sound = sosfilt(sections, noise)
-    found = ringing.analyse(ArraySource(ringing_sound[None].astype(np.float32), RATE), (), ringing.RingingSettings(), NOTHING)
+    found = ringing.analyse(
+        ArraySource(ringing_sound[None].astype(np.float32), RATE), (), ringing.RingingSettings(), NOTHING
+    )
     assert sorted(round(r.hz / 10) for r in found) == [45, 130]
     made = treated(ringing_sound, "ringing")[0]
     error = power_db(made - noise) - power_db(noise)
@@ -238,7 +247,13 @@ def test_pictures_are_finite_even_of_nothing_and_silence(tool: str, voice: np.nd
     made = tool_of(tool)
     sound = voice[None, : 4 * RATE].astype(np.float32)
     learned = made.analyse(ArraySource(sound, RATE), (), made.settings(), NOTHING)
-    for passage in (sound, np.zeros((1, 2 * RATE), np.float32), np.zeros((1, 700), np.float32), np.zeros((1, 0), np.float32), None):
+    for passage in (
+        sound,
+        np.zeros((1, 2 * RATE), np.float32),
+        np.zeros((1, 700), np.float32),
+        np.zeros((1, 0), np.float32),
+        None,
+    ):
         drawn = made.picture(passage, RATE, made.settings(), learned)
         assert drawn.curves
         for curve in drawn.curves:
@@ -264,7 +279,9 @@ def test_the_picture_of_found_moments_shows_where_they_stand_out(voice: np.ndarr
 def test_breaths_are_found_between_phrases_and_lowered(voice: np.ndarray) -> None:
     rng = np.random.default_rng(7)
     frames = 14_400
-    shape = np.fft.irfft(np.fft.rfft(rng.normal(0, 1, frames)) / (1 + ((np.fft.rfftfreq(frames, 1 / RATE) - 1800) / 1500) ** 2))
+    shape = np.fft.irfft(
+        np.fft.rfft(rng.normal(0, 1, frames)) / (1 + ((np.fft.rfftfreq(frames, 1 / RATE) - 1800) / 1500) ** 2)
+    )
     sound = voice.copy()
     sound[20_000 : 20_000 + frames] += 0.012 * shape / shape.std() * np.hanning(frames)
     found = breaths.find(sound[None].astype(np.float32), 0, breaths.BreathsSettings(), RATE)
@@ -273,7 +290,9 @@ def test_breaths_are_found_between_phrases_and_lowered(voice: np.ndarray) -> Non
     made = treated(sound, "breaths", range_db=12.0)[0]
     middle = slice(25_500, 29_000)
     assert power_db(made[middle]) == pytest.approx(power_db(sound[middle]) - 12, abs=0.5)
-    assert [b for b in breaths.find(voice[None].astype(np.float32), 0, breaths.BreathsSettings(), RATE) if b.start < 40_000] == []
+    assert [
+        b for b in breaths.find(voice[None].astype(np.float32), 0, breaths.BreathsSettings(), RATE) if b.start < 40_000
+    ] == []
 
 
 def test_cut_tops_are_rebuilt_and_all_others_are_identical() -> None:
@@ -317,7 +336,9 @@ def test_harm_follows_the_true_loss_of_the_voice(voice: np.ndarray) -> None:
     assert harm(silence, silence, ()) is None
 
 
-@pytest.mark.parametrize("tool", ["noise", "hum", "gate", "ringing", "equaliser", "clicks", "plosives", "sibilance", "breaths", "overload"])
+@pytest.mark.parametrize(
+    "tool", ["noise", "hum", "gate", "ringing", "equaliser", "clicks", "plosives", "sibilance", "breaths", "overload"]
+)
 def test_suggestions_are_settings_and_sentences_even_for_silence(tool: str, voice: np.ndarray) -> None:
     made = tool_of(tool)
     for samples in (voice, np.zeros(2 * RATE), np.zeros(10)):

@@ -63,7 +63,9 @@ def test_other_rates_lose_and_gain_no_treble(rate: int, up: int, down: int) -> N
     sound = resample_poly(SOUND, up, down, axis=1).astype(np.float32)
     rng = np.random.default_rng(2)
     if rate > RATE:  # a tone above the model's reach
-        sound += (0.01 * np.sin(2 * np.pi * 30_000 * np.arange(sound.shape[1]) / rate) * (rng.random() > -1)).astype(np.float32)
+        sound += (0.01 * np.sin(2 * np.pi * 30_000 * np.arange(sound.shape[1]) / rate) * (rng.random() > -1)).astype(
+            np.float32
+        )
     made = chain(sound, rate, amount=1.0).after.read(0, sound.shape[1])[0]
     reference = chain(SOUND, amount=1.0).after.read(0, SOUND.shape[1])[0]
     back = resample_poly(made, down, up)[: SOUND.shape[1]]
@@ -72,7 +74,10 @@ def test_other_rates_lose_and_gain_no_treble(rate: int, up: int, down: int) -> N
     assert chain(sound, rate, amount=0.0).after.read(0, 50_000) == pytest.approx(sound[:, :50_000], abs=0)
     if rate > RATE:
         spectrum = np.abs(np.fft.rfft(made[: 2 * rate] * np.hanning(2 * rate)))
-        assert spectrum[60_000 - 5 : 60_000 + 5].max() < 1.01 * np.abs(np.fft.rfft(sound[0, : 2 * rate] * np.hanning(2 * rate))).max()
+        assert (
+            spectrum[60_000 - 5 : 60_000 + 5].max()
+            < 1.01 * np.abs(np.fft.rfft(sound[0, : 2 * rate] * np.hanning(2 * rate))).max()
+        )
 
 
 def test_without_the_model_there_is_one_sentence(monkeypatch: pytest.MonkeyPatch) -> None:

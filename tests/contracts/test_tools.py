@@ -42,7 +42,9 @@ def _troubled() -> Samples:
     for at in (72_500, 168_500, 215_000):
         t = np.arange(5000) / 48_000
         made[:, at : at + 5000] += 0.4 * np.sin(2 * np.pi * 60 * t) * np.exp(-t / 0.03) * np.minimum(1, t / 0.005)
-    shape = np.fft.irfft(np.fft.rfft(rng.normal(0, 1, (2, 14_400))) / (1 + ((np.fft.rfftfreq(14_400, 1 / 48_000) - 1800) / 1500) ** 2))
+    shape = np.fft.irfft(
+        np.fft.rfft(rng.normal(0, 1, (2, 14_400))) / (1 + ((np.fft.rfftfreq(14_400, 1 / 48_000) - 1800) / 1500) ** 2)
+    )
     made[:, 31_000:45_400] += 0.018 * shape / shape.std() * np.hanning(14_400)
     for at in (52_011, 64_321, 96_543, 170_123, 190_007):
         made[:, at : at + 6] += 0.3 * rng.choice([-1, 1])
@@ -140,7 +142,13 @@ def test_the_samples_do_not_depend_on_how_they_are_read(tool: AnyTool, data: st.
     assert np.array_equal(np.concatenate([read[p] for p in parts], axis=1), whole)
 
 
-PLACED = {"fade", "reverse", "room_tone", "room_tail", "original"}  # what they do depends on where the recording or the stretch begins
+PLACED = {
+    "fade",
+    "reverse",
+    "room_tone",
+    "room_tail",
+    "original",
+}  # what they do depends on where the recording or the stretch begins
 
 
 @pytest.mark.parametrize("tool", [t for t in ALL if t.stream is None and t.id not in PLACED], ids=lambda t: t.id)
@@ -154,10 +162,14 @@ def test_chunks_join_without_a_seam(tool: AnyTool) -> None:
         shift = SHIFT / 48_000
         settings_moved = step.with_settings(profile_spans_s=((3.0 + shift, 3.9 + shift),))
     if tool.id == "blots":
-        ((a, low), (b, high)) = (step.settings.areas[0])
+        ((a, low), (b, high)) = step.settings.areas[0]
         settings_moved = step.with_settings(areas=(((a + SHIFT / 48_000, low), (b + SHIFT / 48_000, high)),))
     if tool.id in ("ringing", "dull_voice"):  # the same for both: what is learned depends on the whole
-        found = (Resonance(700.0, 9.0, 15.0),) if tool.id == "ringing" else tool.analyse(ArraySource(SIGNAL, 48_000), (), step.settings, lambda _: None)
+        found = (
+            (Resonance(700.0, 9.0, 15.0),)
+            if tool.id == "ringing"
+            else tool.analyse(ArraySource(SIGNAL, 48_000), (), step.settings, lambda _: None)
+        )
         a, b = (_with_analysis(x, found, tool.id) for x in (lead, moved))
         difference = a.read(CHUNK_FRAMES, 4 * CHUNK_FRAMES) - b.read(CHUNK_FRAMES + SHIFT, 4 * CHUNK_FRAMES + SHIFT)
         assert 20 * np.log10(np.abs(difference).max() + 1e-12) < -60
@@ -185,7 +197,15 @@ def test_outside_its_stretches_and_holes_nothing_changes(tool: AnyTool) -> None:
     assert np.array_equal(made[:, same], SIGNAL[:, same])
     assert not np.array_equal(made[:, ~same], SIGNAL[:, ~same])
     difference = np.abs(np.diff(made - SIGNAL, axis=1)).max()
-    assert difference <= np.abs(np.diff(after(SIGNAL, make_step(tool.id, ACTING.get(tool.id, {}))).read(0, SIGNAL.shape[1]) - SIGNAL, axis=1)).max() + 0.01
+    assert (
+        difference
+        <= np.abs(
+            np.diff(
+                after(SIGNAL, make_step(tool.id, ACTING.get(tool.id, {}))).read(0, SIGNAL.shape[1]) - SIGNAL, axis=1
+            )
+        ).max()
+        + 0.01
+    )
 
 
 @every_tool
@@ -239,7 +259,9 @@ def test_level_reaches_its_peak_linked_or_per_channel() -> None:
     own = after(leaning, make_step("level", {"peak_dbfs": -6.0, "linked": False})).read(0, leaning.shape[1])
     goal = 10 ** (-6 / 20)
     assert np.abs(linked[0]).max() == pytest.approx(goal, rel=1e-5)
-    assert np.abs(linked[1]).max() == pytest.approx(goal * np.abs(leaning[1]).max() / np.abs(leaning[0]).max(), rel=1e-4)
+    assert np.abs(linked[1]).max() == pytest.approx(
+        goal * np.abs(leaning[1]).max() / np.abs(leaning[0]).max(), rel=1e-4
+    )
     assert [np.abs(c).max() for c in own] == pytest.approx([goal, goal], rel=1e-5)
     louder = after(SIGNAL, make_step("level", {"way": "gain", "gain_db": 6.0})).read(0, 1000)
     assert np.allclose(louder, SIGNAL[:, :1000] * 10 ** (6 / 20), rtol=1e-6)

@@ -43,7 +43,15 @@ def programme(seconds: float = 12.0, channels: int = 2) -> ArraySource:
 
 def test_bext_is_laid_out_as_tech_3285_version_2_says() -> None:
     """EBU Tech 3285 v2, table 1: offsets counted by hand."""
-    said = Broadcast(description="Room 4", originator="Pulizia", reference="R4", date="2026-11-24", time="09:30:00", frames_since_midnight=(1 << 32) + 7, history="A=PCM\r\n")
+    said = Broadcast(
+        description="Room 4",
+        originator="Pulizia",
+        reference="R4",
+        date="2026-11-24",
+        time="09:30:00",
+        frames_since_midnight=(1 << 32) + 7,
+        history="A=PCM\r\n",
+    )
     chunk = bext_chunk(said, Loudness(integrated_lufs=-23.04, range_lu=5.5, true_peak_dbtp=-1.0, momentary_lufs=-15.25))
     assert chunk[:4] == b"bext"
     body = chunk[8:]
@@ -66,9 +74,15 @@ def test_bext_is_laid_out_as_tech_3285_version_2_says() -> None:
     ("e.opus", Deliverable(kind="opus", bitrate_kbps=128)), ("f.m4a", Deliverable(kind="m4a", layout="mono")),
     ("g.wav", Deliverable(rate_hz=96_000, head_s=0.5, tail_s=0.25, fade_in_s=0.05, fade_out_s=0.1)),
 ])  # fmt: skip
-def test_every_kind_of_file_meets_the_target_after_it_is_read_back(tmp_path: Path, name: str, wanted: Deliverable) -> None:
+def test_every_kind_of_file_meets_the_target_after_it_is_read_back(
+    tmp_path: Path, name: str, wanted: Deliverable
+) -> None:
     source = programme()
-    said = Said(markers=(Marker(RATE * 2, "two"),), broadcast=Broadcast(description="Kept", scene="12", frames_since_midnight=RATE * 3600), tags={"title": "Kept"})
+    said = Said(
+        markers=(Marker(RATE * 2, "two"),),
+        broadcast=Broadcast(description="Kept", scene="12", frames_since_midnight=RATE * 3600),
+        tags={"title": "Kept"},
+    )
     done = deliver(source, EBU, tmp_path / name, wanted=wanted, said=said)
     assert done.passes
     assert not list(tmp_path.glob(".*"))
@@ -182,11 +196,17 @@ def test_sound_goes_back_into_the_picture_and_the_picture_is_the_same_packet_for
     worked, raw = open_media(target).source, open_media(film).source
     assert measure(worked).integrated_lufs == pytest.approx(-23.0, abs=0.1)
     found = find_same(worked, raw)
-    assert first_frame_s(target) - shift - found.offset_s == pytest.approx(first_frame_s(film), abs=0.0011 if suffix == ".mkv" else 1.5 / RATE)  # in sync; Matroska counts milliseconds
+    assert first_frame_s(target) - shift - found.offset_s == pytest.approx(
+        first_frame_s(film), abs=0.0011 if suffix == ".mkv" else 1.5 / RATE
+    )  # in sync; Matroska counts milliseconds
 
 
-@pytest.mark.parametrize(("suffix", "timecode"), [(".mov", "10:00:00:00"), (".mkv", "not a timecode"), (".mp4", "99:99:99:99")])
-def test_pictures_of_variable_rate_keep_every_moment_and_odd_timecodes_do_no_harm(capsys, tmp_path: Path, suffix: str, timecode: str) -> None:
+@pytest.mark.parametrize(
+    ("suffix", "timecode"), [(".mov", "10:00:00:00"), (".mkv", "not a timecode"), (".mp4", "99:99:99:99")]
+)
+def test_pictures_of_variable_rate_keep_every_moment_and_odd_timecodes_do_no_harm(
+    capsys, tmp_path: Path, suffix: str, timecode: str
+) -> None:
     path = tmp_path / f"film{suffix}"
     moments = np.cumsum([0, 40, 33, 120, 17, 17, 400, 1, 40, 40, 250, 33, 33, 90, 40, 300, 25, 25, 60, 500])
     with av.open(str(path), "w") as out:
@@ -203,7 +223,9 @@ def test_pictures_of_variable_rate_keep_every_moment_and_odd_timecodes_do_no_har
                 out.mux(packet)
         voice = voice_in_noise(2.0)
         for start in range(0, 2 * RATE, 1024):
-            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(voice[:, start : start + 1024]), format="fltp", layout="mono")
+            frame = av.AudioFrame.from_ndarray(
+                np.ascontiguousarray(voice[:, start : start + 1024]), format="fltp", layout="mono"
+            )
             frame.sample_rate, frame.pts, frame.time_base = RATE, start, Fraction(1, RATE)
             for packet in sound.encode(frame):
                 out.mux(packet)
@@ -256,7 +278,9 @@ def test_ways_of_normalising_say_what_they_reach() -> None:
     assert not plain.limited
     assert plain.predicted.true_peak_dbtp > -1.0
     assert "By gain alone" in plain.note
-    even = Target(id="y", title="Y", integrated_lufs=-23.0, tolerance_lu=0.5, true_peak_dbtp=-1.0, loudness_range_max_lu=6.0)
+    even = Target(
+        id="y", title="Y", integrated_lufs=-23.0, tolerance_lu=0.5, true_peak_dbtp=-1.0, loudness_range_max_lu=6.0
+    )
     long = ArraySource(np.concatenate([voice_in_noise(12.0), voice_in_noise(12.0) * 0.3], axis=1), RATE)
     before = plan(long, even)
     after = plan(long, even, way="level")
@@ -284,23 +308,38 @@ def test_layouts_and_names() -> None:
 
 
 def test_own_targets_are_kept_and_shipped_ones_name_their_document(tmp_path: Path) -> None:
-    assert {"ebu-r128", "atsc-a85", "arib-tr-b32", "op-59", "online-14", "online-16", "online-18", "online-19"} <= set(all_targets())
+    assert {"ebu-r128", "atsc-a85", "arib-tr-b32", "op-59", "online-14", "online-16", "online-18", "online-19"} <= set(
+        all_targets()
+    )
     assert all(t.source for t in all_targets().values())
-    own = Target(id="house", title="House", integrated_lufs=-20.0, tolerance_lu=1.0, true_peak_dbtp=-2.0, gate="dialogue")
+    own = Target(
+        id="house", title="House", integrated_lufs=-20.0, tolerance_lu=1.0, true_peak_dbtp=-2.0, gate="dialogue"
+    )
     save_own(own, tmp_path, write_text)
     assert all_targets(tmp_path)["house"] == own
     with pytest.raises(DeliveryError, match="shipped"):
-        save_own(Target(id="ebu-r128", title="E", integrated_lufs=-20.0, tolerance_lu=1.0, true_peak_dbtp=-2.0), tmp_path, write_text)
+        save_own(
+            Target(id="ebu-r128", title="E", integrated_lufs=-20.0, tolerance_lu=1.0, true_peak_dbtp=-2.0),
+            tmp_path,
+            write_text,
+        )
     with pytest.raises(DeliveryError, match="gate"):
-        read_targets('{"targets": [{"id": "a", "title": "A", "integrated_lufs": -20, "tolerance_lu": 1, "true_peak_dbtp": -1, "gate": "x"}]}', "t.json")
+        read_targets(
+            '{"targets": [{"id": "a", "title": "A", "integrated_lufs": -20, "tolerance_lu": 1, "true_peak_dbtp": -1, "gate": "x"}]}',
+            "t.json",
+        )
 
 
-def test_a_batch_goes_on_after_a_failure_and_can_be_taken_up_again(capsys, wav: Callable[..., Path], tmp_path: Path) -> None:
+def test_a_batch_goes_on_after_a_failure_and_can_be_taken_up_again(
+    capsys, wav: Callable[..., Path], tmp_path: Path
+) -> None:
     good = [wav(voice_in_noise(3.0, seed=n), f"take{n}.wav") for n in range(3)]
     bad = tmp_path / "bad.wav"
     bad.write_bytes(b"RIFF")
     out = tmp_path / "out"
-    code, told, err = run(capsys, "deliver", *good, bad, "--target", "ebu-r128", "-o", out, "--format", "mp3", "--report", tmp_path)
+    code, told, err = run(
+        capsys, "deliver", *good, bad, "--target", "ebu-r128", "-o", out, "--format", "mp3", "--report", tmp_path
+    )
     assert code == 1
     assert err.count("\n") == 1
     assert "bad.wav" in err
@@ -319,7 +358,20 @@ def test_a_batch_goes_on_after_a_failure_and_can_be_taken_up_again(capsys, wav: 
 def test_the_report_says_everything_on_one_page_in_json_and_csv(capsys, voice_file: Path, tmp_path: Path) -> None:
     target = tmp_path / "p.wav"
     for suffix in (".html", ".json", ".csv"):
-        code, _, err = run(capsys, "deliver", voice_file, "--target", "online-16", "--recipe", "hard-s", "-o", target, "--report", tmp_path / f"r{suffix}", "--overwrite")
+        code, _, err = run(
+            capsys,
+            "deliver",
+            voice_file,
+            "--target",
+            "online-16",
+            "--recipe",
+            "hard-s",
+            "-o",
+            target,
+            "--report",
+            tmp_path / f"r{suffix}",
+            "--overwrite",
+        )
         assert (code, err) == (0, "")
     page = (tmp_path / "r.html").read_text()
     content = json.loads((tmp_path / "r.json").read_text())
@@ -327,7 +379,11 @@ def test_the_report_says_everything_on_one_page_in_json_and_csv(capsys, voice_fi
         assert word in page
     rows = list(csv.reader((tmp_path / "r.csv").read_text().splitlines()))
     assert rows[0] == ["limit", "allowed", "measured", "verdict"]
-    levels = [float(r[2]) for r in rows[rows.index(["seconds", "momentary LUFS", "short-term LUFS", "true peak dBTP"]) + 1 :] if r[2]]
+    levels = [
+        float(r[2])
+        for r in rows[rows.index(["seconds", "momentary LUFS", "short-term LUFS", "true peak dBTP"]) + 1 :]
+        if r[2]
+    ]
     assert max(levels) == pytest.approx(content["written_file"]["short_term_max_lufs"], abs=0.5)
 
 
@@ -346,7 +402,9 @@ def test_shipped_recipes_run_and_adapt(capsys, wav: Callable[..., Path], tmp_pat
 def test_a_worked_passage_is_found_in_the_raw_recordings(capsys, wav: Callable[..., Path], tmp_path: Path) -> None:
     rng = np.random.default_rng(3)
     raw = voice_in_noise(40.0, seed=1)[0]
-    pitchless = np.convolve(rng.standard_normal(40 * RATE), np.hanning(40), "same") * np.interp(np.arange(40 * RATE), np.arange(0, 40 * RATE, 7000), rng.uniform(0, 0.05, -(-40 * RATE // 7000)))
+    pitchless = np.convolve(rng.standard_normal(40 * RATE), np.hanning(40), "same") * np.interp(
+        np.arange(40 * RATE), np.arange(0, 40 * RATE, 7000), rng.uniform(0, 0.05, -(-40 * RATE // 7000))
+    )
     raw = raw + pitchless
     other = np.roll(raw, 7 * RATE)[::-1].copy()
     folder = tmp_path / "raw"

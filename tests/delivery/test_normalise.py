@@ -56,9 +56,7 @@ def test_sound_already_at_the_target_is_not_limited_and_hardly_changed() -> None
 
 def test_verdicts_count_from_the_edge_of_the_tolerance() -> None:
     target = target_of("ebu-r128-s1")
-    measures = replace(
-        measure(SOURCE), integrated_lufs=-21.3, true_peak_dbtp=-1.0, short_term_max_lufs=-17.3
-    )
+    measures = replace(measure(SOURCE), integrated_lufs=-21.3, true_peak_dbtp=-1.0, short_term_max_lufs=-17.3)
     rows = {v.name: v for v in verdicts(measures, target)}
     assert rows["Integrated"].words == "1.2 LU over"
     assert rows["True peak"].state is State.WITHIN
@@ -76,7 +74,9 @@ def test_programmes_without_loudness_are_refused_with_the_reason(samples: np.nda
 
 
 def test_the_report_says_what_the_written_file_measures(tmp_path: Path) -> None:
-    done = deliver(SOURCE, target_of("atsc-a85"), tmp_path / "<a & b>.flac", wanted=Deliverable(kind="flac", sample_format="int16"))
+    done = deliver(
+        SOURCE, target_of("atsc-a85"), tmp_path / "<a & b>.flac", wanted=Deliverable(kind="flac", sample_format="int16")
+    )
     content = report_content(done)
     assert content["written_file"]["integrated_lufs"] == done.verified.integrated_lufs
     assert content["passes"]

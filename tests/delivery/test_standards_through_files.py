@@ -51,10 +51,14 @@ def other_meter(samples: np.ndarray) -> float:
 
 @pytest.mark.parametrize("kind", KINDS)
 @pytest.mark.parametrize("name", PROGRAMMES)
-def test_minimum_requirement_signals_meet_the_target_in_every_kind_of_file(capsys, tmp_path: Path, kind: str, name: str) -> None:
+def test_minimum_requirement_signals_meet_the_target_in_every_kind_of_file(
+    capsys, tmp_path: Path, kind: str, name: str
+) -> None:
     parts, _ = PROGRAMMES[name]
     target = tmp_path / f"out.{kind}"
-    code, _, err = run(capsys, "deliver", written(parts, tmp_path / "in.wav"), "--target", "ebu-r128", "-o", target, "--way", "gain")
+    code, _, err = run(
+        capsys, "deliver", written(parts, tmp_path / "in.wav"), "--target", "ebu-r128", "-o", target, "--way", "gain"
+    )
     assert (code, err) == (0, "")
     assert other_meter(decoded(target)) == pytest.approx(-23.0, abs=0.1)  # the tolerance of Tech 3341
 
@@ -66,7 +70,20 @@ def test_loudness_range_survives_every_kind_of_file(capsys, tmp_path: Path, kind
 
     parts, expected = RANGES[name]
     target = tmp_path / f"out.{kind}"
-    assert run(capsys, "deliver", written(parts, tmp_path / "in.wav"), "--target", "ebu-r128", "-o", target, "--way", "gain")[0] == 0
+    assert (
+        run(
+            capsys,
+            "deliver",
+            written(parts, tmp_path / "in.wav"),
+            "--target",
+            "ebu-r128",
+            "-o",
+            target,
+            "--way",
+            "gain",
+        )[0]
+        == 0
+    )
     figures = json.loads(run(capsys, "measure", target, "--json")[1])
     assert figures["loudness_range_lu"] == pytest.approx(expected, abs=1.0)  # the tolerance of Tech 3342
 
@@ -85,7 +102,9 @@ def test_a_signal_put_into_a_picture_meets_the_target(capsys, tmp_path: Path, su
             for packet in picture.encode(frame):
                 out.mux(packet)
         for start in range(0, len(tone) - 1024, 1024):
-            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(np.stack([tone[start : start + 1024]] * 2)), format="fltp", layout="stereo")
+            frame = av.AudioFrame.from_ndarray(
+                np.ascontiguousarray(np.stack([tone[start : start + 1024]] * 2)), format="fltp", layout="stereo"
+            )
             frame.sample_rate, frame.pts, frame.time_base = RATE, start, Fraction(1, RATE)
             for packet in sound.encode(frame):
                 out.mux(packet)
@@ -101,8 +120,13 @@ def test_a_signal_put_into_a_picture_meets_the_target(capsys, tmp_path: Path, su
     assert other_meter(samples) == pytest.approx(-23.0, abs=0.1)
 
 
-@pytest.mark.parametrize(("target", "level", "scale"), [("atsc-a85", -24.0, "LKFS"), ("online-16", -16.0, "LUFS"), ("arib-tr-b32", -24.0, "LKFS")])
-def test_other_targets_are_met_on_their_own_scale(capsys, tmp_path: Path, target: str, level: float, scale: str) -> None:
+@pytest.mark.parametrize(
+    ("target", "level", "scale"),
+    [("atsc-a85", -24.0, "LKFS"), ("online-16", -16.0, "LUFS"), ("arib-tr-b32", -24.0, "LKFS")],
+)
+def test_other_targets_are_met_on_their_own_scale(
+    capsys, tmp_path: Path, target: str, level: float, scale: str
+) -> None:
     out = tmp_path / "out.wav"
     code, told, _ = run(capsys, "deliver", written([(-30, 10)], tmp_path / "in.wav"), "--target", target, "-o", out)
     assert code == 0
@@ -119,11 +143,21 @@ def test_what_cannot_be_measured_or_reached_says_why_and_by_how_much(capsys, tmp
         assert (code, words in err, err.count("\n")) == (1, True, 1)
     code, _, err = run(capsys, "deliver", faint, "--target", "online-14", "-o", tmp_path / "x.wav")
     assert code in (0, 1)
-    code, _, err = run(capsys, "deliver", written([(-20, 5)], tmp_path / "tone.wav"), "--target", "ebu-r128-dialogue", "-o", tmp_path / "y.wav")
+    code, _, err = run(
+        capsys,
+        "deliver",
+        written([(-20, 5)], tmp_path / "tone.wav"),
+        "--target",
+        "ebu-r128-dialogue",
+        "-o",
+        tmp_path / "y.wav",
+    )
     assert (code, "speech is heard in" in err) == (1, True)
     peaky = np.full(10 * RATE, 1e-3) * np.sin(2 * np.pi * 1000 * np.arange(10 * RATE) / RATE)
     peaky[RATE::RATE] = 0.5
     soundfile.write(tmp_path / "peaky.wav", peaky, RATE, subtype="PCM_24")
-    code, told, _ = run(capsys, "deliver", tmp_path / "peaky.wav", "--target", "online-14", "--way", "gain", "-o", tmp_path / "z.wav")
+    code, told, _ = run(
+        capsys, "deliver", tmp_path / "peaky.wav", "--target", "online-14", "--way", "gain", "-o", tmp_path / "z.wav"
+    )
     assert code == 0
     assert "passes the ceiling by" in told

@@ -210,7 +210,9 @@ def test_pictures_show_the_sound_and_follow_the_score(bench: Person) -> None:
     assert np.mean([image.pixelColor(60 + n, 40).lightness() for n in range(30)]) >= before
 
 
-def test_a_project_is_saved_closed_and_opened_again(person: Person, voice_file: Path, tmp_path: Path, untouched) -> None:
+def test_a_project_is_saved_closed_and_opened_again(
+    person: Person, voice_file: Path, tmp_path: Path, untouched
+) -> None:
     untouched(voice_file)
     person.open(voice_file)
     person.mark(0.1, 0.9)
@@ -228,13 +230,17 @@ def test_a_project_is_saved_closed_and_opened_again(person: Person, voice_file: 
     assert not person.window.studio.document.is_dirty
 
 
-def test_dropped_files_open_in_their_order_and_bad_ones_are_explained(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:
+def test_dropped_files_open_in_their_order_and_bad_ones_are_explained(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
     good = [wav(voice_in_noise(2.0, seed=n), f"t{n}.wav") for n in range(3)]
     bad = tmp_path / "bad.wav"
     bad.write_text("no sound")
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(p)) for p in [good[0], bad, *good[1:]]])
-    event = QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    event = QDropEvent(
+        QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
     person.window.dropEvent(event)
     person.until(lambda: len(person.window.studio.document.project.recordings) == 3)
     person.settle()
@@ -387,7 +393,9 @@ def test_track_answers_keys_and_typed_values(bench: Person) -> None:
     move(row.track, QPointF(20, 10))
 
 
-def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(person: Person, wav: Callable[..., Path], voice_file: Path) -> None:
+def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(
+    person: Person, wav: Callable[..., Path], voice_file: Path
+) -> None:
     other = wav(voice_in_noise(4.0, 44_100, seed=11), "other.wav", 44_100)
     person.open(voice_file, other)
     person.mark(0.1, 0.9)
@@ -432,7 +440,12 @@ def test_spectrum_shows_the_selection_reads_out_compares_freezes_and_exports(ben
     bench.settle()
     assert view.plot.found is found
     bench.key(Qt.Key.Key_F)
-    for changes in ({"bands": 3}, {"bands": 0, "linear": True}, {"tilt_db": 4.5, "reference": "speech"}, {"size": 1024, "window": "flat_top"}):
+    for changes in (
+        {"bands": 3},
+        {"bands": 0, "linear": True},
+        {"tilt_db": 4.5, "reference": "speech"},
+        {"size": 1024, "window": "flat_top"},
+    ):
         view.choose(**changes)
         bench.bot.wait(120)
         bench.settle()
@@ -486,7 +499,9 @@ def test_the_sonogram_reads_out_level_and_note_and_shows_harmonics(person: Perso
     view.hover(place)
     text = person.window.top.read_out.text()
     assert "A4" in text
-    assert view.level_at(place.x() - GUTTER, place.y()) == pytest.approx(-20, abs=1.6)  # between bins it reads up to 1.4 dB low (Hann)
+    assert view.level_at(place.x() - GUTTER, place.y()) == pytest.approx(
+        -20, abs=1.6
+    )  # between bins it reads up to 1.4 dB low (Hann)
     assert view.level_at(place.x() - GUTTER, view.scale.row_of_hz(880)) == pytest.approx(-40, abs=1.6)
     before = view.grab().toImage()
     person.key(Qt.Key.Key_H)
@@ -497,12 +512,20 @@ def test_the_sonogram_reads_out_level_and_note_and_shows_harmonics(person: Perso
     assert dark(after) > dark(before) + 50
 
 
-def test_left_right_mid_and_side_are_heard_without_touching_the_pictures(person: Person, wav: Callable[..., Path]) -> None:
+def test_left_right_mid_and_side_are_heard_without_touching_the_pictures(
+    person: Person, wav: Callable[..., Path]
+) -> None:
     samples = voice_in_noise(2.0, channels=2) * np.array([[1.0], [0.25]], np.float32)
     person.open(wav(samples, "two.wav", subtype="FLOAT"))
     studio = person.window.studio
     left, right = studio.chain.before.read(0, 500)
-    for key, expected in ((Qt.Key.Key_5, left), (Qt.Key.Key_6, right), (Qt.Key.Key_7, (left + right) / 2), (Qt.Key.Key_8, (left - right) / 2), (Qt.Key.Key_9, left + right)):
+    for key, expected in (
+        (Qt.Key.Key_5, left),
+        (Qt.Key.Key_6, right),
+        (Qt.Key.Key_7, (left + right) / 2),
+        (Qt.Key.Key_8, (left - right) / 2),
+        (Qt.Key.Key_9, left + right),
+    ):
         person.key(key)
         heard = studio.transport._material.source.read(0, 500)
         assert np.allclose(heard[0], expected, atol=1e-6)

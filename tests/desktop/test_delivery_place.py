@@ -96,7 +96,9 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
     before = delivery.plan.predicted.integrated_lufs
     delivery.orders.dual_tick.click()
     two.until(lambda: delivery.orders.dual_tick.isChecked() and delivery.plan is not None)
-    assert before < delivery.plan.predicted.integrated_lufs == pytest.approx(-8.0, abs=0.1)  # counted twice, it is reached
+    assert (
+        before < delivery.plan.predicted.integrated_lufs == pytest.approx(-8.0, abs=0.1)
+    )  # counted twice, it is reached
     assert "two loudspeakers" in delivery._explain.text()
     two.key(Qt.Key.Key_T, CTRL)
     window.doors.target_editor.remove()
@@ -106,7 +108,9 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
 def test_the_report_prints_to_pdf(two: Person, tmp_path: Path) -> None:
     delivery = two.window.delivery
     delivery.deliver_to(tmp_path / "one.wav")
-    two.until(lambda: "source recording" in two.said or delivery.delivered is not None)  # one.wav is the recording itself
+    two.until(
+        lambda: "source recording" in two.said or delivery.delivered is not None
+    )  # one.wav is the recording itself
     delivery.deliver_to(tmp_path / "delivered.wav")
     finished(two)
     two.until(lambda: delivery.delivered is not None)
@@ -198,7 +202,9 @@ def test_the_manual_opens_where_one_is_and_its_pages_are_current(two: Person) ->
 
 def test_f1_opens_the_section_of_what_has_the_keys_and_every_section_named_exists(two: Person) -> None:
     window = two.window
-    named = {w.property("manual") for w in window.findChildren(QWidget) if isinstance(w.property("manual"), str)} - {"step"}
+    named = {w.property("manual") for w in window.findChildren(QWidget) if isinstance(w.property("manual"), str)} - {
+        "step"
+    }
     assert len(named) > 10
     for place in named:
         page, _, section = place.partition("#")
@@ -213,7 +219,9 @@ def test_f1_opens_the_section_of_what_has_the_keys_and_every_section_named_exist
     shown.accept()
 
 
-def test_the_original_of_a_worked_recording_is_found_and_opened_at_its_place(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:
+def test_the_original_of_a_worked_recording_is_found_and_opened_at_its_place(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
     rng = np.random.default_rng(9)
     steps = np.interp(np.arange(30 * RATE), np.arange(0, 30 * RATE, 6000), rng.uniform(0, 0.06, 240))
     raw = np.convolve(rng.standard_normal(30 * RATE), np.hanning(30) / 4, "same") * steps
@@ -232,7 +240,9 @@ def test_the_original_of_a_worked_recording_is_found_and_opened_at_its_place(per
     assert person.window.studio.selection.span.start == pytest.approx(10 * RATE, abs=2)
 
 
-def test_a_found_passage_is_put_back_as_a_step_and_saved_with_the_project(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:
+def test_a_found_passage_is_put_back_as_a_step_and_saved_with_the_project(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
     rng = np.random.default_rng(9)
     steps = np.interp(np.arange(30 * RATE), np.arange(0, 30 * RATE, 6000), rng.uniform(0, 0.06, 240))
     raw = (np.convolve(rng.standard_normal(30 * RATE), np.hanning(30) / 4, "same") * steps).astype(np.float32)
@@ -259,14 +269,32 @@ def test_a_found_passage_is_put_back_as_a_step_and_saved_with_the_project(person
     studio.document.save(tmp_path / "p.pulizia")
     from pulizia.cli.main import main
 
-    assert main(["deliver", str(tmp_path / "p.pulizia"), "--recording", "worked", "--target", "online-16", "-o", str(tmp_path / "out.wav")]) == 0
+    assert (
+        main(
+            [
+                "deliver",
+                str(tmp_path / "p.pulizia"),
+                "--recording",
+                "worked",
+                "--target",
+                "online-16",
+                "-o",
+                str(tmp_path / "out.wav"),
+            ]
+        )
+        == 0
+    )
     person.window.new_project()
     person.window.open_paths([tmp_path / "p.pulizia"])
     person.until(lambda: len(studio.document.media) == 2)
-    assert np.array_equal(studio.document.chain(studio.document.project.recordings[0].id).after.read(3 * RATE, 5 * RATE)[0], made)
+    assert np.array_equal(
+        studio.document.chain(studio.document.project.recordings[0].id).after.read(3 * RATE, 5 * RATE)[0], made
+    )
 
 
-def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(person: Person, wav: Callable[..., Path]) -> None:
+def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(
+    person: Person, wav: Callable[..., Path]
+) -> None:
     quiet = np.concatenate([voice_in_noise(5.0), voice_in_noise(5.0, seed=3) * 0.3], axis=1)
     person.open(wav(quiet, "uneven.wav"))
     studio, bench = person.window.studio, person.window.bench

@@ -30,7 +30,9 @@ def answers(monkeypatch: pytest.MonkeyPatch) -> dict[str, list[str]]:
     return made
 
 
-def test_the_whole_job_by_keys(person: Person, wav: Callable[..., Path], tmp_path: Path, answers: dict[str, list[str]]) -> None:
+def test_the_whole_job_by_keys(
+    person: Person, wav: Callable[..., Path], tmp_path: Path, answers: dict[str, list[str]]
+) -> None:
     window, studio = person.window, person.window.studio
     clicked = voice_in_noise(8.0)
     for at in (150_000, 220_000, 300_000):

@@ -55,7 +55,9 @@ def cut_off(window: QWidget) -> list[str]:
             continue
         if isinstance(widget, QLabel) and widget.wordWrap():
             if widget.heightForWidth(widget.width()) > widget.height() + 1:
-                found.append(f"{widget.text()!r} is {widget.height()} high, needs {widget.heightForWidth(widget.width())}")
+                found.append(
+                    f"{widget.text()!r} is {widget.height()} high, needs {widget.heightForWidth(widget.width())}"
+                )
         elif widget.sizeHint().width() > widget.width() + 1:
             found.append(f"{widget.text()!r} is {widget.width()} wide, needs {widget.sizeHint().width()}")
     return found
@@ -108,7 +110,13 @@ def test_dialogs_show_their_words_whole_and_close_with_escape(bench: Person, doo
     bench.settle()
     assert cut_off(dialog) == []
     assert dialog.windowTitle()
-    unnamed = [w for w in dialog.findChildren(QWidget) if w.isVisible() and w.focusPolicy() & Qt.FocusPolicy.TabFocus and not (w.accessibleName() or getattr(w, "text", str)())]
+    unnamed = [
+        w
+        for w in dialog.findChildren(QWidget)
+        if w.isVisible()
+        and w.focusPolicy() & Qt.FocusPolicy.TabFocus
+        and not (w.accessibleName() or getattr(w, "text", str)())
+    ]
     assert [type(w).__name__ for w in unnamed if type(w).__name__ not in ("QScrollArea", "QLineEdit")] == []
     closed: list[int] = []
     dialog.finished.connect(closed.append)
@@ -152,7 +160,9 @@ def test_the_windows_thread_is_never_held_for_long(bench: Person, tmp_path: Path
     studio.play_or_stop()
     quiet = sorted(slices.seconds)
     for n in range(12):
-        slices.turn(lambda n=n: studio.document.change_settings(studio.current_id, studio.step_id, reduction_db=6.0 + n))
+        slices.turn(
+            lambda n=n: studio.document.change_settings(studio.current_id, studio.step_id, reduction_db=6.0 + n)
+        )
     for tool in ("hum", "equaliser", "limiter"):
         slices.turn(lambda t=tool: studio.repairs.add_tool(t, on_selection=False))
         slices.turns(40)

@@ -102,7 +102,14 @@ def _hover(widget: object, place: QPointF) -> object:
     from PySide6.QtCore import QEvent
     from PySide6.QtGui import QMouseEvent
 
-    return QMouseEvent(QEvent.Type.MouseMove, place, place, Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
+    return QMouseEvent(
+        QEvent.Type.MouseMove,
+        place,
+        place,
+        Qt.MouseButton.NoButton,
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+    )
 
 
 def test_the_reduction_curve_is_bent_with_the_mouse(bench: Person) -> None:
@@ -260,7 +267,9 @@ def test_the_selection_is_mended_by_hand(clicked: Person) -> None:
     studio.select(100_000, 100_240)
     clicked.key(Qt.Key.Key_J)
     assert studio.step.settings.mend_s == ((100_000 / RATE, 100_240 / RATE),)
-    clicked.until(lambda: np.any(studio.chain.after.read(100_000, 100_240) != studio.chain.before.read(100_000, 100_240)))
+    clicked.until(
+        lambda: np.any(studio.chain.after.read(100_000, 100_240) != studio.chain.before.read(100_000, 100_240))
+    )
     studio.select(500, 500 + 2 * RATE)
     clicked.key(Qt.Key.Key_J)
     assert "at most" in clicked.said

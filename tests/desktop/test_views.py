@@ -32,7 +32,9 @@ def pair(person: Person, wav: Callable[..., Path]) -> Person:
     return person
 
 
-def test_markers_are_set_named_visited_saved_and_travel(bench: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_markers_are_set_named_visited_saved_and_travel(
+    bench: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     window, studio = bench.window, bench.window.studio
     for second in (3.0, 1.0):
         studio.seek(round(second * RATE))
@@ -78,7 +80,9 @@ def test_cue_points_of_an_opened_file_become_markers(person: Person, wav: Callab
     path = wav(voice_in_noise(1.0), "cued.wav", subtype="PCM_16")
     body = path.read_bytes()
     cue = b"cue " + (4 + 24).to_bytes(4, "little") + (1).to_bytes(4, "little")
-    cue += (7).to_bytes(4, "little") + (12_000).to_bytes(4, "little") + b"data" + bytes(8) + (12_000).to_bytes(4, "little")
+    cue += (
+        (7).to_bytes(4, "little") + (12_000).to_bytes(4, "little") + b"data" + bytes(8) + (12_000).to_bytes(4, "little")
+    )
     labl = b"labl" + (4 + 6).to_bytes(4, "little") + (7).to_bytes(4, "little") + b"Click\0"
     extra = cue + b"LIST" + (4 + len(labl)).to_bytes(4, "little") + b"adtl" + labl
     path.write_bytes(body[:4] + (len(body) - 8 + len(extra)).to_bytes(4, "little") + body[8:] + extra)
@@ -102,7 +106,11 @@ def test_single_samples_are_joined_by_the_band_limited_curve(bench: Person) -> N
 def test_waveform_linear_and_in_rows(pair: Person) -> None:
     view = pair.window.bench.waveform
     pictures = []
-    for key, modifier in ((None, None), (Qt.Key.Key_Y, Qt.KeyboardModifier.NoModifier), (Qt.Key.Key_Y, Qt.KeyboardModifier.ShiftModifier)):
+    for key, modifier in (
+        (None, None),
+        (Qt.Key.Key_Y, Qt.KeyboardModifier.NoModifier),
+        (Qt.Key.Key_Y, Qt.KeyboardModifier.ShiftModifier),
+    ):
         if key is not None:
             pair.key(key, modifier)
         view.grab()
@@ -142,7 +150,15 @@ def test_sonogram_choices_change_the_picture(pair: Person) -> None:
         return view.grab().toImage()
 
     seen = [picture()]
-    for changes in ({"axis": "mel"}, {"axis": "bands"}, {"axis": "linear"}, {"sharpened": True}, {"sharpened": False, "window": "flat_top", "axis": "log"}, {"ramp": "straw"}, {"channel": "side"}):
+    for changes in (
+        {"axis": "mel"},
+        {"axis": "bands"},
+        {"axis": "linear"},
+        {"sharpened": True},
+        {"sharpened": False, "window": "flat_top", "axis": "log"},
+        {"ramp": "straw"},
+        {"channel": "side"},
+    ):
         view.choose(**changes)
         seen.append(picture())
         assert seen[-1] != seen[-2], changes
@@ -157,9 +173,16 @@ def test_sonogram_choices_change_the_picture(pair: Person) -> None:
     assert view.high_hz - view.low_hz < before[1] - before[0]
 
 
-def test_the_spectrum_is_enlarged_lists_peaks_and_is_drawn(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:
+def test_the_spectrum_is_enlarged_lists_peaks_and_is_drawn(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
     t = np.arange(4 * RATE) / RATE
-    person.open(wav((0.1 * np.sin(2 * np.pi * 150.07 * t) + 0.02 * np.sin(2 * np.pi * 1234.5 * t))[None].astype(np.float32), "lines.wav"))
+    person.open(
+        wav(
+            (0.1 * np.sin(2 * np.pi * 150.07 * t) + 0.02 * np.sin(2 * np.pi * 1234.5 * t))[None].astype(np.float32),
+            "lines.wav",
+        )
+    )
     person.mark(0.5, 3.5)
     small, large = person.window.bench.spectrum, person.window.bench.large_spectrum
     person.click(small.enlarge_button)
@@ -182,14 +205,20 @@ def test_the_levels_panel_shows_what_is_heard(pair: Person) -> None:
     pair.key(Qt.Key.Key_V)
     assert panel.isVisible()
     measures = studio.measures("after")
-    assert panel.figures[0].text() == window.foot.figures.NAMES[2][0].replace("I", f"{measures.integrated_lufs:.1f}".replace("-", "\u2212"))
+    assert panel.figures[0].text() == window.foot.figures.NAMES[2][0].replace(
+        "I", f"{measures.integrated_lufs:.1f}".replace("-", "\u2212")
+    )
     studio.repairs.add_tool("level", on_selection=False)
     studio.document.change_settings(pair.recording.id, studio.step.id, way="gain", gain_db=6.0)
     pair.settle()
     studio.set_matched(False)
     pair.key(Qt.Key.Key_Space)
     pair.until(lambda: panel.reading is not None and studio.transport.position > RATE)
-    pair.until(lambda: panel.in_out is not None and panel.in_out.after[0] - panel.in_out.before[0] == pytest.approx(6.0, abs=0.01))
+    pair.until(
+        lambda: (
+            panel.in_out is not None and panel.in_out.after[0] - panel.in_out.before[0] == pytest.approx(6.0, abs=0.01)
+        )
+    )
     assert panel.reading.peak_since_reset.max() > 0
     assert panel.gonio.pair is not None
     pair.until(lambda: panel.gonio.correlation > 0.5)
@@ -217,19 +246,30 @@ def test_only_the_marked_band_is_heard(bench: Person) -> None:
     hz = np.fft.rfftfreq(len(heard), 1 / RATE)
     inside = power[(hz > 1000) & (hz < 2000)].sum()
     assert power[(hz < 900) | (hz > 2200)].sum() < 1e-5 * inside
-    assert np.array_equal(studio.transport._material.source.read(RATE, RATE + 100), studio.transport._material.source.read(RATE - 50, RATE + 100)[:, 50:]) or np.allclose(
-        studio.transport._material.source.read(RATE, RATE + 100), studio.transport._material.source.read(RATE - 50, RATE + 100)[:, 50:], atol=1e-7
+    assert np.array_equal(
+        studio.transport._material.source.read(RATE, RATE + 100),
+        studio.transport._material.source.read(RATE - 50, RATE + 100)[:, 50:],
+    ) or np.allclose(
+        studio.transport._material.source.read(RATE, RATE + 100),
+        studio.transport._material.source.read(RATE - 50, RATE + 100)[:, 50:],
+        atol=1e-7,
     )
     studio.clear_selection()
     assert studio.transport._material.source is studio.chain.after
 
 
-def test_the_sound_output_is_chosen_and_its_level_leaves_the_gauges_alone(bench: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_sound_output_is_chosen_and_its_level_leaves_the_gauges_alone(
+    bench: Person, monkeypatch: pytest.MonkeyPatch
+) -> None:
     class Known(SimulatedOut):
         name = "Speakers"
 
-    monkeypatch.setattr("pulizia.desktop.sound_dialog.outputs", lambda *, again=False: [(3, "Speakers")] if again else [])
-    monkeypatch.setattr("pulizia.desktop.sound_dialog.output_of", lambda number, _name: Known() if number == 3 else SimulatedOut())
+    monkeypatch.setattr(
+        "pulizia.desktop.sound_dialog.outputs", lambda *, again=False: [(3, "Speakers")] if again else []
+    )
+    monkeypatch.setattr(
+        "pulizia.desktop.sound_dialog.output_of", lambda number, _name: Known() if number == 3 else SimulatedOut()
+    )
     bench.window.doors.show_sound()
     dialog, transport = bench.window.doors.sound, bench.window.studio.transport
     assert "No sound output was found" in dialog.words.text()
@@ -242,14 +282,18 @@ def test_the_sound_output_is_chosen_and_its_level_leaves_the_gauges_alone(bench:
     bench.until(lambda: len(transport.output.kept) > 20)
     played, original = transport.output.kept[5], bench.window.studio.chain.after.read(2 * RATE + 4800, 2 * RATE + 5760)
     assert np.allclose(played, original * 0.1 * transport._material.gain, atol=1e-6)
-    assert transport.levels.at(10_000).peak.max() == pytest.approx(np.abs(bench.window.studio.chain.after.read(2 * RATE, 2 * RATE + 9600)).max(), rel=0.3)
+    assert transport.levels.at(10_000).peak.max() == pytest.approx(
+        np.abs(bench.window.studio.chain.after.read(2 * RATE, 2 * RATE + 9600)).max(), rel=0.3
+    )
     transport.stop()
     dialog.accept()
 
 
 @pytest.mark.parametrize("channels", [1, 8])
 @pytest.mark.parametrize("kind", ["silence", "constant", "one sample"])
-def test_odd_sounds_are_shown_without_a_fault(person: Person, wav: Callable[..., Path], channels: int, kind: str) -> None:
+def test_odd_sounds_are_shown_without_a_fault(
+    person: Person, wav: Callable[..., Path], channels: int, kind: str
+) -> None:
     samples = np.full((channels, 1 if kind == "one sample" else RATE), 0.0 if kind == "silence" else 0.5, np.float32)
     person.open(wav(samples, "odd.wav", subtype="FLOAT"))
     bench, studio = person.window.bench, person.window.studio
@@ -272,7 +316,10 @@ def test_odd_sounds_are_shown_without_a_fault(person: Person, wav: Callable[...,
 def test_label_lists_of_other_programs_are_understood() -> None:
     from pulizia.audio.markers import from_label_list
 
-    assert from_label_list("\ufeff1,5\t2\tname  two\n\\\t100\t200\n3.25\n", 1000) == [Marker(1500, "name  two"), Marker(3250, "Marker 2")]
+    assert from_label_list("\ufeff1,5\t2\tname  two\n\\\t100\t200\n3.25\n", 1000) == [
+        Marker(1500, "name  two"),
+        Marker(3250, "Marker 2"),
+    ]
     with pytest.raises(ProjectError, match="Line 1"):
         from_label_list("inf\t1\tx", 1000)
 

@@ -99,8 +99,23 @@ def test_every_control_has_a_name_and_can_be_reached_by_keys(bench: Person) -> N
 
 def test_the_command_opens_a_window_and_leaves_a_picture(tmp_path: Path, voice_file: Path) -> None:
     picture = tmp_path / "w.png"
-    command = [sys.executable, "-c", "from pulizia.cli.main import run; run()", str(voice_file), "--simulated-output", "--picture", str(picture)]
-    done = subprocess.run(command, env=os.environ | {"QT_QPA_PLATFORM": "offscreen"}, capture_output=True, text=True, timeout=60, check=False)
+    command = [
+        sys.executable,
+        "-c",
+        "from pulizia.cli.main import run; run()",
+        str(voice_file),
+        "--simulated-output",
+        "--picture",
+        str(picture),
+    ]
+    done = subprocess.run(
+        command,
+        env=os.environ | {"QT_QPA_PLATFORM": "offscreen"},
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
+    )
     assert done.returncode == 0, done.stderr
     assert picture.stat().st_size > 20_000
     assert "Traceback" not in done.stderr

@@ -39,7 +39,9 @@ def shown(window: QWidget) -> Iterator[str]:
     yield from (action.text() for action in window.findChildren(QAction))
 
 
-def test_nothing_is_shown_in_the_programs_own_words(reversed_words: dict[str, str], qtbot: QtBot, qapp, voice_file: Path) -> None:
+def test_nothing_is_shown_in_the_programs_own_words(
+    reversed_words: dict[str, str], qtbot: QtBot, qapp, voice_file: Path
+) -> None:
     window, poster = make_window(simulated=True)
     window.asks = False
     qtbot.addWidget(window)

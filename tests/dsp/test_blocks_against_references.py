@@ -24,11 +24,18 @@ RNG = np.random.default_rng(12)
 
 
 @settings(max_examples=60, deadline=None)
-@given(steps=st.integers(1, 40), step=st.sampled_from([2, 4, 12, 16, 48]), begin=st.integers(-300, 300), frames=st.integers(1, 900))
+@given(
+    steps=st.integers(1, 40),
+    step=st.sampled_from([2, 4, 12, 16, 48]),
+    begin=st.integers(-300, 300),
+    frames=st.integers(1, 900),
+)
 def test_lines_between_steps_are_those_of_numpy(steps: int, step: int, begin: int, frames: int) -> None:
     values = np.random.default_rng(steps * step).uniform(0, 1, steps)
     at = np.arange(frames)
-    places = begin + step + step // 2 + step * np.arange(steps)  # the first value holds in the middle of the step after begin
+    places = (
+        begin + step + step // 2 + step * np.arange(steps)
+    )  # the first value holds in the middle of the step after begin
     expected = np.interp(at, places, values)
     assert np.abs(lines_between(values, step, begin, step // 2, frames) - expected).max() < 1e-5
 
@@ -72,7 +79,9 @@ def exact_peaks(samples: np.ndarray, times: int = 16) -> float:
 @pytest.mark.parametrize("adapts", [False, True])
 def test_the_limiter_keeps_true_peaks_under_the_ceiling_at_every_rate(rate: int, adapts: bool) -> None:  # noqa: FBT001
     t = np.arange(2 * rate) / rate
-    sound = (np.sin(2 * np.pi * 0.19 * rate * t + 0.7) * np.abs(np.sin(2 * np.pi * 1.3 * t)) * 2.0)[None].astype(np.float32)
+    sound = (np.sin(2 * np.pi * 0.19 * rate * t + 0.7) * np.abs(np.sin(2 * np.pi * 1.3 * t)) * 2.0)[None].astype(
+        np.float32
+    )
     gain = limiting_gain(sound, rate, 0.5, adapts=adapts)
     assert exact_peaks(sound * gain) <= 20 * np.log10(0.5) + 0.05
     assert gain.max() <= 1.0
@@ -116,7 +125,9 @@ def test_powers_of_some_bins_are_those_of_all() -> None:
 def test_band_levels_of_a_tone_lie_in_its_band_alone() -> None:
     t = np.arange(RATE) / RATE
     tone = 0.5 * np.sin(2 * np.pi * 1000 * t)
-    found, _ = band_frames(tone[None].astype(np.float32), 0, RATE, ((100, 400), (700, 1400), (3000, 6000)), step_ms=5.0, window_ms=20.0)
+    found, _ = band_frames(
+        tone[None].astype(np.float32), 0, RATE, ((100, 400), (700, 1400), (3000, 6000)), step_ms=5.0, window_ms=20.0
+    )
     levels = 10 * np.log10(found[:, 10:-10].mean(axis=1) + 1e-20)
     assert levels[1] == pytest.approx(10 * np.log10(0.125), abs=0.1)
     assert max(levels[0], levels[2]) < -80
@@ -136,7 +147,11 @@ def test_the_raw_sound_is_read_between_its_frames(offset_frames: float) -> None:
     n = np.arange(4 * RATE)
     raw = sum(0.2 * np.sin(2 * np.pi * f * n / RATE + f) for f in (220.0, 5000.0, 19_000.0))
     block = Block(np.zeros((1, 6000), np.float32), 50_000, RATE)
-    made = process(block, OriginalSettings(recording="x", offset_s=offset_frames / RATE), ArraySource(raw[None].astype(np.float32), RATE))
+    made = process(
+        block,
+        OriginalSettings(recording="x", offset_s=offset_frames / RATE),
+        ArraySource(raw[None].astype(np.float32), RATE),
+    )
     at = 50_000 + np.arange(6000) + offset_frames
     expected = sum(0.2 * np.sin(2 * np.pi * f * at / RATE + f) for f in (220.0, 5000.0, 19_000.0))
     assert np.abs(made[0] - expected).max() < 2e-4
@@ -174,6 +189,8 @@ def test_levels_relative_to_a_voice_are_nought_at_its_mean() -> None:
     speech, pause = RNG.uniform(1.0, 2.0, 513), np.full(513, 0.01)
     levels = treble_net.relative_db(speech[None].astype(np.float32), speech, pause, hz, treble_net.HEARD_HZ)
     assert np.abs(levels).max() < 0.01
-    assert treble_net.relative_db(pause[None].astype(np.float32), speech, pause, hz, treble_net.HEARD_HZ) == pytest.approx(treble_net.LOWEST_DB, abs=0.1)
+    assert treble_net.relative_db(
+        pause[None].astype(np.float32), speech, pause, hz, treble_net.HEARD_HZ
+    ) == pytest.approx(treble_net.LOWEST_DB, abs=0.1)
     bins = treble_net.over_bins(np.zeros((3, len(treble_net.MADE_HZ)), np.float32), hz[100:200])
     assert np.abs(bins - 1.0).max() < 1e-6

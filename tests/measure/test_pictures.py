@@ -36,7 +36,11 @@ def filled(source: ArraySource, store: PeakStore | None = None) -> PeakPicture:
 
 
 @settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
-@given(first=st.integers(0, LONG.shape[1] // 2), width=st.sampled_from([256, 300, 777, 5000, 40_000]), count=st.integers(1, 60))
+@given(
+    first=st.integers(0, LONG.shape[1] // 2),
+    width=st.sampled_from([256, 300, 777, 5000, 40_000]),
+    count=st.integers(1, 60),
+)
 def test_columns_hold_the_extremes_and_the_power_of_their_frames(first: int, width: int, count: int) -> None:
     columns = PICTURE.columns(first, width, count)
     far = width >= 2 * BIN_FRAMES * 64

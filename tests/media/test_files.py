@@ -57,7 +57,9 @@ def test_sound_files_open_with_every_frame_in_place(tmp_path: Path, name: str, s
     ("m4a", "aac", True), ("mp4", "aac", True), ("mov", "aac", True), ("mkv", "aac", False), ("mkv", "flac", True),
     ("opus", "libopus", True), ("mp3", "libmp3lame", True), ("mka", "pcm_s16le", True),
 ])  # fmt: skip
-def test_coded_sound_begins_on_its_sample_and_has_its_length(tmp_path: Path, suffix: str, codec: str, *, exact: bool) -> None:
+def test_coded_sound_begins_on_its_sample_and_has_its_length(
+    tmp_path: Path, suffix: str, codec: str, *, exact: bool
+) -> None:
     path = tmp_path / f"x.{suffix}"
     impulse = np.zeros((1, FRAMES), np.float32)
     impulse[0, 20_000:20_020] = 0.9
@@ -185,14 +187,18 @@ def test_dither_has_no_offset_and_half_a_step_of_noise() -> None:
         error = codes - constant
         assert error.mean() == pytest.approx(0.0, abs=0.01)
         assert error.std() == pytest.approx(0.5, abs=0.01)
-    assert np.array_equal(quantised(np.array([[1.0, -1.0, 2.0]], np.float32), 16, dither=None), [[32767, -32768, 32767]])
+    assert np.array_equal(
+        quantised(np.array([[1.0, -1.0, 2.0]], np.float32), 16, dither=None), [[32767, -32768, 32767]]
+    )
 
 
 @pytest.mark.parametrize(("maker", "bits", "name"), [
     (WavWriter, "int24", "o.wav"), (WavWriter, "float32", "o.wav"), (FlacWriter, "int24", "o.flac"), (WavWriter, "int16", "o.wav"),
 ])  # fmt: skip
 @pytest.mark.parametrize("channels", [1, 2, 6])
-def test_written_files_are_read_back_by_another_library(tmp_path: Path, maker: type, bits: str, name: str, channels: int) -> None:
+def test_written_files_are_read_back_by_another_library(
+    tmp_path: Path, maker: type, bits: str, name: str, channels: int
+) -> None:
     path = tmp_path / name
     samples = signal(channels)
     with maker(path, rate=48_000, channels=channels, sample_format=bits) as writer:
@@ -226,7 +232,10 @@ def test_a_full_disk_leaves_nothing_and_keeps_the_old_file(tmp_path: Path, monke
         raise OSError(errno.ENOSPC, "No space left on device")
 
     monkeypatch.setattr(os, "fsync", full)
-    with pytest.raises(DiskError, match="disk is full"), WavWriter(path, rate=8000, channels=1, sample_format="int24") as writer:
+    with (
+        pytest.raises(DiskError, match="disk is full"),
+        WavWriter(path, rate=8000, channels=1, sample_format="int24") as writer,
+    ):
         writer.write(signal(1))
     with pytest.raises(DiskError, match="disk is full"):
         write_text(path, "new")

@@ -32,14 +32,24 @@ def project(voice_file: Path) -> Project:
     steps = (
         make_step("noise", {"profile_spans_s": [[0.1, 0.9]]}),
         make_step("hum", {"base_hz": 50.0}, spans=(Span(1000, 90_000),), band_hz=(40.0, 900.0)),
-        replace(make_step("equaliser", {"bands": [["bell", 900.0, -6.0, 2.0]]}, enabled=False), holes=(Span(5, 10),), channels=(0,)),
+        replace(
+            make_step("equaliser", {"bands": [["bell", 900.0, -6.0, 2.0]]}, enabled=False),
+            holes=(Span(5, 10),),
+            channels=(0,),
+        ),
     )
-    return Project(recordings=(replace(recording, score=steps, markers=(Marker(99, "here"),), left=("breaths",)),), target_id="online-16")
+    return Project(
+        recordings=(replace(recording, score=steps, markers=(Marker(99, "here"),), left=("breaths",)),),
+        target_id="online-16",
+    )
 
 
 def older(content: dict, version: int) -> dict:
     """The content as an earlier version wrote it."""
-    rows = [{k: v for k, v in row.items() if not (k == "left" and version < 3) and not (k == "markers" and version < 2)} for row in content["recordings"]]
+    rows = [
+        {k: v for k, v in row.items() if not (k == "left" and version < 3) and not (k == "markers" and version < 2)}
+        for row in content["recordings"]
+    ]
     return content | {"version": version, "recordings": rows}
 
 
@@ -93,7 +103,11 @@ def test_a_folder_that_moves_takes_its_recordings_along(voice_file: Path, tmp_pa
 def test_a_project_names_its_media_and_nothing_else_is_opened(project: Project, tmp_path: Path) -> None:
     """A file elsewhere is only looked for under the name that the project gives; its words are data, not code."""
     content = json.loads(project_text(project, tmp_path))
-    content["recordings"][0] |= {"name": "__import__('os').system('false')", "path": "../../../../etc/passwd", "absolute": "relative/path"}
+    content["recordings"][0] |= {
+        "name": "__import__('os').system('false')",
+        "path": "../../../../etc/passwd",
+        "absolute": "relative/path",
+    }
     made = parse_project(json.dumps(content), "p.pulizia", tmp_path)
     assert made.recordings[0].name.startswith("__import__")
     assert made.recordings[0].path.name == "passwd"
@@ -107,10 +121,24 @@ def test_any_score_survives_the_file(data: st.DataObject, tmp_path: Path) -> Non
     steps = []
     for _ in range(data.draw(st.integers(0, 5))):
         tool = data.draw(st.sampled_from(ALL))
-        spans = data.draw(st.none() | st.lists(st.tuples(st.integers(0, 90_000), st.integers(1, 9000)), min_size=1, max_size=3))
-        step = make_step(tool.id, data.draw(random_settings(tool)), spans=None if spans is None else tuple(Span(a, a + n) for a, n in spans))
+        spans = data.draw(
+            st.none() | st.lists(st.tuples(st.integers(0, 90_000), st.integers(1, 9000)), min_size=1, max_size=3)
+        )
+        step = make_step(
+            tool.id,
+            data.draw(random_settings(tool)),
+            spans=None if spans is None else tuple(Span(a, a + n) for a, n in spans),
+        )
         steps.append(replace(step, enabled=data.draw(st.booleans())))
-    recording = Recording(path=tmp_path / "x.wav", name=data.draw(st.text(max_size=20)), fingerprint="f", rate=RATE, channels=1, frames=100_000, score=tuple(steps))
+    recording = Recording(
+        path=tmp_path / "x.wav",
+        name=data.draw(st.text(max_size=20)),
+        fingerprint="f",
+        rate=RATE,
+        channels=1,
+        frames=100_000,
+        score=tuple(steps),
+    )
     project = Project(recordings=(recording,))
     again = parse_project(project_text(project, tmp_path), "p", tmp_path)
     assert again == project

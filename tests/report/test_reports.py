@@ -87,7 +87,9 @@ def test_json_page_and_log_tell_the_same_figures(delivered: Delivered) -> None:
 
 
 def test_a_report_of_speech_alone_says_so(tmp_path: Path) -> None:
-    target = Target(id="t", title="Speech", integrated_lufs=-23, tolerance_lu=1, true_peak_dbtp=-1, gate="dialogue", source="own")
+    target = Target(
+        id="t", title="Speech", integrated_lufs=-23, tolerance_lu=1, true_peak_dbtp=-1, gate="dialogue", source="own"
+    )
     done = deliver(ArraySource(voice_in_noise(8.0), RATE), target, tmp_path / "s.wav")
     page = report_html(done)
     assert "speech only, by the program" in page

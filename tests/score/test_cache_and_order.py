@@ -99,7 +99,9 @@ def test_every_order_that_harms_is_told_at_both_steps_and_mended_by_moving(first
     assert order_note([a, b], a.id) == order_note([a, b], b.id) == why
     assert not order_note([b, a], a.id)
     assert "Move" in why
-    assert tool_of(second).order < tool_of(first).order, "the order that is usual for new steps must not be one that harms"
+    assert tool_of(second).order < tool_of(first).order, (
+        "the order that is usual for new steps must not be one that harms"
+    )
     assert (second, first) not in {(f, s) for f, s, _ in HARMFUL}, "one of the two orders must be free of harm"
 
 

@@ -110,7 +110,9 @@ def test_new_steps_go_where_their_tool_recommends(document: Document) -> None:
 
 def test_a_project_comes_back_whole_with_relative_paths(document: Document, tmp_path: Path) -> None:
     rid = only(document).id
-    step = document.add_step(rid, "noise", {"profile_spans_s": [[0.1, 0.9]]}, spans=(Span(10, 99_999),), band_hz=(100.0, 8000.0))
+    step = document.add_step(
+        rid, "noise", {"profile_spans_s": [[0.1, 0.9]]}, spans=(Span(10, 99_999),), band_hz=(100.0, 8000.0)
+    )
     document.set_spans(rid, step.id, (Span(10, 50_000), Span(60_000, 70_000)))
     document.give_back(rid, Span(20_000, 30_000))
     document.set_target("online-16")
@@ -130,7 +132,9 @@ def test_a_project_comes_back_whole_with_relative_paths(document: Document, tmp_
     assert np.array_equal(heard(other), before)
 
 
-def test_a_changed_or_missing_source_is_reported_and_relinked(document: Document, tmp_path: Path, voice_file: Path) -> None:
+def test_a_changed_or_missing_source_is_reported_and_relinked(
+    document: Document, tmp_path: Path, voice_file: Path
+) -> None:
     rid = only(document).id
     document.add_step(rid, "level", {"way": "gain", "gain_db": -6.0})
     document.save(tmp_path / "job.pulizia")
@@ -180,11 +184,24 @@ def test_mutilated_projects_and_recipes_never_raise_anything_else(document: Docu
 
     walk(content)
     where, key = data.draw(st.sampled_from(places))
-    where[key] = data.draw(st.one_of(st.none(), st.integers(-(10**12), 10**12), st.text(max_size=4), st.booleans(), st.lists(st.integers(), max_size=2), st.floats()))
+    where[key] = data.draw(
+        st.one_of(
+            st.none(),
+            st.integers(-(10**12), 10**12),
+            st.text(max_size=4),
+            st.booleans(),
+            st.lists(st.integers(), max_size=2),
+            st.floats(),
+        )
+    )
     text = json.dumps(content)
     with contextlib.suppress(ProjectError):
         parse_project(text, "p", Path("/"))
-    recipe = {"format": "pulizia-recipe", "version": 1, "steps": content["recordings"] if isinstance(content.get("recordings"), list) else []}
+    recipe = {
+        "format": "pulizia-recipe",
+        "version": 1,
+        "steps": content["recordings"] if isinstance(content.get("recordings"), list) else [],
+    }
     with contextlib.suppress(RecipeError):
         parse_recipe(json.dumps(recipe), "r")
 

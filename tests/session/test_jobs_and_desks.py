@@ -39,7 +39,10 @@ def test_the_most_urgent_goes_first_and_the_newest_among_equals(pool: JobPool) -
     gate = threading.Event()
     pool.submit(lambda _job: gate.wait(5), title="holds the thread")
     time.sleep(0.05)
-    jobs = [pool.submit(lambda _job, n=n: order.append(n), priority=p) for n, p in (("later", LATER), ("soon 1", SOON), ("seen", VISIBLE), ("soon 2", SOON), ("first", FIRST))]
+    jobs = [
+        pool.submit(lambda _job, n=n: order.append(n), priority=p)
+        for n, p in (("later", LATER), ("soon 1", SOON), ("seen", VISIBLE), ("soon 2", SOON), ("first", FIRST))
+    ]
     gate.set()
     for job in jobs:
         assert job.finished.wait(5)
@@ -157,7 +160,9 @@ def test_plans_follow_the_edits_and_are_kept(studio: Studio) -> None:
     assert studio.plans.counted(name, twice) is None
     studio.plans.want(name, twice, lambda: done.append(3), pytest.fail)
     until(lambda: len(done) == 3)
-    assert studio.plans.counted(name, twice).integrated_lufs == pytest.approx(first.measured.integrated_lufs + 3.01, abs=0.02)
+    assert studio.plans.counted(name, twice).integrated_lufs == pytest.approx(
+        first.measured.integrated_lufs + 3.01, abs=0.02
+    )
 
 
 def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Studio, tmp_path: Path) -> None:
@@ -166,8 +171,20 @@ def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Stud
     there = tmp_path / "there.wav"
     there.write_bytes(b"mine")
     orders = [
-        Order(recording_id=i, name="x", path=path, wanted=Deliverable(), target=target, way="limit", dual_mono=False, with_report=n == 2, overwrite=False)
-        for n, (i, path) in enumerate(((ids[0], there), (ids[1], tmp_path / "no" / "x.wav"), (ids[0], tmp_path / "good.wav")))
+        Order(
+            recording_id=i,
+            name="x",
+            path=path,
+            wanted=Deliverable(),
+            target=target,
+            way="limit",
+            dual_mono=False,
+            with_report=n == 2,
+            overwrite=False,
+        )
+        for n, (i, path) in enumerate(
+            ((ids[0], there), (ids[1], tmp_path / "no" / "x.wav"), (ids[0], tmp_path / "good.wav"))
+        )
     ]
     studio.queue.add(orders)
     studio.queue.add([orders[2]])
@@ -177,7 +194,12 @@ def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Stud
     assert "is there already" in orders[0].said
     assert "does not exist" in orders[1].said
     assert there.read_bytes() == b"mine"
-    assert {p.name for p in tmp_path.iterdir() if p.name.startswith("good")} == {"good.wav", "good.html", "good.json", "good.csv"}
+    assert {p.name for p in tmp_path.iterdir() if p.name.startswith("good")} == {
+        "good.wav",
+        "good.html",
+        "good.json",
+        "good.csv",
+    }
     there.unlink()
     (tmp_path / "no").mkdir()
     studio.queue.again()
@@ -191,7 +213,9 @@ def test_names_of_files_come_from_the_pattern_and_never_leave_the_folder(studio:
     recording, target = studio.recording, studio.targets["online-16"]
     studio.document.add_step(recording.id, "noise")
     recording = studio.recording
-    path = order_path(recording, Deliverable(rate_hz=44_100), target, "{number} {name} {steps} {rate} {target}", tmp_path, 3)
+    path = order_path(
+        recording, Deliverable(rate_hz=44_100), target, "{number} {name} {steps} {rate} {target}", tmp_path, 3
+    )
     assert path == tmp_path / "03 take noise 44.1k online-16.wav"
     for pattern in ("../../{name}", "/etc/{name}", "a\\b{name}", "{name}\x00\n"):
         made = order_path(recording, Deliverable(), target, pattern, tmp_path, 1)

@@ -22,7 +22,9 @@ every_number = [(tool, name, d) for tool in ALL for name, d in declared(tool.set
 every_choice = [(tool, name, d) for tool in ALL for name, d in declared(tool.settings).items() if isinstance(d, Choice)]
 
 
-@pytest.mark.parametrize(("tool", "name", "number"), every_number, ids=lambda x: getattr(x, "id", x if isinstance(x, str) else ""))
+@pytest.mark.parametrize(
+    ("tool", "name", "number"), every_number, ids=lambda x: getattr(x, "id", x if isinstance(x, str) else "")
+)
 def test_what_is_shown_of_a_number_can_be_typed_again(tool, name: str, number: Number) -> None:
     default = default_of(tool.settings, name)
     for value in {number.low, number.high, *([] if default is None else [default])}:
@@ -38,9 +40,16 @@ def test_what_is_shown_of_a_number_can_be_typed_again(tool, name: str, number: N
     assert default is None or number.check(name, default) is None
 
 
-@pytest.mark.parametrize(("tool", "name", "number"), every_number, ids=lambda x: getattr(x, "id", x if isinstance(x, str) else ""))
+@pytest.mark.parametrize(
+    ("tool", "name", "number"), every_number, ids=lambda x: getattr(x, "id", x if isinstance(x, str) else "")
+)
 def test_numbers_out_of_range_are_refused_with_value_unit_and_range(tool, name: str, number: Number) -> None:
-    for wrong in (number.high + max(1.0, abs(number.high)), number.low - max(1.0, abs(number.low)), float("nan"), float("inf")):
+    for wrong in (
+        number.high + max(1.0, abs(number.high)),
+        number.low - max(1.0, abs(number.low)),
+        float("nan"),
+        float("inf"),
+    ):
         with pytest.raises(SettingsError, match=f"{name} is") as told:
             tool.settings(**{name: wrong})
         assert f"must be between {number.low:g} and {number.high:g}" in str(told.value) or "whole" in str(told.value)
@@ -48,7 +57,9 @@ def test_numbers_out_of_range_are_refused_with_value_unit_and_range(tool, name: 
         tool.settings(**{name: "12"})
 
 
-@pytest.mark.parametrize(("tool", "name", "choice"), every_choice, ids=lambda x: getattr(x, "id", x if isinstance(x, str) else ""))
+@pytest.mark.parametrize(
+    ("tool", "name", "choice"), every_choice, ids=lambda x: getattr(x, "id", x if isinstance(x, str) else "")
+)
 def test_choices_take_their_words_and_nothing_else(tool, name: str, choice: Choice) -> None:
     for word, shown in choice.options:
         assert getattr(tool.settings(**{name: word}), name) == word
@@ -106,4 +117,16 @@ def test_the_schema_of_a_tool_is_plain_and_whole(tool) -> None:
 
 
 def test_units_name_their_settings() -> None:
-    assert {u.suffix for u in Unit if u.suffix} == {"_db", "_dbfs", "_dbtp", "_lufs", "_lu", "_hz", "_ms", "_s", "_percent", "_count", "_frames"}
+    assert {u.suffix for u in Unit if u.suffix} == {
+        "_db",
+        "_dbfs",
+        "_dbtp",
+        "_lufs",
+        "_lu",
+        "_hz",
+        "_ms",
+        "_s",
+        "_percent",
+        "_count",
+        "_frames",
+    }

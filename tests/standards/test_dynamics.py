@@ -28,7 +28,12 @@ RATE = 48_000
 
 
 def chain_of(samples: np.ndarray, tool: str, **settings: object) -> Chain:
-    return Chain(ArraySource(np.atleast_2d(samples).astype(np.float32), RATE), [make_step(tool, settings)], ChunkCache(), AnalysisStore())
+    return Chain(
+        ArraySource(np.atleast_2d(samples).astype(np.float32), RATE),
+        [make_step(tool, settings)],
+        ChunkCache(),
+        AnalysisStore(),
+    )
 
 
 def treated(samples: np.ndarray, tool: str, **settings: object) -> np.ndarray:
@@ -55,7 +60,9 @@ def test_attack_and_release_are_the_times_for_63_percent() -> None:
 @pytest.mark.parametrize("level", [-40.0, -24.0, -18.0, -6.0])
 def test_a_steady_tone_comes_out_where_the_curve_says(level: float) -> None:
     """One band, 4:1 over -24 dBFS, hard knee: within 0.1 dB."""
-    made = treated(tone(997, 3.0, level), "split_compressor", bands="1", threshold_db=-24.0, ratio_count=4.0, knee_db=0.0)
+    made = treated(
+        tone(997, 3.0, level), "split_compressor", bands="1", threshold_db=-24.0, ratio_count=4.0, knee_db=0.0
+    )
     out = 20 * np.log10(np.abs(made[0, 2 * RATE : -RATE // 2]).max())
     assert out == pytest.approx(level if level <= -24 else -24 + (level + 24) / 4, abs=0.1)
 
@@ -72,18 +79,36 @@ def test_bands_have_the_magnitude_of_linkwitz_riley_and_add_up_to_the_sound() ->
     near = (hz > 30) & (hz < 1200)
     assert 20 * np.log10(low[near] / np.abs(reference[near]) ** 2) == pytest.approx(0.0, abs=0.1)
     untouched = voice_in_noise(3.0)
-    assert np.array_equal(treated(untouched, "split_compressor", bands="4", threshold_db=0.0, low_mid_threshold_db=0.0, mid_threshold_db=0.0, high_threshold_db=0.0), untouched)
+    assert np.array_equal(
+        treated(
+            untouched,
+            "split_compressor",
+            bands="4",
+            threshold_db=0.0,
+            low_mid_threshold_db=0.0,
+            mid_threshold_db=0.0,
+            high_threshold_db=0.0,
+        ),
+        untouched,
+    )
 
 
 def true_peak_db(samples: np.ndarray) -> float:
     """By SciPy's own polyphase filter, 16 times."""
-    return float(20 * np.log10(np.abs(resample_poly(samples.astype(np.float64), 16, 1, axis=-1, window=("kaiser", 12.0))).max()))
+    return float(
+        20 * np.log10(np.abs(resample_poly(samples.astype(np.float64), 16, 1, axis=-1, window=("kaiser", 12.0))).max())
+    )
 
 
-@pytest.mark.parametrize("settings", [{}, {"release_ms": 20.0, "look_ahead_ms": 1.5}, {"linked": False, "ceiling_dbtp": -3.0}])
+@pytest.mark.parametrize(
+    "settings", [{}, {"release_ms": 20.0, "look_ahead_ms": 1.5}, {"linked": False, "ceiling_dbtp": -3.0}]
+)
 def test_no_true_peak_passes_the_ceiling(settings: dict[str, object]) -> None:
     rng = np.random.default_rng(3)
-    sound = np.concatenate([voice_in_noise(4.0, channels=2) * 6, tone(11_025, 1.0, 3.0)[None].repeat(2, 0), rng.normal(0, 0.3, (2, RATE))], axis=1)
+    sound = np.concatenate(
+        [voice_in_noise(4.0, channels=2) * 6, tone(11_025, 1.0, 3.0)[None].repeat(2, 0), rng.normal(0, 0.3, (2, RATE))],
+        axis=1,
+    )
     sound = np.stack([fftconvolve(c, np.hanning(9) / 4.0, "same") for c in sound])
     made = treated(sound, "limiter", **settings)
     ceiling = float(settings.get("ceiling_dbtp", -1.0))
@@ -97,7 +122,11 @@ def test_a_single_peak_is_let_go_faster_than_many() -> None:
     one, many = base.copy(), base.copy()
     one[RATE] = 1.2
     many[RATE - 20_000 : RATE + 1 : 500] = 1.2
-    gains = [treated(x, "limiter")[0, RATE + 14_000 : RATE + 15_000] / np.where(np.abs(base) > 0.05, base, np.nan)[RATE + 14_000 : RATE + 15_000] for x in (one, many)]
+    gains = [
+        treated(x, "limiter")[0, RATE + 14_000 : RATE + 15_000]
+        / np.where(np.abs(base) > 0.05, base, np.nan)[RATE + 14_000 : RATE + 15_000]
+        for x in (one, many)
+    ]
     assert np.nanmedian(gains[0]) > 0.975
     assert np.nanmedian(gains[1]) < np.nanmedian(gains[0]) - 0.02
 
@@ -136,7 +165,9 @@ def test_phrases_are_brought_together_and_pauses_stay_down() -> None:
     middle = (places[2][0] + places[2][1]) / 2 / RATE
     moved = treated(sound, "leveller", ride_levels=[[middle, -6.0]])[0]
     a, b = places[2]
-    assert 10 * np.log10(np.mean(moved[a + 4000 : b - 4000] ** 2) / np.mean(sound[a + 4000 : b - 4000] ** 2)) == pytest.approx(-6.0, abs=0.2)
+    assert 10 * np.log10(
+        np.mean(moved[a + 4000 : b - 4000] ** 2) / np.mean(sound[a + 4000 : b - 4000] ** 2)
+    ) == pytest.approx(-6.0, abs=0.2)
     assert len(find_phrases(ArraySource(np.zeros((1, RATE), np.float32), RATE), ()).lufs) == 0
 
 
@@ -161,7 +192,9 @@ def dry_words(seconds: float = 14.0) -> np.ndarray:
         t = np.arange(n) / RATE
         pitch = 2 * np.pi * np.cumsum(np.linspace(*rng.uniform(100, 190, 2), n)) / RATE
         burst = sum(np.sin(k * pitch) / k for k in range(1, 30)) + 0.5 * rng.standard_normal(n)
-        sound[at : at + n] = 0.08 * burst * np.minimum(1, np.minimum(t, t[::-1]) / 0.008) * (0.6 + 0.4 * np.sin(2 * np.pi * 7 * t))
+        sound[at : at + n] = (
+            0.08 * burst * np.minimum(1, np.minimum(t, t[::-1]) / 0.008) * (0.6 + 0.4 * np.sin(2 * np.pi * 7 * t))
+        )
         at += n + int(rng.uniform(0.35, 0.6) * RATE)
     return sound
 
@@ -189,7 +222,9 @@ def test_prediction_takes_out_what_a_known_filter_put_in() -> None:
     """One bin of an autoregressive process: the exact predictor leaves its innovation (Nakatani et al. 2010)."""
     rng = np.random.default_rng(4)
     frames, bins = 1500, 3
-    dry = (rng.standard_normal((1, frames, bins)) + 1j * rng.standard_normal((1, frames, bins))) * np.abs(np.sin(np.arange(frames) / 40))[None, :, None]
+    dry = (rng.standard_normal((1, frames, bins)) + 1j * rng.standard_normal((1, frames, bins))) * np.abs(
+        np.sin(np.arange(frames) / 40)
+    )[None, :, None]
     wet = dry.copy()
     for n in range(3, frames):
         wet[:, n] += 0.6 * np.exp(0.4j) * wet[:, n - 3]
@@ -230,11 +265,16 @@ def test_room_tone_has_level_and_colour_of_the_room_and_never_repeats() -> None:
 
 def test_phase_turns_lower_the_peaks_of_a_lopsided_voice_and_nothing_else() -> None:
     t = np.arange(4 * RATE) / RATE
-    voice = sum(np.cos(2 * np.pi * 130 * k * t) / k for k in range(1, 20)) * 0.1 * (0.6 + 0.4 * np.sin(2 * np.pi * 1.3 * t))
+    voice = (
+        sum(np.cos(2 * np.pi * 130 * k * t) / k for k in range(1, 20)) * 0.1 * (0.6 + 0.4 * np.sin(2 * np.pi * 1.3 * t))
+    )
     chain = chain_of(voice, "polarity", made_even=True)
     made = chain.after.read(0, len(voice))[0]
     assert 20 * np.log10(np.abs(voice).max() / np.abs(made[RATE // 4 : -RATE // 4]).max()) > 1.5
-    assert np.abs(third_octaves(made[RATE // 2 : -RATE // 2]) - third_octaves(voice[RATE // 2 : -RATE // 2]))[2:13].max() < 0.1  # 160 Hz to 2 kHz, where it sounds
+    assert (
+        np.abs(third_octaves(made[RATE // 2 : -RATE // 2]) - third_octaves(voice[RATE // 2 : -RATE // 2]))[2:13].max()
+        < 0.1
+    )  # 160 Hz to 2 kHz, where it sounds
     quarter = turned(tone(1000, 1.0, 0.0)[None].astype(np.float32), 90.0, RATE)[0, 10_000:20_000]
     assert np.abs(quarter + np.cos(2 * np.pi * 1000 * np.arange(10_000, 20_000) / RATE)).max() < 0.01
 
@@ -304,5 +344,14 @@ def test_a_note_appears_where_the_order_is_known_to_harm() -> None:
     assert order_note([limiter, equaliser], limiter.id) == order_note([limiter, equaliser], equaliser.id)
     assert not order_note([equaliser, limiter], limiter.id)
     assert "gate above" in order_note([make_step("room_tail"), gate], gate.id)
-    recommended = sorted((make_step(t.id) for t in (tool_of(x) for x in ("limiter", "noise", "hum", "clicks", "equaliser", "overload", "leveller", "sibilance"))), key=lambda s: s.tool.order)
+    recommended = sorted(
+        (
+            make_step(t.id)
+            for t in (
+                tool_of(x)
+                for x in ("limiter", "noise", "hum", "clicks", "equaliser", "overload", "leveller", "sibilance")
+            )
+        ),
+        key=lambda s: s.tool.order,
+    )
     assert not any(order_note(recommended, s.id) for s in recommended)

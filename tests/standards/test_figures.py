@@ -31,7 +31,9 @@ def test_active_speech_level(rate: int, parts: list, repeats: int, level: float,
 def test_all_figures_of_a_known_passage() -> None:
     t = np.arange(48_000 * 4) / 48_000
     wave = 0.5 * np.sin(2 * np.pi * 997 * t) + 0.01 * np.sin(2 * np.pi * 100.02 * t) + 0.02
-    rows = {r.name: r for r in passage_figures(ArraySource(np.stack([wave, -wave]).astype(np.float32), 48_000), ("L", "R"))}
+    rows = {
+        r.name: r for r in passage_figures(ArraySource(np.stack([wave, -wave]).astype(np.float32), 48_000), ("L", "R"))
+    }
     value = {name: row.value for name, row in rows.items()}
     assert value["Length"] == 4.0
     assert value["Sample peak"] == pytest.approx(20 * np.log10(0.53), abs=0.02)
@@ -44,7 +46,9 @@ def test_all_figures_of_a_known_passage() -> None:
     assert "Crest\t" in as_text(list(rows.values()))
 
 
-@pytest.mark.parametrize("samples", [np.zeros((1, 48_000)), np.ones((1, 1)), np.full((2, 3000), 0.5), np.zeros((8, 10))])
+@pytest.mark.parametrize(
+    "samples", [np.zeros((1, 48_000)), np.ones((1, 1)), np.full((2, 3000), 0.5), np.zeros((8, 10))]
+)
 def test_odd_passages_give_dashes(samples: np.ndarray) -> None:
     rows = passage_figures(ArraySource(samples.astype(np.float32), 48_000), ("x",) * samples.shape[0])
     assert all(row.value is None or np.isfinite(row.value) for row in rows)

@@ -21,12 +21,27 @@ RATE = 48_000
 @pytest.mark.parametrize(
     ("made", "expected"),
     [
-        (biquads.bell(1000, 6, 1, RATE), (1.043953086990, -1.895320723937, 0.867722284760, -1.895320723937, 0.911675371750)),
-        (biquads.bell(6500, -9, 4, RATE), (0.912078133800, -1.138988847882, 0.815374777551, -1.138988847882, 0.727452911351)),
-        (biquads.notch(50, 30, RATE), (0.999890929598, -1.999739027197, 0.999890929598, -1.999739027197, 0.999781859196)),
+        (
+            biquads.bell(1000, 6, 1, RATE),
+            (1.043953086990, -1.895320723937, 0.867722284760, -1.895320723937, 0.911675371750),
+        ),
+        (
+            biquads.bell(6500, -9, 4, RATE),
+            (0.912078133800, -1.138988847882, 0.815374777551, -1.138988847882, 0.727452911351),
+        ),
+        (
+            biquads.notch(50, 30, RATE),
+            (0.999890929598, -1.999739027197, 0.999890929598, -1.999739027197, 0.999781859196),
+        ),
         (biquads.band(1000, 2, RATE), (0.031600378776, 0.0, -0.031600378776, -1.920229656437, 0.936799242447)),
-        (biquads.shelf(200, 6, np.sqrt(0.5), RATE, high=False), (1.006445577851, -1.968612352320, 0.963120058273, -1.968850107386, 0.969327881058)),
-        (biquads.shelf(8000, -4, np.sqrt(0.5), RATE, high=True), (0.739665724473, -0.367563410894, 0.159448628069, -0.737999011332, 0.269549952980)),
+        (
+            biquads.shelf(200, 6, np.sqrt(0.5), RATE, high=False),
+            (1.006445577851, -1.968612352320, 0.963120058273, -1.968850107386, 0.969327881058),
+        ),
+        (
+            biquads.shelf(8000, -4, np.sqrt(0.5), RATE, high=True),
+            (0.739665724473, -0.367563410894, 0.159448628069, -0.737999011332, 0.269549952980),
+        ),
     ],
 )
 def test_sections_equal_the_cookbook(made: np.ndarray, expected: tuple[float, ...]) -> None:
@@ -48,7 +63,12 @@ def test_slopes_are_butterworth(order: int, *, high: bool) -> None:
 @pytest.mark.parametrize("phase", ["minimum", "linear"])
 def test_the_drawn_curve_is_that_of_the_filter_that_runs(phase: str) -> None:
     """Measured with an impulse through the step, to 20 kHz within a tenth of a decibel."""
-    bands = [["high-pass", 80.0, 0.0, 18.0], ["bell", 900.0, -5.0, 3.0], ["high shelf", 6000.0, 4.0, 0.707], ["low-pass", 15_000.0, 0.0, 12.0]]
+    bands = [
+        ["high-pass", 80.0, 0.0, 18.0],
+        ["bell", 900.0, -5.0, 3.0],
+        ["high shelf", 6000.0, 4.0, 0.707],
+        ["low-pass", 15_000.0, 0.0, 12.0],
+    ]
     step = make_step("equaliser", {"bands": bands, "phase": phase, "matched": True})
     impulse = np.zeros((1, 4 * RATE), np.float32)
     impulse[0, 2 * RATE] = 1.0
@@ -64,9 +84,13 @@ def test_the_drawn_curve_is_that_of_the_filter_that_runs(phase: str) -> None:
 def test_opposite_bells_cancel_and_an_empty_equaliser_is_bit_exact() -> None:
     noise = np.random.default_rng(1).normal(0, 0.1, (1, RATE)).astype(np.float32)
     pair = [["bell", 1000.0, 6.0, 1.0], ["bell", 1000.0, -6.0, 1.0]]
-    made = Chain(ArraySource(noise, RATE), [make_step("equaliser", {"bands": pair})], ChunkCache(), AnalysisStore()).after.read(0, RATE)
+    made = Chain(
+        ArraySource(noise, RATE), [make_step("equaliser", {"bands": pair})], ChunkCache(), AnalysisStore()
+    ).after.read(0, RATE)
     assert made == pytest.approx(noise, abs=1e-6)
-    same = Chain(ArraySource(noise, RATE), [make_step("equaliser", {})], ChunkCache(), AnalysisStore()).after.read(0, RATE)
+    same = Chain(ArraySource(noise, RATE), [make_step("equaliser", {})], ChunkCache(), AnalysisStore()).after.read(
+        0, RATE
+    )
     assert np.array_equal(same, noise)
     zero = EqualiserSettings(bands=(("bell", 500.0, 0.0, 1.0),))
     assert equaliser.response_db(zero, np.array([500.0]), RATE) == pytest.approx([0.0])

@@ -18,7 +18,14 @@ from pulizia.measure.loudness import Measures, measure
 SILENT = -200.0
 
 
-def tones(parts: list[tuple[float, float]], *, hz: float = 1000.0, rate: int = 48_000, gains: tuple[float, ...] = (0.0, 0.0), cut_s: float = 0.0) -> Measures:
+def tones(
+    parts: list[tuple[float, float]],
+    *,
+    hz: float = 1000.0,
+    rate: int = 48_000,
+    gains: tuple[float, ...] = (0.0, 0.0),
+    cut_s: float = 0.0,
+) -> Measures:
     """Measure a tone whose level (dBFS peak) follows ``parts`` of (level, seconds)."""
     amplitude = np.concatenate([np.full(round(s * rate), 10 ** (db / 20)) for db, s in parts])
     amplitude[: round(cut_s * rate)] = 0
@@ -93,7 +100,9 @@ def test_live_maxima_rise_step_by_step_3341_11_and_14() -> None:
 @pytest.mark.parametrize(("period", "amplitude", "degrees", "expected"), [
     (4, 0.5, 0, -6.0), (4, 0.5, 45, -6.0), (6, 0.5, 60, -6.0), (8, 0.5, 67.5, -6.0), (4, 1.41, 45, 3.0),
 ])  # fmt: skip
-def test_true_peak_of_tones_between_the_samples_3341_15_to_19(period: int, amplitude: float, degrees: float, expected: float) -> None:
+def test_true_peak_of_tones_between_the_samples_3341_15_to_19(
+    period: int, amplitude: float, degrees: float, expected: float
+) -> None:
     wave = amplitude * np.sin(2 * np.pi * np.arange(48_000) / period + np.radians(degrees))
     fade = np.hanning(960)[:480]
     wave[:480] *= fade
@@ -147,7 +156,11 @@ def test_gates(parts: list[tuple[float, float]], expected: float | None) -> None
 
 def test_k_weighting_gives_the_tables_of_bs1770_and_the_gain_at_997_hz() -> None:
     shelf, high_pass = k_weighting(48_000)
-    assert np.allclose(shelf, [1.53512485958697, -2.69169618940638, 1.19839281085285, 1, -1.69065929318241, 0.73248077421585], atol=1e-12)
+    assert np.allclose(
+        shelf,
+        [1.53512485958697, -2.69169618940638, 1.19839281085285, 1, -1.69065929318241, 0.73248077421585],
+        atol=1e-12,
+    )
     assert np.allclose(high_pass, [1, -2, 1, 1, -1.99004745483398, 0.99007225036621], atol=1e-12)
 
 

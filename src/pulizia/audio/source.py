@@ -146,9 +146,7 @@ class DifferenceSource:
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch."""
-        return content_key(
-            "difference", self.before.span_key(start, stop), self.after.span_key(start, stop)
-        )
+        return content_key("difference", self.before.span_key(start, stop), self.after.span_key(start, stop))
 
     def read(self, start: int, stop: int) -> Samples:
         """Samples of [start, stop)."""

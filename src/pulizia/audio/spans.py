@@ -61,14 +61,10 @@ def without(spans: Sequence[Span], holes: Sequence[Span]) -> tuple[Span, ...]:
 
 def clipped(spans: Iterable[Span], frames: int) -> tuple[Span, ...]:
     """The spans inside a recording of ``frames`` frames."""
-    return normalised(
-        Span(min(s.start, frames), min(s.stop, frames)) for s in spans if s.start < frames
-    )
+    return normalised(Span(min(s.start, frames), min(s.stop, frames)) for s in spans if s.start < frames)
 
 
-def edge_weight(
-    spans: Sequence[Span], start: int, stop: int, *, fade: int, frames: int
-) -> NDArray[np.float32]:
+def edge_weight(spans: Sequence[Span], start: int, stop: int, *, fade: int, frames: int) -> NDArray[np.float32]:
     """Weight 0..1 with which an edit acts on each frame of [start, stop).
 
     Inside a span the weight rises as a raised cosine over ``fade`` frames from each edge, outside

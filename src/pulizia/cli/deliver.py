@@ -37,15 +37,33 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument("--target", required=True, help="see `pulizia targets`")
     command.add_argument("-o", "--output", type=Path, required=True,
                          help="the file to write; a folder for several; .mp4, .mov or .mkv puts the sound back into the picture")  # fmt: skip
-    command.add_argument("--also", type=Path, action="append", default=[], metavar="FILE", help="another file of the same programme in the same go, its kind by its ending; may be given several times")
+    command.add_argument(
+        "--also",
+        type=Path,
+        action="append",
+        default=[],
+        metavar="FILE",
+        help="another file of the same programme in the same go, its kind by its ending; may be given several times",
+    )
     command.add_argument("--recipe", help="repair first, with a recipe's JSON file or the name of one")
-    command.add_argument("--way", choices=tuple(WAYS), default="limit", help="gain only, limited where it must be, or levelled first (limit)")
-    command.add_argument("--dual-mono", action="store_true", help="count a mono programme as two loudspeakers will play it")
-    command.add_argument("--head", dest="head_s", type=float, default=0.0, metavar="S", help="silence before, in seconds")
+    command.add_argument(
+        "--way",
+        choices=tuple(WAYS),
+        default="limit",
+        help="gain only, limited where it must be, or levelled first (limit)",
+    )
+    command.add_argument(
+        "--dual-mono", action="store_true", help="count a mono programme as two loudspeakers will play it"
+    )
+    command.add_argument(
+        "--head", dest="head_s", type=float, default=0.0, metavar="S", help="silence before, in seconds"
+    )
     command.add_argument("--tail", dest="tail_s", type=float, default=0.0, metavar="S", help="silence after")
     command.add_argument("--fade-in", dest="fade_in_s", type=float, default=0.0, metavar="S")
     command.add_argument("--fade-out", dest="fade_out_s", type=float, default=0.0, metavar="S")
-    command.add_argument("--report", type=Path, help="write a report, as .html, .json or .csv; a folder for several files")
+    command.add_argument(
+        "--report", type=Path, help="write a report, as .html, .json or .csv; a folder for several files"
+    )
     command.add_argument("--recording", help="which recording of a project, by name")
     command.add_argument("--json", action="store_true", help="print the report as JSON")
     add_output_flags(command, pictures=True)
@@ -111,7 +129,12 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
 
 def said_of(programme: Programme) -> Said:
     """What travels in the file: markers, recorder metadata, and the picture it came from."""
-    return Said(markers=programme.markers, broadcast=programme.broadcast, tags={"title": programme.name}, picture=programme.picture)
+    return Said(
+        markers=programme.markers,
+        broadcast=programme.broadcast,
+        tags={"title": programme.name},
+        picture=programme.picture,
+    )
 
 
 def _report_path(options: argparse.Namespace, output: Path) -> Path | None:
@@ -124,9 +147,15 @@ def _report_path(options: argparse.Namespace, output: Path) -> Path | None:
 
 def _told(done: Delivered) -> list[str]:
     plan = done.plan
-    limiting = f", limited by up to {plan.largest_reduction_db:.1f} dB" if plan.limited and plan.largest_reduction_db > 0 else ", not limited"
+    limiting = (
+        f", limited by up to {plan.largest_reduction_db:.1f} dB"
+        if plan.limited and plan.largest_reduction_db > 0
+        else ", not limited"
+    )
     levelled = f", levelled by {100 * plan.levelled:.0f} %" if plan.levelled else ""
-    lines = [f"{done.path.name}: {plan.target.title}, gain {format_number(plan.gain_db, 2, plus=True)} dB{levelled}{limiting}"]
+    lines = [
+        f"{done.path.name}: {plan.target.title}, gain {format_number(plan.gain_db, 2, plus=True)} dB{levelled}{limiting}"
+    ]
     if plan.speech_percent is not None:
         lines.append(f"  Speech only: {plan.speech_percent:.0f} % of the programme.")
     lines += [f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}" for v in done.verdicts]

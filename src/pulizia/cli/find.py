@@ -29,8 +29,16 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     """Declare the command."""
     command = commands.add_parser("find", help="find the raw recording that a worked file was made from")
     command.add_argument("file", type=Path, help="the worked file")
-    command.add_argument("--among", type=Path, nargs="+", required=True, metavar="PATH", help="raw recordings, or folders of them")
-    command.add_argument("--put-back", type=float, nargs=2, metavar=("FROM", "TO"), help="write the worked file with the likeliest raw recording back in this stretch, in seconds (with -o)")
+    command.add_argument(
+        "--among", type=Path, nargs="+", required=True, metavar="PATH", help="raw recordings, or folders of them"
+    )
+    command.add_argument(
+        "--put-back",
+        type=float,
+        nargs=2,
+        metavar=("FROM", "TO"),
+        help="write the worked file with the likeliest raw recording back in this stretch, in seconds (with -o)",
+    )
     command.add_argument("-o", "--output", type=Path, help="the file that is written")
     command.add_argument("--overwrite", action="store_true", help="replace an existing output")
     command.add_argument("--json", action="store_true", help="print as JSON")
@@ -46,8 +54,17 @@ def _put_back(options: argparse.Namespace, media: OpenMedia, path: Path, found: 
     raw = open_media(path)
     step = make_step("original", lying_at(raw.fingerprint, found, 0.0), spans=(Span(start, stop),))
     chain = Chain(media.source, [step], ChunkCache(), AnalysisStore(), lambda _fingerprint: raw.source)
-    write_source(chain.after, options.output, Deliverable(kind=kind_of_path(options.output)), lambda _share: None, said=Said(markers=media.markers, broadcast=broadcast_of(media)))
-    print(f"{options.output}: {path.name} put back from {options.put_back[0]:g} to {options.put_back[1]:g} s", file=sys.stderr if options.json else sys.stdout)
+    write_source(
+        chain.after,
+        options.output,
+        Deliverable(kind=kind_of_path(options.output)),
+        lambda _share: None,
+        said=Said(markers=media.markers, broadcast=broadcast_of(media)),
+    )
+    print(
+        f"{options.output}: {path.name} put back from {options.put_back[0]:g} to {options.put_back[1]:g} s",
+        file=sys.stderr if options.json else sys.stdout,
+    )
 
 
 def _check(options: argparse.Namespace) -> None:
@@ -86,7 +103,21 @@ def run(options: argparse.Namespace) -> int:
     if rows and options.output is not None:
         _put_back(options, media, *rows[0])
     if options.json:
-        print(json.dumps([{"file": str(p), "offset_s": f.offset_s, "drift_ppm": f.drift_ppm, "gain_db": f.gain_db, "likeness": f.likeness} for p, f in rows], indent=1))
+        print(
+            json.dumps(
+                [
+                    {
+                        "file": str(p),
+                        "offset_s": f.offset_s,
+                        "drift_ppm": f.drift_ppm,
+                        "gain_db": f.gain_db,
+                        "likeness": f.likeness,
+                    }
+                    for p, f in rows
+                ],
+                indent=1,
+            )
+        )
         return 0 if rows else 1
     if not rows:
         message = f"{options.file.name} was not found in any of {len(candidates)} recordings."
@@ -94,5 +125,7 @@ def run(options: argparse.Namespace) -> int:
     for path, found in rows:
         drift = f", drift {format_number(found.drift_ppm, 0, plus=True)} ppm" if abs(found.drift_ppm) >= 1 else ""
         sign = "" if found.offset_s >= 0 else "\u2212"
-        print(f"{path}: from {sign}{format_time(abs(found.offset_s), 3)}, {format_number(found.gain_db, plus=True)} dB{drift}, likeness {100 * found.likeness:.0f} %")
+        print(
+            f"{path}: from {sign}{format_time(abs(found.offset_s), 3)}, {format_number(found.gain_db, plus=True)} dB{drift}, likeness {100 * found.likeness:.0f} %"
+        )
     return 0

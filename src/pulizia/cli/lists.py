@@ -51,7 +51,10 @@ def run_recipes(options: argparse.Namespace) -> int:
     found = [(name, recipe, "own") for name, recipe in own_recipes().items()]
     found += [(name, recipe, "shipped") for name, recipe in shipped_recipes().items()]
     if options.json:
-        rows = [{"id": n, "name": r.name, "description": r.description, "from": w, "tools": [s.tool_id for s in r.steps]} for n, r, w in found]
+        rows = [
+            {"id": n, "name": r.name, "description": r.description, "from": w, "tools": [s.tool_id for s in r.steps]}
+            for n, r, w in found
+        ]
         print(json.dumps(rows, indent=1))
         return 0
     for name, recipe, where in found:

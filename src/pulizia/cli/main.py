@@ -76,10 +76,16 @@ def _open_window(given: Sequence[str]) -> int:
     for name in options.files:
         if not Path(name).exists():
             near = get_close_matches(name, COMMANDS, n=1)
-            hint = f"Did you mean the command {near[0]}?" if near else "Check the name, or see pulizia --help for the commands."
+            hint = (
+                f"Did you mean the command {near[0]}?"
+                if near
+                else "Check the name, or see pulizia --help for the commands."
+            )
             window.exit(2, f"pulizia: {name} is neither a file nor a command. {hint}\n")
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
-        message = "There is no screen here to open a window on. Use the commands that need none: pulizia --help lists them."
+        message = (
+            "There is no screen here to open a window on. Use the commands that need none: pulizia --help lists them."
+        )
         raise PuliziaError(message)
     from importlib import import_module
 

@@ -32,8 +32,17 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
                          help="only this stretch, in seconds")  # fmt: skip
     command.add_argument("--dual-mono", action="store_true", help="count a mono file as two loudspeakers will play it")
     command.add_argument("--target", help="check against a target's limits; see `pulizia targets`")
-    command.add_argument("--readings", action="store_true", help="also read it in other ways (speech only, without gates, single channels), and say why they differ")
-    command.add_argument("--log", type=Path, metavar="CSV", help="keep the measurement of one file as a log: figures, limits, loudness over time")
+    command.add_argument(
+        "--readings",
+        action="store_true",
+        help="also read it in other ways (speech only, without gates, single channels), and say why they differ",
+    )
+    command.add_argument(
+        "--log",
+        type=Path,
+        metavar="CSV",
+        help="keep the measurement of one file as a log: figures, limits, loudness over time",
+    )
     command.add_argument("--overwrite", action="store_true", help="replace an existing log")
     command.add_argument("--json", action="store_true", help="print the figures as JSON")
     command.set_defaults(run=run)
@@ -80,7 +89,10 @@ class _Measured:
         if self.readings:
             row["readings"] = [{"name": r.name, "lufs": r.lufs, "why": r.why} for r in self.readings]
         if self.verdicts:
-            row["verdicts"] = [{"name": v.name, "measured": v.measured, "limit": v.limit, "state": v.state.value, "by": v.by} for v in self.verdicts]
+            row["verdicts"] = [
+                {"name": v.name, "measured": v.measured, "limit": v.limit, "state": v.state.value, "by": v.by}
+                for v in self.verdicts
+            ]
         return row
 
 
@@ -94,7 +106,9 @@ def _measured(path: Path, options: argparse.Namespace, target: Target | None) ->
     if target is not None and target.gate == "dialogue":
         figures = Meter(target, SegmentStore(), names).measure(source, progress)
     progress.done()
-    return _Measured(path=path, media=media, figures=figures, verdicts=verdicts(figures, target) if target else (), readings=other)
+    return _Measured(
+        path=path, media=media, figures=figures, verdicts=verdicts(figures, target) if target else (), readings=other
+    )
 
 
 def _tell(one: _Measured) -> None:
@@ -102,7 +116,9 @@ def _tell(one: _Measured) -> None:
     print_figures(one.figures)
     for seconds in LOUDEST_S:
         if (top := loudest(one.figures, seconds)) is not None:
-            print(f"  {f'Loudest {seconds:.0f} s':<20}{format_number(top.lufs):>8} LUFS from {format_time(top.start_s, 1)}")
+            print(
+                f"  {f'Loudest {seconds:.0f} s':<20}{format_number(top.lufs):>8} LUFS from {format_time(top.start_s, 1)}"
+            )
     for v in one.verdicts:
         print(f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}")
     for reading in one.readings:
@@ -124,7 +140,11 @@ def _tell_side_by_side(found: list[_Measured]) -> None:
 
 
 def _short(name: str) -> str:
-    return name.replace("Highest momentary", "M max").replace("Highest short-term", "S max").replace("Loudness range", "Range")
+    return (
+        name.replace("Highest momentary", "M max")
+        .replace("Highest short-term", "S max")
+        .replace("Loudness range", "Range")
+    )
 
 
 def _stretch(media: OpenMedia, span: list[float] | None) -> Source:

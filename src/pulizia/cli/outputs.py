@@ -24,8 +24,12 @@ def add_output_flags(command: argparse.ArgumentParser, *, pictures: bool) -> Non
     command.add_argument("--bits", choices=tuple(FORMATS), default="24", help="sample format of WAV and FLAC (24)")
     command.add_argument("--dither", choices=tuple(DITHERS), default="triangular", help="for 16 bits (triangular)")
     command.add_argument("--rate", type=int, metavar="HZ", help="sample rate (that of the input)")
-    command.add_argument("--layout", choices=("same", "mono", "stereo"), default="same", help="channels of the file (same)")
-    command.add_argument("--bitrate", type=int, default=None, metavar="KBIT", help="of MP3, Opus and AAC in kbit/s (192)")
+    command.add_argument(
+        "--layout", choices=("same", "mono", "stereo"), default="same", help="channels of the file (same)"
+    )
+    command.add_argument(
+        "--bitrate", type=int, default=None, metavar="KBIT", help="of MP3, Opus and AAC in kbit/s (192)"
+    )
     command.add_argument("--overwrite", action="store_true", help="replace existing outputs")
 
 

@@ -29,9 +29,17 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command = commands.add_parser("repair", help="apply a recipe to one or several files")
     command.add_argument("files", type=Path, nargs="+")
     how = command.add_mutually_exclusive_group(required=True)
-    how.add_argument("--recipe", help="a recipe's JSON file, or the name of a shipped or own one; see `pulizia recipes`")
+    how.add_argument(
+        "--recipe", help="a recipe's JSON file, or the name of a shipped or own one; see `pulizia recipes`"
+    )
     how.add_argument("--treat", action="store_true", help="inspect each file and treat what is found")
-    command.add_argument("--noise", type=float, nargs=2, metavar=("FROM", "TO"), help="where noise alone is heard, in seconds, for what the recipe leaves open (found by itself)")
+    command.add_argument(
+        "--noise",
+        type=float,
+        nargs=2,
+        metavar=("FROM", "TO"),
+        help="where noise alone is heard, in seconds, for what the recipe leaves open (found by itself)",
+    )
     command.add_argument("-o", "--output", type=Path, required=True,
                          help="the file to write; a folder for several files")  # fmt: skip
     add_output_flags(command, pictures=False)

@@ -47,7 +47,9 @@ def run(options: argparse.Namespace) -> int:
     stage = next(iter(chain.stages.values()))
     survey = None
     if tool.survey is not None:
-        survey = tool.survey(source, stage, (), step.settings, stage.analysis(), lambda share: progress(share, "looking through it"))
+        survey = tool.survey(
+            source, stage, (), step.settings, stage.analysis(), lambda share: progress(share, "looking through it")
+        )
     taken = None if tool.sets_level or tool.shapes_tone else harm(source, stage, ())
     progress.done()
     if options.json:

@@ -130,7 +130,11 @@ def deliver(
             ready, target, names=names, store=store, cache=cache, way=way,
             progress=lambda p: progress(0.1 + 0.4 * p, "measuring"),
         )  # fmt: skip
-    said = replace(said, markers=_moved(said.markers, programme, ready, wanted), broadcast=_moved_start(said.broadcast, programme, ready, wanted))
+    said = replace(
+        said,
+        markers=_moved(said.markers, programme, ready, wanted),
+        broadcast=_moved_start(said.broadcast, programme, ready, wanted),
+    )
     look = Meter(target, store, names)
     source: Source = made.result
     loud = _loudness(made.predicted)
@@ -232,7 +236,14 @@ def _writer_of(
     source: Source, path: Path, wanted: Deliverable, said: Said, loudness: Loudness | None
 ) -> WavWriter | FlacWriter | CodedWriter:
     if wanted.kind in ("mp3", "opus", "m4a"):
-        return CodedWriter(path, rate=source.rate, channels=source.channels, kind=wanted.kind, bitrate_kbps=wanted.bitrate_kbps, tags=said.tags)
+        return CodedWriter(
+            path,
+            rate=source.rate,
+            channels=source.channels,
+            kind=wanted.kind,
+            bitrate_kbps=wanted.bitrate_kbps,
+            tags=said.tags,
+        )
     chunks = b""
     if wanted.kind == "wav" and loudness is not None:
         chunks = bext_chunk(said.broadcast, loudness) + ixml_chunk(said.broadcast)

@@ -22,7 +22,14 @@ from pulizia.media.write import Dither, SampleFormat
 Kind = Literal["wav", "flac", "mp3", "opus", "m4a", "picture"]
 KIND_OF_SUFFIX: dict[str, Kind] = {".wav": "wav", ".flac": "flac", ".mp3": "mp3", ".opus": "opus", ".m4a": "m4a"}
 SUFFIX_OF_KIND: dict[Kind, str] = {kind: suffix for suffix, kind in KIND_OF_SUFFIX.items()}
-WORDS: dict[Kind, str] = {"wav": "WAV", "flac": "FLAC", "mp3": "MP3", "opus": "Opus", "m4a": "AAC", "picture": "picture file"}
+WORDS: dict[Kind, str] = {
+    "wav": "WAV",
+    "flac": "FLAC",
+    "mp3": "MP3",
+    "opus": "Opus",
+    "m4a": "AAC",
+    "picture": "picture file",
+}
 LONGEST_EDGE_S = 60.0
 CENTRE_SHARE = 10 ** (-3.0 / 20.0)  # ITU-R BS.775, centre and surrounds into two channels
 
@@ -163,7 +170,9 @@ def file_name(pattern: str, values: dict[str, str], kind: Kind, suffix: str = ""
     known = {"date": datetime.now().astimezone().date().isoformat(), "kind": kind} | values
     unknown = [p for p in re.findall(r"\{([^{}]*)\}", pattern) if p not in PLACEHOLDERS]
     if unknown:
-        message = f"The name pattern holds {{{unknown[0]}}}; known are {', '.join('{' + p + '}' for p in PLACEHOLDERS)}."
+        message = (
+            f"The name pattern holds {{{unknown[0]}}}; known are {', '.join('{' + p + '}' for p in PLACEHOLDERS)}."
+        )
         raise DeliveryError(message)
     made = re.sub(r"\{([^{}]*)\}", lambda m: known.get(m.group(1), ""), pattern)
     made = re.sub(r'[\\/:*?"<>|\x00-\x1f]', "-", made).strip(" .-")

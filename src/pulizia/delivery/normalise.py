@@ -32,15 +32,17 @@ LARGEST_GAIN_DB = 60.0
 USUAL_RANGE_LU = 15.0  # for gentle levelling where the target sets no limit (common practice for speech)
 LEVELLING = (0.25, 0.5, 0.75, 1.0)
 Way = Literal["gain", "limit", "level"]
-WAYS: dict[str, str] = {"limit": "gain, limited where it must be", "gain": "gain only", "level": "gentle levelling first"}
+WAYS: dict[str, str] = {
+    "limit": "gain, limited where it must be",
+    "gain": "gain only",
+    "level": "gentle levelling first",
+}
 
 
 class NormalisedSource:
     """A programme after gain and, when ``ceiling_dbtp`` is given, a true-peak limiter."""
 
-    def __init__(
-        self, programme: Source, gain_db: float, ceiling_dbtp: float | None, cache: ChunkCache
-    ) -> None:
+    def __init__(self, programme: Source, gain_db: float, ceiling_dbtp: float | None, cache: ChunkCache) -> None:
         self._programme, self._cache = programme, cache
         self._gain = np.float32(db_to_gain(gain_db))
         self._ceiling = None if ceiling_dbtp is None else db_to_gain(ceiling_dbtp)
@@ -64,7 +66,8 @@ class NormalisedSource:
         for index in range(start // CHUNK_FRAMES, -(-stop // CHUNK_FRAMES)):
             first, last = index * CHUNK_FRAMES, min((index + 1) * CHUNK_FRAMES, self.frames)
             chunk = self._cache.get(
-                self.span_key(first, last), lambda f=first, e=last: self._limited(f, e)  # type: ignore[misc]
+                self.span_key(first, last),
+                lambda f=first, e=last: self._limited(f, e),  # type: ignore[misc]
             )
             a, b = max(start, first), min(stop, last)
             out[:, a - start : b - start] = chunk[:, a - first : b - first]
@@ -133,9 +136,7 @@ def verdicts(measures: Measures, target: Target) -> tuple[Verdict, ...]:
     return tuple(rows)
 
 
-def _check(
-    name: str, value: float | None, low: float | None, high: float, unit: str, limit: str
-) -> Verdict:
+def _check(name: str, value: float | None, low: float | None, high: float, unit: str, limit: str) -> Verdict:
     state, by = State.WITHIN, 0.0
     if value is None:
         state = State.MISSING
@@ -255,7 +256,14 @@ def _refuse_silence(measured: Measures) -> None:
 
 
 def _settle(
-    programme: Source, target: Target, look: Meter, cache: ChunkCache, gain_db: float, *, limited: bool, progress: Progress
+    programme: Source,
+    target: Target,
+    look: Meter,
+    cache: ChunkCache,
+    gain_db: float,
+    *,
+    limited: bool,
+    progress: Progress,
 ) -> tuple[float, Measures, Source]:
     """Gain, figures and sound once the loudness after limiting meets the target."""
     ceiling = target.true_peak_dbtp - CEILING_GUARD_DB if limited else None

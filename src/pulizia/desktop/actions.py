@@ -75,6 +75,8 @@ class Actions:
         for name in MENUS:
             for command in self.commands.values():
                 if command.menu == name:
-                    keys = ", ".join(QKeySequence(k).toString(QKeySequence.SequenceFormat.NativeText) for k in command.keys)
+                    keys = ", ".join(
+                        QKeySequence(k).toString(QKeySequence.SequenceFormat.NativeText) for k in command.keys
+                    )
                     rows.append((name, command.words.replace("\u2026", ""), keys))
         return rows

@@ -121,7 +121,9 @@ def hairline() -> QFrame:
     return line
 
 
-def button(text: str, call: Callable[[], None], *, tip: str = "", main: bool = False, quiet: bool = False) -> QPushButton:
+def button(
+    text: str, call: Callable[[], None], *, tip: str = "", main: bool = False, quiet: bool = False
+) -> QPushButton:
     """A push button; ``main`` is the one filled button of a place, ``quiet`` has no outline."""
     made = Button(translated(text))
     made.setProperty("main", main)

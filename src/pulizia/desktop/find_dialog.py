@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -32,7 +33,12 @@ class FindDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label("Find the original", 20, bold=True))
-        self.words = label("Looks for this sound among raw recordings, whatever was done to its level and tone. With a stretch marked, only that stretch is looked for.", 12, token="soft", wrap=True)
+        self.words = label(
+            "Looks for this sound among raw recordings, whatever was done to its level and tone. With a stretch marked, only that stretch is looked for.",
+            12,
+            token="soft",
+            wrap=True,
+        )
         column.addWidget(self.words)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
@@ -57,7 +63,9 @@ class FindDialog(QDialog):
 
     def _ask(self) -> None:
         recording = self.studio.recording
-        folder = QFileDialog.getExistingDirectory(self, translated("Raw recordings"), str(recording.path.parent if recording else ""))
+        folder = QFileDialog.getExistingDirectory(
+            self, translated("Raw recordings"), str(recording.path.parent if recording else "")
+        )
         if folder:
             self.look([Path(folder)])
 
@@ -93,7 +101,11 @@ class FindDialog(QDialog):
         self._job = None
         self.found = rows
         self.progress.hide()
-        self.words.setText(translated(f"{len(rows)} recordings hold this sound." if rows else "This sound is in none of the recordings."))
+        self.words.setText(
+            translated(
+                f"{len(rows)} recordings hold this sound." if rows else "This sound is in none of the recordings."
+            )
+        )
         while (item := self._rows.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
@@ -104,9 +116,17 @@ class FindDialog(QDialog):
             line.setContentsMargins(0, 0, 0, 0)
             words = f"{path.name}   from {format_time(max(0.0, same.offset_s), 2)}, {format_number(same.gain_db, plus=True)} dB{drift}"
             line.addWidget(label(words, wrap=True), 1)
-            line.addWidget(button("Open", lambda p=path, f=same: self.bring(p, f), tip="Put it on the Bench, with the passage marked"))  # type: ignore[misc]
+            line.addWidget(
+                button("Open", partial(self.bring, path, same), tip="Put it on the Bench, with the passage marked")
+            )
             where = "what is marked" if self._span else "everything"
-            line.addWidget(button("Put it back", lambda p=path, f=same: self.put_back(p, f), tip=f"A step that puts this recording in the place of {where}, at the same level"))  # type: ignore[misc]
+            line.addWidget(
+                button(
+                    "Put it back",
+                    partial(self.put_back, path, same),
+                    tip=f"A step that puts this recording in the place of {where}, at the same level",
+                )
+            )
             self._rows.addWidget(row)
 
     def put_back(self, path: Path, same: SameSound) -> None:

@@ -85,7 +85,14 @@ class RoundButton(QWidget):
                 triangle.closeSubpath()
                 painter.drawPath(triangle)
             return
-        painter.setPen(QPen(colour("verd" if self.on else "soft"), 2.0 if self.on else 1.5, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        painter.setPen(
+            QPen(
+                colour("verd" if self.on else "soft"),
+                2.0 if self.on else 1.5,
+                Qt.PenStyle.SolidLine,
+                Qt.PenCapStyle.RoundCap,
+            )
+        )
         box = QRectF(centre.x() - 8, centre.y() - 5, 16, 10)
         path = QPainterPath(QPointF(box.left() + 4, box.top()))
         path.lineTo(box.right() - 4, box.top())
@@ -113,7 +120,11 @@ class Gauge(QWidget):
         self.setFixedSize(FULL_GAUGE, 48)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(translated("Levels of what is heard"))
-        self.setToolTip(translated("Bars: RMS over 0.6 s in ink, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels."))
+        self.setToolTip(
+            translated(
+                "Bars: RMS over 0.6 s in ink, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels."
+            )
+        )
         theme_notice().changed.connect(self.update)
 
     def set_compact(self, compact: bool) -> None:  # noqa: FBT001 - the state itself
@@ -163,7 +174,9 @@ class Gauge(QWidget):
                 painter.drawText(QRectF(0, y - 4, 12, 15), Qt.AlignmentFlag.AlignVCenter, translated(name))
                 painter.fillRect(QRectF(16, y, self._bar, 7), colour("line"))
             for db in (-60, -40, -20, 0) if self.compact else (-60, -40, -20, -10, 0):
-                painter.drawText(QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0))
+                painter.drawText(
+                    QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0)
+                )
             painter.drawText(QRectF(16 + self._bar + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, translated("dBTP"))
             painter.end()
             self._still = (key, pixmap)
@@ -203,7 +216,9 @@ class Gauge(QWidget):
         painter.drawText(QRectF(left - 4, 31, 20, 14), Qt.AlignmentFlag.AlignLeft, "\u22121")
         painter.drawText(QRectF(left + 48, 31, 20, 14), Qt.AlignmentFlag.AlignRight, "+1")
         painter.setPen(colour("ink"))
-        painter.drawText(QRectF(left + 12, 31, 40, 14), Qt.AlignmentFlag.AlignCenter, format_number(value, 2, plus=True))
+        painter.drawText(
+            QRectF(left + 12, 31, 40, 14), Qt.AlignmentFlag.AlignCenter, format_number(value, 2, plus=True)
+        )
 
 
 class Figures(QWidget):
@@ -219,14 +234,20 @@ class Figures(QWidget):
         self.setFixedSize(sum(self.WIDTHS), 48)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(translated("Loudness"))
-        self.setToolTip(translated("Momentary and short-term loudness at the play position; integrated loudness,\nloudness range and true peak of the whole (ITU-R BS.1770-5, EBU Tech 3341, 3342)"))
+        self.setToolTip(
+            translated(
+                "Momentary and short-term loudness at the play position; integrated loudness,\nloudness range and true peak of the whole (ITU-R BS.1770-5, EBU Tech 3341, 3342)"
+            )
+        )
         theme_notice().changed.connect(self.update)
 
     def show_values(self, values: tuple[float | None, ...]) -> None:
         """Show five figures; None is a dash."""
         if values != self.values:
             self.values = values
-            self.setAccessibleDescription(", ".join(f"{n} {format_number(v)} {u}" for (n, u), v in zip(self.NAMES, values, strict=True)))
+            self.setAccessibleDescription(
+                ", ".join(f"{n} {format_number(v)} {u}" for (n, u), v in zip(self.NAMES, values, strict=True))
+            )
             self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -237,14 +258,20 @@ class Figures(QWidget):
             right += width
             painter.setPen(colour("ink"))
             painter.setFont(font(20, bold=True))
-            painter.drawText(QRectF(right - width, 2, width, 26), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, format_number(value))
+            painter.drawText(
+                QRectF(right - width, 2, width, 26),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                format_number(value),
+            )
             painter.setPen(colour("soft"))
             painter.setFont(font(11))
             advance = QFontMetricsF(font(11)).horizontalAdvance(unit)
             painter.drawText(QRectF(right - width, 29, width, 15), Qt.AlignmentFlag.AlignRight, translated(unit))
             painter.setPen(colour("ink"))
             painter.setFont(font(11, bold=True))
-            painter.drawText(QRectF(right - width, 29, width - advance - 3, 15), Qt.AlignmentFlag.AlignRight, translated(name))
+            painter.drawText(
+                QRectF(right - width, 29, width - advance - 3, 15), Qt.AlignmentFlag.AlignRight, translated(name)
+            )
 
 
 class Foot(QWidget):
@@ -265,12 +292,18 @@ class Foot(QWidget):
         self.clock = Clock()
         self.switch = SegmentSwitch(
             [o.value for o in ORDER],
-            ["The untouched recording (1; B goes to and fro)", "After all steps (2; B goes to and fro)", "What the steps take away (3)"],
+            [
+                "The untouched recording (1; B goes to and fro)",
+                "After all steps (2; B goes to and fro)",
+                "What the steps take away (3)",
+            ],
             "What is heard and seen",
         )
         self.switch.chosen.connect(lambda index: studio.set_listening(ORDER[index]))
         self.matched = QCheckBox(translated("matched level"))
-        self.matched.setToolTip(translated("Bring After to the loudness of Before, so that louder does not pass as better (M)"))
+        self.matched.setToolTip(
+            translated("Bring After to the loudness of Before, so that louder does not pass as better (M)")
+        )
         self.matched.clicked.connect(studio.set_matched)
         self.gauge, self.figures = Gauge(), Figures()
         row.addWidget(self.play)
@@ -306,8 +339,10 @@ class Foot(QWidget):
         gain = studio.match_gain_db() if studio.matched else 0.0
         self.matched.setText(translated("matched level"))
         self.matched.setToolTip(
-            translated("Bring After to the loudness of Before, so that louder does not pass as better (M)\n"
-            f"After plays at {format_number(gain, 1, plus=True)} dB")
+            translated(
+                "Bring After to the loudness of Before, so that louder does not pass as better (M)\n"
+                f"After plays at {format_number(gain, 1, plus=True)} dB"
+            )
         )
         self.play.set_on(studio.transport.is_playing)
         self.loop.set_on(studio.transport.loop is not None)
@@ -367,4 +402,6 @@ class Clock(QWidget):
         painter.fillRect(self.rect(), colour("paper"))
         painter.setPen(colour("ink"))
         painter.setFont(font(20, bold=True))
-        painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, translated(self._text))
+        painter.drawText(
+            QRectF(self.rect()), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, translated(self._text)
+        )

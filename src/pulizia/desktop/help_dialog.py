@@ -56,7 +56,9 @@ class HelpDialog(QDialog):
         while block.isValid():
             if block.blockFormat().headingLevel() == 2 and block.text() == section:
                 cursor = QTextCursor(block)
-                self.text.moveCursor(QTextCursor.MoveOperation.End)  # then the heading comes to the top, not to the bottom
+                self.text.moveCursor(
+                    QTextCursor.MoveOperation.End
+                )  # then the heading comes to the top, not to the bottom
                 self.text.setTextCursor(cursor)
                 self.text.ensureCursorVisible()
                 return

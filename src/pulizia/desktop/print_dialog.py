@@ -35,10 +35,21 @@ class PrintDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label("Print", 20, bold=True))
-        column.addWidget(label("Writes the worked sound into new files. The recording itself is never written to.", 12, token="soft", wrap=True))
+        column.addWidget(
+            label(
+                "Writes the worked sound into new files. The recording itself is never written to.",
+                12,
+                token="soft",
+                wrap=True,
+            )
+        )
         grid = QGridLayout()
         self.what = ChoiceBox()
-        for words, value in (("the selection", "selection"), ("each part between markers", "parts"), ("everything as one file", "whole")):
+        for words, value in (
+            ("the selection", "selection"),
+            ("each part between markers", "parts"),
+            ("everything as one file", "whole"),
+        ):
             self.what.addItem(translated(words), value)
         self.what.setCurrentIndex(0 if studio.selection is not None else 2)
         self.what.setAccessibleName(translated("What"))
@@ -58,7 +69,14 @@ class PrintDialog(QDialog):
         self.pattern.setAccessibleName(translated("Name"))
         self.pattern.setToolTip(translated("{name} {steps} {number} {rate} {date}"))
         self.pattern.textChanged.connect(lambda _t: self._show())
-        for n, (words, widget) in enumerate((("What", self.what), ("Spare sound at both ends", self.handles), ("Format", self.format), ("Name", self.pattern))):
+        for n, (words, widget) in enumerate(
+            (
+                ("What", self.what),
+                ("Spare sound at both ends", self.handles),
+                ("Format", self.format),
+                ("Name", self.pattern),
+            )
+        ):
             grid.addWidget(label(words), n, 0)
             grid.addWidget(widget, n, 1)
         column.addLayout(grid)
@@ -77,18 +95,31 @@ class PrintDialog(QDialog):
 
     def _show(self) -> None:
         try:
-            made = self.studio.prints.paths(self.what.currentData(), Path(), self.pattern.text(), self._wanted(), self.handles.value())
+            made = self.studio.prints.paths(
+                self.what.currentData(), Path(), self.pattern.text(), self._wanted(), self.handles.value()
+            )
         except PuliziaError as error:
             self.words.setText(str(error))
             return
         self.handles.setEnabled(self.what.currentData() != "whole")
-        self.words.setText(translated("Mark a stretch first." if not made else f"{len(made)} file{'' if len(made) == 1 else 's'}: {made[0][1].name}" + (" and more" if len(made) > 1 else "")))
+        self.words.setText(
+            translated(
+                "Mark a stretch first."
+                if not made
+                else f"{len(made)} file{'' if len(made) == 1 else 's'}: {made[0][1].name}"
+                + (" and more" if len(made) > 1 else "")
+            )
+        )
 
     def print_into(self, folder: Path) -> None:
         """Write the files."""
         try:
             self.studio.prints.write(
-                self.what.currentData(), folder, pattern=self.pattern.text(), wanted=self._wanted(), handles_s=self.handles.value()
+                self.what.currentData(),
+                folder,
+                pattern=self.pattern.text(),
+                wanted=self._wanted(),
+                handles_s=self.handles.value(),
             )
         except PuliziaError as error:
             self.words.setText(str(error))
@@ -97,6 +128,8 @@ class PrintDialog(QDialog):
 
     def _ask(self) -> None:
         recording = self.studio.recording
-        folder = QFileDialog.getExistingDirectory(self, translated("Print into"), str(recording.path.parent if recording else ""))
+        folder = QFileDialog.getExistingDirectory(
+            self, translated("Print into"), str(recording.path.parent if recording else "")
+        )
         if folder:
             self.print_into(Path(folder))

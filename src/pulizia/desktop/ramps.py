@@ -15,13 +15,27 @@ from PySide6.QtGui import QColor
 
 from pulizia.desktop.theme import LAMPLIGHT, LINEN, Theme
 
-RAMPS = {"theme": "as the theme", "ink": "ink", "lamplight": "lamplight", "straw": "straw to deep blue", "heather": "heather"}
+RAMPS = {
+    "theme": "as the theme",
+    "ink": "ink",
+    "lamplight": "lamplight",
+    "straw": "straw to deep blue",
+    "heather": "heather",
+}
 _ENDS = {  # OKLab at the light and at the dark end
     "straw": ((0.965, -0.015, 0.075), (0.240, -0.005, -0.105)),
     "heather": ((0.965, 0.010, 0.025), (0.250, 0.085, -0.095)),
 }
-_LMS = np.array([[1.0, 0.3963377774, 0.2158037573], [1.0, -0.1055613458, -0.0638541728], [1.0, -0.0894841775, -1.2914855480]])
-_RGB = np.array([[4.0767416621, -3.3077115913, 0.2309699292], [-1.2684380046, 2.6097574011, -0.3413193965], [-0.0041960863, -0.7034186147, 1.7076147010]])
+_LMS = np.array(
+    [[1.0, 0.3963377774, 0.2158037573], [1.0, -0.1055613458, -0.0638541728], [1.0, -0.0894841775, -1.2914855480]]
+)
+_RGB = np.array(
+    [
+        [4.0767416621, -3.3077115913, 0.2309699292],
+        [-1.2684380046, 2.6097574011, -0.3413193965],
+        [-0.0041960863, -0.7034186147, 1.7076147010],
+    ]
+)
 
 
 def srgb_of(oklab: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -56,13 +56,19 @@ class RecipesDialog(QDialog):
         column.addLayout(row, 1)
         row = QHBoxLayout()
         row.addWidget(button("Take in\u2026", self._ask_in, tip="Take recipe files into your own folder", quiet=True))
-        self.out_button = button("Give out\u2026", self._ask_out, tip="Write the recipe to a file, to share it", quiet=True)
+        self.out_button = button(
+            "Give out\u2026", self._ask_out, tip="Write the recipe to a file, to share it", quiet=True
+        )
         row.addWidget(self.out_button)
         self.remove_button = button("Remove", self._remove, tip="Take your own recipe off the shelf", quiet=True)
         row.addWidget(self.remove_button)
         row.addStretch(1)
-        self.all_button = button("Apply to all", lambda: self.apply(everywhere=True), tip="Add the steps to every recording of the project")
-        self.apply_button = button("Apply", lambda: self.apply(everywhere=False), tip="Add the steps to the recording on the bench", main=True)
+        self.all_button = button(
+            "Apply to all", lambda: self.apply(everywhere=True), tip="Add the steps to every recording of the project"
+        )
+        self.apply_button = button(
+            "Apply", lambda: self.apply(everywhere=False), tip="Add the steps to the recording on the bench", main=True
+        )
         row.addWidget(self.all_button)
         row.addWidget(self.apply_button)
         column.addLayout(row)
@@ -125,7 +131,9 @@ class RecipesDialog(QDialog):
             box.setAccessibleName(f"{tool_of(recipe.steps[at].tool_id).title}: {words}")
             box.addItem(translated("found by itself"), False)
             if marked is not None:
-                box.addItem(translated(f"what is marked, {format_time(marked[0], 2)}\u2013{format_time(marked[1], 2)}"), True)
+                box.addItem(
+                    translated(f"what is marked, {format_time(marked[0], 2)}\u2013{format_time(marked[1], 2)}"), True
+                )
             else:
                 box.setToolTip(translated("Mark a stretch on the Bench before, and it can be chosen here"))
             self.places[at, name] = box
@@ -149,7 +157,9 @@ class RecipesDialog(QDialog):
         marked, asked = self._marked, {place for place, box in self.places.items() if box.currentData()}
         here = known[0].placed(marked, asked) if marked is not None and asked else known[0]
         for one in chosen:
-            document.apply_recipe(one.id, here if one.id == recording.id else known[0])  # elsewhere it is another passage
+            document.apply_recipe(
+                one.id, here if one.id == recording.id else known[0]
+            )  # elsewhere it is another passage
         count = f"{len(chosen)} recordings" if everywhere else recording.name
         self.studio.say(f"{known[0].name} was added to {count}. Every step stays adjustable.")
         self.accept()
@@ -173,7 +183,9 @@ class RecipesDialog(QDialog):
 
     def _ask_out(self) -> None:
         known = self.recipes.get(self.name)
-        name, _ = QFileDialog.getSaveFileName(self, translated("Give out the recipe"), translated(f"{self.name}.json"), translated("Recipe (*.json)"))
+        name, _ = QFileDialog.getSaveFileName(
+            self, translated("Give out the recipe"), translated(f"{self.name}.json"), translated("Recipe (*.json)")
+        )
         if name and known is not None:
             recipe = known[0]
             try:
@@ -199,7 +211,14 @@ class KeepRecipeDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label("Keep the score as a recipe", 20, bold=True))
-        column.addWidget(label("Places are left out: each step will act in the whole recording, and learn from it.", 12, token="soft", wrap=True))
+        column.addWidget(
+            label(
+                "Places are left out: each step will act in the whole recording, and learn from it.",
+                12,
+                token="soft",
+                wrap=True,
+            )
+        )
         self.name, self.description = QLineEdit(), QLineEdit()
         for words, edit in (("Name", self.name), ("What it is for", self.description)):
             column.addWidget(label(words, 12, token="soft"))
@@ -220,7 +239,10 @@ class KeepRecipeDialog(QDialog):
         steps = tuple(step.for_recipe() for step in recording.score if not step.other)
         short = "-".join("".join(c if c.isalnum() else " " for c in name.lower()).split()) or "recipe"
         try:
-            write_text(config_folder("recipes") / f"{short}.json", recipe_text(name, steps, recording.rate, self.description.text().strip()))
+            write_text(
+                config_folder("recipes") / f"{short}.json",
+                recipe_text(name, steps, recording.rate, self.description.text().strip()),
+            )
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
             return

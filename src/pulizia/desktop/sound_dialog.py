@@ -33,7 +33,9 @@ class SoundDialog(QDialog):
         self.box = ChoiceBox()
         self.box.setAccessibleName(translated("Output"))
         row.addWidget(self.box, 1)
-        self.refresh_button = button("Look again", lambda: self.fill(again=True), tip="Find outputs that were plugged in")
+        self.refresh_button = button(
+            "Look again", lambda: self.fill(again=True), tip="Find outputs that were plugged in"
+        )
         row.addWidget(self.refresh_button)
         column.addLayout(row)
         self.words = label("", 12, token="soft", wrap=True)

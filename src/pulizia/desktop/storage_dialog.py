@@ -35,7 +35,14 @@ class StorageDialog(QDialog):
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label("Storage", 20, bold=True))
-        column.addWidget(label(f"Kept in {cache_folder('')} for speed. Everything there can be made again; recordings and projects lie elsewhere.", 12, token="soft", wrap=True))
+        column.addWidget(
+            label(
+                f"Kept in {cache_folder('')} for speed. Everything there can be made again; recordings and projects lie elsewhere.",
+                12,
+                token="soft",
+                wrap=True,
+            )
+        )
         self._grid = QGridLayout()
         self._grid.setColumnStretch(0, 1)
         column.addLayout(self._grid)
@@ -53,7 +60,9 @@ class StorageDialog(QDialog):
                 widget.deleteLater()
         for n, (name, words) in enumerate(KEPT.items()):
             most = CACHE_LIMITS.get(name, CHUNK_LIMIT)
-            self.figures[name] = f"{format_number(held_bytes(cache_folder(name)) / 1e6, 0)} MB of at most {format_number(most / 1e9, 0)} GB"
+            self.figures[name] = (
+                f"{format_number(held_bytes(cache_folder(name)) / 1e6, 0)} MB of at most {format_number(most / 1e9, 0)} GB"
+            )
             self._grid.addWidget(label(words), n, 0)
             self._grid.addWidget(label(self.figures[name], 13, token="soft"), n, 1, Qt.AlignmentFlag.AlignRight)
 

@@ -10,7 +10,14 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 APART = 0.3  # of a pixel
 
 
-def stroke(painter: QPainter, points: Sequence[QPointF] | QPolygonF, tone: QColor, *, heavy: bool = True, dashes: Sequence[float] = ()) -> None:
+def stroke(
+    painter: QPainter,
+    points: Sequence[QPointF] | QPolygonF,
+    tone: QColor,
+    *,
+    heavy: bool = True,
+    dashes: Sequence[float] = (),
+) -> None:
     """Draw a line of one pixel, or of about one and a half where it is ``heavy``."""
     pen = QPen(tone, 1.0)
     if dashes:

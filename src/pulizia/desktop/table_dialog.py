@@ -22,7 +22,9 @@ Rows = Sequence[Sequence[str]]
 class TableDialog(QDialog):
     """Head and rows; ``figures`` of the columns after the first are set to the right in bold, the rest as sentences."""
 
-    def __init__(self, studio: Studio, title: str, words: str, parent: QWidget, *, figures: int, width: int = 640) -> None:
+    def __init__(
+        self, studio: Studio, title: str, words: str, parent: QWidget, *, figures: int, width: int = 640
+    ) -> None:
         super().__init__(parent)
         self.studio, self._figures = studio, figures
         self.head: Sequence[str] = ()
@@ -61,7 +63,13 @@ class TableDialog(QDialog):
             self._grid.addWidget(hairline(), 2 * n + 1, 0, 1, len(head))
             for m, cell in enumerate(row):
                 figure = 0 < m <= self._figures
-                made = label(cell, 13 if m <= self._figures else 12, bold=figure, token="ink" if m <= self._figures else "soft", wrap=m > self._figures)
+                made = label(
+                    cell,
+                    13 if m <= self._figures else 12,
+                    bold=figure,
+                    token="ink" if m <= self._figures else "soft",
+                    wrap=m > self._figures,
+                )
                 self._grid.addWidget(made, 2 * n + 2, m, self._side(m) | Qt.AlignmentFlag.AlignTop)
         self._grid.setColumnStretch(len(head) - 1 if len(head) > self._figures + 1 else 0, 1)
         self._grid.setRowStretch(2 * len(rows) + 2, 1)
@@ -71,7 +79,9 @@ class TableDialog(QDialog):
 
     def copy(self) -> None:
         """Put the table on the clipboard."""
-        QGuiApplication.clipboard().setText(translated("\n".join("\t".join(row) for row in (self.head, *self.rows)) + "\n"))
+        QGuiApplication.clipboard().setText(
+            translated("\n".join("\t".join(row) for row in (self.head, *self.rows)) + "\n")
+        )
         self.studio.say("The table was copied.")
 
     def save_to(self, path: Path) -> None:
@@ -84,6 +94,11 @@ class TableDialog(QDialog):
             self.studio.say(f"Saved as {path.name}.")
 
     def _ask(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, translated("Save as CSV"), translated(f"{self.windowTitle().lower().replace(' ', '-')}.csv"), translated("CSV (*.csv)"))
+        name, _ = QFileDialog.getSaveFileName(
+            self,
+            translated("Save as CSV"),
+            translated(f"{self.windowTitle().lower().replace(' ', '-')}.csv"),
+            translated("CSV (*.csv)"),
+        )
         if name:
             self.save_to(Path(name))

@@ -192,8 +192,13 @@ class MainWindow(QMainWindow):
         """Save the project under another name."""
         document = self.studio.document
         recording = self.studio.recording
-        proposal = document.path or ((recording.path.parent if recording else Path.home()) / f"{recording.name if recording else 'project'}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self, translated("Save project as"), str(proposal), translated(f"Project (*{SUFFIX})"))
+        proposal = document.path or (
+            (recording.path.parent if recording else Path.home())
+            / f"{recording.name if recording else 'project'}{SUFFIX}"
+        )
+        name, _ = QFileDialog.getSaveFileName(
+            self, translated("Save project as"), str(proposal), translated(f"Project (*{SUFFIX})")
+        )
         return self._save_to(Path(name)) if name else False
 
     def _save_to(self, path: Path) -> bool:
@@ -243,7 +248,12 @@ class MainWindow(QMainWindow):
         recording = self.studio.recording
         if recording is None:
             return
-        name, _ = QFileDialog.getOpenFileName(self, translated(f"Where is {recording.path.name}?"), str(recording.path.parent), translated(f"Sound, pictures ({SOUND_FILES});;All files (*)"))
+        name, _ = QFileDialog.getOpenFileName(
+            self,
+            translated(f"Where is {recording.path.name}?"),
+            str(recording.path.parent),
+            translated(f"Sound, pictures ({SOUND_FILES});;All files (*)"),
+        )
         if name:
             self.studio.files.relink(recording.id, Path(name))
 
@@ -307,7 +317,9 @@ class MainWindow(QMainWindow):
     def _recording_menu(self, recording_id: str) -> None:
         menu = QMenu(self)
         menu.addAction(translated("Relink to another file\u2026")).triggered.connect(self.relink)
-        menu.addAction(translated("Take out of the project")).triggered.connect(lambda: self.studio.document.remove_recording(recording_id))
+        menu.addAction(translated("Take out of the project")).triggered.connect(
+            lambda: self.studio.document.remove_recording(recording_id)
+        )
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos())
 

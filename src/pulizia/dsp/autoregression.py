@@ -43,7 +43,9 @@ def models(frames: NDArray[np.float32], order: int) -> NDArray[np.float64]:
     return a
 
 
-def detection(frames: NDArray[np.float32], a: NDArray[np.float64], floor: NDArray[np.float32] | None = None) -> NDArray[np.float32]:
+def detection(
+    frames: NDArray[np.float32], a: NDArray[np.float64], floor: NDArray[np.float32] | None = None
+) -> NDArray[np.float32]:
     """The prediction error through its matched filter, in robust sigmas of each frame; same shape.
 
     A click of one sample stands out by 10 log10(sum a^2) more than in the error alone. The first and

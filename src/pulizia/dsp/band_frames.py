@@ -19,7 +19,13 @@ def step_frames(rate: int, step_ms: float) -> int:
 
 
 def band_frames(
-    samples: Samples, start: int, rate: int, bands_hz: Sequence[tuple[float, float]], *, step_ms: float, window_ms: float
+    samples: Samples,
+    start: int,
+    rate: int,
+    bands_hz: Sequence[tuple[float, float]],
+    *,
+    step_ms: float,
+    window_ms: float,
 ) -> tuple[NDArray[np.float64], int]:
     """(bands, steps) mean square in each band, channels averaged, and the index of the first step.
 
@@ -32,15 +38,22 @@ def band_frames(
     count = max(0, last - first + 1)
     window = hann_window(size)
     scale = 2.0 / (len(samples) * size * float((window**2).sum()))
-    edges = [(round(low * size / rate), max(round(low * size / rate) + 1, round(min(high, rate / 2) * size / rate))) for low, high in bands_hz]
+    edges = [
+        (round(low * size / rate), max(round(low * size / rate) + 1, round(min(high, rate / 2) * size / rate)))
+        for low, high in bands_hz
+    ]
     if not count:
         return np.zeros((len(bands_hz), 0)), int(first)
     lowest, highest = min(low for low, _ in edges), max(high for _, high in edges)
     power = powers(samples, (first + np.arange(count)) * step - size // 2 - start, window, bins=slice(lowest, highest))
-    return scale * np.stack([power[:, low - lowest : high - lowest].sum(axis=1, dtype=np.float64) for low, high in edges]), int(first)
+    return scale * np.stack(
+        [power[:, low - lowest : high - lowest].sum(axis=1, dtype=np.float64) for low, high in edges]
+    ), int(first)
 
 
-def around(level: NDArray[np.float64], first: int, reach: int, thin: int, shares: Sequence[float]) -> NDArray[np.float64]:
+def around(
+    level: NDArray[np.float64], first: int, reach: int, thin: int, shares: Sequence[float]
+) -> NDArray[np.float64]:
     """Quantiles of levels over ``reach`` steps to both sides; digital silence does not count.
 
     Looked at every ``thin`` steps of the recording (``first`` is the index of the first) and
@@ -88,7 +101,11 @@ def shaped_taps(hz: NDArray[np.float64], magnitude: NDArray[np.float64], half: i
     """
     size = 2 * (len(hz) - 1)
     pulse = np.roll(irfft(magnitude.astype(np.float32), size), size // 2)
-    middle = pulse[size // 2 - half : size // 2 + half + 1] if half < size // 2 else np.pad(pulse, (half - size // 2, half - size // 2 + 1))
+    middle = (
+        pulse[size // 2 - half : size // 2 + half + 1]
+        if half < size // 2
+        else np.pad(pulse, (half - size // 2, half - size // 2 + 1))
+    )
     return np.asarray(middle * np.hanning(2 * half + 3)[1:-1], dtype=np.float32)
 
 

@@ -38,7 +38,11 @@ def shelf(hz: float, gain_db: float, q: float, rate: int, *, high: bool) -> Sect
     a, (c, alpha) = 10.0 ** (gain_db / 40.0), _turn(hz, q, rate)
     root, s = 2 * math.sqrt(a) * alpha, -1.0 if high else 1.0
     return _row(
-        [a * ((a + 1) - s * (a - 1) * c + root), s * 2 * a * ((a - 1) - s * (a + 1) * c), a * ((a + 1) - s * (a - 1) * c - root)],
+        [
+            a * ((a + 1) - s * (a - 1) * c + root),
+            s * 2 * a * ((a - 1) - s * (a + 1) * c),
+            a * ((a + 1) - s * (a - 1) * c - root),
+        ],
         [(a + 1) + s * (a - 1) * c + root, -s * 2 * ((a - 1) + s * (a + 1) * c), (a + 1) + s * (a - 1) * c - root],
     )
 

@@ -17,7 +17,9 @@ SILENT_DB = -160.0
 COLUMNS = 16
 
 
-def static_gain_db(level_db: NDArray[np.float64], threshold_db: float, ratio: float, knee_db: float) -> NDArray[np.float64]:
+def static_gain_db(
+    level_db: NDArray[np.float64], threshold_db: float, ratio: float, knee_db: float
+) -> NDArray[np.float64]:
     """Gain in dB (0 or below) at each level in dB: 1 / ratio above the threshold, a parabola in the knee."""
     over = level_db - threshold_db
     slope = 1.0 / ratio - 1.0

@@ -120,7 +120,13 @@ def top_near(power: NDArray[np.float64], bin_hz: float, hz: float, reach_hz: flo
 
 
 def inner_products(
-    samples: NDArray[np.float32], starts: NDArray[np.int64], offset: int, lines: Lines, rate: int, *, beside: bool = True
+    samples: NDArray[np.float32],
+    starts: NDArray[np.int64],
+    offset: int,
+    lines: Lines,
+    rate: int,
+    *,
+    beside: bool = True,
 ) -> tuple[NDArray[np.complex128], NDArray[np.float64]]:
     """Complex amplitude seen by each window, and the power beside the tone, for one channel.
 
@@ -139,7 +145,9 @@ def inner_products(
     view = np.lib.stride_tricks.sliding_window_view(samples, size)[starts - offset]
     count = len(lines.hz)
     made = view @ _turning(lines.hz.tobytes(), rate, beside=beside)
-    amplitude = (made[:, :count] + 1j * made[:, count : 2 * count]) * np.exp(-1j * lines.phase(starts + size // 2, rate))
+    amplitude = (made[:, :count] + 1j * made[:, count : 2 * count]) * np.exp(
+        -1j * lines.phase(starts + size // 2, rate)
+    )
     if not beside:
         return amplitude, np.zeros(amplitude.shape)
     rest = made[:, 2 * count :].astype(np.float64) ** 2
@@ -213,7 +221,14 @@ def follow(
         drift, own = _drift(seen, weight, floor, lines.pull, per_s, window_s)
         known = lines.drift_hz[lead:] if len(lines.drift_hz) else np.zeros(len(drift))
         total = known + drift
-        lines = Lines(lines.hz, lines.pull, lines.level_db, lines.base_hz, np.concatenate([np.full(lead, total[0]), total]), hop * step)
+        lines = Lines(
+            lines.hz,
+            lines.pull,
+            lines.level_db,
+            lines.base_hz,
+            np.concatenate([np.full(lead, total[0]), total]),
+            hop * step,
+        )
         if own.any():  # single lines have no common drift: their mean frequency is put right
             turn = 2j * np.pi * np.outer((starts + SPAN * hop // 2) / source.rate, own)
             amplitude = amplitude * np.exp(-turn)
@@ -248,7 +263,9 @@ def _looks(
         block = read_padded(source, int(part[0]), int(part[-1]) + size)
         if loudest is None:
             loudest = int(np.argmax((block**2).sum(axis=1)))
-        amplitude[a : a + 200], beside[a : a + 200] = inner_products(block[loudest], part, int(part[0]), lines, source.rate)
+        amplitude[a : a + 200], beside[a : a + 200] = inner_products(
+            block[loudest], part, int(part[0]), lines, source.rate
+        )
         progress(min(1.0, (a + 200) / len(starts)))
     return amplitude, beside
 
@@ -271,7 +288,9 @@ def _drift(
         base = (share * turn[:, harmonic] / orders).sum(axis=1) / np.maximum(share.sum(axis=1), 1e-30)
         base = np.concatenate([np.full(lag // 2, base[0]), base, np.full(lag - lag // 2, base[-1])])
         kernel = np.hanning((max(3, round(window_s * per_s / 2)) | 1) + 2)[1:-1]
-        drift = np.convolve(np.pad(base, len(kernel) // 2, mode="edge"), kernel / kernel.sum(), mode="valid")[: len(drift)]
+        drift = np.convolve(np.pad(base, len(kernel) // 2, mode="edge"), kernel / kernel.sum(), mode="valid")[
+            : len(drift)
+        ]
     if not harmonic.all():
         alone = strength[:, ~harmonic]
         own[~harmonic] = (alone * turn[:, ~harmonic]).sum(axis=0) / np.maximum(alone.sum(axis=0), 1e-30)

@@ -126,7 +126,9 @@ def _around_in_time(power: NDArray[np.float32], area: NDArray[np.bool_]) -> NDAr
     return level
 
 
-def _textured(magnitude: NDArray[np.float32], area: NDArray[np.bool_], reach: int = TEXTURE_FRAMES) -> NDArray[np.float32]:
+def _textured(
+    magnitude: NDArray[np.float32], area: NDArray[np.bool_], reach: int = TEXTURE_FRAMES
+) -> NDArray[np.float32]:
     """Magnitudes of marked cells from their neighbours along axis 0: mirrored texture on interpolated levels."""
     made = magnitude.copy()
     for k in np.flatnonzero(area.any(axis=0)):

@@ -31,4 +31,6 @@ def _quarter_taps(rate: int) -> NDArray[np.float32]:
 def turned(samples: Samples, degrees: float, rate: int) -> Samples:
     """The sound with every phase turned by ``degrees``; half a filter at both ends lacks context."""
     c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
-    return np.asarray(np.float32(c) * samples + np.float32(s) * filtered(samples, _quarter_taps(rate)), dtype=np.float32)
+    return np.asarray(
+        np.float32(c) * samples + np.float32(s) * filtered(samples, _quarter_taps(rate)), dtype=np.float32
+    )

@@ -15,9 +15,7 @@ LOADING = 1e-5
 BINS_AT_ONCE = 48  # their matrices stay in the processor's cache
 
 
-def predictors(
-    spectra: NDArray[np.complex64], *, taps: int, delay: int, iterations: int
-) -> NDArray[np.complex64]:
+def predictors(spectra: NDArray[np.complex64], *, taps: int, delay: int, iterations: int) -> NDArray[np.complex64]:
     """Filters that predict late reverberation.
 
     Parameters
@@ -51,7 +49,9 @@ def predictors(
     return filters
 
 
-def without_tail(spectra: NDArray[np.complex64], filters: NDArray[np.complex64], *, taps: int, delay: int) -> NDArray[np.complex64]:
+def without_tail(
+    spectra: NDArray[np.complex64], filters: NDArray[np.complex64], *, taps: int, delay: int
+) -> NDArray[np.complex64]:
     """The spectra less what the filters predict; same shape."""
     out = np.empty_like(spectra)
     for first in range(0, spectra.shape[2], BINS_AT_ONCE):

@@ -52,9 +52,7 @@ def _table_points() -> NDArray[np.float64]:
     return np.clip(v, 1e-10, 1e12)
 
 
-def log_mmse_gain(
-    xi: NDArray[np.float32], gamma: NDArray[np.float32]
-) -> NDArray[np.float32]:
+def log_mmse_gain(xi: NDArray[np.float32], gamma: NDArray[np.float32]) -> NDArray[np.float32]:
     """Log-spectral amplitude gain of [2], from a table with 0.04 dB of error at most.
 
     Parameters
@@ -118,7 +116,9 @@ def noise_gain(
     return gains
 
 
-def amplitude_gain(gamma: NDArray[np.float32], *, alpha: float, xi_min: float, lowest: NDArray[np.float32]) -> NDArray[np.float32]:
+def amplitude_gain(
+    gamma: NDArray[np.float32], *, alpha: float, xi_min: float, lowest: NDArray[np.float32]
+) -> NDArray[np.float32]:
     """Gain of [2] alone, in lowest..1: where little is taken away, no presence has to be weighed.
 
     Parameters

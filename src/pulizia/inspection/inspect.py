@@ -150,7 +150,18 @@ def _clicks(source: Source) -> list[Finding]:
     if rate < CLICKS_A_MINUTE:
         return []
     kind = "crackle" if rate > 480 else "clicks"
-    return [Finding("clicks", f"{_counted(len(survey.marks), 'click')}, {format_number(rate)} a minute.", rate, "a minute", 0.8, "clicks", {"kind": kind}, survey.marks)]
+    return [
+        Finding(
+            "clicks",
+            f"{_counted(len(survey.marks), 'click')}, {format_number(rate)} a minute.",
+            rate,
+            "a minute",
+            0.8,
+            "clicks",
+            {"kind": kind},
+            survey.marks,
+        )
+    ]
 
 
 def _plosives(source: Source) -> list[Finding]:
@@ -158,7 +169,18 @@ def _plosives(source: Source) -> list[Finding]:
     rate = len(survey.marks) / _minutes(source)
     if rate < THUMPS_A_MINUTE:
         return []
-    return [Finding("plosives", f"{_counted(len(survey.marks), 'thump')} below 150 Hz.", rate, "a minute", 0.6, "plosives", {}, survey.marks)]
+    return [
+        Finding(
+            "plosives",
+            f"{_counted(len(survey.marks), 'thump')} below 150 Hz.",
+            rate,
+            "a minute",
+            0.6,
+            "plosives",
+            {},
+            survey.marks,
+        )
+    ]
 
 
 def _hum(source: Source) -> list[Finding]:
@@ -176,7 +198,18 @@ def _breaths(source: Source) -> list[Finding]:
     rate = len(survey.marks) / _minutes(source)
     if rate < BREATHS_A_MINUTE:
         return []
-    return [Finding("breaths", f"{_counted(len(survey.marks), 'breath')} between phrases.", rate, "a minute", 0.6, "breaths", {}, survey.marks)]
+    return [
+        Finding(
+            "breaths",
+            f"{_counted(len(survey.marks), 'breath')} between phrases.",
+            rate,
+            "a minute",
+            0.6,
+            "breaths",
+            {},
+            survey.marks,
+        )
+    ]
 
 
 def _noise(source: Source) -> list[Finding]:
@@ -190,8 +223,21 @@ def _noise(source: Source) -> list[Finding]:
     if snr < QUIET_ENOUGH_DB:
         reduction = float(np.clip(round(50.0 - snr), 4.0, 20.0))
         words = f"The noise lies {format_number(snr, 0)} dB under the voice"
-        words += "." if not changes else " and changes once." if len(changes) == 1 else f" and changes {len(changes)} times."
-        found.append(Finding("noise", words, snr, "dB", 0.8, "noise", {"reduction_db": reduction, "following": "changes" if changes else "auto"}, marks))
+        words += (
+            "." if not changes else " and changes once." if len(changes) == 1 else f" and changes {len(changes)} times."
+        )
+        found.append(
+            Finding(
+                "noise",
+                words,
+                snr,
+                "dB",
+                0.8,
+                "noise",
+                {"reduction_db": reduction, "following": "changes" if changes else "auto"},
+                marks,
+            )
+        )
     return found
 
 
@@ -201,7 +247,9 @@ def _ringing(source: Source) -> list[Finding]:
         return []
     places = ", ".join(f"{r.hz:.0f}" for r in found[:4])
     words = f"Resonances at {places} Hz, the strongest {format_number(found[0].excess_db)} dB."
-    return [Finding("ringing", words, found[0].excess_db, "dB", 0.6, "ringing", {"bells_count": float(min(6, len(found)))})]
+    return [
+        Finding("ringing", words, found[0].excess_db, "dB", 0.6, "ringing", {"bells_count": float(min(6, len(found)))})
+    ]
 
 
 def _sibilance(source: Source) -> list[Finding]:
@@ -212,7 +260,18 @@ def _sibilance(source: Source) -> list[Finding]:
     survey = sibilance.survey(source, source, (), settings, speaker, _nothing)
     reduction = float(np.clip(round(2 * (speaker.usual_db + 10.0)) / 2, 2.0, 8.0))
     words = f"Hard S at {speaker.band_hz[0]:.0f} Hz and above, {format_number(speaker.usual_db, 1, plus=True)} dB relative to the voice."
-    return [Finding("sibilance", words, speaker.usual_db, "dB", 0.7, "sibilance", {"reduction_db": reduction, "threshold_db": -reduction}, survey.marks)]
+    return [
+        Finding(
+            "sibilance",
+            words,
+            speaker.usual_db,
+            "dB",
+            0.7,
+            "sibilance",
+            {"reduction_db": reduction, "threshold_db": -reduction},
+            survey.marks,
+        )
+    ]
 
 
 def _room(source: Source) -> list[Finding]:
@@ -221,14 +280,26 @@ def _room(source: Source) -> list[Finding]:
     if middle is None or middle < LIVELY_S:
         return []
     amount = float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))
-    return [Finding("room", f"The room rings for {format_number(middle, 2)} s (T60, from {found.count} word ends).", middle, "s", 0.7, "room_tail", {"amount": amount})]
+    return [
+        Finding(
+            "room",
+            f"The room rings for {format_number(middle, 2)} s (T60, from {found.count} word ends).",
+            middle,
+            "s",
+            0.7,
+            "room_tail",
+            {"amount": amount},
+        )
+    ]
 
 
 def _dull(source: Source) -> list[Finding]:
     found = bandwidth_of(source, int(2 ** round(np.log2(0.0213 * source.rate))))
     if found is None or found.top_hz >= DULL_HZ:
         return []
-    return [Finding("dull", f"The voice ends at {found.top_hz:.0f} Hz.", found.top_hz / 1000.0, "kHz", 0.7, "dull_voice")]
+    return [
+        Finding("dull", f"The voice ends at {found.top_hz:.0f} Hz.", found.top_hz / 1000.0, "kHz", 0.7, "dull_voice")
+    ]
 
 
 def _levels(source: Source, names: Sequence[str]) -> list[Finding]:
@@ -242,7 +313,17 @@ def _levels(source: Source, names: Sequence[str]) -> list[Finding]:
     swing = figures.get("Lopsided: positive over negative swing")
     if swing is not None and abs(swing) > LOPSIDED_DB:
         side = "positive" if swing > 0 else "negative"
-        found.append(Finding("lopsided", f"The voice swings {format_number(abs(swing))} dB further to the {side} side.", swing, "dB", 0.8, "polarity", {"made_even": True}))
+        found.append(
+            Finding(
+                "lopsided",
+                f"The voice swings {format_number(abs(swing))} dB further to the {side} side.",
+                swing,
+                "dB",
+                0.8,
+                "polarity",
+                {"made_even": True},
+            )
+        )
     found += _unevenness(measures)
     return found
 
@@ -273,7 +354,17 @@ def _dropouts(source: Source) -> list[Finding]:
     if not marks:
         return []
     first = format_time(marks[0].start / source.rate, 2)
-    return [Finding("silence", f"Digital silence in {len(marks)} places, the first at {first}.", float(len(marks)), "places", 1.0, "room_tone", marks=tuple(marks))]
+    return [
+        Finding(
+            "silence",
+            f"Digital silence in {len(marks)} places, the first at {first}.",
+            float(len(marks)),
+            "places",
+            1.0,
+            "room_tone",
+            marks=tuple(marks),
+        )
+    ]
 
 
 def _channels(source: Source) -> list[Finding]:
@@ -288,16 +379,50 @@ def _channels(source: Source) -> list[Finding]:
     difference = 10 * np.log10(max(power.max(), 1e-20) / max(power.min(), 1e-20))
     if difference > ONE_SIDE_DB:
         side = "right" if power[0] > power[1] else "left"
-        return [Finding("channel missing", f"The {side} side is {format_number(min(difference, 120.0), 0)} dB quieter than the other.", float(difference), "dB", 0.9, "channels", {"way": "left" if side == "right" else "right"})]
+        return [
+            Finding(
+                "channel missing",
+                f"The {side} side is {format_number(min(difference, 120.0), 0)} dB quieter than the other.",
+                float(difference),
+                "dB",
+                0.9,
+                "channels",
+                {"way": "left" if side == "right" else "right"},
+            )
+        ]
     size = 1 << int(np.ceil(np.log2(len(left) + 4096)))
-    cross = np.fft.irfft(np.fft.rfft(left, size) * np.conj(np.fft.rfft(right, size)), size) / np.sqrt(power.prod()) / len(left)
+    cross = (
+        np.fft.irfft(np.fft.rfft(left, size) * np.conj(np.fft.rfft(right, size)), size)
+        / np.sqrt(power.prod())
+        / len(left)
+    )
     near = np.concatenate([cross[-2048:], cross[:2048]])
     at = int(np.argmax(np.abs(near))) - 2048
     found = []
     if float(near[at + 2048]) < OPPOSITE:
-        found.append(Finding("polarity", f"The sides have opposite polarity (correlation {format_number(float(near[at + 2048]), 2)}).", float(near[at + 2048]), "", 0.9, "polarity", {"invert": "right"}))
+        found.append(
+            Finding(
+                "polarity",
+                f"The sides have opposite polarity (correlation {format_number(float(near[at + 2048]), 2)}).",
+                float(near[at + 2048]),
+                "",
+                0.9,
+                "polarity",
+                {"invert": "right"},
+            )
+        )
     if abs(at) >= LATE_FRAMES and abs(float(near[at + 2048])) > 0.5:
         side, ms = ("left" if at > 0 else "right"), 1000 * abs(at) / source.rate
         earlier = round(-ms if at > 0 else ms, 3)
-        found.append(Finding("delay", f"The {side} side comes {format_number(ms, 2)} ms later.", ms, "ms", 0.8, "channels", {"delay_ms": earlier}))
+        found.append(
+            Finding(
+                "delay",
+                f"The {side} side comes {format_number(ms, 2)} ms later.",
+                ms,
+                "ms",
+                0.8,
+                "channels",
+                {"delay_ms": earlier},
+            )
+        )
     return found

@@ -26,7 +26,9 @@ def band_curves(
     for a in range(first, last, each):
         b = min(last, a + each)
         begin = a * step - reach
-        power, at = band_frames(read_padded(source, begin, b * step + reach), begin, rate, bands_hz, step_ms=step_ms, window_ms=window_ms)
+        power, at = band_frames(
+            read_padded(source, begin, b * step + reach), begin, rate, bands_hz, step_ms=step_ms, window_ms=window_ms
+        )
         parts.append(power[:, a - at : b - at])
         progress((b - first) / max(1, last - first))
     return np.concatenate(parts, axis=1) if parts else np.zeros((len(bands_hz), 0))

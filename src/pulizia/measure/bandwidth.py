@@ -87,7 +87,10 @@ def _top(hz: NDArray[np.float64], speech: NDArray[np.float64], wanted: NDArray[n
     lacking = []
     for low, high in zip(edges[:-2], edges[2:], strict=True):
         inside = (hz >= low) & (hz < high)
-        lacking.append(bool(inside.any()) and float(powers_to_db(wanted[inside].sum()) - powers_to_db(speech[inside].sum())) > MISSING_DB)
+        lacking.append(
+            bool(inside.any())
+            and float(powers_to_db(wanted[inside].sum()) - powers_to_db(speech[inside].sum())) > MISSING_DB
+        )
     if not lacking or not lacking[-1]:
         return float(min(HIGHEST_HZ, rate / 2))
     first = len(lacking)

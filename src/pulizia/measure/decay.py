@@ -39,7 +39,9 @@ class Decays:
     @property
     def middle_s(self) -> float | None:
         """Mean over the bands from 500 to 4000 Hz; None where nothing is known."""
-        inside = [t for hz, t in zip(self.centres_hz, self.t60_s, strict=True) if 500.0 <= hz <= 4000.0 and np.isfinite(t)]
+        inside = [
+            t for hz, t in zip(self.centres_hz, self.t60_s, strict=True) if 500.0 <= hz <= 4000.0 and np.isfinite(t)
+        ]
         return float(np.mean(inside)) if inside else None
 
     def at(self, hz: NDArray[np.floating], fallback_s: float) -> NDArray[np.float64]:
@@ -57,7 +59,9 @@ def decays_of(source: Source, progress: Callable[[float], None] = lambda _: None
     start = max(0, (source.frames - most) // 2)
     bands = [(centre / np.sqrt(2.0), centre * np.sqrt(2.0)) for centre in CENTRES_HZ]
     stop = min(source.frames, start + most)
-    curves = powers_to_db(band_curves(source, bands, start, stop, step_ms=1000.0 / STEPS_PER_S, window_ms=WINDOW_MS, progress=progress))
+    curves = powers_to_db(
+        band_curves(source, bands, start, stop, step_ms=1000.0 / STEPS_PER_S, window_ms=WINDOW_MS, progress=progress)
+    )
     times, total = [], 0
     for centre, level in zip(CENTRES_HZ, curves, strict=True):
         found = free_decays(level) if centre * np.sqrt(2) < source.rate / 2 else []

@@ -49,7 +49,9 @@ class FrequencyAxis:
     def ticks(self) -> tuple[float, ...]:
         """Round frequencies worth a label."""
         if self.kind == "linear":
-            step = next(s for s in (50, 100, 200, 500, 1000, 2000, 4000, 10_000) if (self.high_hz - self.low_hz) / s <= 10)
+            step = next(
+                s for s in (50, 100, 200, 500, 1000, 2000, 4000, 10_000) if (self.high_hz - self.low_hz) / s <= 10
+            )
             first = int(np.ceil(self.low_hz / step))
             return tuple(float(k * step) for k in range(first, int(self.high_hz / step) + 1))
         round_ones: tuple[int, ...] = (20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 20_000)

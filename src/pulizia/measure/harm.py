@@ -119,7 +119,9 @@ def judged(x: NDArray[np.float32], y: NDArray[np.float32], floor: NDArray[np.flo
 
     regions = tuple(relative((hz >= low) & (hz < high)) for low, high in REGIONS_HZ)
     touched = 100.0 * float(np.mean(gain[voiced] < 10.0 ** (-TOUCHED_DB / 20.0)))
-    return Harm(relative(hz >= 0.0), touched, (regions[0], regions[1], regions[2]), floor.astype(np.float32), even, size)
+    return Harm(
+        relative(hz >= 0.0), touched, (regions[0], regions[1], regions[2]), floor.astype(np.float32), even, size
+    )
 
 
 def taken_cells(before: Source, after: Source, found: Harm, starts: NDArray[np.int64]) -> NDArray[np.bool_]:

@@ -118,7 +118,12 @@ class LiveLevels:
         """Levels at the moment when ``heard`` frames of the run have been heard."""
         with self._lock:
             known, self._known = self._known, None
-            if known is not None and 0 <= heard - known[0] < SAME_S * self._rate and known[1] is self._blocks[-1] and known[3] == self.rms_s:
+            if (
+                known is not None
+                and 0 <= heard - known[0] < SAME_S * self._rate
+                and known[1] is self._blocks[-1]
+                and known[3] == self.rms_s
+            ):
                 self._known = known
                 return known[2]  # several gauges ask for the same moment
             blocks = [b for b in self._blocks if b.start < heard]
@@ -127,7 +132,12 @@ class LiveLevels:
             for block in blocks:
                 if block.start >= self._counted:
                     self._count(block)
-            most, most_true, overs, true_overs = self._most.copy(), self._most_true.copy(), self._overs, self._true_overs
+            most, most_true, overs, true_overs = (
+                self._most.copy(),
+                self._most_true.copy(),
+                self._overs,
+                self._true_overs,
+            )
             rate = self._rate
         last = blocks[-1]
         now = min(heard, last.start + last.frames)

@@ -86,9 +86,7 @@ def sketched_segment(source: Source, index: int, bins_looked_at: int) -> PeakSeg
     return _stored(*(x[:, spread] for x in figures))
 
 
-def _stored(
-    low: NDArray[np.float32], high: NDArray[np.float32], power: NDArray[np.float32]
-) -> PeakSegment:
+def _stored(low: NDArray[np.float32], high: NDArray[np.float32], power: NDArray[np.float32]) -> PeakSegment:
     rms = np.sqrt(power)
     return PeakSegment(*(np.clip(x, -6e4, 6e4).astype(np.float16) for x in (low, high, rms)))
 
@@ -105,9 +103,7 @@ def _bins(source: Source, start: int, stop: int) -> tuple[NDArray[np.float32], .
     return _figures(x, 1.0 if words is None else 2.0**-15)
 
 
-def _figures(
-    x: NDArray[np.float32] | NDArray[np.int16], unit: float
-) -> tuple[NDArray[np.float32], ...]:
+def _figures(x: NDArray[np.float32] | NDArray[np.int16], unit: float) -> tuple[NDArray[np.float32], ...]:
     """Low, high and mean square of whole bins; each (channels, bins) float32."""
     scale = np.float32(unit)
     blocks = x.reshape(-1, BIN_FRAMES)
@@ -194,9 +190,7 @@ class PeakPicture:
         self._sketched: set[int] = set()
         bins = -(-source.frames // (BIN_FRAMES * SUMMARY_BINS))
         rows, levels = (0, 1) if levels_only else (source.channels, source.channels)
-        self._summary = Columns(
-            *(np.full((n, bins), np.nan, dtype=np.float32) for n in (rows, rows, levels))
-        )
+        self._summary = Columns(*(np.full((n, bins), np.nan, dtype=np.float32) for n in (rows, rows, levels)))
         self._versions = [0] * self.count
         self.version = 0  # rises whenever anything becomes known
 
@@ -280,9 +274,7 @@ class PeakPicture:
     def _fine(self, first: int, last: int) -> Columns:
         """Bins [first, last) of the segments, as float32."""
         rows, levels = len(self._summary.low), len(self._summary.power)
-        out = Columns(
-            *(np.full((n, last - first), np.nan, dtype=np.float32) for n in (rows, rows, levels))
-        )
+        out = Columns(*(np.full((n, last - first), np.nan, dtype=np.float32) for n in (rows, rows, levels)))
         for index in range(first // SEGMENT_BINS, -(-last // SEGMENT_BINS)):
             segment = self._segments[index]
             if segment is None:

@@ -49,7 +49,11 @@ class Loudest:
 def loudest(measures: Measures, seconds: float) -> Loudest | None:
     """The loudest stretch of ``seconds``, a multiple of 3 s or of 0.4 s, whose windows tile it; None when it is shorter."""
     blocks = round(seconds * BLOCKS_PER_SECOND)
-    window, curve = (SHORT_TERM_BLOCKS, measures.short_term) if blocks % SHORT_TERM_BLOCKS == 0 else (MOMENTARY_BLOCKS, measures.momentary)
+    window, curve = (
+        (SHORT_TERM_BLOCKS, measures.short_term)
+        if blocks % SHORT_TERM_BLOCKS == 0
+        else (MOMENTARY_BLOCKS, measures.momentary)
+    )
     count, left = divmod(blocks, window)
     if left:
         message = f"{seconds} s is no multiple of 3 s or 0.4 s"
@@ -83,7 +87,11 @@ def readings(
     first = measures.integrated_lufs
     weights = channel_weights(names)
     energies = measure_energies(source, lambda p: progress(0.5 * p), weights=weights)
-    made = [Reading("Whole programme, both gates", first, "The figure that targets for whole programmes mean (ITU-R BS.1770-5).")]
+    made = [
+        Reading(
+            "Whole programme, both gates", first, "The figure that targets for whole programmes mean (ITU-R BS.1770-5)."
+        )
+    ]
     made += _gates(energies, first)
     said = dialogue(source, lambda p: progress(0.5 + 0.5 * p))
     why = f"Somebody speaks for {said.share_percent:.0f} % of the time; the rest does not count"
@@ -93,7 +101,17 @@ def readings(
         rows = measure_energies(SpanSource(source, marked.start, min(marked.stop, source.frames)), weights=weights)
         level = gated_loudness(rows)
         length = marked.frames / source.rate
-        made.append(Reading("What is marked", level, _against(level, first, f"Only {format_number(length, 1)} s of {format_number(source.frames / source.rate, 1)} s are read")))
+        made.append(
+            Reading(
+                "What is marked",
+                level,
+                _against(
+                    level,
+                    first,
+                    f"Only {format_number(length, 1)} s of {format_number(source.frames / source.rate, 1)} s are read",
+                ),
+            )
+        )
     progress(1.0)
     return made
 
@@ -126,7 +144,13 @@ def _channels(measures: Measures, names: Sequence[str]) -> list[Reading]:
         return [Reading(name, other, _against(other, first, "The same sound from two loudspeakers is twice the power"))]
     rows = []
     for name, level in zip(names, measures.channel_integrated_lufs, strict=False):
-        rows.append(Reading(f"Channel {name} alone", level, _against(level, first, "The powers of all channels are added, with 1.41 for the surrounds")))
+        rows.append(
+            Reading(
+                f"Channel {name} alone",
+                level,
+                _against(level, first, "The powers of all channels are added, with 1.41 for the surrounds"),
+            )
+        )
     return rows
 
 

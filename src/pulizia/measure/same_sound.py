@@ -51,11 +51,15 @@ class SameSound:
 def signs(source: Source, progress: Callable[[float], None] = lambda _: None) -> NDArray[np.int8]:
     """(bands, steps) -1, 0 or 1: how each band's share of the level moves."""
     bands = list(pairwise(EDGES_HZ))
-    power = band_curves(source, bands, 0, source.frames, step_ms=1000.0 / STEPS_PER_S, window_ms=WINDOW_MS, progress=progress)
+    power = band_curves(
+        source, bands, 0, source.frames, step_ms=1000.0 / STEPS_PER_S, window_ms=WINDOW_MS, progress=progress
+    )
     if not power.shape[1]:
         return np.zeros((len(bands), 0), dtype=np.int8)
     level = np.log(np.maximum(power, 1e-14))
-    loud = level > np.quantile(level, 0.95, axis=1, keepdims=True) - 7.0  # 30 dB: below lies what noise reduction changes
+    loud = (
+        level > np.quantile(level, 0.95, axis=1, keepdims=True) - 7.0
+    )  # 30 dB: below lies what noise reduction changes
     step = np.zeros_like(level)
     step[:, 2:] = level[:, 2:] - level[:, :-2]
     return np.where(loud, np.sign(step), 0.0).astype(np.int8)
@@ -67,8 +71,14 @@ def find_same(worked: Source, raw: Source, progress: Callable[[float], None] = l
         return None
     a, b = signs(worked, lambda p: progress(0.4 * p)), signs(raw, lambda p: progress(0.4 + 0.4 * p))
     size = fast_length(a.shape[1] + b.shape[1])
-    cross = sum(irfft(np.conj(rfft(x.astype(np.float32), size)) * rfft(y.astype(np.float32), size), size) for x, y in zip(a, b, strict=True))
-    overlap = sum(irfft(np.conj(rfft(np.abs(x).astype(np.float32), size)) * rfft(np.abs(y).astype(np.float32), size), size) for x, y in zip(a, b, strict=True))
+    cross = sum(
+        irfft(np.conj(rfft(x.astype(np.float32), size)) * rfft(y.astype(np.float32), size), size)
+        for x, y in zip(a, b, strict=True)
+    )
+    overlap = sum(
+        irfft(np.conj(rfft(np.abs(x).astype(np.float32), size)) * rfft(np.abs(y).astype(np.float32), size), size)
+        for x, y in zip(a, b, strict=True)
+    )
     needed = 0.3 * float(np.abs(a).sum())
     likeness = np.where(overlap > max(needed, 30.0), cross / np.maximum(overlap, 1.0), 0.0)
     best = int(np.argmax(likeness))
@@ -78,7 +88,9 @@ def find_same(worked: Source, raw: Source, progress: Callable[[float], None] = l
     return _refined(worked, raw, lag / STEPS_PER_S, float(likeness[best]), progress)
 
 
-def _refined(worked: Source, raw: Source, offset_s: float, likeness: float, progress: Callable[[float], None]) -> SameSound:
+def _refined(
+    worked: Source, raw: Source, offset_s: float, likeness: float, progress: Callable[[float], None]
+) -> SameSound:
     """Offset, drift and gain from the waves around several loud places."""
     length = min(REFINED_S, worked.frames / worked.rate)
     starts = np.linspace(0.0, worked.frames / worked.rate - length, PLACES)
@@ -95,7 +107,9 @@ def _refined(worked: Source, raw: Source, offset_s: float, likeness: float, prog
     return SameSound(offset, drift, float(np.median(sure[:, 2])), likeness, bool(np.median(sure[:, 4]) < 0.0))
 
 
-def _at(worked: Source, raw: Source, start_s: float, offset_s: float, length_s: float) -> tuple[float, float, float, float, float] | None:
+def _at(
+    worked: Source, raw: Source, start_s: float, offset_s: float, length_s: float
+) -> tuple[float, float, float, float, float] | None:
     """(place, offset, gain in dB, correlation, sign) at one place, both at the raw recording's rate."""
     rate, reach = raw.rate, round(REACH_S * raw.rate)
     block = read_padded(worked, round(start_s * worked.rate), round((start_s + length_s) * worked.rate)).mean(axis=0)
@@ -114,4 +128,10 @@ def _at(worked: Source, raw: Source, start_s: float, offset_s: float, length_s: 
     score = np.abs(cross) / np.sqrt(np.maximum(energy, 1e-12) * power)
     best = int(np.argmax(score))
     gain = 10.0 * np.log10(power / max(float(energy[best]), 1e-12))
-    return start_s, (begin - reach + best) / rate - start_s, float(gain), float(score[best]), float(np.sign(cross[best]))
+    return (
+        start_s,
+        (begin - reach + best) / rate - start_s,
+        float(gain),
+        float(score[best]),
+        float(np.sign(cross[best])),
+    )

@@ -139,7 +139,9 @@ def smoothed(power: NDArray[np.float64], hz: NDArray[np.float64], per_octave: in
 
 
 @cache
-def _smoothing(bins: int, spacing: float, per_octave: int) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
+def _smoothing(
+    bins: int, spacing: float, per_octave: int
+) -> tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]:
     """First bin, bin after the last, and number of bins within 1/n octave around each."""
     hz, reach = np.arange(bins) * spacing, 2.0 ** (0.5 / per_octave)
     low = np.clip(np.rint(hz / reach / spacing).astype(np.intp), 0, bins - 1)

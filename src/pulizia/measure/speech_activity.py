@@ -35,7 +35,9 @@ class Activity:
     speech_db: float
 
 
-def band_levels(source: Source, start: int, stop: int, progress: Callable[[float], None] = lambda _: None) -> NDArray[np.float64]:
+def band_levels(
+    source: Source, start: int, stop: int, progress: Callable[[float], None] = lambda _: None
+) -> NDArray[np.float64]:
     """Level in dB in the band of speech, 100 times a second; window 20 ms."""
     size = 2 ** max(5, round(np.log2(0.02 * source.rate)))
     window = hann_window(size)

@@ -70,7 +70,16 @@ def bext_chunk(said: Broadcast, loudness: Loudness = Loudness()) -> bytes:
 
 def ixml_chunk(said: Broadcast) -> bytes:
     """IXML 1.5 with scene, take, tape, project, note and the names of the channels; b"" when nothing is known."""
-    rows = [(tag, getattr(said, name)) for tag, name in (("PROJECT", "project"), ("SCENE", "scene"), ("TAKE", "take"), ("TAPE", "tape"), ("NOTE", "note"))]
+    rows = [
+        (tag, getattr(said, name))
+        for tag, name in (
+            ("PROJECT", "project"),
+            ("SCENE", "scene"),
+            ("TAKE", "take"),
+            ("TAPE", "tape"),
+            ("NOTE", "note"),
+        )
+    ]
     parts = [f"<{tag}>{escape(value)}</{tag}>" for tag, value in rows if value]
     if any(said.channel_names):
         tracks = "".join(

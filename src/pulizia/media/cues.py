@@ -49,9 +49,7 @@ def cue_chunks(markers: Sequence[Marker]) -> bytes:
     kept = [m for m in markers if m.frame <= LARGEST_POSITION]
     if not kept:
         return b""
-    points = b"".join(
-        struct.pack("<II4sIII", n, m.frame, b"data", 0, 0, m.frame) for n, m in enumerate(kept, 1)
-    )
+    points = b"".join(struct.pack("<II4sIII", n, m.frame, b"data", 0, 0, m.frame) for n, m in enumerate(kept, 1))
     labels = b"".join(
         _chunk(b"labl", struct.pack("<I", n) + m.name.encode("utf-8") + b"\0") for n, m in enumerate(kept, 1)
     )

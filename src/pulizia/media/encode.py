@@ -23,7 +23,11 @@ RATES: dict[str, tuple[int, ...]] = {
     "opus": (8000, 12_000, 16_000, 24_000, 48_000),
     "m4a": (8000, 11_025, 12_000, 16_000, 22_050, 24_000, 32_000, 44_100, 48_000, 64_000, 88_200, 96_000),
 }
-BITRATES: dict[str, tuple[int, int]] = {"mp3": (32, 320), "opus": (16, 256), "m4a": (32, 320)}  # kbit/s for a stereo file
+BITRATES: dict[str, tuple[int, int]] = {
+    "mp3": (32, 320),
+    "opus": (16, 256),
+    "m4a": (32, 320),
+}  # kbit/s for a stereo file
 LAYOUTS = {1: "mono", 2: "stereo"}
 BLOCK = 8192
 
@@ -40,7 +44,14 @@ class CodedWriter(_Writer):
     """A lossy file of one or two channels."""
 
     def __init__(
-        self, target: Path, *, rate: int, channels: int, kind: CodedKind, bitrate_kbps: int, tags: Mapping[str, str] | None = None
+        self,
+        target: Path,
+        *,
+        rate: int,
+        channels: int,
+        kind: CodedKind,
+        bitrate_kbps: int,
+        tags: Mapping[str, str] | None = None,
     ) -> None:
         import av
         import av.error
@@ -76,7 +87,9 @@ class CodedWriter(_Writer):
     def _encode(self, samples: Samples) -> None:
         import av
 
-        shaped = np.ascontiguousarray(samples if self._format.endswith("p") else samples.T.reshape(1, -1), dtype=np.float32)
+        shaped = np.ascontiguousarray(
+            samples if self._format.endswith("p") else samples.T.reshape(1, -1), dtype=np.float32
+        )
         frame = av.AudioFrame.from_ndarray(shaped, format=self._format, layout=LAYOUTS[self.channels])
         frame.sample_rate = self.rate
         frame.pts = None

@@ -84,9 +84,7 @@ def open_media(path: Path, progress: Callable[[float], None] = lambda _: None) -
         raise MediaError(_cannot_read(path, error)) from error
 
 
-def _open_decoded(
-    path: Path, fingerprint: str, progress: Callable[[float], None]
-) -> OpenMedia:
+def _open_decoded(path: Path, fingerprint: str, progress: Callable[[float], None]) -> OpenMedia:
     folder = cache_folder("decoded")
     target = folder / f"{fingerprint}.wav"
     notes = folder / f"{fingerprint}.txt"

@@ -55,7 +55,10 @@ def remux(
     try:
         with disk_words(target), av.open(str(picture)) as source:
             _check_streams(source, picture)
-            with closing(Sink(beside.path)) as sink, av.open(sink, "w", format=CONTAINERS[suffix], options=_clock(suffix, sound.rate)) as out:
+            with (
+                closing(Sink(beside.path)) as sink,
+                av.open(sink, "w", format=CONTAINERS[suffix], options=_clock(suffix, sound.rate)) as out,
+            ):
                 out.metadata.update(source.metadata)
 
                 def told(share: float) -> None:
@@ -91,7 +94,14 @@ def _check_streams(source: Any, picture: Path) -> None:  # noqa: ANN401
         raise MediaError(message)
 
 
-def _copy(source: Any, out: Any, sound: Source, pcm: str | None, bitrate_kbps: int, progress: Callable[[float], None]) -> None:  # noqa: ANN401
+def _copy(
+    source: Any,  # noqa: ANN401
+    out: Any,  # noqa: ANN401
+    sound: Source,
+    pcm: str | None,
+    bitrate_kbps: int,
+    progress: Callable[[float], None],
+) -> None:
     replaced = source.streams.audio[0]
     made, copied = _streams(source, out, sound, pcm, bitrate_kbps)
     start = Fraction(replaced.start_time or 0) * (replaced.time_base or Fraction(0))
@@ -150,8 +160,13 @@ def _sound_packets(stream: Any, sound: Source, start: Fraction, progress: Callab
         if planar:
             frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(block), format="fltp", layout=context.layout.name)
         else:
-            codes = np.clip(np.rint(block.T.astype(np.float64) * (1 << 23)), -(1 << 23), (1 << 23) - 1).astype(np.int32) << 8
-            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(codes.reshape(1, -1)), format="s32", layout=context.layout.name)
+            codes = (
+                np.clip(np.rint(block.T.astype(np.float64) * (1 << 23)), -(1 << 23), (1 << 23) - 1).astype(np.int32)
+                << 8
+            )
+            frame = av.AudioFrame.from_ndarray(
+                np.ascontiguousarray(codes.reshape(1, -1)), format="s32", layout=context.layout.name
+            )
         frame.sample_rate = sound.rate
         frame.time_base = Fraction(1, sound.rate)
         frame.pts = first + position

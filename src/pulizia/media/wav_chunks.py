@@ -87,9 +87,7 @@ def read_layout(path: Path) -> WavLayout:
     )
 
 
-def _walk(
-    file: BinaryIO, size: int, path: Path
-) -> tuple[dict[bytes, tuple[int, int]], dict[bytes, int]]:
+def _walk(file: BinaryIO, size: int, path: Path) -> tuple[dict[bytes, tuple[int, int]], dict[bytes, int]]:
     chunks: dict[bytes, tuple[int, int]] = {}
     wide_sizes: dict[bytes, int] = {}
     position = 12
@@ -112,9 +110,7 @@ def _walk(
     raise MediaError(message)
 
 
-def _read_format(
-    file: BinaryIO, place: tuple[int, int], path: Path
-) -> tuple[int, int, int, int, int]:
+def _read_format(file: BinaryIO, place: tuple[int, int], path: Path) -> tuple[int, int, int, int, int]:
     start, length = place
     file.seek(start)
     body = file.read(min(length, 64))
@@ -130,9 +126,7 @@ def _read_format(
     return tag, channels, rate, frame_bytes, bits
 
 
-def _read_metadata(
-    file: BinaryIO, chunks: dict[bytes, tuple[int, int]]
-) -> tuple[dict[str, str], tuple[str, ...]]:
+def _read_metadata(file: BinaryIO, chunks: dict[bytes, tuple[int, int]]) -> tuple[dict[str, str], tuple[str, ...]]:
     metadata: dict[str, str] = {}
     names: tuple[str, ...] = ()
     if body := _body(file, chunks, b"bext"):
@@ -177,9 +171,7 @@ def _read_ixml(body: bytes) -> tuple[dict[str, str], tuple[str, ...]]:
     except (ElementTree.ParseError, DefusedXmlException, ValueError):
         return {}, ()
     tags = {"SCENE": "scene", "TAKE": "take", "TAPE": "tape", "NOTE": "note", "PROJECT": "project"}
-    found = {
-        word: value.strip() for tag, word in tags.items() if (value := root.findtext(tag) or "")
-    }
+    found = {word: value.strip() for tag, word in tags.items() if (value := root.findtext(tag) or "")}
     if rate := root.findtext("SPEED/TIMECODE_RATE"):
         found["timecode_rate"] = rate.strip()
     names = [track.findtext("NAME") or "" for track in root.iterfind("TRACK_LIST/TRACK")]

@@ -62,9 +62,7 @@ class _Beside:
     def __init__(self, target: Path) -> None:
         self.target = target
         with disk_words(target):
-            handle, name = tempfile.mkstemp(
-                prefix=f".{target.name}.", suffix=".part", dir=target.parent
-            )
+            handle, name = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
             os.close(handle)
             umask = os.umask(0)
             os.umask(umask)
@@ -104,9 +102,7 @@ def write_bytes(target: Path, content: bytes) -> None:
         raise
 
 
-def quantised(
-    samples: Samples, bits: int, *, dither: np.random.Generator | None
-) -> NDArray[np.int32]:
+def quantised(samples: Samples, bits: int, *, dither: np.random.Generator | None) -> NDArray[np.int32]:
     """Samples as integer codes, rounded to nearest and clipped.
 
     With ``dither``, 2-LSB triangular noise (TPDF) is added first: the error is then independent of
@@ -334,7 +330,9 @@ def sound_writer(
 ) -> WavWriter | FlacWriter:  # fmt: skip
     """A writer for a deliverable; WAV keeps markers as cue points."""
     if kind == "wav":
-        return WavWriter(target, rate=rate, channels=channels, sample_format=sample_format, markers=markers, dither=dither, said=said)
+        return WavWriter(
+            target, rate=rate, channels=channels, sample_format=sample_format, markers=markers, dither=dither, said=said
+        )
     return FlacWriter(target, rate=rate, channels=channels, sample_format=sample_format, dither=dither)
 
 

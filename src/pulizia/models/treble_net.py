@@ -26,7 +26,11 @@ SCALE_DB = 10.0  # levels are handed in in tens of dB
 
 
 def relative_db(
-    power: NDArray[np.floating], speech: NDArray[np.float64], pause: NDArray[np.float64], hz: NDArray[np.float64], centres: NDArray[np.float64]
+    power: NDArray[np.floating],
+    speech: NDArray[np.float64],
+    pause: NDArray[np.float64],
+    hz: NDArray[np.float64],
+    centres: NDArray[np.float64],
 ) -> NDArray[np.float32]:
     """Levels of third-octave bands over what the pauses hold, relative to the same for the mean of the voice.
 

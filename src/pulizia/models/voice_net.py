@@ -55,7 +55,9 @@ class VoiceNet:
         self._library, model = _library()
         self._state: Any = self._library.df_create(model, ATTENUATION_LIMIT_DB, b"error")
         if not self._state:
-            message = "The voice sieve's model could not be started: there may be too little memory. Close other programs."
+            message = (
+                "The voice sieve's model could not be started: there may be too little memory. Close other programs."
+            )
             raise AnalysisError(message)
 
     def feed(self, samples: NDArray[np.float32]) -> NDArray[np.float32]:

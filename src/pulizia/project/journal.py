@@ -53,9 +53,7 @@ def left_behind(folder: Path) -> list[Recovered]:
                 continue
             project = parse_project(content["project"], file.name, Path("/"))
             path = content["path"]
-            found.append(
-                Recovered(project=project, path=None if path is None else Path(path), journal=file)
-            )
+            found.append(Recovered(project=project, path=None if path is None else Path(path), journal=file))
         except (OSError, ValueError, KeyError, TypeError, ProjectError):
             with contextlib.suppress(OSError):
                 file.rename(file.with_suffix(".damaged"))

@@ -79,8 +79,7 @@ class Recording:
     def with_given_back(self, span: Span) -> Recording:
         """With the original given back in a stretch: no step but those that set the level acts there."""
         score = tuple(
-            s if s.tool.sets_level or not _acts(s, span, self.frames) else s.with_hole(span)
-            for s in self.score
+            s if s.tool.sets_level or not _acts(s, span, self.frames) else s.with_hole(span) for s in self.score
         )
         return replace(self, score=score)
 
@@ -117,6 +116,4 @@ class Project:
 
     def without_recording(self, recording_id: str) -> Project:
         """Without one recording; its file stays where it is."""
-        return replace(
-            self, recordings=tuple(r for r in self.recordings if r.id != recording_id)
-        )
+        return replace(self, recordings=tuple(r for r in self.recordings if r.id != recording_id))

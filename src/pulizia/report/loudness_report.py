@@ -113,8 +113,13 @@ def report_html(delivered: Delivered, steps: Sequence[str] = ()) -> str:
     content = report_content(delivered, steps)
     applied = "".join(f"<li>{html.escape(step)}</li>" for step in steps)
     applied = f"<h2>Steps applied</h2><ol>{applied}</ol>" if steps else ""
-    peaks = "".join(f"<tr><td>{format_time(at, 2)}</td><td>{format_number(level, 2)}</td></tr>" for at, level in peaks_over(delivered))
-    peaks = f"<h2>True peaks near the ceiling</h2><table><tr><th>at</th><th>dBTP</th></tr>{peaks}</table>" if peaks else ""
+    peaks = "".join(
+        f"<tr><td>{format_time(at, 2)}</td><td>{format_number(level, 2)}</td></tr>"
+        for at, level in peaks_over(delivered)
+    )
+    peaks = (
+        f"<h2>True peaks near the ceiling</h2><table><tr><th>at</th><th>dBTP</th></tr>{peaks}</table>" if peaks else ""
+    )
     speech = f" Speech only, {plan.speech_percent:.0f} % of the programme." if plan.speech_percent is not None else ""
     note = f"<p class='over'>{html.escape(plan.note)}</p>" if plan.note else ""
     limiting = f", true peaks limited by up to {plan.largest_reduction_db:.1f} dB" if plan.limited else ", no limiting"
@@ -164,9 +169,7 @@ def _curve_svg(short_term: NDArray[np.float32], target_lufs: float, duration_s: 
     count = max(1, len(short_term) // CURVE_POINTS)
     picked = short_term[: len(short_term) // count * count].reshape(-1, count).max(axis=1)
     step = (WIDTH - 50) / max(1, len(picked) - 1)
-    points = " ".join(
-        f"{40 + n * step:.1f},{y(float(v)):.1f}" for n, v in enumerate(picked) if np.isfinite(v)
-    )
+    points = " ".join(f"{40 + n * step:.1f},{y(float(v)):.1f}" for n, v in enumerate(picked) if np.isfinite(v))
     grid = "".join(
         f'<line x1="40" x2="{WIDTH - 10}" y1="{y(db):.1f}" y2="{y(db):.1f}" stroke="#d9d1c0"/>'
         f'<text x="34" y="{y(db) + 4:.1f}" text-anchor="end">{format_number(db, 0)}</text>'

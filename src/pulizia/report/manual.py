@@ -10,7 +10,12 @@ from pulizia.settings.as_dict import schema
 from pulizia.tools.base import FAMILIES, AnyTool
 from pulizia.tools.registry import ALL, tool_of
 
-PLACES = {"bench": "The Bench", "delivery": "Delivery", "recipes": "Recipes, printing, and the way back", "command-line": "Without a window"}
+PLACES = {
+    "bench": "The Bench",
+    "delivery": "Delivery",
+    "recipes": "Recipes, printing, and the way back",
+    "command-line": "Without a window",
+}
 
 
 def sections(name: str) -> list[str]:
@@ -30,7 +35,17 @@ def tool_page(tool_id: str) -> str:
     lines += [_row(row) for row in schema(tool.settings)]
     if len(lines) == 6:
         lines = [*lines[:4], "Nothing to set: mark the stretch in which it shall act."]
-    lines += ["", *_can(tool), "", "## How it works", "", _method(tool), "", f"In recipes and on the command line: `{tool.id}`.", ""]
+    lines += [
+        "",
+        *_can(tool),
+        "",
+        "## How it works",
+        "",
+        _method(tool),
+        "",
+        f"In recipes and on the command line: `{tool.id}`.",
+        "",
+    ]
     return "\n".join(lines)
 
 
@@ -70,6 +85,10 @@ def pages() -> dict[str, str]:
     index += ["", "## Tools", ""]
     for family, head in FAMILIES.items():
         index += [f"{head}:", ""]
-        index += [f"- [{tool.title}](tool-{tool.id.replace('_', '-')}.md): {tool.summary}" for tool in sorted(ALL, key=lambda t: t.order) if tool.family == family]
+        index += [
+            f"- [{tool.title}](tool-{tool.id.replace('_', '-')}.md): {tool.summary}"
+            for tool in sorted(ALL, key=lambda t: t.order)
+            if tool.family == family
+        ]
         index.append("")
     return made | {"README.md": "\n".join(index).rstrip() + "\n"}

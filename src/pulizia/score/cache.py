@@ -28,9 +28,7 @@ class ChunkCache:
         How much the folder may hold; the oldest files leave first.
     """
 
-    def __init__(
-        self, memory_bytes: int = 128 << 20, folder: Path | None = None, disk_bytes: int = 4 << 30
-    ) -> None:
+    def __init__(self, memory_bytes: int = 128 << 20, folder: Path | None = None, disk_bytes: int = 4 << 30) -> None:
         self._memory_bytes, self._disk_bytes = memory_bytes, disk_bytes
         self._folder = folder
         self._chunks: OrderedDict[str, Samples] = OrderedDict()

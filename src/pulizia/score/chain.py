@@ -64,7 +64,9 @@ class AnalysisStore:
 class Stage:
     """A step's output as a Source over the Source before it."""
 
-    def __init__(self, upstream: Source, step: Step, cache_: ChunkCache, store: AnalysisStore, other: Source | None = None) -> None:
+    def __init__(
+        self, upstream: Source, step: Step, cache_: ChunkCache, store: AnalysisStore, other: Source | None = None
+    ) -> None:
         self.upstream, self.step, self._other = upstream, step, other
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
         self.key = content_key("stage", upstream.key, step.content_key(), other.key if other is not None else "")
@@ -147,10 +149,7 @@ class Stage:
         if places is None:
             looked_at = (self.upstream.key, self._spans)
         else:
-            looked_at = [
-                self.upstream.span_key(min(s.start, self.frames), min(s.stop, self.frames))
-                for s in places
-            ]
+            looked_at = [self.upstream.span_key(min(s.start, self.frames), min(s.stop, self.frames)) for s in places]
         values = [(name, getattr(settings, name)) for name in tool.analysis_fields]
         return content_key("analysis", tool.id, tool.version, values, looked_at)
 
@@ -161,7 +160,8 @@ class Stage:
             return self._render(begin, end)
         start = index // self._group * self._group
         acting = [
-            n for n in range(start, start + self._group)
+            n
+            for n in range(start, start + self._group)
             if n * CHUNK_FRAMES < self.frames and self._acts(n * CHUNK_FRAMES, min((n + 1) * CHUNK_FRAMES, self.frames))
         ]
         # what is wanted, and whatever joins it: a step that acts here and there is not made in between
@@ -174,7 +174,9 @@ class Stage:
         for n in range(first, last + 1):
             a, b = n * CHUNK_FRAMES, min((n + 1) * CHUNK_FRAMES, self.frames)
             if n != index:
-                self.cache.put(self.span_key(a, b), whole[:, a - first * CHUNK_FRAMES : b - first * CHUNK_FRAMES].copy())
+                self.cache.put(
+                    self.span_key(a, b), whole[:, a - first * CHUNK_FRAMES : b - first * CHUNK_FRAMES].copy()
+                )
         return np.ascontiguousarray(whole[:, begin - first * CHUNK_FRAMES : end - first * CHUNK_FRAMES])
 
     def _render(self, first: int, last: int) -> Samples:

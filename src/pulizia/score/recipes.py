@@ -35,13 +35,9 @@ class RecipeStep:
         """The step for a recording of a sample rate."""
         spans = None
         if self.spans_s is not None:
-            spans = tuple(
-                Span(seconds_to_frames(a, rate), seconds_to_frames(b, rate)) for a, b in self.spans_s
-            )
+            spans = tuple(Span(seconds_to_frames(a, rate), seconds_to_frames(b, rate)) for a, b in self.spans_s)
         try:
-            return make_step(
-                self.tool_id, self.settings, spans=spans, band_hz=self.band_hz, enabled=self.enabled
-            )
+            return make_step(self.tool_id, self.settings, spans=spans, band_hz=self.band_hz, enabled=self.enabled)
         except SettingsError as error:
             message = f"step {number} ({self.tool_id}): {error}"
             raise RecipeError(message) from error
@@ -118,7 +114,9 @@ def parse_recipe(text: str, name: str) -> Recipe:
         message = f'{name} has no list "steps".'
         raise RecipeError(message)
     made = tuple(_step(entry, name, number) for number, entry in enumerate(steps, 1))
-    recipe = Recipe(name=str(content.get("name") or Path(name).stem), steps=made, description=str(content.get("description") or ""))
+    recipe = Recipe(
+        name=str(content.get("name") or Path(name).stem), steps=made, description=str(content.get("description") or "")
+    )
     recipe.steps_for(48_000)  # settings out of range are told now, not in the middle of the work
     return recipe
 

@@ -125,7 +125,9 @@ class InspectionDesk:
             self.fault = sentence
             self._end()
 
-        self._job = self.studio.pool.submit(work, title="Inspecting", priority=priority, slot="inspect", on_done=done, on_error=failed)
+        self._job = self.studio.pool.submit(
+            work, title="Inspecting", priority=priority, slot="inspect", on_done=done, on_error=failed
+        )
         self.studio.emit("findings")
 
     def _end(self) -> None:
@@ -142,7 +144,10 @@ class InspectionDesk:
         before = {f.kind: f for f in self._known[chain.before.key]}
         known_after = self._known.get(chain.after.key)
         after = before if known_after is None else {f.kind: f for f in known_after}
-        made = [Entry(kind, before.get(kind), after.get(kind), kind in recording.left) for kind in dict.fromkeys([*before, *after])]
+        made = [
+            Entry(kind, before.get(kind), after.get(kind), kind in recording.left)
+            for kind in dict.fromkeys([*before, *after])
+        ]
         return sorted(made, key=lambda e: (e.left, e.is_gone, -e.now.severity))
 
     def current_findings(self, source: Source | None) -> tuple[Finding, ...]:
@@ -155,7 +160,11 @@ class InspectionDesk:
     def places(self, source: Source | None) -> NDArray[np.int64]:
         """First frames of all moments that were found in what is heard now, rising."""
         found = self.current_findings(source)
-        if self._places is None or len(self._places[0]) != len(found) or any(a is not b for a, b in zip(self._places[0], found, strict=True)):
+        if (
+            self._places is None
+            or len(self._places[0]) != len(found)
+            or any(a is not b for a, b in zip(self._places[0], found, strict=True))
+        ):
             frames = {mark.start for finding in found for mark in finding.marks}
             self._places = (found, np.array(sorted(frames), dtype=np.int64))
         return self._places[1]

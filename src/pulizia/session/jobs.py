@@ -77,9 +77,7 @@ class JobPool:
         self._running: set[Job] = set()
         self.unexpected: list[str] = []  # faults of ours, for tests to find
         self.fault: Callable[[str], None] = lambda _text: None
-        self._threads = [
-            threading.Thread(target=self._work, name=f"job-{n}", daemon=True) for n in range(threads)
-        ]
+        self._threads = [threading.Thread(target=self._work, name=f"job-{n}", daemon=True) for n in range(threads)]
         for thread in self._threads:
             thread.start()
 

@@ -92,7 +92,9 @@ class MarkerDesk:
 
             def work(job: Job) -> None:
                 check_output(path, inputs=[recording.path], overwrite=False)
-                write_source(chain.after, path, Deliverable(sample_format="float32"), job.progress, said=Said(markers=markers))
+                write_source(
+                    chain.after, path, Deliverable(sample_format="float32"), job.progress, said=Said(markers=markers)
+                )
 
             self.studio.job(work, f"Writing {path.name}", lambda _none: self.studio.say(words))
             return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
@@ -59,7 +60,10 @@ def provenance(recording: Recording, said: Broadcast, part: Part, bits: int) -> 
     """What the file says of where it comes from: EBU Tech 3285 coding history, one line per step."""
     layout = {1: "mono", 2: "stereo"}.get(recording.channels, "multi")
     lines = [f"A=PCM,F={recording.rate},W={bits},M={layout},T=from {recording.path.name}"]
-    lines += [f"A=PCM,F={recording.rate},W={bits},M={layout},T=Pulizia {__version__} {words}" for words in step_words(recording.score)]
+    lines += [
+        f"A=PCM,F={recording.rate},W={bits},M={layout},T=Pulizia {__version__} {words}"
+        for words in step_words(recording.score)
+    ]
     return Broadcast(
         description=said.description, originator="Pulizia", reference=recording.fingerprint[:32], date=said.date, time=said.time,
         frames_since_midnight=said.frames_since_midnight + part.span.start, history="".join(f"{line}\r\n" for line in lines),
@@ -73,7 +77,9 @@ class PrintDesk:
     def __init__(self, studio: Studio) -> None:
         self.studio = studio
 
-    def paths(self, what: What, folder: Path, pattern: str, wanted: Deliverable, handles_s: float) -> list[tuple[Part, Path]]:
+    def paths(
+        self, what: What, folder: Path, pattern: str, wanted: Deliverable, handles_s: float
+    ) -> list[tuple[Part, Path]]:
         """Parts of the recording on the bench with their files; DeliveryError when the pattern is wrong."""
         recording = self.studio.recording
         if recording is None:
@@ -86,7 +92,15 @@ class PrintDesk:
             made.append((part, folder / file_name(pattern, values, wanted.kind)))
         return made
 
-    def write(self, what: What, folder: Path, *, pattern: str = PATTERN, wanted: Deliverable | None = None, handles_s: float = USUAL_HANDLES_S) -> None:
+    def write(
+        self,
+        what: What,
+        folder: Path,
+        *,
+        pattern: str = PATTERN,
+        wanted: Deliverable | None = None,
+        handles_s: float = USUAL_HANDLES_S,
+    ) -> None:
         """Print the parts into a folder; what is there already is never replaced."""
         recording, chain = self.studio.recording, self.studio.chain
         if recording is None or chain is None:
@@ -99,14 +113,30 @@ class PrintDesk:
         said = broadcast_of(self.studio.document.media[recording.id])
         bits = {"int16": 16, "int24": 24, "float32": 32}[wanted.sample_format]
 
+        def told(job: Job, done: int, share: float) -> None:
+            job.progress((done + share) / len(made))
+
         def work(job: Job) -> list[Path]:
             for _, path in made:
                 check_output(path, inputs=[recording.path], overwrite=False)
             for n, (part, path) in enumerate(made):
                 source = SpanSource(chain.after, part.span.start, part.span.stop)
-                markers = [Marker(m.frame - part.span.start, m.name) for m in recording.markers if part.span.start <= m.frame < part.span.stop]
-                told = Said(markers=markers, broadcast=provenance(recording, said, part, bits), tags={"title": part.name})
-                write_source(source, path, wanted, lambda p, n=n: job.progress((n + p) / len(made)), said=told, loudness=Loudness())  # type: ignore[misc]
+                markers = [
+                    Marker(m.frame - part.span.start, m.name)
+                    for m in recording.markers
+                    if part.span.start <= m.frame < part.span.stop
+                ]
+                parts_said = Said(
+                    markers=markers, broadcast=provenance(recording, said, part, bits), tags={"title": part.name}
+                )
+                write_source(
+                    source,
+                    path,
+                    wanted,
+                    partial(told, job, n),
+                    said=parts_said,
+                    loudness=Loudness(),
+                )
             return [path for _, path in made]
 
         def done(paths: list[Path]) -> None:

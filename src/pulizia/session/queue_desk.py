@@ -131,7 +131,12 @@ class QueueDesk:
         inputs = [r.path for r in document.project.recordings]
         mono = recording.channels == 1 or order.wanted.layout == "mono"
         names = (DUAL_MONO,) if order.dual_mono and mono else media.channel_names
-        said = Said(markers=recording.markers, broadcast=broadcast_of(media), tags={"title": recording.name}, picture=picture_of(media))
+        said = Said(
+            markers=recording.markers,
+            broadcast=broadcast_of(media),
+            tags={"title": recording.name},
+            picture=picture_of(media),
+        )
         order.stage, order.steps = Stage.WORKING, recording.score
 
         def work(job: Job) -> Delivered:
@@ -180,7 +185,9 @@ def write_reports(done: Delivered, path: Path, steps: Sequence[Step]) -> None:
     write_text(path.with_suffix(".csv"), report_csv(done, words))
 
 
-def order_path(recording: Recording, wanted: Deliverable, target: Target, pattern: str, folder: Path, number: int) -> Path:
+def order_path(
+    recording: Recording, wanted: Deliverable, target: Target, pattern: str, folder: Path, number: int
+) -> Path:
     """Where an order is written, from a name pattern; DeliveryError when the pattern is wrong."""
     steps = "-".join(step.tool_id for step in recording.score if step.enabled)
     values = {
@@ -188,4 +195,9 @@ def order_path(recording: Recording, wanted: Deliverable, target: Target, patter
         "rate": f"{(wanted.rate_hz or recording.rate) / 1000:g}k",
     }  # fmt: skip
     suffix = recording.path.suffix.lower() if wanted.kind == "picture" else ""
-    return folder / file_name(pattern, values, wanted.kind, suffix if suffix in (".mp4", ".mov", ".mkv", ".m4v") else ".mkv" if wanted.kind == "picture" else "")
+    return folder / file_name(
+        pattern,
+        values,
+        wanted.kind,
+        suffix if suffix in (".mp4", ".mov", ".mkv", ".m4v") else ".mkv" if wanted.kind == "picture" else "",
+    )

@@ -41,7 +41,9 @@ class RepairDesk:
         place = (selection.span.start / rate, selection.span.stop / rate)
         if selection.span.frames < SHORTEST_NOISE_S * rate:
             ms = 1000 * selection.span.frames / rate
-            self.studio.say(f"The marked noise is {ms:.0f} ms long. Mark at least 50 ms, better half a second.", bad=True)
+            self.studio.say(
+                f"The marked noise is {ms:.0f} ms long. Mark at least 50 ms, better half a second.", bad=True
+            )
             return
         listened = min(selection.span.stop, selection.span.start + round(MOST_LISTENED_S * rate))
 
@@ -50,7 +52,9 @@ class RepairDesk:
 
         def done(silent: object) -> None:
             if silent:
-                self.studio.say("The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True)
+                self.studio.say(
+                    "The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True
+                )
             elif self.studio.recording is not None and self.studio.recording.id == recording.id:
                 self._learn_noise(place)
 
@@ -85,7 +89,10 @@ class RepairDesk:
         """Add the marked area to the selected Blots step, or to a new one."""
         recording, selection, step = self.studio.recording, self.studio.selection, self.studio.step
         if recording is None or selection is None:
-            self.studio.say("Mark an area in the sonogram first: drag over time and frequency, or draw freely with Alt held.", bad=True)
+            self.studio.say(
+                "Mark an area in the sonogram first: drag over time and frequency, or draw freely with Alt held.",
+                bad=True,
+            )
             return
         rate = recording.rate
         low, high = selection.band_hz or (0.0, rate / 2)
@@ -170,7 +177,9 @@ class RepairDesk:
         document.add_media(media)
         recording = document.project.recording(recording_id)
         start = span.start / recording.rate if span else 0.0
-        step = document.add_step(recording_id, "original", lying_at(media.fingerprint, same, start), spans=(span,) if span else None)
+        step = document.add_step(
+            recording_id, "original", lying_at(media.fingerprint, same, start), spans=(span,) if span else None
+        )
         self.studio.choose_recording(recording_id)
         self.studio.choose_step(step.id)
         self.studio.say(f"{media.path.name} is back in its place. Switch the step off to hear what was there.")

@@ -15,7 +15,11 @@ def sound_files(paths: Iterable[Path]) -> list[Path]:
     found: list[Path] = []
     for path in paths:
         if path.is_dir():
-            found += sorted(p for p in path.rglob("*") if p.suffix.lower() in SUFFIXES and p.is_file() and not p.name.startswith("."))
+            found += sorted(
+                p
+                for p in path.rglob("*")
+                if p.suffix.lower() in SUFFIXES and p.is_file() and not p.name.startswith(".")
+            )
         else:
             found.append(path)
     return found

@@ -34,7 +34,20 @@ from pulizia.units import db_to_gain, seconds_to_frames
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
 
-EVENTS = ("document", "current", "selection", "listening", "measures", "pictures", "message", "busy", "playing", "surveys", "findings", "queue")
+EVENTS = (
+    "document",
+    "current",
+    "selection",
+    "listening",
+    "measures",
+    "pictures",
+    "message",
+    "busy",
+    "playing",
+    "surveys",
+    "findings",
+    "queue",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +78,9 @@ class Studio:
         self.listening = Listening.AFTER
         self.matched = True
         self.only_band = False  # hear the marked band alone
-        self.preview: Heard | None = None  # what will be delivered, heard in the place of After; its gain matches the level
+        self.preview: Heard | None = (
+            None  # what will be delivered, heard in the place of After; its gain matches the level
+        )
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
         self._targets: dict[str, Target] = {}
         self.files = FileDesk(self)
@@ -252,7 +267,11 @@ class Studio:
         if source is None:
             self.transport.set_material(None, same_place=same_place)
             return
-        if self.preview is not None and self.listening is Listening.AFTER and self.preview.source.frames == source.frames:
+        if (
+            self.preview is not None
+            and self.listening is Listening.AFTER
+            and self.preview.source.frames == source.frames
+        ):
             gain = self.preview.gain if self.matched else 1.0
             self.transport.set_material(Heard(self.preview.source, gain), same_place=same_place)
             return
@@ -366,4 +385,3 @@ def source_of(chain: Chain, listening: Listening) -> Source:
     if listening is Listening.BEFORE:
         return chain.before
     return chain.after if listening is Listening.AFTER else chain.removed
-

@@ -50,8 +50,14 @@ class SurveyDesk:
             analysis = stage.analysis(lambda p: job.progress(0.3 * p))
             made = None
             if tool.survey is not None:
-                made = tool.survey(stage.upstream, stage, spans, step.settings, analysis, lambda p: job.progress(0.3 + 0.4 * p))
-            judged = None if tool.sets_level or tool.shapes_tone else harm(stage.upstream, stage, spans, lambda p: job.progress(0.7 + 0.3 * p))
+                made = tool.survey(
+                    stage.upstream, stage, spans, step.settings, analysis, lambda p: job.progress(0.3 + 0.4 * p)
+                )
+            judged = (
+                None
+                if tool.sets_level or tool.shapes_tone
+                else harm(stage.upstream, stage, spans, lambda p: job.progress(0.7 + 0.3 * p))
+            )
             return Found(made, judged)
 
         def done(found: Found) -> None:
@@ -64,7 +70,9 @@ class SurveyDesk:
         def failed(_sentence: str) -> None:
             self._wanted = ""  # the step itself says what is wrong with it
 
-        self.studio.pool.submit(work, title="Looking through the step", priority=LATER, slot="survey", on_done=done, on_error=failed)
+        self.studio.pool.submit(
+            work, title="Looking through the step", priority=LATER, slot="survey", on_done=done, on_error=failed
+        )
 
     def harm_of_score(self) -> Harm | None:
         """What the whole score takes from the voice, when it is known; asks for it otherwise."""

@@ -39,7 +39,9 @@ def _check_area(name: str, area: object) -> str | None:
         return f"{name} must hold outlines of 2 to {MOST_CORNERS} corners [seconds, Hz], not {area!r}"
     for corner in area:
         good = isinstance(corner, tuple) and len(corner) == 2
-        if not good or not all(isinstance(x, int | float) and not isinstance(x, bool) and math.isfinite(x) for x in corner):
+        if not good or not all(
+            isinstance(x, int | float) and not isinstance(x, bool) and math.isfinite(x) for x in corner
+        ):
             return f"{name} must hold corners [seconds, Hz], not {corner!r}"
         if corner[0] < 0 or not 0 <= corner[1] <= HIGHEST_HZ:
             return f"{name}: the corner at {corner[0]:g} s and {corner[1]:g} Hz must lie between 0 and {HIGHEST_HZ:g} Hz, after 0 s"

@@ -17,7 +17,9 @@ S = TypeVar("S", bound=Settings)
 def to_dict(settings: Settings) -> dict[str, Any]:
     """All fields as plain JSON values."""
     return {
-        name: [as_dict(band) for band in getattr(settings, name)] if isinstance(declaration, Bands) else _plain(getattr(settings, name))
+        name: [as_dict(band) for band in getattr(settings, name)]
+        if isinstance(declaration, Bands)
+        else _plain(getattr(settings, name))
         for name, declaration in declared(type(settings)).items()
     }
 

@@ -77,5 +77,13 @@ def _check_band(name: str, band: object) -> str | None:
     if abs(gain) > MOST_GAIN_DB:
         return f"{name}: {gain:g} dB must be between -{MOST_GAIN_DB:g} and {MOST_GAIN_DB:g} dB"
     if band[0] in ("high-pass", "low-pass"):
-        return None if width in SLOPES else f"{name}: a slope of {width:g} dB per octave must be one of {', '.join(map(str, SLOPES))}"
-    return None if WIDEST_Q <= width <= NARROWEST_Q else f"{name}: a Q of {width:g} must be between {WIDEST_Q:g} and {NARROWEST_Q:g}"
+        return (
+            None
+            if width in SLOPES
+            else f"{name}: a slope of {width:g} dB per octave must be one of {', '.join(map(str, SLOPES))}"
+        )
+    return (
+        None
+        if WIDEST_Q <= width <= NARROWEST_Q
+        else f"{name}: a Q of {width:g} must be between {WIDEST_Q:g} and {NARROWEST_Q:g}"
+    )

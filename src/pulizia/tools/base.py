@@ -109,13 +109,24 @@ class Survey:
 
 
 def moments_survey(
-    found: Sequence[tuple[int, int]], spans: Sequence[Span], left_s: Sequence[tuple[float, float]], rate: int, noun: str, done: str
+    found: Sequence[tuple[int, int]],
+    spans: Sequence[Span],
+    left_s: Sequence[tuple[float, float]],
+    rate: int,
+    noun: str,
+    done: str,
 ) -> Survey:
     """Ticks and counts for tools that treat short stretches; those that are left alone are off."""
     inside = [s for s in found if not spans or any(span.overlaps(*s) for span in spans)]
-    marks = tuple(Mark(a, b, f"{1000 * (b - a) / rate:.0f} ms", on=not overlaps_any((a, b), left_s, rate)) for a, b in inside)
+    marks = tuple(
+        Mark(a, b, f"{1000 * (b - a) / rate:.0f} ms", on=not overlaps_any((a, b), left_s, rate)) for a, b in inside
+    )
     on = sum(m.on for m in marks)
-    words = f"{len(marks)} {noun}{'' if len(marks) == 1 else 's'} found, {on} {done}." if marks else f"No {noun} was found at this setting."
+    words = (
+        f"{len(marks)} {noun}{'' if len(marks) == 1 else 's'} found, {on} {done}."
+        if marks
+        else f"No {noun} was found at this setting."
+    )
     return Survey(words, marks, Table(("", ""), (("found", str(len(marks))), (done, str(on)))))
 
 
@@ -128,7 +139,9 @@ def moments_picture(passage: Samples | None, rate: int, moments: Sequence[tuple[
     if found is None:
         return Picture(tuple(curves), "dBFS", f"no {noun} in this passage")
     curves.append(Curve("lines", hz, found))
-    return Picture(tuple(curves), "dBFS", f"red: {len(moments)} {noun}{'' if len(moments) == 1 else 's'} in this passage")
+    return Picture(
+        tuple(curves), "dBFS", f"red: {len(moments)} {noun}{'' if len(moments) == 1 else 's'} in this passage"
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -34,7 +34,9 @@ class BlotsSettings(Settings):
     """Which areas, and what becomes of them."""
 
     way: str = choice(
-        "level", options=WAYS, label="What to do",
+        "level",
+        options=WAYS,
+        label="What to do",
         help="Lower or lift the marked areas, or fill them over time from both sides, or over frequency from above and below.",
     )
     amount_db: float = number(
@@ -57,8 +59,12 @@ class BlotsSettings(Settings):
         4.0, unit=Unit.PERCENT, low=0.0, high=50.0, step=1.0, label="Soft edges", more=True,
         help="How softly an area ends towards high and low, as a share of the frequency.",
     )  # fmt: skip
-    areas: tuple[Area, ...] = areas(label="Marked", help="Mark an area in the sonogram and press P; Alt and dragging draws freely.")
-    left_s: Stretches = places(label="Left alone", learned=False, help="Areas that begin in these stretches stay as they are.")
+    areas: tuple[Area, ...] = areas(
+        label="Marked", help="Mark an area in the sonogram and press P; Alt and dragging draws freely."
+    )
+    left_s: Stretches = places(
+        label="Left alone", learned=False, help="Areas that begin in these stretches stay as they are."
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,11 +188,15 @@ def _treated(
         sound[low - first : high - first] = block.samples[channel, low - block.start : high - block.start]
         spectra = spectra_of(sound, size, hop)
         change = synthesise(_changed(spectra, share, settings, size, hop) - spectra, size, hop)
-        made[channel, a - block.start : b - block.start] += _own(change, first, piece, group, size)[a - first : b - first]
+        made[channel, a - block.start : b - block.start] += _own(change, first, piece, group, size)[
+            a - first : b - first
+        ]
     return made
 
 
-def _own(change: NDArray[np.float32], first: int, piece: tuple[int, int], group: _Group, size: int) -> NDArray[np.float32]:
+def _own(
+    change: NDArray[np.float32], first: int, piece: tuple[int, int], group: _Group, size: int
+) -> NDArray[np.float32]:
     """The change of one piece; neighbouring pieces of a long group cross over half a window."""
     at = np.arange(len(change)) + first
     weight = np.ones(len(change), dtype=np.float32)
@@ -253,9 +263,13 @@ def _grown(area: Area, settings: BlotsSettings) -> NDArray[np.float64]:
     half_s = max((corners[:, 0].max() - corners[:, 0].min()) / 2.0, 1e-6)
     wider = max(0.05, 1.0 + settings.grow_ms / 1000.0 / half_s)
     corners[:, 0] = middle_s + (corners[:, 0] - middle_s) * wider
-    side = np.where(corners[:, 1] > middle_hz, 1.0 + settings.grow_percent / 100.0, 1.0 / (1.0 + settings.grow_percent / 100.0))
+    side = np.where(
+        corners[:, 1] > middle_hz, 1.0 + settings.grow_percent / 100.0, 1.0 / (1.0 + settings.grow_percent / 100.0)
+    )
     moved = corners[:, 1] * side
-    corners[:, 1] = np.where(corners[:, 1] > middle_hz, np.maximum(moved, middle_hz + 1.0), np.minimum(moved, middle_hz - 1.0))
+    corners[:, 1] = np.where(
+        corners[:, 1] > middle_hz, np.maximum(moved, middle_hz + 1.0), np.minimum(moved, middle_hz - 1.0)
+    )
     return corners
 
 
@@ -265,7 +279,9 @@ def caption(settings: BlotsSettings) -> str:
     if settings.way in ("lower", "lift"):
         sign = 1.0 if settings.way == "lift" else -1.0
         return f"{count}, {format_number(sign * settings.amount_db, plus=True)} dB"
-    return {"level": f"{count} to surroundings", "time": f"{count} replaced", "frequency": f"{count} replaced"}[settings.way]
+    return {"level": f"{count} to surroundings", "time": f"{count} replaced", "frequency": f"{count} replaced"}[
+        settings.way
+    ]
 
 
 def survey(
@@ -288,7 +304,11 @@ def survey(
         progress(n / len(settings.areas))
     if not rows:
         return Survey("No area is marked. Drag in the sonogram over time and frequency, then press P.")
-    return Survey(f"{len(rows)} area{'' if len(rows) == 1 else 's'} marked.", tuple(marks), Table(("at", "band", "level"), tuple(rows)))
+    return Survey(
+        f"{len(rows)} area{'' if len(rows) == 1 else 's'} marked.",
+        tuple(marks),
+        Table(("at", "band", "level"), tuple(rows)),
+    )
 
 
 def _level_in(source: Source, start: int, stop: int, band_hz: tuple[float, float]) -> float:

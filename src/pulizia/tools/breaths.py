@@ -45,7 +45,9 @@ class BreathsSettings(Settings):
     """How far, or to the room."""
 
     way: str = choice(
-        "lower", options={"lower": "lower by", "room": "to the room tone"}, label="Way",
+        "lower",
+        options={"lower": "lower by", "room": "to the room tone"},
+        label="Way",
         help="Lower each breath by the same, or down to the level of the quiet room around it.",
     )
     range_db: float = number(
@@ -165,7 +167,11 @@ def suggest(source: Source, spans: Sequence[Span], settings: BreathsSettings, pr
 
 def picture(passage: Samples | None, rate: int, settings: BreathsSettings, _analysis: object) -> Picture:
     """The spectrum of what is found in the passage beside the passage's own."""
-    found = [(b.start, b.stop) for b in find(passage, 0, settings, rate)] if passage is not None and passage.shape[1] else []
+    found = (
+        [(b.start, b.stop) for b in find(passage, 0, settings, rate)]
+        if passage is not None and passage.shape[1]
+        else []
+    )
     return moments_picture(passage, rate, found, "breath")
 
 

@@ -66,7 +66,9 @@ def margin(settings: ChannelsSettings, rate: int) -> Margin:
 
 def caption(settings: ChannelsSettings) -> str:
     """Short text on the strip."""
-    words = {"keep": "", "left": "left on both", "right": "right on both", "swap": "exchanged", "mono": "mean on both"}[settings.way]
+    words = {"keep": "", "left": "left on both", "right": "right on both", "swap": "exchanged", "mono": "mean on both"}[
+        settings.way
+    ]
     delay = f"{format_number(settings.delay_ms, 2, plus=True)} ms" if settings.delay_ms else ""
     return ", ".join(part for part in (words, delay) if part) or "as they are"
 
@@ -82,11 +84,16 @@ def suggest(source: Source, spans: Sequence[Span], _settings: ChannelsSettings, 
     progress(1.0)
     ms = round(1000.0 * frames / source.rate, 3)
     if abs(agreement) < CERTAIN:
-        return Suggestion({}, f"The sides have too little in common (correlation {format_number(agreement, 2)}) to measure a delay.")
+        return Suggestion(
+            {}, f"The sides have too little in common (correlation {format_number(agreement, 2)}) to measure a delay."
+        )
     if abs(frames) < 0.05:
         return Suggestion({"delay_ms": 0.0}, "Both sides come at the same time.")
     side = "right" if ms > 0 else "left"
-    return Suggestion({"delay_ms": ms}, f"The {side} side comes {format_number(abs(ms), 2)} ms later (correlation {format_number(agreement, 2)}).")
+    return Suggestion(
+        {"delay_ms": ms},
+        f"The {side} side comes {format_number(abs(ms), 2)} ms later (correlation {format_number(agreement, 2)}).",
+    )
 
 
 TOOL = Tool(

@@ -79,10 +79,14 @@ class ClicksSettings(Settings):
         help="How far a click is lowered where it is not rebuilt.",
     )  # fmt: skip
     mend_s: Stretches = places(
-        label="Mended by hand", learned=False, help="Stretches that are repaired whatever the finder says.",
+        label="Mended by hand",
+        learned=False,
+        help="Stretches that are repaired whatever the finder says.",
     )
     left_s: Stretches = places(
-        label="Left alone", learned=False, help="Clicks in these stretches stay as they are.",
+        label="Left alone",
+        learned=False,
+        help="Clicks in these stretches stay as they are.",
     )
 
 
@@ -94,7 +98,9 @@ def find(samples: NDArray[np.float32], start: int, settings: ClicksSettings, rat
     count = (len(samples) - skip - size) // hop + 1
     if count < 1:
         return []
-    height = _treble_onsets(samples, start, rate) if settings.kind == "lip" else _heights(samples, skip, count, size, rate)
+    height = (
+        _treble_onsets(samples, start, rate) if settings.kind == "lip" else _heights(samples, skip, count, size, rate)
+    )
     sigmas, over = THRESHOLDS[settings.kind]
     sigmas *= db_to_gain(-settings.sensitivity_db)
     over = max(1.0, over * db_to_gain(-0.5 * settings.sensitivity_db)) if over else 0.0
@@ -149,7 +155,9 @@ def _treble_onsets(samples: NDArray[np.float32], start: int, rate: int) -> NDArr
     return out
 
 
-def _stretches(height: NDArray[np.float32], start: int, sigmas: float, over: float, settings: ClicksSettings, rate: int) -> list[Stretch]:
+def _stretches(
+    height: NDArray[np.float32], start: int, sigmas: float, over: float, settings: ClicksSettings, rate: int
+) -> list[Stretch]:
     """Where the height passes the threshold and stands alone, widened to where it has died away."""
     candidates = merged(runs(height > sigmas), max(2, round(0.0006 * rate)))
     if not candidates:
@@ -185,7 +193,9 @@ def _stands_alone(tops: NDArray[np.floating], first: int, last: int, reach: int,
     return len(others) <= RANK or top > over * float(others[RANK - 1])
 
 
-def repaired(samples: NDArray[np.float32], stretches: Sequence[Stretch], settings: ClicksSettings, rate: int) -> NDArray[np.float32]:
+def repaired(
+    samples: NDArray[np.float32], stretches: Sequence[Stretch], settings: ClicksSettings, rate: int
+) -> NDArray[np.float32]:
     """The channel with these stretches (in its own samples) mended."""
     out = samples.copy()
     if settings.repair == "lower":
@@ -259,7 +269,9 @@ def chosen(samples: NDArray[np.float32], start: int, settings: ClicksSettings, r
     """All stretches to be mended in one channel, in its own samples."""
     found = [s for s in find(samples, start, settings, rate) if not overlaps_any(s, settings.left_s, rate)]
     by_hand = [(round(a * rate), round(b * rate)) for a, b in settings.mend_s]
-    inside = [(max(a, start), min(b, start + len(samples))) for a, b in by_hand if b > start and a < start + len(samples)]
+    inside = [
+        (max(a, start), min(b, start + len(samples))) for a, b in by_hand if b > start and a < start + len(samples)
+    ]
     return [(a - start, b - start) for a, b in merged([*found, *inside], 1)]
 
 
@@ -272,7 +284,16 @@ def process(block: Block, settings: ClicksSettings, _analysis: None) -> Samples:
 
 def margin(settings: ClicksSettings, rate: int) -> Margin:
     """Frames of the models, the neighbours of a click and the context of its repair."""
-    reach = round(((2 + BESIDE_FRAMES / 2) * FRAME_S + CONTEXT_S + GROUP_S * 12 + NEIGHBOURS_MS / 1000.0 + max(settings.widest_ms, LIP_WIDEST_MS) / 500.0) * rate)
+    reach = round(
+        (
+            (2 + BESIDE_FRAMES / 2) * FRAME_S
+            + CONTEXT_S
+            + GROUP_S * 12
+            + NEIGHBOURS_MS / 1000.0
+            + max(settings.widest_ms, LIP_WIDEST_MS) / 500.0
+        )
+        * rate
+    )
     longest = max((round((b - a) * rate) for a, b in settings.mend_s), default=0)
     return Margin(reach + longest, reach + longest)
 
@@ -303,8 +324,17 @@ def survey(
     left = sum(not m.on for m in marks)
     seconds = (sum(s.frames for s in spans) if spans else source.frames) / source.rate
     rate = len(marks) / max(seconds / 60.0, 1e-9)
-    rows = (("found", str(len(marks))), ("left alone", str(left)), ("a minute", format_number(rate)), ("by hand", str(len(settings.mend_s))))
-    return Survey(f"{len(marks)} found, {len(marks) - left} mended." if marks else "No click was found at this setting.", tuple(marks), Table(("", ""), rows))
+    rows = (
+        ("found", str(len(marks))),
+        ("left alone", str(left)),
+        ("a minute", format_number(rate)),
+        ("by hand", str(len(settings.mend_s))),
+    )
+    return Survey(
+        f"{len(marks)} found, {len(marks) - left} mended." if marks else "No click was found at this setting.",
+        tuple(marks),
+        Table(("", ""), rows),
+    )
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: ClicksSettings, progress: Progress) -> Suggestion:
@@ -319,7 +349,10 @@ def suggest(source: Source, spans: Sequence[Span], settings: ClicksSettings, pro
         return Suggestion({}, "No click was found; this step is not needed.")
     widths = [1000.0 * (m.stop - m.start) / source.rate for m in found.marks]
     widest = float(np.clip(round(1.3 * np.quantile(widths, 0.95), 1), 1.0, 6.0))
-    return Suggestion({"kind": "clicks", "widest_ms": widest}, f"{len(found.marks)} clicks, most shorter than {format_number(widest)} ms.")
+    return Suggestion(
+        {"kind": "clicks", "widest_ms": widest},
+        f"{len(found.marks)} clicks, most shorter than {format_number(widest)} ms.",
+    )
 
 
 def picture(passage: Samples | None, rate: int, settings: ClicksSettings, _analysis: object) -> Picture:

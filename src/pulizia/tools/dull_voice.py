@@ -48,7 +48,10 @@ ALPHA, XI_MIN_DB = 0.94, -20.0
 LOWEST_LIFT_HZ = 1500.0
 SPARED_DB = 2.0  # of lacking treble that may well be the voice's own
 HOPELESS_DB = (24.0, 36.0)  # what lacks more is made anew rather than lifted
-TRUSTED_DB = (3.0, 9.0)  # from which level over the pauses' treble is lifted, and from which nothing is made in its place
+TRUSTED_DB = (
+    3.0,
+    9.0,
+)  # from which level over the pauses' treble is lifted, and from which nothing is made in its place
 UNDER_DB, MOST_TOLD_DB = 4.0, 12.0  # too little treble is missed less than too much in the wrong place
 SPEAKING_DB, CALIBRATED_S = -15.0, 60
 OWN_SHARE, OWN_COLOUR_DB, FORGOTTEN_HZ = 0.5, 6.0, 8000.0
@@ -144,7 +147,9 @@ def _told_db(source: Source, found: Bandwidth, heard_hz: float) -> NDArray[np.fl
     middle = max(0, (source.frames - CALIBRATED_S * source.rate) // 2)
     block = read_padded(source, middle, min(source.frames, middle + CALIBRATED_S * source.rate) + size)
     power = np.mean([np.abs(spectra_of(channel, size, hop)) ** 2 for channel in block], axis=0)
-    heard = treble_net.relative_db(power, found.speech * SAME_WINDOW, found.pause * SAME_WINDOW, found.hz, treble_net.HEARD_HZ)
+    heard = treble_net.relative_db(
+        power, found.speech * SAME_WINDOW, found.pause * SAME_WINDOW, found.hz, treble_net.HEARD_HZ
+    )
     speaking = heard[:, heard_hz > treble_net.HEARD_HZ].max(axis=1) > SPEAKING_DB
     if not speaking.any():
         return np.zeros(len(treble_net.MADE_HZ), dtype=np.float32)
@@ -173,7 +178,9 @@ def _own_colour_db(found: Bandwidth) -> NDArray[np.float64]:
     under = (hz >= 0.45 * end_hz) & (hz < 0.85 * end_hz)
     if end_hz >= FORGOTTEN_HZ or not under.any():
         return np.zeros(len(hz))
-    own = float(np.mean(powers_to_db(_thirds(found.speech, hz)[under]) - powers_to_db(_thirds(found.wanted, hz)[under])))
+    own = float(
+        np.mean(powers_to_db(_thirds(found.speech, hz)[under]) - powers_to_db(_thirds(found.wanted, hz)[under]))
+    )
     share = np.clip(np.log(FORGOTTEN_HZ / np.maximum(hz, 1.0)) / np.log(FORGOTTEN_HZ / 3000.0), 0.0, 1.0)
     return np.asarray(np.clip(OWN_SHARE * own, -OWN_COLOUR_DB, OWN_COLOUR_DB) * share)
 
@@ -196,7 +203,9 @@ def process(block: Block, settings: DullVoiceSettings, voice: Voice | None) -> S
     return out
 
 
-def _restored(spectra: NDArray[np.complex64], settings: DullVoiceSettings, voice: Voice, frame: int) -> NDArray[np.complex64]:
+def _restored(
+    spectra: NDArray[np.complex64], settings: DullVoiceSettings, voice: Voice, frame: int
+) -> NDArray[np.complex64]:
     hz = voice.bandwidth.hz
     power = spectra.real**2 + spectra.imag**2
     lift_db = voice.lift_db * min(settings.restored, 1.0)
@@ -214,7 +223,9 @@ def _restored(spectra: NDArray[np.complex64], settings: DullVoiceSettings, voice
     return np.asarray(made * (10.0 ** (shape / 20.0)).astype(np.float32), dtype=np.complex64)
 
 
-def _noise_gain(power: NDArray[np.float32], settings: DullVoiceSettings, voice: Voice, lift_db: NDArray[np.float64]) -> NDArray[np.float32]:
+def _noise_gain(
+    power: NDArray[np.float32], settings: DullVoiceSettings, voice: Voice, lift_db: NDArray[np.float64]
+) -> NDArray[np.float32]:
     """(frames, bins): of the estimator as far as the voice reaches, the lowest above it; what is lifted is held down by as much."""
     found = voice.bandwidth
     lowest = (10.0 ** (-(settings.clean_up_db + lift_db) / 20.0)).astype(np.float32)
@@ -228,7 +239,12 @@ def _noise_gain(power: NDArray[np.float32], settings: DullVoiceSettings, voice: 
 
 
 def _treble(
-    spectra: NDArray[np.complex64], power: NDArray[np.float32], settings: DullVoiceSettings, voice: Voice, where: slice, frame: int
+    spectra: NDArray[np.complex64],
+    power: NDArray[np.float32],
+    settings: DullVoiceSettings,
+    voice: Voice,
+    where: slice,
+    frame: int,
 ) -> NDArray[np.complex64]:
     """New cells for the bins of ``where``, as far as the power there is lacking."""
     found = voice.bandwidth
@@ -236,7 +252,9 @@ def _treble(
     low = round(heard_hz / 2.0 / hz[1])
     high = max(round(heard_hz * 0.95 / hz[1]), low + 4)
     bins = np.arange(where.start, where.stop)
-    heard = treble_net.relative_db(power, found.speech * SAME_WINDOW, found.pause * SAME_WINDOW, hz, treble_net.HEARD_HZ)
+    heard = treble_net.relative_db(
+        power, found.speech * SAME_WINDOW, found.pause * SAME_WINDOW, hz, treble_net.HEARD_HZ
+    )
     lacking = treble_net.over_bins(treble_net.treble_db(heard, heard_hz) + voice.told_db, hz[where])
     lacking *= (voice.wanted[where] * voice.missing[where] * settings.restored**2).astype(np.float32)
     lacking -= power[:, where]
@@ -251,7 +269,9 @@ def _treble(
     new = both.take(index, axis=1, mode="clip")
     new *= lacking
     for nth in range(OVERLAP):  # every OVERLAP-th frame is turned alike
-        new[(nth - frame) % OVERLAP :: OVERLAP] *= np.exp(2j * np.pi * nth * (bins - came_from) / OVERLAP).astype(np.complex64)
+        new[(nth - frame) % OVERLAP :: OVERLAP] *= np.exp(2j * np.pi * nth * (bins - came_from) / OVERLAP).astype(
+            np.complex64
+        )
     return np.asarray(new, dtype=np.complex64)
 
 
@@ -273,7 +293,12 @@ def caption(settings: DullVoiceSettings) -> str:
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: DullVoiceSettings, voice: Voice | None, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: DullVoiceSettings,
+    voice: Voice | None,
+    progress: Progress,
 ) -> Survey:
     """What is missing, what can be won and what cannot."""
     del spans, settings
@@ -287,9 +312,15 @@ def survey(
         inside = (found.hz >= centre / 1.12) & (found.hz < centre * 1.12)
         if not inside.any():
             continue
-        away = [float(powers_to_db(b.speech[inside].sum()) - powers_to_db(b.wanted[inside].sum())) for b in (found, now) if b is not None]
+        away = [
+            float(powers_to_db(b.speech[inside].sum()) - powers_to_db(b.wanted[inside].sum()))
+            for b in (found, now)
+            if b is not None
+        ]
         rows.append((f"{centre:g} Hz", *(format_number(x, plus=True) for x in away)))
-    head = ("beside average voice", "before dB", "after dB") if now is not None else ("beside average voice", "before dB")
+    head = (
+        ("beside average voice", "before dB", "after dB") if now is not None else ("beside average voice", "before dB")
+    )
     table = Table(head, tuple(rows))
     lifted, missing = float(voice.lift_db.max()), voice.missing > 0.5
     words = []
@@ -300,7 +331,10 @@ def survey(
             f"Everything above {found.hz[np.argmax(missing)]:.0f} Hz is missing. Brightness and the place of consonants can be "
             "won back; which consonant it was cannot: the words will not be clearer than they are."
         )
-    return Survey(" ".join(words) or "The voice reaches as high as it should; only noise and presence can be bettered.", table=table)
+    return Survey(
+        " ".join(words) or "The voice reaches as high as it should; only noise and presence can be bettered.",
+        table=table,
+    )
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: DullVoiceSettings, progress: Progress) -> Suggestion:
@@ -313,7 +347,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: DullVoiceSettings, 
     snr = float(powers_to_db(found.speech[inside].sum()) - powers_to_db(found.pause[inside].sum()))
     clean = float(np.clip(round(40.0 - snr), 0.0, 15.0))
     if found.top_hz >= min(HIGHEST_HZ, source.rate / 2.0):
-        return Suggestion({"restored": 0.0, "clean_up_db": clean}, "The voice reaches as high as it should: no treble is missing.")
+        return Suggestion(
+            {"restored": 0.0, "clean_up_db": clean}, "The voice reaches as high as it should: no treble is missing."
+        )
     return Suggestion({"clean_up_db": clean}, f"The voice ends at {found.top_hz:.0f} Hz.")
 
 

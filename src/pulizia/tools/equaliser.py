@@ -46,7 +46,8 @@ class EqualiserSettings(Settings):
         0.0, unit=Unit.DB, low=-24.0, high=24.0, step=0.1, label="Output", help="Level after the bands.",
     )  # fmt: skip
     matched: bool = switch(
-        False, label="Loudness kept",
+        False,
+        label="Loudness kept",
         help="Makes up for what the bands do to the loudness of speech, so that louder does not pass as better.",
     )
     phase: str = choice(
@@ -69,7 +70,9 @@ def sections_of(band: Band, rate: int) -> biquads.Sections:
 
 def _acting(settings: EqualiserSettings, rate: int) -> tuple[Band, ...]:
     """Bands that do anything at this rate."""
-    return tuple(b for b in settings.bands if b[0] in ("high-pass", "low-pass", "notch") or b[2] != 0.0 if b[1] < rate / 2)
+    return tuple(
+        b for b in settings.bands if b[0] in ("high-pass", "low-pass", "notch") or b[2] != 0.0 if b[1] < rate / 2
+    )
 
 
 @lru_cache(maxsize=64)
@@ -156,7 +159,11 @@ def caption(settings: EqualiserSettings) -> str:
     words = []
     for kind, hz, gain, _ in settings.bands[:3]:
         at = f"{hz / 1000:g}k" if hz >= 1000 else f"{hz:g}"
-        words.append(f"{kind} {at}" if kind in ("high-pass", "low-pass", "notch") else f"{format_number(gain, 1, plus=True)} at {at}")
+        words.append(
+            f"{kind} {at}"
+            if kind in ("high-pass", "low-pass", "notch")
+            else f"{format_number(gain, 1, plus=True)} at {at}"
+        )
     return ", ".join(words) + ("\u2026" if len(settings.bands) > 3 else "")
 
 
@@ -196,7 +203,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: EqualiserSettings, 
     return Suggestion({"bands": tuple(chosen)}, words + ".")
 
 
-def _smoothed_db(power: NDArray[np.float64], hz: NDArray[np.float64], at: NDArray[np.float64], octaves: float) -> NDArray[np.float64]:
+def _smoothed_db(
+    power: NDArray[np.float64], hz: NDArray[np.float64], at: NDArray[np.float64], octaves: float
+) -> NDArray[np.float64]:
     sums = np.concatenate([[0.0], np.cumsum(power)])
     low, high = np.searchsorted(hz, at * 2 ** (-octaves / 2)), np.searchsorted(hz, at * 2 ** (octaves / 2))
     return powers_to_db((sums[high] - sums[low]) / np.maximum(high - low, 1))

@@ -22,7 +22,9 @@ FLOOR_DB = -60.0  # where a fade that is straight in dB ends, a little before si
 class FadeSettings(Settings):
     """Which way, how long and in which shape."""
 
-    way: str = choice("out", options={"in": "in", "out": "out", "both": "in and out"}, label="Fade", help="In, out, or both.")
+    way: str = choice(
+        "out", options={"in": "in", "out": "out", "both": "in and out"}, label="Fade", help="In, out, or both."
+    )
     shape: str = choice(
         "smooth", options={"smooth": "smooth", "power": "equal power", "linear": "straight", "decibel": "straight in dB"},
         label="Shape", help="Smooth suits speech; equal power suits sounds that cross each other.",
@@ -46,7 +48,9 @@ def gain_at(share: NDArray[np.float64], shape: str) -> NDArray[np.float64]:
     if shape == "power":
         return np.asarray(np.sin(0.5 * np.pi * share))
     if shape == "decibel":
-        return np.asarray(np.where(share > 0.0, 10.0 ** (FLOOR_DB * (1.0 - share) / 20.0), 0.0) * np.minimum(1.0, share * 50.0))
+        return np.asarray(
+            np.where(share > 0.0, 10.0 ** (FLOOR_DB * (1.0 - share) / 20.0), 0.0) * np.minimum(1.0, share * 50.0)
+        )
     return np.asarray(0.5 - 0.5 * np.cos(np.pi * share))
 
 

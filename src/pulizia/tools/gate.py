@@ -75,7 +75,8 @@ class GateSettings(Settings):
         help="The level is taken below this frequency.",
     )  # fmt: skip
     keep_breaths: bool = switch(
-        False, label="Keep breaths",
+        False,
+        label="Keep breaths",
         help="Breaths, which are quieter than words but last longer than clicks, open the gate as well.",
     )
     linked: bool = switch(True, label="Channels linked", help="One gate for all channels, by the loudest.", more=True)
@@ -161,7 +162,10 @@ def process(block: Block, settings: GateSettings, _analysis: None) -> Samples:
     level, first = levels(block.samples, block.start, settings, block.rate)
     out = np.empty_like(block.samples)
     frames = block.samples.shape[1]
-    curves = [over_frames(gain_db(open_steps(row, settings), settings), first, block.start, frames, block.rate) for row in level]
+    curves = [
+        over_frames(gain_db(open_steps(row, settings), settings), first, block.start, frames, block.rate)
+        for row in level
+    ]
     for channel in range(len(out)):
         curve = curves[0 if settings.linked else channel]
         np.multiply(block.samples[channel], curve, out=out[channel])
@@ -206,7 +210,11 @@ def survey(
     openings = int(np.count_nonzero(np.diff(opened.astype(np.int8)) == 1))
     share = 100.0 * float(opened.mean()) if len(opened) else 0.0
     rows = (("openings", str(openings)), ("open", f"{format_number(share, 0)} %"), ("words cut", str(len(marks))))
-    words = f"{len(marks)} openings cut into a word; lower the threshold or lengthen hold and look-ahead." if marks else "No opening cuts into a word."
+    words = (
+        f"{len(marks)} openings cut into a word; lower the threshold or lengthen hold and look-ahead."
+        if marks
+        else "No opening cuts into a word."
+    )
     lane = tuple((a * source.rate // STEPS_PER_S, b * source.rate // STEPS_PER_S) for a, b in runs(opened))
     return Survey(words, marks, Table(("", ""), rows), lane[:MOST_LANE])
 
@@ -245,7 +253,10 @@ def suggest(source: Source, spans: Sequence[Span], settings: GateSettings, progr
         block = read_padded(source, begin, min(begin + step, stop))
         level, first = levels(block, begin, settings, source.rate)
         row = level.max(axis=0)
-        frame = np.minimum(((first + np.arange(len(row))) * FRAMES_PER_S // STEPS_PER_S) - start * FRAMES_PER_S // source.rate, len(speech.active) - 1)
+        frame = np.minimum(
+            ((first + np.arange(len(row))) * FRAMES_PER_S // STEPS_PER_S) - start * FRAMES_PER_S // source.rate,
+            len(speech.active) - 1,
+        )
         active = speech.active[np.maximum(frame, 0)]
         gathered.append(row[~active])
         voice.append(row[active])
@@ -262,7 +273,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: GateSettings, progr
     # the weaker a word's first consonant beside the noise, the later its level tells: open earlier then
     ahead = float(np.clip(round(110.0 - 2.0 * (loud - top)), 25.0, 90.0))
     words = f"Noise in the pauses reaches {format_number(top)} dBFS, the voice lies at {format_number(loud)}."
-    return Suggestion({"threshold_db": threshold, "hysteresis_db": hysteresis, "hold_ms": 200.0, "look_ahead_ms": ahead}, words)
+    return Suggestion(
+        {"threshold_db": threshold, "hysteresis_db": hysteresis, "hold_ms": 200.0, "look_ahead_ms": ahead}, words
+    )
 
 
 TOOL = Tool(

@@ -82,7 +82,8 @@ class HumSettings(Settings):
         help="Takes out the mains and its harmonics; off leaves only whistles and the line that you have seen.",
     )  # fmt: skip
     whistles: bool = switch(
-        False, label="Steady whistles too",
+        False,
+        label="Steady whistles too",
         help="Also takes out single tones that are always there, such as a monitor or a converter.",
     )
     line_hz: float = number(
@@ -121,7 +122,9 @@ def analyse(source: Source, spans: Sequence[Span], settings: HumSettings, progre
     if not there.any():
         return NOTHING
     level = powers_to_db(power_of[there])
-    kept = Lines(followed.hz[there], followed.pull[there], level, followed.base_hz, followed.drift_hz, followed.drift_hop)
+    kept = Lines(
+        followed.hz[there], followed.pull[there], level, followed.base_hz, followed.drift_hz, followed.drift_hop
+    )
     return Hum(kept, floor[there])
 
 
@@ -142,7 +145,9 @@ def _harmonics(
         if not there:
             return []
         height = np.array([excess[round(hz / bin_hz)] for _, hz, _ in there])
-        weight = np.array([k * k for k, _, _ in there]) * np.where(height >= CERTAIN_DB, 10.0 ** (np.minimum(height, 30.0) / 10.0), 1e-3)
+        weight = np.array([k * k for k, _, _ in there]) * np.where(
+            height >= CERTAIN_DB, 10.0 ** (np.minimum(height, 30.0) / 10.0), 1e-3
+        )
         base = float(np.sum(weight * [hz / k for k, hz, _ in there]) / weight.sum())
     return [(k * base, level, float(k), base) for k, _, level in tops]
 
@@ -206,10 +211,18 @@ def survey(
     rows = []
     for hz, order, level, left in zip(hum.lines.hz, hum.lines.pull, hum.lines.level_db, left_db, strict=True):
         name = f"\u00d7 {order:.0f}" if order else "alone"
-        rows.append((f"{format_number(float(hz), 2)} Hz", name, format_number(float(level)), format_number(float(left))))
-    base = hum.lines.base_hz + (float(hum.lines.drift_hz.mean()) if hum.lines.base_hz and len(hum.lines.drift_hz) else 0.0)
+        rows.append(
+            (f"{format_number(float(hz), 2)} Hz", name, format_number(float(level)), format_number(float(left)))
+        )
+    base = hum.lines.base_hz + (
+        float(hum.lines.drift_hz.mean()) if hum.lines.base_hz and len(hum.lines.drift_hz) else 0.0
+    )
     swing = float(np.ptp(hum.lines.drift_hz)) if len(hum.lines.drift_hz) else 0.0
-    words = f"{len(rows)} lines" if not base else f"Mains at {format_number(base, 2)} Hz, {len(rows)} lines, drift {format_number(swing, 3)} Hz."
+    words = (
+        f"{len(rows)} lines"
+        if not base
+        else f"Mains at {format_number(base, 2)} Hz, {len(rows)} lines, drift {format_number(swing, 3)} Hz."
+    )
     return Survey(words, table=Table(("line", "order", "before", "after"), tuple(rows)))
 
 
@@ -221,7 +234,10 @@ def suggest(source: Source, spans: Sequence[Span], settings: HumSettings, progre
     top = float(hum.lines.hz[hum.lines.pull > 0].max(initial=60.0))
     base = round(hum.lines.base_hz, 2)
     reach = float(min(10_000.0, max(60.0, round(top * 1.05 / 10) * 10)))
-    return Suggestion({"base_hz": base, "highest_hz": reach}, f"Mains at {format_number(hum.lines.base_hz, 2)} Hz with harmonics up to {top:.0f} Hz.")
+    return Suggestion(
+        {"base_hz": base, "highest_hz": reach},
+        f"Mains at {format_number(hum.lines.base_hz, 2)} Hz with harmonics up to {top:.0f} Hz.",
+    )
 
 
 def picture(passage: Samples | None, rate: int, settings: HumSettings, hum: Hum) -> Picture:

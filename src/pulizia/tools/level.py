@@ -117,5 +117,7 @@ TOOL = Tool(
     analysis_places=analysis_places,
     analysis_fields=("way",),
     sets_level=True,
-    applies=lambda settings, name: not (name in ("peak_dbfs", "linked", "each") if settings.way == "gain" else name == "gain_db"),
+    applies=lambda settings, name: (
+        not (name in ("peak_dbfs", "linked", "each") if settings.way == "gain" else name == "gain_db")
+    ),
 )

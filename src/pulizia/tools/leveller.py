@@ -66,7 +66,9 @@ class LevellerSettings(Settings):
     ride_levels: Stretches = levels(
         label="Moved by hand", help="Gain of single phrases: time in s, dB. Drag the dots over the waveform.",
     )  # fmt: skip
-    left_s: Stretches = places(label="Left alone", learned=False, help="Phrases that begin in these stretches keep their level.")
+    left_s: Stretches = places(
+        label="Left alone", learned=False, help="Phrases that begin in these stretches keep their level."
+    )
 
 
 def analyse(source: Source, spans: Sequence[Span], _settings: LevellerSettings, progress: Progress) -> Phrases:
@@ -85,7 +87,9 @@ def phrase_gains(phrases: Phrases, settings: LevellerSettings) -> NDArray[np.flo
         if overlaps_any((a, b), settings.left_s, FRAMES_PER_S):
             gains[n] = 0.0
     for seconds, gain in settings.ride_levels:
-        at = np.flatnonzero((phrases.spans[:, 0] <= seconds * FRAMES_PER_S) & (phrases.spans[:, 1] > seconds * FRAMES_PER_S))
+        at = np.flatnonzero(
+            (phrases.spans[:, 0] <= seconds * FRAMES_PER_S) & (phrases.spans[:, 1] > seconds * FRAMES_PER_S)
+        )
         gains[at] = gain
     return np.asarray(gains)
 
@@ -157,7 +161,12 @@ def caption(settings: LevellerSettings) -> str:
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: LevellerSettings, phrases: Phrases, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: LevellerSettings,
+    phrases: Phrases,
+    progress: Progress,
 ) -> Survey:
     """The ride with a handle on each phrase, and how far phrases differ before and after."""
     del after, spans
@@ -174,7 +183,11 @@ def survey(
     progress(1.0)
     weight = (phrases.spans[:, 1] - phrases.spans[:, 0]).astype(float)
     rows = tuple(
-        (name, f"{format_number(_spread(values, weight))} LU", f"{format_number(float(values.min()))} to {format_number(float(values.max()))}")
+        (
+            name,
+            f"{format_number(_spread(values, weight))} LU",
+            f"{format_number(float(values.min()))} to {format_number(float(values.max()))}",
+        )
         for name, values in (("before", phrases.lufs), ("after", phrases.lufs + gains))
     )
     words = f"{len(marks)} phrases, moved by {format_number(float(gains.min()), plus=True)} to {format_number(float(gains.max()), plus=True)} dB."
@@ -195,7 +208,10 @@ def suggest(source: Source, spans: Sequence[Span], settings: LevellerSettings, p
     goal = usual_lufs(phrases)
     up = float(np.clip(np.ceil(np.quantile(goal - phrases.lufs, 0.95)), 1.0, 15.0))
     down = float(np.clip(np.ceil(np.quantile(phrases.lufs - goal, 0.95)), 1.0, 15.0))
-    return Suggestion({"up_db": up, "down_db": down}, f"Phrases lie from {format_number(float(phrases.lufs.min()))} to {format_number(float(phrases.lufs.max()))} LUFS.")
+    return Suggestion(
+        {"up_db": up, "down_db": down},
+        f"Phrases lie from {format_number(float(phrases.lufs.min()))} to {format_number(float(phrases.lufs.max()))} LUFS.",
+    )
 
 
 TOOL = Tool(

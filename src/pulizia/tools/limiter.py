@@ -47,7 +47,9 @@ class LimiterSettings(Settings):
         4.0, unit=Unit.MS, low=1.0, high=20.0, step=0.5, label="Look-ahead", more=True,
         help="The gain begins to fall this much before the peak.",
     )  # fmt: skip
-    linked: bool = switch(True, label="Channels linked", help="One gain for all channels: the balance stays.", more=True)
+    linked: bool = switch(
+        True, label="Channels linked", help="One gain for all channels: the balance stays.", more=True
+    )
 
 
 def process(block: Block, settings: LimiterSettings, _analysis: None) -> Samples:
@@ -62,7 +64,14 @@ def gain_of(raised: Samples, settings: LimiterSettings, rate: int) -> Samples:
     ceiling = db_to_gain(settings.ceiling_dbtp)
     parts = [raised] if settings.linked else [raised[n : n + 1] for n in range(len(raised))]
     made = [
-        limiting_gain(part, rate, ceiling, look_ahead_ms=settings.look_ahead_ms, release_db_per_s=10_000.0 / settings.release_ms, adapts=True)
+        limiting_gain(
+            part,
+            rate,
+            ceiling,
+            look_ahead_ms=settings.look_ahead_ms,
+            release_db_per_s=10_000.0 / settings.release_ms,
+            adapts=True,
+        )
         for part in parts
     ]
     return np.stack(made)
@@ -70,7 +79,11 @@ def gain_of(raised: Samples, settings: LimiterSettings, rate: int) -> Samples:
 
 def margin(settings: LimiterSettings, rate: int) -> Margin:
     """The longest release, and the look-ahead."""
-    return Margin(*limiter_reach(rate, look_ahead_ms=settings.look_ahead_ms, release_db_per_s=10_000.0 / settings.release_ms, adapts=True))
+    return Margin(
+        *limiter_reach(
+            rate, look_ahead_ms=settings.look_ahead_ms, release_db_per_s=10_000.0 / settings.release_ms, adapts=True
+        )
+    )
 
 
 def caption(settings: LimiterSettings) -> str:
@@ -99,11 +112,22 @@ def survey(
         at = np.arange(len(down)) * step
         down = np.where([any(s.start <= f < s.stop for s in spans) for f in at.tolist()], down, 0.0)
     found = merged(runs(down < -SHOWN_DB), round(GAP_S * STEPS_PER_S))
-    marks = tuple(Mark(a * step, b * step, f"{format_number(float(down[a:b].min()))} dB", value=-float(down[a:b].min())) for a, b in found)
+    marks = tuple(
+        Mark(a * step, b * step, f"{format_number(float(down[a:b].min()))} dB", value=-float(down[a:b].min()))
+        for a, b in found
+    )
     most = float(down.min(initial=0.0))
     share = 100.0 * float(np.mean(down < -SHOWN_DB)) if len(down) else 0.0
-    rows = (("places", str(len(marks))), ("at most", f"{format_number(most)} dB"), ("of the time", f"{format_number(share)} %"))
-    words = f"Limits in {len(marks)} places, by {format_number(-most)} dB at most." if marks else "Nothing has to be limited."
+    rows = (
+        ("places", str(len(marks))),
+        ("at most", f"{format_number(most)} dB"),
+        ("of the time", f"{format_number(share)} %"),
+    )
+    words = (
+        f"Limits in {len(marks)} places, by {format_number(-most)} dB at most."
+        if marks
+        else "Nothing has to be limited."
+    )
     return Survey(words, marks, Table(("", ""), rows), curves=(LaneCurve("limited", step, down.astype(np.float32)),))
 
 

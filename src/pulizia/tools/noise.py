@@ -107,9 +107,7 @@ def transform_size(settings: NoiseSettings, rate: int) -> int:
     return int(settings.transform_size)
 
 
-def analyse(
-    source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress
-) -> NoiseProfile:
+def analyse(source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress) -> NoiseProfile:
     """Learn the noise: from the carried curve, the marked stretches, or the quietest passages."""
     size = transform_size(settings, source.rate)
     if settings.profile_levels:
@@ -218,10 +216,7 @@ def margin(settings: NoiseSettings, rate: int) -> Margin:
 
 
 def _marked(settings: NoiseSettings, rate: int) -> tuple[Span, ...]:
-    return tuple(
-        Span(seconds_to_frames(a, rate), seconds_to_frames(b, rate))
-        for a, b in settings.profile_spans_s
-    )
+    return tuple(Span(seconds_to_frames(a, rate), seconds_to_frames(b, rate)) for a, b in settings.profile_spans_s)
 
 
 def analysis_places(settings: NoiseSettings, rate: int) -> tuple[Span, ...] | None:
@@ -243,9 +238,7 @@ def caption(settings: NoiseSettings) -> str:
     return f"{format_number(-settings.reduction_db, 0 if settings.reduction_db % 1 == 0 else 1)} dB"
 
 
-def picture(
-    passage: Samples | None, rate: int, settings: NoiseSettings, profile: NoiseProfile
-) -> Picture:
+def picture(passage: Samples | None, rate: int, settings: NoiseSettings, profile: NoiseProfile) -> Picture:
     """The profile, the line that parts noise from voice, what is left, and the passage."""
     hz = np.fft.rfftfreq(profile.size, 1.0 / rate)
     density = profile.density_db(rate)
@@ -263,7 +256,12 @@ def picture(
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: NoiseSettings, profile: NoiseProfile, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: NoiseSettings,
+    profile: NoiseProfile,
+    progress: Progress,
 ) -> Survey:
     """The stretches with a noise of their own, and how loud each noise is."""
     del after, spans
@@ -278,11 +276,17 @@ def survey(
     rows, marks = [], []
     for n in range(0, len(profile.rows), 2):
         start, stop = (int(p) for p in profile.places[n : n + 2])
-        rows.append((f"{format_time(start / rate)}\u2013{format_time(stop / rate)}", f"{format_number(levels_db[n])} dBFS"))
+        rows.append(
+            (f"{format_time(start / rate)}\u2013{format_time(stop / rate)}", f"{format_number(levels_db[n])} dBFS")
+        )
         if n:
             marks.append(Mark(start, start + 1, "another noise begins here", value=levels_db[n] - levels_db[n - 2]))
     times = "once" if len(marks) == 1 else f"{len(marks)} times"
-    return Survey(f"The noise changes {times}; each stretch has its own profile.", tuple(marks), Table(("stretch", "noise"), tuple(rows)))
+    return Survey(
+        f"The noise changes {times}; each stretch has its own profile.",
+        tuple(marks),
+        Table(("stretch", "noise"), tuple(rows)),
+    )
 
 
 def _offer(changes: list[float], rate: int) -> Survey:
@@ -325,7 +329,9 @@ def _harm_of(source: Source, settings: NoiseSettings, profile: NoiseProfile) -> 
     first = (start - reach.before) // 4096 * 4096
     block = Block(read_padded(source, first, stop + reach.after), first, source.rate)
     made = process(block, settings, profile)[:, start - first : stop - first]
-    found = harm(ArraySource(block.samples[:, start - first : stop - first], source.rate), ArraySource(made, source.rate), ())
+    found = harm(
+        ArraySource(block.samples[:, start - first : stop - first], source.rate), ArraySource(made, source.rate), ()
+    )
     return None if found is None else found.level_db
 
 

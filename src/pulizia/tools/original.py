@@ -78,7 +78,12 @@ def _between(raw: Source, at: NDArray[np.float64]) -> Samples:
     phase = np.rint((at - whole) * PHASES).astype(np.int64)
     places = whole - begin - TAPS // 2 + 1
     taps = _table()[phase]
-    return np.stack([np.einsum("nt,nt->n", np.lib.stride_tricks.sliding_window_view(channel, TAPS)[places], taps) for channel in block])
+    return np.stack(
+        [
+            np.einsum("nt,nt->n", np.lib.stride_tricks.sliding_window_view(channel, TAPS)[places], taps)
+            for channel in block
+        ]
+    )
 
 
 @cache
@@ -114,14 +119,21 @@ def caption(settings: OriginalSettings) -> str:
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: OriginalSettings, raw: Source | None, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: OriginalSettings,
+    raw: Source | None,
+    progress: Progress,
 ) -> Survey:
     """Whether the raw recording is there, and where it is read."""
     del source, after, progress
     if raw is None:
         return Survey(NOT_HERE)
     start = settings.offset_s + (spans[0].start / raw.rate if spans else 0.0)
-    return Survey(f"Read from {format_number(start, 2)} s of the raw recording on, at {format_number(settings.gain_db, 1, plus=True)} dB.")
+    return Survey(
+        f"Read from {format_number(start, 2)} s of the raw recording on, at {format_number(settings.gain_db, 1, plus=True)} dB."
+    )
 
 
 TOOL = Tool(

@@ -201,7 +201,12 @@ def caption(settings: OverloadSettings) -> str:
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: OverloadSettings, levels: CutLevels, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: OverloadSettings,
+    levels: CutLevels,
+    progress: Progress,
 ) -> Survey:
     """Where tops were cut, their share, and how high the rebuilt ones reach."""
     if not levels.above.any() and not levels.below.any():
@@ -245,11 +250,15 @@ def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, p
     for begin in range(0, source.frames, step):
         end = min(begin + step, source.frames)
         block = Block(read_padded(source, begin - reach.before, end + reach.after), begin - reach.before, source.rate)
-        highest = max(highest, float(np.abs(process(block, plain, levels)[:, reach.before : reach.before + end - begin]).max()))
+        highest = max(
+            highest, float(np.abs(process(block, plain, levels)[:, reach.before : reach.before + end - begin]).max())
+        )
         progress(0.3 + 0.7 * end / source.frames)
     room = min(0.0, -0.3 - gain_to_db(highest)) if highest > 0.97 else 0.0
     room = float(np.clip(np.floor(room * 10.0) / 10.0, -24.0, 0.0))
-    return Suggestion({"room_db": room}, f"The rebuilt tops reach {format_number(gain_to_db(highest), 1, plus=True)} dBFS.")
+    return Suggestion(
+        {"room_db": room}, f"The rebuilt tops reach {format_number(gain_to_db(highest), 1, plus=True)} dBFS."
+    )
 
 
 def picture(passage: Samples | None, rate: int, settings: OverloadSettings, levels: CutLevels | None) -> Picture:

@@ -62,13 +62,19 @@ class PlosivesSettings(Settings):
 
 def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) -> list[Stretch]:
     """Bursts in frames of the recording."""
-    powers, first = band_frames(samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ), step_ms=STEP_MS, window_ms=WINDOW_MS)
+    powers, first = band_frames(
+        samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ), step_ms=STEP_MS, window_ms=WINDOW_MS
+    )
     if powers.shape[1] < 8:
         return []
     low, rest = powers_to_db(powers[0]), powers_to_db(powers[1])
     usual = _usual(low, first)
     rise = 12.0 - settings.sensitivity_db
-    over = (low > usual + rise) & (low > rest - 0.5 * settings.sensitivity_db) & (low > QUIETEST_DBFS - settings.sensitivity_db)
+    over = (
+        (low > usual + rise)
+        & (low > rest - 0.5 * settings.sensitivity_db)
+        & (low > QUIETEST_DBFS - settings.sensitivity_db)
+    )
     step = step_frames(rate, STEP_MS)
     found = []
     for a, b in merged(runs(over), 3):
@@ -91,7 +97,11 @@ def _usual(low: NDArray[np.float64], first: int) -> NDArray[np.float64]:
 
 def process(block: Block, settings: PlosivesSettings, _analysis: None) -> Samples:
     """Lower the bursts of a block."""
-    found = [s for s in find(block.samples, block.start, settings, block.rate) if not overlaps_any(s, settings.left_s, block.rate)]
+    found = [
+        s
+        for s in find(block.samples, block.start, settings, block.rate)
+        if not overlaps_any(s, settings.left_s, block.rate)
+    ]
     if not found or settings.reduction_db == 0.0:
         return block.samples
     out = block.samples.copy()
@@ -105,7 +115,9 @@ def process(block: Block, settings: PlosivesSettings, _analysis: None) -> Sample
     return out
 
 
-def _thump(samples: NDArray[np.float32], a: int, b: int, start: int, settings: PlosivesSettings, rate: int) -> NDArray[np.float32]:
+def _thump(
+    samples: NDArray[np.float32], a: int, b: int, start: int, settings: PlosivesSettings, rate: int
+) -> NDArray[np.float32]:
     """What of the lows in [a, b) exceeds what the voice usually has there, frequency by frequency."""
     size = int(2 ** np.ceil(np.log2(rate * WINDOW_MS / 1000.0)))
     hop = size // 4

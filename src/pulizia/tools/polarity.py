@@ -62,7 +62,7 @@ def analyse(source: Source, spans: Sequence[Span], settings: PolaritySettings, p
                 mean += block.sum(axis=1, dtype=np.float64)
                 count += block.shape[1]
                 progress(0.5 * count / total)
-    degrees, won = (best_turn(source, spans, progress) if settings.made_even else (settings.phase_degrees_count, 0.0))
+    degrees, won = best_turn(source, spans, progress) if settings.made_even else (settings.phase_degrees_count, 0.0)
     return Learned(mean / max(count, 1), degrees, won)
 
 
@@ -125,12 +125,23 @@ def caption(settings: PolaritySettings) -> str:
     """Short text on the strip."""
     parts = ["turned over"] if settings.invert != "none" else []
     parts += ["no offset"] if settings.offset != "none" else []
-    parts += ["evened out"] if settings.made_even else [f"{settings.phase_degrees_count:.0f}\u00b0"] if settings.phase_degrees_count else []
+    parts += (
+        ["evened out"]
+        if settings.made_even
+        else [f"{settings.phase_degrees_count:.0f}\u00b0"]
+        if settings.phase_degrees_count
+        else []
+    )
     return ", ".join(parts) or "as it is"
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: PolaritySettings, learned: Learned, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: PolaritySettings,
+    learned: Learned,
+    progress: Progress,
 ) -> Survey:
     """Swing to both sides and the headroom won."""
     del settings
@@ -161,7 +172,9 @@ def suggest(source: Source, spans: Sequence[Span], _settings: PolaritySettings, 
     degrees, won = best_turn(source, spans, progress)
     if won < 0.3:
         return Suggestion({}, "Turning the phase would win no headroom: the voice swings evenly.")
-    return Suggestion({"phase_degrees_count": degrees}, f"A turn by {degrees:.0f}\u00b0 lowers the peaks by {format_number(won)} dB.")
+    return Suggestion(
+        {"phase_degrees_count": degrees}, f"A turn by {degrees:.0f}\u00b0 lowers the peaks by {format_number(won)} dB."
+    )
 
 
 TOOL = Tool(

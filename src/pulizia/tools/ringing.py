@@ -94,14 +94,19 @@ class Resonance:
         return 2.2 * self.q / self.hz
 
 
-def relative_levels(source: Source, start: int, stop: int, progress: Progress) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def relative_levels(
+    source: Source, start: int, stop: int, progress: Progress
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Frequencies of a fine grid, and the mean level there relative to the surroundings, in dB."""
     rate = source.rate
     size = int(2 ** round(math.log2(LOOK_S * rate)))
     while size > stop - start and size > 512:
         size //= 2
     high = min(HIGHEST_HZ, 0.42 * rate)
-    grid = LOWEST_HZ * 2.0 ** (np.arange(-GRID_PER_OCTAVE // 2, math.log2(high / LOWEST_HZ) * GRID_PER_OCTAVE + GRID_PER_OCTAVE // 2) / GRID_PER_OCTAVE)
+    grid = LOWEST_HZ * 2.0 ** (
+        np.arange(-GRID_PER_OCTAVE // 2, math.log2(high / LOWEST_HZ) * GRID_PER_OCTAVE + GRID_PER_OCTAVE // 2)
+        / GRID_PER_OCTAVE
+    )
     window = hann_window(size)
     count = max(1, 2 * (stop - start) // size - 1)
     chosen = np.unique(np.linspace(0, count - 1, min(count, MOST_LOOKS)).astype(int))
@@ -109,7 +114,9 @@ def relative_levels(source: Source, start: int, stop: int, progress: Progress) -
     levels = []
     for a in range(0, len(chosen), 64):
         part = chosen[a : a + 64]
-        blocks = np.stack([read_padded(source, start + int(k) * size // 2, start + int(k) * size // 2 + size) for k in part])
+        blocks = np.stack(
+            [read_padded(source, start + int(k) * size // 2, start + int(k) * size // 2 + size) for k in part]
+        )
         spectrum = rfft(blocks * window)
         power = (spectrum.real**2 + spectrum.imag**2).sum(axis=1)
         levels.append(power @ matrix)
@@ -121,7 +128,10 @@ def relative_levels(source: Source, start: int, stop: int, progress: Progress) -
         return grid, np.zeros(len(grid))
     # every window counts alike, whatever its level: a resonance is there in all of them
     share = power[heard] / loud[heard, None]
-    level = powers_to_db(share.mean(axis=0)) * 0.5 + powers_to_db(np.exp(np.log(np.maximum(share, 1e-16)).mean(axis=0))) * 0.5
+    level = (
+        powers_to_db(share.mean(axis=0)) * 0.5
+        + powers_to_db(np.exp(np.log(np.maximum(share, 1e-16)).mean(axis=0))) * 0.5
+    )
     reach = round(SURROUND_OCTAVES * GRID_PER_OCTAVE)
     padded = np.pad(level, reach, mode="reflect", reflect_type="odd")
     view = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)
@@ -147,7 +157,9 @@ def _grid_matrix(grid: NDArray[np.float64], size: int, rate: int) -> NDArray[np.
     return matrix
 
 
-def analyse(source: Source, spans: Sequence[Span], settings: RingingSettings, progress: Progress) -> tuple[Resonance, ...]:
+def analyse(
+    source: Source, spans: Sequence[Span], settings: RingingSettings, progress: Progress
+) -> tuple[Resonance, ...]:
     """Find resonances, the strongest first."""
     start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
     if stop - start < source.rate // 4:
@@ -268,7 +280,12 @@ def caption(settings: RingingSettings) -> str:
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: RingingSettings, found: tuple[Resonance, ...], progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: RingingSettings,
+    found: tuple[Resonance, ...],
+    progress: Progress,
 ) -> Survey:
     """The resonances found, and what is done to them."""
     del source, after, spans, progress
@@ -280,7 +297,9 @@ def survey(
         done = format_number(treated[n][1]) if n < len(treated) else "left"
         rows.append((f"{r.hz:.0f} Hz", format_number(r.excess_db, 1, plus=True), f"{1000 * r.ring_s:.0f} ms", done))
     head = ("resonance", "stands out", "rings", "cut")
-    return Survey(f"{len(found)} resonances found, {min(len(found), len(treated))} treated.", table=Table(head, tuple(rows)))
+    return Survey(
+        f"{len(found)} resonances found, {min(len(found), len(treated))} treated.", table=Table(head, tuple(rows))
+    )
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: RingingSettings, progress: Progress) -> Suggestion:

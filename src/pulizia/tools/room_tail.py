@@ -83,7 +83,9 @@ class Room:
 
     source: Source
     decays: Decays
-    pieces: dict[int, NDArray[np.complex64]] = field(default_factory=dict)  # the newest last; the same whoever fits them
+    pieces: dict[int, NDArray[np.complex64]] = field(
+        default_factory=dict
+    )  # the newest last; the same whoever fits them
 
 
 def analyse(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, progress: Progress) -> Room:
@@ -184,7 +186,12 @@ def _predicted(spectra: NDArray[np.complex64], room: Room, first: int, size: int
 
 
 def _late_gain(
-    spectra: NDArray[np.complex64], dry: NDArray[np.complex64], settings: RoomTailSettings, room: Room, bin_hz: float, hop_s: float
+    spectra: NDArray[np.complex64],
+    dry: NDArray[np.complex64],
+    settings: RoomTailSettings,
+    room: Room,
+    bin_hz: float,
+    hop_s: float,
 ) -> NDArray[np.float32]:
     """(frames, bins) gain against what still rings, one for all channels."""
     from scipy.signal import lfilter
@@ -206,7 +213,9 @@ def _late_gain(
     floor = 1e-12 * float(heard.max()) + 1e-20
     gamma = np.minimum(left / np.maximum(late, floor), 1e6).astype(np.float32)
     lowest = np.float32(db_to_gain(-settings.reduction_db * settings.amount))
-    gain = noise_gain(gamma, alpha=ALPHA, xi_min=10.0 ** (-18.0 / 10.0), lowest=min(float(lowest), 0.9999), bin_hz=bin_hz)
+    gain = noise_gain(
+        gamma, alpha=ALPHA, xi_min=10.0 ** (-18.0 / 10.0), lowest=min(float(lowest), 0.9999), bin_hz=bin_hz
+    )
     return gain * _kept_level(heard * direct, left * gain**2 * direct, hop_s)
 
 
@@ -243,7 +252,11 @@ def survey(
     for hz, before, now in zip(room.decays.centres_hz, room.decays.t60_s, left.t60_s, strict=True):
         rows.append((f"{hz:g} Hz", f"{format_number(before, 2)} s", f"{format_number(now, 2)} s"))
     middle = room.decays.middle_s
-    words = f"The room rings for {format_number(middle, 2)} s (T60)." if middle is not None else "Too few words die away freely to tell the tail; set it by hand."
+    words = (
+        f"The room rings for {format_number(middle, 2)} s (T60)."
+        if middle is not None
+        else "Too few words die away freely to tell the tail; set it by hand."
+    )
     return Survey(words, table=Table(("band", "before", "after"), tuple(rows)))
 
 
@@ -254,7 +267,9 @@ def suggest(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, 
     if middle is None:
         return Suggestion({}, "Too few words die away freely to tell the tail.")
     if middle < 0.3:
-        return Suggestion({"amount": 0.4, "reduction_db": 6.0}, f"T60 is {format_number(middle, 2)} s: a dry room, little is needed.")
+        return Suggestion(
+            {"amount": 0.4, "reduction_db": 6.0}, f"T60 is {format_number(middle, 2)} s: a dry room, little is needed."
+        )
     amount = float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))
     return Suggestion({"amount": amount, "reduction_db": 12.0}, f"T60 is {format_number(middle, 2)} s.")
 

@@ -78,7 +78,9 @@ def analyse(source: Source, spans: Sequence[Span], settings: RoomToneSettings, p
         power += float(np.sum(block.astype(np.float64) ** 2))
         frames += block.size
         if block.shape[1] < SIZE:
-            block = np.pad(block, ((0, 0), (0, SIZE - block.shape[1])), mode="reflect" if block.shape[1] > SIZE // 2 else "wrap")
+            block = np.pad(
+                block, ((0, 0), (0, SIZE - block.shape[1])), mode="reflect" if block.shape[1] > SIZE // 2 else "wrap"
+            )
         for start in range(0, block.shape[1] - SIZE + 1, SIZE // 4):
             spectrum = rfft(block[:, start : start + SIZE] * window)
             cross += spectrum[:, None] * np.conj(spectrum[None])
@@ -116,7 +118,12 @@ def tone(room: Room, start: int, stop: int) -> Samples:
     """The room's sound for frames of the recording, the same however it is asked for."""
     channels = len(room.shape)
     first, last = start // SIZE - 1, stop // SIZE + 1
-    noise = np.stack([np.random.default_rng((0x700E, index + 16)).standard_normal((channels, SIZE), dtype=np.float32) for index in range(first, last + 1)])
+    noise = np.stack(
+        [
+            np.random.default_rng((0x700E, index + 16)).standard_normal((channels, SIZE), dtype=np.float32)
+            for index in range(first, last + 1)
+        ]
+    )
     # each seed is shaped by a filter of its own length and added with its neighbour's tail (overlap-add)
     size = 2 * SIZE
     taps = np.roll(irfft(room.shape, SIZE), SIZE // 2, axis=-1) * hann_window(SIZE)
@@ -178,7 +185,10 @@ def survey(
     """The level of the room."""
     del source, after, spans, progress
     level = power_to_db(room.power) + settings.level_db
-    return Survey(f"The room lies at {format_number(level)} dBFS.", table=Table(("", ""), (("level", f"{format_number(level)} dBFS"),)))
+    return Survey(
+        f"The room lies at {format_number(level)} dBFS.",
+        table=Table(("", ""), (("level", f"{format_number(level)} dBFS"),)),
+    )
 
 
 def picture(passage: Samples | None, rate: int, settings: RoomToneSettings, room: Room) -> Picture:
@@ -200,7 +210,11 @@ TOOL = Tool(
     caption=caption,
     margin=margin,
     analyse=analyse,
-    analysis_places=lambda settings, rate: None if not settings.profile_spans_s else tuple(Span(round(a * rate), round(b * rate)) for a, b in settings.profile_spans_s),
+    analysis_places=lambda settings, rate: (
+        None
+        if not settings.profile_spans_s
+        else tuple(Span(round(a * rate), round(b * rate)) for a, b in settings.profile_spans_s)
+    ),
     analysis_fields=("profile_spans_s",),
     survey=survey,
     picture=picture,

@@ -68,7 +68,9 @@ class SibilanceSettings(Settings):
         help="Relative to this speaker's usual S: at -6 all are lowered in full, at 0 only those harder than usual.",
     )  # fmt: skip
     width: str = choice(
-        "band", options={"band": "the S band", "shape": "where S stands highest", "wide": "everything above"}, label="Acts on",
+        "band",
+        options={"band": "the S band", "shape": "where S stands highest", "wide": "everything above"},
+        label="Acts on",
         help="The band of this speaker's S; most where it stands highest, which lisps least; or all treble from its lower edge.",
     )
     low_hz: float = number(
@@ -114,7 +116,9 @@ def analyse(source: Source, spans: Sequence[Span], settings: SibilanceSettings, 
     for begin in range(start, stop, PIECE_S * rate):
         end = min(begin + PIECE_S * rate, stop)
         block = read_padded(source, begin - size, end + size)
-        powers, first = band_frames(block, begin - size, rate, _bands(rate, USUAL_BAND_HZ), step_ms=STEP_MS, window_ms=WINDOW_MS)
+        powers, first = band_frames(
+            block, begin - size, rate, _bands(rate, USUAL_BAND_HZ), step_ms=STEP_MS, window_ms=WINDOW_MS
+        )
         inside = _is_s(powers)
         at = (first + np.flatnonzero(inside)) * step - size // 2 - (begin - size)
         at = at[(at >= 0) & (at + size <= block.shape[1])][::3]
@@ -178,9 +182,13 @@ def band_of(settings: SibilanceSettings, speaker: Speaker) -> tuple[float, float
     return low, max(high, low * 1.1)
 
 
-def lowered_db(samples: Samples, start: int, settings: SibilanceSettings, speaker: Speaker, rate: int) -> tuple[NDArray[np.float64], int]:
+def lowered_db(
+    samples: Samples, start: int, settings: SibilanceSettings, speaker: Speaker, rate: int
+) -> tuple[NDArray[np.float64], int]:
     """How far each step is lowered, in dB (0 outside S sounds), and the first step."""
-    powers, first = band_frames(samples, start, rate, _bands(rate, speaker.band_hz), step_ms=STEP_MS, window_ms=WINDOW_MS)
+    powers, first = band_frames(
+        samples, start, rate, _bands(rate, speaker.band_hz), step_ms=STEP_MS, window_ms=WINDOW_MS
+    )
     if not powers.shape[1]:
         return np.zeros(0), first
     inside = _is_s(powers)
@@ -254,7 +262,12 @@ def caption(settings: SibilanceSettings) -> str:
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: SibilanceSettings, speaker: Speaker, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: SibilanceSettings,
+    speaker: Speaker,
+    progress: Progress,
 ) -> Survey:
     """Each S with how far it is lowered."""
     del after
@@ -264,7 +277,9 @@ def survey(
     for begin in range(0, source.frames, PIECE_S * rate):
         end = min(begin + PIECE_S * rate, source.frames)
         block = read_padded(source, begin - reach.before, end + reach.after)
-        powers, first = band_frames(block, begin - reach.before, rate, _bands(rate, speaker.band_hz), step_ms=STEP_MS, window_ms=WINDOW_MS)
+        powers, first = band_frames(
+            block, begin - reach.before, rate, _bands(rate, speaker.band_hz), step_ms=STEP_MS, window_ms=WINDOW_MS
+        )
         amount, _ = lowered_db(block, begin - reach.before, settings, speaker, rate)
         for a, b in runs(_is_s(powers)):
             start, stop = (first + a) * step, (first + b) * step
@@ -277,7 +292,12 @@ def survey(
     treated = [m for m in marks if m.value > 0.05]
     mean = sum(m.value for m in treated) / max(1, len(treated))
     shown = f"{low:.0f} to {min(high, rate / 2):.0f} Hz"
-    rows = (("S sounds", str(len(marks))), ("lowered", str(len(treated))), ("on the mean", f"{format_number(-mean)} dB"), ("band", shown))
+    rows = (
+        ("S sounds", str(len(marks))),
+        ("lowered", str(len(treated))),
+        ("on the mean", f"{format_number(-mean)} dB"),
+        ("band", shown),
+    )
     words = f"{len(treated)} of {len(marks)} S sounds are lowered." if marks else "No S sound was found."
     return Survey(words, tuple(marks), Table(("", ""), rows))
 
@@ -300,7 +320,11 @@ def picture(passage: Samples | None, rate: int, settings: SibilanceSettings, spe
     low, high = band_of(settings, speaker)
     inside = (speaker.hz >= low) & (speaker.hz <= high)
     band = np.where(inside, speaker.level_db, -160.0)
-    return Picture((Curve("passage", speaker.hz, speaker.level_db), Curve("lines", speaker.hz, band)), "dBFS", f"S at {low:.0f} Hz and above")
+    return Picture(
+        (Curve("passage", speaker.hz, speaker.level_db), Curve("lines", speaker.hz, band)),
+        "dBFS",
+        f"S at {low:.0f} Hz and above",
+    )
 
 
 TOOL = Tool(

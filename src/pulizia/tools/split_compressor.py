@@ -111,7 +111,12 @@ class SplitCompressorSettings(Settings):
     high_make_up_db: float = _make_up("Top make-up")
 
 
-BAND_FIELDS: dict[str, tuple[str, ...]] = {"1": ("",), "2": ("", "high_"), "3": ("", "mid_", "high_"), "4": ("", "low_mid_", "mid_", "high_")}
+BAND_FIELDS: dict[str, tuple[str, ...]] = {
+    "1": ("",),
+    "2": ("", "high_"),
+    "3": ("", "mid_", "high_"),
+    "4": ("", "low_mid_", "mid_", "high_"),
+}
 SPLIT_FIELDS: dict[str, tuple[str, ...]] = {
     "1": (), "2": ("split_hz",), "3": ("mid_split_hz", "split_hz"), "4": ("low_split_hz", "mid_split_hz", "split_hz"),
 }  # fmt: skip
@@ -133,7 +138,9 @@ def make_ups_of(settings: SplitCompressorSettings) -> tuple[float, ...]:
     return tuple(float(getattr(settings, f"{name}make_up_db")) for name in BAND_FIELDS[settings.bands])
 
 
-def reductions_db(part: Samples, threshold: float, settings: SplitCompressorSettings, start: int, rate: int) -> tuple[NDArray[np.float64], int]:
+def reductions_db(
+    part: Samples, threshold: float, settings: SplitCompressorSettings, start: int, rate: int
+) -> tuple[NDArray[np.float64], int]:
     """Gain of one band at each millisecond, 0 or below, and the first one."""
     level, first = step_levels(part, start, rate)
     wanted = static_gain_db(held(level, max(1, round(HOLD_MS))), threshold, settings.ratio_count, settings.knee_db)
@@ -184,7 +191,12 @@ def caption(settings: SplitCompressorSettings) -> str:
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: SplitCompressorSettings, _analysis: None, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: SplitCompressorSettings,
+    _analysis: None,
+    progress: Progress,
 ) -> Survey:
     """How far each band is turned down, over time and on the mean."""
     del after

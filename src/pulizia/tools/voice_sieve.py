@@ -204,7 +204,10 @@ def suggest(source: Source, spans: Sequence[Span], settings: SieveSettings, prog
     if snr is None:
         return Suggestion({}, "No speech stands out of the noise here; nothing was changed.")
     limit = float(np.clip(round(48.0 - snr), 6.0, 30.0))
-    return Suggestion({"amount": 1.0, "limit_db": limit}, f"Speech stands {format_number(snr, 0)} dB over the noise: at most {limit:.0f} dB are taken.")
+    return Suggestion(
+        {"amount": 1.0, "limit_db": limit},
+        f"Speech stands {format_number(snr, 0)} dB over the noise: at most {limit:.0f} dB are taken.",
+    )
 
 
 TOOL = Tool(

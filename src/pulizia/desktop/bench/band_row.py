@@ -55,11 +55,17 @@ class BandRow(QWidget):
             return
         kind, hz, gain, width = band
         self.kind.setCurrentIndex(self.kind.findData(kind))
-        for name, value, decimals in (("Hz", hz, 1 if hz < 1000 else 0), ("dB", gain, 1), ("Q", width, 2 if width < 6 else 0)):
+        for name, value, decimals in (
+            ("Hz", hz, 1 if hz < 1000 else 0),
+            ("dB", gain, 1),
+            ("Q", width, 2 if width < 6 else 0),
+        ):
             if not self.fields[name].hasFocus():
                 self.fields[name].setText(format_number(value, decimals))
         self.fields["dB"].setEnabled(kind in ("bell", "low shelf", "high shelf"))
-        self.fields["Q"].setToolTip(translated("Slope in dB per octave" if "pass" in kind else "Width: Q, higher is narrower"))
+        self.fields["Q"].setToolTip(
+            translated("Slope in dB per octave" if "pass" in kind else "Width: Q, higher is narrower")
+        )
 
     def _typed(self) -> None:
         if self._band is None:
@@ -67,7 +73,9 @@ class BandRow(QWidget):
         _, hz, gain, width = self._band
         kind = str(self.kind.currentData())
         try:
-            hz, gain, width = (float(self.fields[n].text().replace("\u2212", "-").replace(",", ".")) for n in ("Hz", "dB", "Q"))
+            hz, gain, width = (
+                float(self.fields[n].text().replace("\u2212", "-").replace(",", ".")) for n in ("Hz", "dB", "Q")
+            )
         except ValueError:
             self.show_band(self._band)
             return

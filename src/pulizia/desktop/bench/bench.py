@@ -45,9 +45,7 @@ SCROLL_STEPS = 10_000
 class Column(QWidget):
     """A side column with a hairline towards the middle."""
 
-    def __init__(
-        self, inner: QWidget, width: int, *, line_at_left: bool, below: QWidget | None = None
-    ) -> None:
+    def __init__(self, inner: QWidget, width: int, *, line_at_left: bool, below: QWidget | None = None) -> None:
         super().__init__()
         self._line_at_left = line_at_left
         self.setFixedWidth(width)
@@ -178,7 +176,13 @@ class Bench(QWidget):
         row = QHBoxLayout()
         row.addStretch(1)
         row.addWidget(button("Open recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)"))
-        row.addWidget(button("Open the demo", self.demo_asked.emit, tip="Four recordings of an invented clock museum, with something wrong in each"))
+        row.addWidget(
+            button(
+                "Open the demo",
+                self.demo_asked.emit,
+                tip="Four recordings of an invented clock museum, with something wrong in each",
+            )
+        )
         row.addStretch(1)
         column.addLayout(row)
         self.recent = RecentFiles()

@@ -21,7 +21,9 @@ STEP_PX, MOST_DRAWN = 3, 300
 
 def place_in(plot: QRectF, axis: TimeAxis, row_of_hz: Callable[[float], float]) -> Place:
     """Where a moment and a frequency lie in the view."""
-    return lambda seconds, hz: QPointF(plot.left() + axis.x_at(seconds * axis.rate), min(max(row_of_hz(max(hz, 1.0)), -4.0), plot.bottom() + 4.0))
+    return lambda seconds, hz: QPointF(
+        plot.left() + axis.x_at(seconds * axis.rate), min(max(row_of_hz(max(hz, 1.0)), -4.0), plot.bottom() + 4.0)
+    )
 
 
 def draw_blots(painter: QPainter, studio: Studio, axis: TimeAxis, place: Place) -> None:
@@ -39,7 +41,12 @@ def draw_blots(painter: QPainter, studio: Studio, axis: TimeAxis, place: Place) 
             start, stop = bounds_s(area)
             if stop >= first and start <= last:
                 treated = not overlaps_any((round(start * axis.rate), round(stop * axis.rate)), left, axis.rate)
-                _draw(painter, [place(t, hz) for t, hz in outline(area)], chosen=step.id == studio.step_id, treated=treated)
+                _draw(
+                    painter,
+                    [place(t, hz) for t, hz in outline(area)],
+                    chosen=step.id == studio.step_id,
+                    treated=treated,
+                )
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
@@ -88,7 +95,14 @@ def _draw(painter: QPainter, points: list[QPointF], *, chosen: bool, treated: bo
     box = path.boundingRect()
     if box.width() < SMALLEST_PX or box.height() < SMALLEST_PX:
         path = QPainterPath()
-        path.addRect(QRectF(box.center().x() - 2, box.center().y() - 2, max(SMALLEST_PX, box.width()), max(SMALLEST_PX, box.height())))
+        path.addRect(
+            QRectF(
+                box.center().x() - 2,
+                box.center().y() - 2,
+                max(SMALLEST_PX, box.width()),
+                max(SMALLEST_PX, box.height()),
+            )
+        )
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(colour("panel", 0.8), 3.5))
     painter.drawPath(path)

@@ -55,7 +55,11 @@ class EqualiserPicture(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(translated("Picture of the equaliser"))
-        self.setToolTip(translated("Drag a dot; the wheel over it sets its width. Double-click adds or removes a bell.\nHold Q and move the mouse: a narrow boost follows it; let go and it becomes a moderate cut."))
+        self.setToolTip(
+            translated(
+                "Drag a dot; the wheel over it sets its width. Double-click adds or removes a bell.\nHold Q and move the mouse: a narrow boost follows it; let go and it becomes a moderate cut."
+            )
+        )
         theme_notice().changed.connect(self.update)
 
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
@@ -168,7 +172,9 @@ class EqualiserPicture(QWidget):
             if under >= 0:
                 _, at, gain, _ = self.bands[under]
                 made: Band = (kind, at, gain, width)
-                menu.addAction(translated(f"Make it a {kind}")).triggered.connect(lambda _on=False, b=made: self._exchange(under, b))
+                menu.addAction(translated(f"Make it a {kind}")).triggered.connect(
+                    lambda _on=False, b=made: self._exchange(under, b)
+                )
             else:
                 made = (kind, hz, 0.0 if "pass" in kind or kind == "notch" else round(self.db_of(place.y()), 1), width)
                 menu.addAction(translated(f"New {kind}")).triggered.connect(lambda _on=False, b=made: self._add(b))
@@ -259,7 +265,11 @@ class EqualiserPicture(QWidget):
         if not self.bands:
             painter.setPen(colour("soft"))
             text = self._message or "Double-click adds a bell,\na right click other kinds"
-            painter.drawText(plot.adjusted(8, 0, -8, -6), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter, translated(text))
+            painter.drawText(
+                plot.adjusted(8, 0, -8, -6),
+                Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter,
+                translated(text),
+            )
 
     def _paint_grid(self, painter: QPainter, plot: QRectF) -> None:
         for db in (-12, -6, 0, 6, 12):
@@ -267,7 +277,11 @@ class EqualiserPicture(QWidget):
             painter.setPen(QPen(colour("strong" if db == 0 else "line"), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(colour("soft"))
-            painter.drawText(QRectF(plot.right() + 3, y - 8, GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0, plus=True))
+            painter.drawText(
+                QRectF(plot.right() + 3, y - 8, GUTTER_RIGHT, 16),
+                Qt.AlignmentFlag.AlignVCenter,
+                format_number(db, 0, plus=True),
+            )
         for hz, text in TICKS:
             x = int(self.x_of(hz)) + 0.5
             painter.setPen(QPen(colour("line"), 1))
@@ -280,12 +294,18 @@ class EqualiserPicture(QWidget):
         hz = np.geomspace(LOW_HZ, HIGH_HZ, int(plot.width() / 2))
         level = np.interp(hz, curve.hz, curve.level_db)
         top = float(level.max()) + 6
-        points = [QPointF(self.x_of(f), plot.height() * (top - db) / 90.0) for f, db in zip(hz.tolist(), level.tolist(), strict=True)]
+        points = [
+            QPointF(self.x_of(f), plot.height() * (top - db) / 90.0)
+            for f, db in zip(hz.tolist(), level.tolist(), strict=True)
+        ]
         painter.setPen(QPen(colour(token, 0.6), 1))
         painter.drawPolyline(QPolygonF(points))
 
     def _paint_response(self, painter: QPainter, curve: Curve) -> None:
-        points = [QPointF(self.x_of(f), self.y_of(db)) for f, db in zip(curve.hz.tolist(), np.clip(curve.level_db, -40, 40).tolist(), strict=True)]
+        points = [
+            QPointF(self.x_of(f), self.y_of(db))
+            for f, db in zip(curve.hz.tolist(), np.clip(curve.level_db, -40, 40).tolist(), strict=True)
+        ]
         painter.setPen(QPen(colour("verd"), 1))
         line = QPolygonF(points)
         painter.drawPolyline(line)
@@ -300,4 +320,6 @@ class EqualiserPicture(QWidget):
         painter.setPen(colour("on_verd" if chosen else "ink"))
         if letters:
             painter.setPen(colour("ink"))
-            painter.drawText(QRectF(place.x() - 14, place.y() - 21, 28, 14), Qt.AlignmentFlag.AlignCenter, translated(letters))
+            painter.drawText(
+                QRectF(place.x() - 14, place.y() - 21, 28, 14), Qt.AlignmentFlag.AlignCenter, translated(letters)
+            )

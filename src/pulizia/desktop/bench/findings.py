@@ -35,8 +35,10 @@ class HarmGauge(QWidget):
         if harm is not None:
             low, middle, high = (format_number(v, 0) for v in harm.regions_db)
             self.setToolTip(
-                translated("What was taken from the voice, relative to the voice.\n"
-                f"Low {low}, middle {middle}, high {high} dB; {format_number(harm.touched_percent)} % of its cells lost more than 3 dB.")
+                translated(
+                    "What was taken from the voice, relative to the voice.\n"
+                    f"Low {low}, middle {middle}, high {high} dB; {format_number(harm.touched_percent)} % of its cells lost more than 3 dB."
+                )
             )
             self.setAccessibleDescription(f"{harm.words}, {format_number(harm.level_db)} dB")
         self.update()
@@ -49,13 +51,23 @@ class HarmGauge(QWidget):
         painter.fillRect(QRectF(0, 22, self.width(), 5), colour("line"))
         if self.harm is None:
             painter.setPen(colour("soft"))
-            painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "\u2013")
+            painter.drawText(
+                QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "\u2013"
+            )
             return
         share = min(max((self.harm.level_db + 40.0) / 35.0, 0.0), 1.0)
         token = "verd" if self.harm.level_db < -19 else "ochre" if self.harm.level_db < -13 else "madder"
         painter.fillRect(QRectF(0, 22, self.width() * share, 5), colour(token))
-        figure = "none" if self.harm.level_db <= LOWEST_DB else f"{self.harm.words}, {format_number(self.harm.level_db, 0)} dB"
-        painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(figure))
+        figure = (
+            "none"
+            if self.harm.level_db <= LOWEST_DB
+            else f"{self.harm.words}, {format_number(self.harm.level_db, 0)} dB"
+        )
+        painter.drawText(
+            QRectF(0, 0, self.width(), 18),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            translated(figure),
+        )
 
 
 class Findings(QWidget):
@@ -78,7 +90,9 @@ class Findings(QWidget):
         row = QHBoxLayout(self._visit)
         row.setContentsMargins(0, 0, 0, 0)
         self.next_button = button("Go to next", lambda: self.go(1), tip="Go to the next moment and play it (Shift+N)")
-        self.leave_button = button("Leave it", self.toggle_here, tip="Leave the moment at the play head as it is, or treat it again (X)")
+        self.leave_button = button(
+            "Leave it", self.toggle_here, tip="Leave the moment at the play head as it is, or treat it again (X)"
+        )
         row.addWidget(self.next_button)
         row.addWidget(self.leave_button)
         row.addStretch(1)

@@ -23,7 +23,20 @@ NAMES = {
     "delay": "One side late", "level": "Uneven level", "silence": "Digital silence", "room": "Room tail",
     "dull": "Dull voice", "lopsided": "Lopsided voice",
 }  # fmt: skip
-ALL_KINDS = ("overload", "clicks", "plosives", "hum", "breaths", "noise", "ringing", "sibilance", "room", "dull", "level", "silence")
+ALL_KINDS = (
+    "overload",
+    "clicks",
+    "plosives",
+    "hum",
+    "breaths",
+    "noise",
+    "ringing",
+    "sibilance",
+    "room",
+    "dull",
+    "level",
+    "silence",
+)
 
 
 def name_of(kind: str) -> str:
@@ -106,9 +119,17 @@ class FindingRow(ArrowKeys):
         painter.drawText(box.adjusted(26, 5, -56, 0), Qt.AlignmentFlag.AlignTop, translated(name_of(self.entry.kind)))
         painter.setFont(font(12))
         painter.setPen(colour("soft"))
-        painter.drawText(box.adjusted(0, 6, -8, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, translated(self.state_words))
+        painter.drawText(
+            box.adjusted(0, 6, -8, 0),
+            Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight,
+            translated(self.state_words),
+        )
         painter.drawText(box.adjusted(26, 24, -8, 0), Qt.AlignmentFlag.AlignTop, translated(measure_text(self.entry)))
-        self._paint_places(painter, QRectF(box.right() - 8 - STRIP_WIDTH, 28, STRIP_WIDTH, 9), painter.fontMetrics().horizontalAdvance(measure_text(self.entry)))
+        self._paint_places(
+            painter,
+            QRectF(box.right() - 8 - STRIP_WIDTH, 28, STRIP_WIDTH, 9),
+            painter.fontMetrics().horizontalAdvance(measure_text(self.entry)),
+        )
 
     def _paint_dot(self, painter: QPainter, at: QPointF) -> None:
         severity = self.entry.now.severity
@@ -132,7 +153,10 @@ class FindingRow(ArrowKeys):
             return
         starts = np.array([m.start for m in finding.marks]) / self._frames * strip.width()
         for x in np.unique(starts.astype(int)).tolist():
-            painter.fillRect(QRectF(strip.left() + x, strip.top(), 1, strip.height()), colour("ink" if not self.entry.is_gone else "strong"))
+            painter.fillRect(
+                QRectF(strip.left() + x, strip.top(), 1, strip.height()),
+                colour("ink" if not self.entry.is_gone else "strong"),
+            )
 
 
 class FindingsList(QWidget):
@@ -152,7 +176,9 @@ class FindingsList(QWidget):
         head.setContentsMargins(8, 0, 0, 0)
         head.addWidget(label("Findings", bold=True))
         head.addStretch(1)
-        self.run_button = button("Inspect", self._run_or_stop, tip="Listen through the recording and list what is wrong (Ctrl+I)", quiet=True)
+        self.run_button = button(
+            "Inspect", self._run_or_stop, tip="Listen through the recording and list what is wrong (Ctrl+I)", quiet=True
+        )
         head.addWidget(self.run_button)
         column.addLayout(head)
         self.progress = QProgressBar()
@@ -168,7 +194,9 @@ class FindingsList(QWidget):
         self._rows.setSpacing(2)
         column.addWidget(self._body)
         column.addWidget(self.words)
-        self.all_button = button("Treat all", self.desk.treat_all, tip="Add a step for each trouble that a step can mend")
+        self.all_button = button(
+            "Treat all", self.desk.treat_all, tip="Add a step for each trouble that a step can mend"
+        )
         column.addWidget(self.all_button, alignment=Qt.AlignmentFlag.AlignLeft)
         self._settled = QTimer(self)
         self._settled.setSingleShot(True)
@@ -205,7 +233,12 @@ class FindingsList(QWidget):
         if shown != self._shown:
             self._shown = shown
             self._fill(entries, recording.frames)
-        self.all_button.setVisible(any(e.after is not None and e.after.tool_id and not e.left and desk.treating_step(e) is None for e in entries))
+        self.all_button.setVisible(
+            any(
+                e.after is not None and e.after.tool_id and not e.left and desk.treating_step(e) is None
+                for e in entries
+            )
+        )
 
     def _told(self, entries: list[Entry], *, busy: bool) -> str:
         desk = self.desk
@@ -262,11 +295,17 @@ class FindingsList(QWidget):
         row.setSpacing(0)
         finding: Finding = entry.now
         if finding.marks:
-            row.addWidget(button("Next", lambda: self.desk.visit(finding), tip="Go to the next place and play it", quiet=True))
+            row.addWidget(
+                button("Next", lambda: self.desk.visit(finding), tip="Go to the next place and play it", quiet=True)
+            )
         if finding.tool_id and entry.after is not None and self.desk.treating_step(entry) is None:
-            row.addWidget(button("Treat", lambda: self.desk.treat(finding), tip="Add the step with fitting settings", quiet=True))
+            row.addWidget(
+                button("Treat", lambda: self.desk.treat(finding), tip="Add the step with fitting settings", quiet=True)
+            )
         if not entry.is_gone:
-            words, tip = ("List again", "Count it as a trouble again") if entry.left else ("Leave", "Let it stay as it is")
+            words, tip = (
+                ("List again", "Count it as a trouble again") if entry.left else ("Leave", "Let it stay as it is")
+            )
             row.addWidget(button(words, lambda: self.desk.leave(entry.kind, leave=not entry.left), tip=tip, quiet=True))
         row.addStretch(1)
         column.addLayout(row)

@@ -85,7 +85,9 @@ class Cards(ArrowKeys):
             drawing = QPainter(layer)
             drawing.setRenderHint(QPainter.RenderHint.Antialiasing)
             for row, recording in enumerate(self.recordings):
-                self._paint_card(drawing, QRectF(0.5, row * CARD_HEIGHT + 0.5, self.width() - 1, CARD_HEIGHT - 1), recording)
+                self._paint_card(
+                    drawing, QRectF(0.5, row * CARD_HEIGHT + 0.5, self.width() - 1, CARD_HEIGHT - 1), recording
+                )
             drawing.end()
             self._layer = (key, layer)
         QPainter(self).drawPixmap(0, 0, self._layer[1])
@@ -122,14 +124,23 @@ class Cards(ArrowKeys):
         loudness = self.studio.measures("after", recording.id)
         figure = format_number(loudness.integrated_lufs if loudness else None)
         painter.drawText(second, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(figure))
-        painter.drawText(second.adjusted(0, 0, -48, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_time(recording.seconds))
+        painter.drawText(
+            second.adjusted(0, 0, -48, 0),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            format_time(recording.seconds),
+        )
         chain = self.studio.document.chain(recording.id)
         if chain is None:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(QPen(colour("verd" if chosen else "strong"), 1))
         left, middle = int(second.left()) + 0.5, second.center().y()
-        painter.drawLines([QLineF(left + n, middle - h, left + n, middle + h) for n, h in enumerate(self._heights(recording, chain.before))])
+        painter.drawLines(
+            [
+                QLineF(left + n, middle - h, left + n, middle + h)
+                for n, h in enumerate(self._heights(recording, chain.before))
+            ]
+        )
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     def _heights(self, recording: Recording, source: Source) -> list[float]:
@@ -167,7 +178,9 @@ class RecordingsList(QWidget):
         self.cards.chosen.connect(self.chosen)
         self.cards.menu.connect(self.menu)
         column.addWidget(self.cards)
-        self._add = button("Add recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)", quiet=True)
+        self._add = button(
+            "Add recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)", quiet=True
+        )
         column.addWidget(self._add, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addSpacing(8)
         self.findings = FindingsList(studio)
@@ -209,7 +222,9 @@ class RecordingsList(QWidget):
             lines.append(f"Sound of a picture file ({picture})")
         measures = self.studio.measures("before", recording.id)
         if measures is not None:
-            lines.append(f"True peak {format_number(measures.true_peak_dbtp)} dBTP, range {format_number(measures.loudness_range_lu)} LU as recorded")
+            lines.append(
+                f"True peak {format_number(measures.true_peak_dbtp)} dBTP, range {format_number(measures.loudness_range_lu)} LU as recorded"
+            )
         if media.source.cleaned:
             lines.append("Some samples were not numbers; they are read as silence.")
         return "\n".join(lines)

@@ -47,7 +47,9 @@ class RideCurve:
     def under(self, place: QPointF, plot: QRectF) -> Handle | None:
         """The handle at a place."""
         survey = self.survey()
-        near = [((self.place_of(h, plot) - place).manhattanLength(), h.frame, h) for h in (survey.handles if survey else ())]
+        near = [
+            ((self.place_of(h, plot) - place).manhattanLength(), h.frame, h) for h in (survey.handles if survey else ())
+        ]
         best = min(near, default=(99.0, 0, None))
         return best[2] if best[0] <= NEAR_PX + 4 else None
 
@@ -108,7 +110,9 @@ class RideCurve:
         thin = max(1, (last - first) // (2 * int(plot.width())))
         at = np.arange(first, last, thin)
         x = GUTTER + (at * curve.step - self.axis.left) / self.axis.frames_per_pixel
-        points = QPolygonF([QPointF(a, self.y_of(b, plot)) for a, b in zip(x.tolist(), curve.level_db[at].tolist(), strict=True)])
+        points = QPolygonF(
+            [QPointF(a, self.y_of(b, plot)) for a, b in zip(x.tolist(), curve.level_db[at].tolist(), strict=True)]
+        )
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for token, width in (("panel", 4.0), ("verd", 1.6)):
             painter.setPen(QPen(colour(token, 0.8 if token == "panel" else 1.0), width))

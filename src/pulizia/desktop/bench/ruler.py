@@ -139,7 +139,9 @@ class Ruler(Lane):
             box = QRectF(x - 40, plot.top(), 80, plot.height() - 5)
             if box.left() < plot.left() - 12:
                 box.moveLeft(plot.left() - 2)
-                painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, format_time(tick, decimals))
+                painter.drawText(
+                    box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, format_time(tick, decimals)
+                )
             elif box.right() > plot.right() + 30:
                 continue
             else:

@@ -54,7 +54,9 @@ class SurveyTicks:
 def _hanging(painter: QPainter, curve: LaneCurve, axis: TimeAxis, box: QRectF, ink: QColor, from_x: float) -> None:
     """Gain reduction, hanging from the upper edge: 12 dB reach the lower one."""
     columns = np.arange(int(max(box.left(), from_x)), int(box.right()))
-    frames = axis.left + (np.arange(len(columns) + 1) + (columns[0] - GUTTER if len(columns) else 0)) * axis.frames_per_pixel
+    frames = (
+        axis.left + (np.arange(len(columns) + 1) + (columns[0] - GUTTER if len(columns) else 0)) * axis.frames_per_pixel
+    )
     places = np.clip((frames / curve.step).astype(np.int64), 0, len(curve.level_db))
     for x, a, b in zip(columns.tolist(), places[:-1].tolist(), places[1:].tolist(), strict=True):
         part = curve.level_db[a : max(b, a + 1)]

@@ -282,7 +282,11 @@ class ScoreView(Lane):
             painter.setFont(font(11, bold=chosen))
             painter.setPen(colour("ink" if chosen else "soft"))
             y = TOP + row * self._pitch
-            painter.drawText(QRectF(0, y, GUTTER - 9, self._pitch), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, str(row + 1))
+            painter.drawText(
+                QRectF(0, y, GUTTER - 9, self._pitch),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                str(row + 1),
+            )
         if len(self.steps) > 1:
             painter.setPen(QPen(colour("strong"), 1.2))
             bottom = TOP + len(self.steps) * self._pitch - 6.0
@@ -359,7 +363,11 @@ class ScoreView(Lane):
             self.setCursor(shapes.get(grip[1] if grip else "", Qt.CursorShape.ArrowCursor))
             if grip is not None:
                 step = self.steps[grip[0]]
-                self.setToolTip(translated(f"{step.tool.title}: {self.detail_of(step)}\nDot switches it, ends can be dragged, up and down changes the order"))
+                self.setToolTip(
+                    translated(
+                        f"{step.tool.title}: {self.detail_of(step)}\nDot switches it, ends can be dragged, up and down changes the order"
+                    )
+                )
             return
         held, recording = self._held, self.studio.recording
         if recording is None:

@@ -100,7 +100,9 @@ class Sheet(QWidget):
         found = self.studio.surveys.of(stage) if stage is not None else None
         curves = found.survey.curves if found and found.survey else ()
         at = [(c, frame // max(1, c.step)) for c in curves]
-        self._picture.show_reductions(tuple(round(float(c.level_db[n]), 1) if n < len(c.level_db) else 0.0 for c, n in at))
+        self._picture.show_reductions(
+            tuple(round(float(c.level_db[n]), 1) if n < len(c.level_db) else 0.0 for c, n in at)
+        )
 
     def _show_survey(self) -> None:
         if self.findings is not None:
@@ -185,7 +187,9 @@ class Sheet(QWidget):
         if step.tool.suggest is not None:
             foot.addWidget(button("Suggest", self.studio.surveys.suggest, tip="Find settings that fit this sound (U)"))
         if any(isinstance(d, Places) and d.learned for d in fields.values()):
-            take = button("Take as noise", self.studio.repairs.take_as_noise, tip="Learn the marked stretch as noise (N)")
+            take = button(
+                "Take as noise", self.studio.repairs.take_as_noise, tip="Learn the marked stretch as noise (N)"
+            )
             foot.addWidget(take)
         column.addLayout(foot)
         column.addWidget(hairline())
@@ -230,8 +234,14 @@ class Sheet(QWidget):
         self._where = label("", 12, token="soft", wrap=True)
         column.addWidget(self._where)
         row = QHBoxLayout()
-        self._only = button("Only the selection", self._act_on_selection, tip="Let the step act in the marked stretch only")
-        self._whole = button("Whole recording", self._act_everywhere, tip="Let the step act everywhere, also where the original was given back")
+        self._only = button(
+            "Only the selection", self._act_on_selection, tip="Let the step act in the marked stretch only"
+        )
+        self._whole = button(
+            "Whole recording",
+            self._act_everywhere,
+            tip="Let the step act everywhere, also where the original was given back",
+        )
         row.addWidget(self._only)
         row.addWidget(self._whole)
         row.addStretch(1)
@@ -254,7 +264,11 @@ class Sheet(QWidget):
         if recording is None:
             return
         number = [s.id for s in recording.score].index(step.id) + 1
-        self._row.setText(translated(f"row {number} of {len(recording.score)}" if len(step.tool.title) <= LONG_TITLE else f"row {number}"))
+        self._row.setText(
+            translated(
+                f"row {number} of {len(recording.score)}" if len(step.tool.title) <= LONG_TITLE else f"row {number}"
+            )
+        )
         self._on.setText(translated("\u25cf  on" if step.enabled else "\u25cb  off"))
         self._on.setAccessibleName(translated("Step is on" if step.enabled else "Step is off"))
         for name, declaration in declared(type(step.settings)).items():

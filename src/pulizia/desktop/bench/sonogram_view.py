@@ -75,7 +75,9 @@ class SonogramView(Lane):
         self._scale_grab: tuple[str, float, float, float] | None = None
         self._axis_from: float | None = None
         self.setMinimumHeight(120)
-        self.view_button = button("View", self.show_menu, tip="Transform size, window, frequency axis, ramp, channels", quiet=True)
+        self.view_button = button(
+            "View", self.show_menu, tip="Transform size, window, frequency axis, ramp, channels", quiet=True
+        )
         self.view_button.setParent(self)
         self.view_button.setFixedSize(GUTTER, 24)
         self.setAccessibleName(translated("Sonogram"))
@@ -174,7 +176,15 @@ class SonogramView(Lane):
         self.update()
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
-        key = (self.size().toTuple(), theme().name, self.scale, self.low_db, self.high_db, self.look.ramp, self.devicePixelRatioF())
+        key = (
+            self.size().toTuple(),
+            theme().name,
+            self.scale,
+            self.low_db,
+            self.high_db,
+            self.look.ramp,
+            self.devicePixelRatioF(),
+        )
         if self._gutters is None or self._gutters[0] != key:
             ratio = self.devicePixelRatioF()
             pixmap = QPixmap(self.size() * ratio)
@@ -202,7 +212,11 @@ class SonogramView(Lane):
             if not labelled:
                 text, labelled = f"{text} Hz", True
             y = min(max(y, 7.0), plot.bottom() - 7)
-            painter.drawText(QRectF(0, y - 8, GUTTER - 7, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, translated(text))
+            painter.drawText(
+                QRectF(0, y - 8, GUTTER - 7, 16),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                translated(text),
+            )
         self._paint_scale(painter, plot)
 
     def _scale_box(self) -> QRectF:
@@ -222,8 +236,12 @@ class SonogramView(Lane):
         for db in range(-120, 1, 20):
             if self.low_db < db < self.high_db:
                 y = box.top() + box.height() * (self.high_db - db) / (self.high_db - self.low_db)
-                painter.drawText(QRectF(box.right() + 3, y - 8, 24, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
-        painter.drawText(QRectF(plot.right() + 4, box.bottom() + 4, GUTTER - 4, 14), Qt.AlignmentFlag.AlignLeft, translated("dBFS"))
+                painter.drawText(
+                    QRectF(box.right() + 3, y - 8, 24, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0)
+                )
+        painter.drawText(
+            QRectF(plot.right() + 4, box.bottom() + 4, GUTTER - 4, 14), Qt.AlignmentFlag.AlignLeft, translated("dBFS")
+        )
 
     # -- mouse
 
@@ -316,7 +334,9 @@ class SonogramView(Lane):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if event.modifiers() & Qt.KeyboardModifier.AltModifier:
-            self.zoom_band(0.8 if (event.angleDelta().y() or event.angleDelta().x()) > 0 else 1.25, event.position().y())
+            self.zoom_band(
+                0.8 if (event.angleDelta().y() or event.angleDelta().x()) > 0 else 1.25, event.position().y()
+            )
             return
         super().wheelEvent(event)
 
@@ -328,7 +348,9 @@ class SonogramView(Lane):
         hz = float(self.scale.hz_of_row(place.y()))
         level = self.level_at(place.x() - GUTTER, place.y())
         shown = f"{format_number(level, 0)} dBFS" if level is not None else ""
-        self.read_out.emit(f"{format_time(seconds, 2)}   {format_number(hz, 0 if hz >= 100 else 1)} Hz   {shown}   {note_name(hz)}")
+        self.read_out.emit(
+            f"{format_time(seconds, 2)}   {format_number(hz, 0 if hz >= 100 else 1)} Hz   {shown}   {note_name(hz)}"
+        )
         if self.comb:
             self._pointer = place
             self.update()

@@ -177,7 +177,11 @@ class SpectrumPlot(QWidget):
         lines = self.lines()
         if lines is None or self.found is None:
             painter.setPen(colour("soft"))
-            painter.drawText(plot.adjusted(12, 8, -12, -8), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, translated(self._message))
+            painter.drawText(
+                plot.adjusted(12, 8, -12, -8),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                translated(self._message),
+            )
             return
         top, low = self._range(lines)
         if isinstance(painter.device(), QWidget):
@@ -210,7 +214,15 @@ class SpectrumPlot(QWidget):
 
     def _paint_grid(self, painter: QPainter, top: float, low: float) -> None:
         """Grid and labels, drawn anew only when the axes change."""
-        key = (top, low, self.options.linear, self._high_hz, self.size().toTuple(), self.devicePixelRatioF(), theme().name)
+        key = (
+            top,
+            low,
+            self.options.linear,
+            self._high_hz,
+            self.size().toTuple(),
+            self.devicePixelRatioF(),
+            theme().name,
+        )
         if self._grid is None or self._grid[0] != key:
             pixmap = QPixmap(self.size() * self.devicePixelRatioF())
             pixmap.setDevicePixelRatio(self.devicePixelRatioF())
@@ -229,8 +241,14 @@ class SpectrumPlot(QWidget):
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(colour("soft"))
             at = min(max(y, 8.0), plot.bottom() - 6)
-            painter.drawText(QRectF(plot.right() + 4, at - 8, GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
-        ticks = TICKS if not self.options.linear else tuple((k * 4000.0, f"{4 * k}k" + (" Hz" if k == 5 else "")) for k in range(1, 6))
+            painter.drawText(
+                QRectF(plot.right() + 4, at - 8, GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0)
+            )
+        ticks = (
+            TICKS
+            if not self.options.linear
+            else tuple((k * 4000.0, f"{4 * k}k" + (" Hz" if k == 5 else "")) for k in range(1, 6))
+        )
         for hz, text in ticks:
             if hz > self._high_hz:
                 continue
@@ -261,7 +279,9 @@ class SpectrumPlot(QWidget):
         if heavy:
             painter.drawPolyline(polygon.translated(0.0, 0.5))
 
-    def _moving_line(self, x: NDArray[np.float64], y: NDArray[np.float64], ink: QColor, *, heavy: bool) -> tuple[QImage, int]:
+    def _moving_line(
+        self, x: NDArray[np.float64], y: NDArray[np.float64], ink: QColor, *, heavy: bool
+    ) -> tuple[QImage, int]:
         """A line that changes 50 times a second, as an image and its top row: columns from height to height."""
         plot = self._plot
         width, height = max(1, int(plot.width())), max(1, int(plot.height()))

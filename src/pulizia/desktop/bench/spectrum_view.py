@@ -80,14 +80,22 @@ class SpectrumView(QWidget):
         column.addWidget(self.read_out)
         row = QHBoxLayout()
         row.setSpacing(0)
-        self.freeze_button = button("Freeze", self.freeze, tip="Keep the picture while the sound goes on (F)", quiet=True)
-        self.keep_button = button("Compare", self._keep, tip="Keep this curve and lay the next ones over it", quiet=True)
+        self.freeze_button = button(
+            "Freeze", self.freeze, tip="Keep the picture while the sound goes on (F)", quiet=True
+        )
+        self.keep_button = button(
+            "Compare", self._keep, tip="Keep this curve and lay the next ones over it", quiet=True
+        )
         row.addWidget(self.freeze_button)
         row.addWidget(self.keep_button)
         row.addStretch(1)
-        self.enlarge_button = button("Enlarge", self.enlarge.emit, tip="Over the sonogram, with a list of peaks (S)", quiet=True)
+        self.enlarge_button = button(
+            "Enlarge", self.enlarge.emit, tip="Over the sonogram, with a list of peaks (S)", quiet=True
+        )
         row.addWidget(self.enlarge_button)
-        self._options = button("View", self._show_menu, tip="Size, window, smoothing, bands, tilt, reference, export", quiet=True)
+        self._options = button(
+            "View", self._show_menu, tip="Size, window, smoothing, bands, tilt, reference, export", quiet=True
+        )
         row.addWidget(self._options)
         column.addLayout(row)
         self._timer = QTimer(self)
@@ -126,7 +134,9 @@ class SpectrumView(QWidget):
         if selection is not None and not live:
             start, stop = selection.span.start, selection.span.stop
             self._title.setText(translated("Spectrum of the selection"))
-            self._place.setText(f"{format_time(start / recording.rate, 2)}\u2013{format_time(stop / recording.rate, 2)}")
+            self._place.setText(
+                f"{format_time(start / recording.rate, 2)}\u2013{format_time(stop / recording.rate, 2)}"
+            )
         else:
             middle = self.studio.transport.position
             half = max(size, round(MOMENT_S * recording.rate)) // 2
@@ -141,7 +151,14 @@ class SpectrumView(QWidget):
         self._key = key
         work = Want(source, start, stop, options.size, options.window)
         show = lambda found: self._show(found, live=live)  # noqa: E731
-        self.studio.pool.submit(work, title="Spectrum", priority=SOON, slot=self.slot, on_done=show, on_error=lambda text: self.plot.show_spectrum(None, text))
+        self.studio.pool.submit(
+            work,
+            title="Spectrum",
+            priority=SOON,
+            slot=self.slot,
+            on_done=show,
+            on_error=lambda text: self.plot.show_spectrum(None, text),
+        )
 
     def _show(self, found: Spectrum | None, *, live: bool) -> None:
         message = "" if found else f"Mark at least {self.plot.options.size} frames, or choose a shorter transform."
@@ -162,7 +179,11 @@ class SpectrumView(QWidget):
             return
         level = float(np.interp(hz, lines.hz, lines.average_db))
         near = nearest_peak(found, hz)
-        self.read_out.setText(translated(f"{format_number(hz, 1 if hz < 1000 else 0)} Hz, {format_number(level)}   peak {_peak_words(near.hz, near.level_db)}"))
+        self.read_out.setText(
+            translated(
+                f"{format_number(hz, 1 if hz < 1000 else 0)} Hz, {format_number(level)}   peak {_peak_words(near.hz, near.level_db)}"
+            )
+        )
 
     # -- choices
 
@@ -221,7 +242,9 @@ class SpectrumView(QWidget):
     # -- export
 
     def _ask(self, kind: str) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, translated("Export the spectrum"), translated(f"spectrum.{kind}"), f"*.{kind}")
+        name, _ = QFileDialog.getSaveFileName(
+            self, translated("Export the spectrum"), translated(f"spectrum.{kind}"), f"*.{kind}"
+        )
         if name:
             self.export(Path(name))
 
@@ -233,7 +256,10 @@ class SpectrumView(QWidget):
             return
         kind = path.suffix.lower()
         try:
-            write_bytes(path, self._picture() if kind == ".png" else self._drawing() if kind == ".svg" else _table(lines).encode())
+            write_bytes(
+                path,
+                self._picture() if kind == ".png" else self._drawing() if kind == ".svg" else _table(lines).encode(),
+            )
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
 
@@ -303,7 +329,9 @@ class LargeSpectrum(SpectrumView):
         self.peaks = peaks(found, most=MOST_PEAKS) if found is not None else []
         self.peak_list.setRowCount(len(self.peaks))
         for row, peak in enumerate(self.peaks):
-            for column, text in enumerate((format_number(peak.hz, 2), format_number(peak.level_db), mains_harmonic(peak.hz))):
+            for column, text in enumerate(
+                (format_number(peak.hz, 2), format_number(peak.level_db), mains_harmonic(peak.hz))
+            ):
                 item = QTableWidgetItem(text)
                 side = Qt.AlignmentFlag.AlignLeft if column == 2 else Qt.AlignmentFlag.AlignRight
                 item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
@@ -322,7 +350,9 @@ class Want:
 
     def __call__(self, job: Job) -> Spectrum | None:
         """Make it (in a worker)."""
-        return spectrum(self.source, self.start, self.stop, size=self.size, window_name=self.window, progress=job.progress)
+        return spectrum(
+            self.source, self.start, self.stop, size=self.size, window_name=self.window, progress=job.progress
+        )
 
 
 def _peak_words(hz: float, level_db: float) -> str:

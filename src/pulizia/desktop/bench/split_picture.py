@@ -40,7 +40,11 @@ class SplitPicture(QWidget):
         self.setFixedHeight(190)
         self.setMouseTracking(True)
         self.setAccessibleName(translated("Picture of the split compressor"))
-        self.setToolTip(translated("Drag an upright line to move a split, a level line to move the threshold of its band.\nThe bars at the top show how far each band is turned down at the play head."))
+        self.setToolTip(
+            translated(
+                "Drag an upright line to move a split, a level line to move the threshold of its band.\nThe bars at the top show how far each band is turned down at the play head."
+            )
+        )
         theme_notice().changed.connect(self.update)
 
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
@@ -85,7 +89,11 @@ class SplitPicture(QWidget):
 
     def bands(self) -> list[tuple[str, float, float]]:
         """Field of the threshold, and the left and right pixel of each band."""
-        edges = [0.0, *(self.x_of(hz) for hz in sorted(getattr(self.settings, n) for n in SPLIT_FIELDS[self.settings.bands])), self._plot.width()]
+        edges = [
+            0.0,
+            *(self.x_of(hz) for hz in sorted(getattr(self.settings, n) for n in SPLIT_FIELDS[self.settings.bands])),
+            self._plot.width(),
+        ]
         names = [f"{prefix}threshold_db" for prefix in BAND_FIELDS[self.settings.bands]]
         return list(zip(names, edges[:-1], edges[1:], strict=True))
 
@@ -107,12 +115,20 @@ class SplitPicture(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if not self._grabbed or not event.buttons() & Qt.MouseButton.LeftButton:
             under = self._under(event.position())
-            shape = Qt.CursorShape.SizeHorCursor if under.endswith("split_hz") else Qt.CursorShape.SizeVerCursor if under else Qt.CursorShape.ArrowCursor
+            shape = (
+                Qt.CursorShape.SizeHorCursor
+                if under.endswith("split_hz")
+                else Qt.CursorShape.SizeVerCursor
+                if under
+                else Qt.CursorShape.ArrowCursor
+            )
             self.setCursor(shape)
             return
         declaration = declared(SplitCompressorSettings)[self._grabbed]
         assert isinstance(declaration, Number)  # noqa: S101 - splits and thresholds are
-        value = self.hz_of(event.position().x()) if self._grabbed.endswith("split_hz") else self.db_of(event.position().y())
+        value = (
+            self.hz_of(event.position().x()) if self._grabbed.endswith("split_hz") else self.db_of(event.position().y())
+        )
         value = round(value / declaration.step) * declaration.step
         self.changed.emit(self._grabbed, min(max(value, declaration.low), declaration.high))
 
@@ -130,7 +146,11 @@ class SplitPicture(QWidget):
         self._paint_grid(painter, plot)
         if self._picture is None:
             painter.setPen(colour("soft"))
-            painter.drawText(plot.adjusted(12, 12, -12, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, translated(self._message))
+            painter.drawText(
+                plot.adjusted(12, 12, -12, -12),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                translated(self._message),
+            )
         else:
             painter.save()
             painter.setClipRect(plot)
@@ -149,7 +169,11 @@ class SplitPicture(QWidget):
             painter.setPen(QPen(colour("line"), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(colour("soft"))
-            painter.drawText(QRectF(plot.right() + 3, max(plot.top() - 2, y - 8), GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0))
+            painter.drawText(
+                QRectF(plot.right() + 3, max(plot.top() - 2, y - 8), GUTTER_RIGHT, 16),
+                Qt.AlignmentFlag.AlignVCenter,
+                format_number(db, 0),
+            )
         for hz, text in TICKS:
             x = self.x_of(hz)
             painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 15), Qt.AlignmentFlag.AlignCenter, translated(text))

@@ -18,7 +18,15 @@ from pulizia.session.jobs import Job
 
 
 def draw_tide(
-    painter: QPainter, box: QRectF, plot: QRectF, axis: TimeAxis, stage: Stage, pictures: Pictures, tiles: Tiles, *, filled: bool
+    painter: QPainter,
+    box: QRectF,
+    plot: QRectF,
+    axis: TimeAxis,
+    stage: Stage,
+    pictures: Pictures,
+    tiles: Tiles,
+    *,
+    filled: bool,
 ) -> None:
     """Draw what is in view of a strip's ``box``; ``filled`` is the selected strip."""
     taken = DifferenceSource(stage.upstream, stage)

@@ -120,9 +120,7 @@ class Tiles:
         for tile in {*self._images.values(), *self._shown}:
             tile.recolour(table)
 
-    def _draw_stand_ins(
-        self, painter: QPainter, target: QRectF, left: float, frames_per_pixel: float
-    ) -> None:
+    def _draw_stand_ins(self, painter: QPainter, target: QRectF, left: float, frames_per_pixel: float) -> None:
         for tile in self._shown:
             _blit(painter, tile, target, left, frames_per_pixel)
 
@@ -142,14 +140,10 @@ class Tiles:
         def failed(_sentence: str) -> None:
             self._jobs.pop(key, None)
 
-        self._jobs[key] = self._pool.submit(
-            made, title="Drawing", priority=VISIBLE, on_done=done, on_error=failed
-        )
+        self._jobs[key] = self._pool.submit(made, title="Drawing", priority=VISIBLE, on_done=done, on_error=failed)
 
 
-def _blit(
-    painter: QPainter, tile: Tile, target: QRectF, left: float, frames_per_pixel: float
-) -> None:
+def _blit(painter: QPainter, tile: Tile, target: QRectF, left: float, frames_per_pixel: float) -> None:
     x = target.left() + (tile.place.start - left) / frames_per_pixel
     image = tile.image()
     if tile.place.frames_per_pixel == frames_per_pixel and image.height() == int(target.height()):

@@ -35,7 +35,9 @@ class ToolPicture(QWidget):
         self._handle = -1
         self._grabbed = 0.0
         if bends:
-            self.setToolTip(translated("Drag the dots: more or less reduction at that frequency. Double-click a dot to let it go."))
+            self.setToolTip(
+                translated("Drag the dots: more or less reduction at that frequency. Double-click a dot to let it go.")
+            )
         self._picture: Picture | None = None
         self._message = ""
         self.setFixedHeight(150)
@@ -111,7 +113,11 @@ class ToolPicture(QWidget):
         picture = self._picture
         if picture is None:
             painter.setPen(colour("soft"))
-            painter.drawText(plot.adjusted(12, 12, -12, -12), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, translated(self._message))
+            painter.drawText(
+                plot.adjusted(12, 12, -12, -12),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                translated(self._message),
+            )
             return
         if picture.from_zero:
             draw_from_zero(painter, plot, picture)
@@ -134,7 +140,14 @@ class ToolPicture(QWidget):
             below.lineTo(plot.left(), plot.bottom())
             painter.fillPath(below, colour("line", 0.6))
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        styles = {"passage": ("ink", True, False), "profile": ("verd", True, False), "line": ("verd", False, True), "left": ("soft", False, False), "lines": ("madder", False, False), "response": ("verd", False, False)}
+        styles = {
+            "passage": ("ink", True, False),
+            "profile": ("verd", True, False),
+            "line": ("verd", False, True),
+            "left": ("soft", False, False),
+            "lines": ("madder", False, False),
+            "response": ("verd", False, False),
+        }
         for name, line in points.items():
             token, heavy, dashed = styles.get(name, ("ink", False, False))
             stroke(painter, line, colour(token), heavy=heavy, dashes=(3, 3) if dashed else ())
@@ -181,15 +194,25 @@ class ToolPicture(QWidget):
         for hz, text in TICKS:
             x = plot.left() + np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
             painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, translated(text))
-        painter.drawText(QRectF(plot.right() - 20, plot.bottom() + 2, GUTTER_RIGHT + 20, 16), Qt.AlignmentFlag.AlignRight, translated(unit))
+        painter.drawText(
+            QRectF(plot.right() - 20, plot.bottom() + 2, GUTTER_RIGHT + 20, 16),
+            Qt.AlignmentFlag.AlignRight,
+            translated(unit),
+        )
 
     @staticmethod
     def _names(painter: QPainter, plot: QRectF, curves: dict[str, np.ndarray], top_db: float, caption: str) -> None:
         painter.setPen(colour("soft"))
-        painter.drawText(plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, translated(caption))
+        painter.drawText(
+            plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, translated(caption)
+        )
         if "passage" in curves:
             painter.setPen(colour("ink"))
-            painter.drawText(plot.adjusted(8, 6, -8, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight, translated("passage"))
+            painter.drawText(
+                plot.adjusted(8, 6, -8, 0),
+                Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight,
+                translated("passage"),
+            )
         if "profile" in curves:
             painter.setPen(colour("verd_text"))
             painter.setFont(font(11, bold=True))
@@ -213,7 +236,11 @@ def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
         painter.setPen(colour("soft"))
         text = f"{n * step:.1f}" + (f" {picture.unit}" if n == 0 else "")
-        painter.drawText(QRectF(plot.right() + 4, min(max(0.0, y - 8), plot.bottom() - 12), GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, translated(text))
+        painter.drawText(
+            QRectF(plot.right() + 4, min(max(0.0, y - 8), plot.bottom() - 12), GUTTER_RIGHT, 16),
+            Qt.AlignmentFlag.AlignVCenter,
+            translated(text),
+        )
     for hz, text in TICKS:
         x = plot.left() + np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
         painter.drawText(QRectF(x - 30, plot.bottom() + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, translated(text))
@@ -223,7 +250,11 @@ def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
         y = plot.bottom() - curve.level_db / top * plot.height()
         stroke(painter, [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)], colour("verd"))
     painter.setPen(colour("soft"))
-    painter.drawText(plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, translated(picture.caption))
+    painter.drawText(
+        plot.adjusted(8, 0, -6, -5),
+        Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft,
+        translated(picture.caption),
+    )
 
 
 def _path(points: list[QPointF]) -> QPainterPath:

@@ -20,18 +20,14 @@ def height_of(amplitude: NDArray[np.float32]) -> NDArray[np.float64]:
     return np.asarray(np.clip(1.0 - db / FLOOR_DB, 0.0, 1.0))
 
 
-def columns_of(
-    source: Source, picture: PeakPicture, first: float, frames_per_column: float, count: int
-) -> Columns:
+def columns_of(source: Source, picture: PeakPicture, first: float, frames_per_column: float, count: int) -> Columns:
     """Columns from the picture where it is fine enough, else straight from the samples (in a worker)."""
     if frames_per_column >= 2 * BIN_FRAMES:
         return picture.columns(first, frames_per_column, count)
     return columns_from_samples(source, first, frames_per_column, count)
 
 
-def columns_of_picture(
-    picture: PeakPicture, first: float, frames_per_column: float, count: int
-) -> Columns:
+def columns_of_picture(picture: PeakPicture, first: float, frames_per_column: float, count: int) -> Columns:
     """Columns from the picture at any width, never from the sound: safe on the window's thread."""
     if frames_per_column >= BIN_FRAMES:
         return picture.columns(first, frames_per_column, count)
@@ -98,9 +94,7 @@ def row_codes(figures: Columns, height: int, *, linear: bool) -> NDArray[np.uint
     return codes
 
 
-def tide_heights(
-    picture: PeakPicture, first: float, frames_per_column: float, count: int
-) -> NDArray[np.float64]:
+def tide_heights(picture: PeakPicture, first: float, frames_per_column: float, count: int) -> NDArray[np.float64]:
     """Share 0..1 of a strip's height: the level of what a step takes away, calmed over columns."""
     power = columns_of_picture(picture, first, frames_per_column, count).power
     db = 10.0 * np.log10(np.maximum(np.nan_to_num(power.mean(axis=0)), 1e-20))

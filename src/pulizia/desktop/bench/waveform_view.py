@@ -91,7 +91,13 @@ class WaveformView(Lane):
             self.update()
             return
         over = self.ride.under(event.position(), self.plot) is not None
-        self.setToolTip(translated("Drag: the gain of this phrase. Double-click: give it back to the program, or leave it at 0 dB." if over else ""))
+        self.setToolTip(
+            translated(
+                "Drag: the gain of this phrase. Double-click: give it back to the program, or leave it at 0 dB."
+                if over
+                else ""
+            )
+        )
         super().mouseMoveEvent(event)
         if over:
             self.setCursor(Qt.CursorShape.SizeVerCursor)
@@ -181,7 +187,9 @@ class WaveformView(Lane):
                     painter.drawEllipse(point, 2.2, 2.2)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
-    def _points(self, frames: NDArray[np.floating], values: NDArray[np.floating], middle: float, height: float) -> list[QPointF]:
+    def _points(
+        self, frames: NDArray[np.floating], values: NDArray[np.floating], middle: float, height: float
+    ) -> list[QPointF]:
         x = GUTTER + (frames - self.axis.left) / self.axis.frames_per_pixel
         y = middle - np.clip(values / self._sample_top(), -1.05, 1.05) * height / 2
         return [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
@@ -194,7 +202,9 @@ class WaveformView(Lane):
             for sign in (-1, 0, 1) if each >= 48 else (0,):
                 y = min(max(centre + sign * (each / 2 - 7), plot.top() + 7), plot.bottom() - 7)
                 box = QRectF(plot.right() + 6, y - 8, GUTTER - 8, 16)
-                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, translated(_amplitude(-sign * top) if sign else "0"))
+                painter.drawText(
+                    box, Qt.AlignmentFlag.AlignVCenter, translated(_amplitude(-sign * top) if sign else "0")
+                )
 
     def _sample_top(self) -> float:
         """Amplitude at the edge where single samples are drawn: a round one over the loudest around."""
@@ -277,7 +287,9 @@ def _amplitude(value: float) -> str:
     return f"{value:g}".replace("-", "\u2212")
 
 
-def between_samples(padded: NDArray[np.float32], first: int, last: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def between_samples(
+    padded: NDArray[np.float32], first: int, last: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Places (frames) and values of the band-limited curve through samples [first, last).
 
     ``padded`` has TAPS / 2 samples before the first and after the last of them.

@@ -101,7 +101,11 @@ class Delivery(QWidget):
         self._gain = _figure_row(column, "Gain")
         self._limiting = _figure_row(column, "Limiting")
         self.preview_tick = QCheckBox(translated("hear what will be delivered"))
-        self.preview_tick.setToolTip(translated("After plays with the gain, levelling and limiting of the delivery; at matched level as loud as Before"))
+        self.preview_tick.setToolTip(
+            translated(
+                "After plays with the gain, levelling and limiting of the delivery; at matched level as loud as Before"
+            )
+        )
         self.preview_tick.clicked.connect(lambda _on: self._show_preview())
         column.addWidget(self.preview_tick)
         self._note = label("", 12, token="madder", wrap=True)
@@ -113,13 +117,17 @@ class Delivery(QWidget):
         self._size = label("", 12, token="soft")
         column.addWidget(self._size)
         self.report_tick = QCheckBox(translated("write a report beside it"))
-        self.report_tick.setToolTip(translated("As a page that prints well (HTML), as JSON, and as a log of the measurement (CSV)"))
+        self.report_tick.setToolTip(
+            translated("As a page that prints well (HTML), as JSON, and as a log of the measurement (CSV)")
+        )
         self.report_tick.setChecked(True)
         column.addWidget(self.report_tick)
         self.all_tick = QCheckBox(translated("all programmes of the project"))
         self.all_tick.setToolTip(translated("Queue every recording of the project, not only the chosen one"))
         column.addWidget(self.all_tick)
-        self.deliver_button = button("Deliver\u2026", self.ask_and_deliver, tip="Write the files and measure them again (Ctrl+D)", main=True)
+        self.deliver_button = button(
+            "Deliver\u2026", self.ask_and_deliver, tip="Write the files and measure them again (Ctrl+D)", main=True
+        )
         column.addWidget(self.deliver_button)
         self._written_head = label("Written and measured again", bold=True)
         column.addWidget(self._written_head)
@@ -127,7 +135,9 @@ class Delivery(QWidget):
         column.addWidget(self._written)
         self.written_verdict = VerdictLabel()
         column.addWidget(self.written_verdict)
-        self.pdf_button = button("Report as PDF\u2026", self.ask_pdf, tip="Print the report of the file that was written last", quiet=True)
+        self.pdf_button = button(
+            "Report as PDF\u2026", self.ask_pdf, tip="Print the report of the file that was written last", quiet=True
+        )
         column.addWidget(self.pdf_button)
         column.addStretch(1)
         for part, section in (
@@ -182,10 +192,16 @@ class Delivery(QWidget):
         channels = f"{recording.channels} channels together"
         if recording.channels == 1:
             channels = "counted as two loudspeakers" if self.orders.dual_tick.isChecked() else "counted as one channel"
-        gate = "Speech only, by the program's own speech detection" if target.gate == "dialogue" else "Whole programme, both gates"
+        gate = (
+            "Speech only, by the program's own speech detection"
+            if target.gate == "dialogue"
+            else "Whole programme, both gates"
+        )
         self._explain.setText(
-            translated("Ink: measured short-term loudness of the worked recording; verdigris: what the delivered "
-            f"file will have. {gate} (ITU-R BS.1770-5), {channels}.")
+            translated(
+                "Ink: measured short-term loudness of the worked recording; verdigris: what the delivered "
+                f"file will have. {gate} (ITU-R BS.1770-5), {channels}."
+            )
         )
 
     def aim_at(self, target: Target) -> Aim:
@@ -251,7 +267,9 @@ class Delivery(QWidget):
             size = recording.seconds * rate * channels * BITS[wanted.sample_format] / 8e6
             if wanted.kind not in ("wav", "flac"):
                 size = recording.seconds * wanted.bitrate_kbps / 8e3
-            parts.append(f"{wanted.words.split(',')[0]} {'at most ' if wanted.kind == 'flac' else 'about '}{max(size, 0.1):.1f} MB")
+            parts.append(
+                f"{wanted.words.split(',')[0]} {'at most ' if wanted.kind == 'flac' else 'about '}{max(size, 0.1):.1f} MB"
+            )
         self._size.setText(translated("; ".join(parts)))
 
     def _wanted(self) -> list[Deliverable]:
@@ -286,7 +304,9 @@ class Delivery(QWidget):
         folder = self._folder or (self.studio.document.path or recording.path).parent
         if len(wanted) == 1 and not self.all_tick.isChecked():
             proposal = order_path(recording, wanted[0], target, self.orders.pattern.text(), folder, 1)
-            name, _ = QFileDialog.getSaveFileName(self, translated("Deliver as"), str(proposal), translated(f"Files (*{proposal.suffix})"))
+            name, _ = QFileDialog.getSaveFileName(
+                self, translated("Deliver as"), str(proposal), translated(f"Files (*{proposal.suffix})")
+            )
             if name:
                 path = Path(name) if Path(name).suffix else Path(name + proposal.suffix)
                 self.deliver_to(path, overwrite=True)  # the dialog has asked already
@@ -319,8 +339,14 @@ class Delivery(QWidget):
         recordings = self.studio.document.project.recordings if self.all_tick.isChecked() else (current,)
         try:
             orders = [
-                self._order(recording, one, order_path(recording, one, target, self.orders.pattern.text(), folder, n), overwrite=overwrite)
-                for n, recording in enumerate(recordings, 1) for one in wanted
+                self._order(
+                    recording,
+                    one,
+                    order_path(recording, one, target, self.orders.pattern.text(), folder, n),
+                    overwrite=overwrite,
+                )
+                for n, recording in enumerate(recordings, 1)
+                for one in wanted
             ]
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
@@ -331,7 +357,9 @@ class Delivery(QWidget):
     def _order(self, recording: Recording, wanted: Deliverable, path: Path, *, overwrite: bool) -> Order:
         chain, target = self.studio.document.chain(recording.id), self.target
         assert target is not None  # noqa: S101 - the callers have looked
-        plain = chain is not None and wanted == Deliverable(kind=wanted.kind, sample_format=wanted.sample_format, dither=wanted.dither, bitrate_kbps=wanted.bitrate_kbps)
+        plain = chain is not None and wanted == Deliverable(
+            kind=wanted.kind, sample_format=wanted.sample_format, dither=wanted.dither, bitrate_kbps=wanted.bitrate_kbps
+        )
         return Order(
             recording_id=recording.id, name=recording.name, path=path, wanted=wanted, target=target, way=self.orders.way,
             dual_mono=self.orders.dual_tick.isChecked(), with_report=self.report_tick.isChecked(), overwrite=overwrite,
@@ -354,9 +382,11 @@ class Delivery(QWidget):
             return
         verdict = next((v for v in done.verdicts if v.state is not State.WITHIN), done.verdicts[0])
         self._written.setText(
-            translated(f"{done.path.name}\n{format_number(done.verified.integrated_lufs)} {done.plan.target.scale}, "
-            f"true peak {format_number(done.verified.true_peak_dbtp)} dBTP"
-            + ("; corrected once" if done.corrected else ""))
+            translated(
+                f"{done.path.name}\n{format_number(done.verified.integrated_lufs)} {done.plan.target.scale}, "
+                f"true peak {format_number(done.verified.true_peak_dbtp)} dBTP"
+                + ("; corrected once" if done.corrected else "")
+            )
         )
         self.written_verdict.show_verdict(verdict)
 
@@ -365,7 +395,9 @@ class Delivery(QWidget):
         if self.delivered is None:
             return
         proposal = self.delivered.path.with_suffix(".pdf")
-        name, _ = QFileDialog.getSaveFileName(self, translated("Report as PDF"), str(proposal), translated("PDF (*.pdf)"))
+        name, _ = QFileDialog.getSaveFileName(
+            self, translated("Report as PDF"), str(proposal), translated("PDF (*.pdf)")
+        )
         if name:
             self.print_to(Path(name))
 

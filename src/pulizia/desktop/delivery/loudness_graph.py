@@ -49,7 +49,9 @@ class LoudnessGraph(QWidget):
         self.setMinimumHeight(260)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(translated("Loudness over time"))
-        self.setToolTip(translated("Click to go there. Line: short-term, area: momentary, band: the target with its tolerance."))
+        self.setToolTip(
+            translated("Click to go there. Line: short-term, area: momentary, band: the target with its tolerance.")
+        )
         theme_notice().changed.connect(self.update)
 
     def show_measures(self, measures: Measures | None, predicted: Measures | None, target: Target | None) -> None:
@@ -70,7 +72,9 @@ class LoudnessGraph(QWidget):
     def _heights(self, lufs: NDArray[np.floating]) -> list[float]:
         """Places of many levels at once."""
         plot = self._plot
-        made: list[float] = (plot.top() + (self._top_lufs - lufs.astype(np.float64)) / LOUD_SPAN * plot.height()).tolist()
+        made: list[float] = (
+            plot.top() + (self._top_lufs - lufs.astype(np.float64)) / LOUD_SPAN * plot.height()
+        ).tolist()
         return made
 
     def _y(self, lufs: float) -> float:
@@ -141,7 +145,11 @@ class LoudnessGraph(QWidget):
             painter.setPen(QPen(colour("line"), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right() + 24 + SHARES_WIDTH, y))
             painter.setPen(colour("soft"))
-            painter.drawText(QRectF(0, y - 8, GUTTER - 7, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(lufs, 0))
+            painter.drawText(
+                QRectF(0, y - 8, GUTTER - 7, 16),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                format_number(lufs, 0),
+            )
         painter.drawText(QRectF(0, plot.bottom() + 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, translated("LUFS"))
 
     def _paint_ruler(self, painter: QPainter, plot: QRectF) -> None:
@@ -153,7 +161,11 @@ class LoudnessGraph(QWidget):
         for n in range(int(duration / step) + 1):
             x = plot.left() + n * step / duration * plot.width()
             if x <= plot.right() - 10:
-                painter.drawText(QRectF(x - 30 if n else x, 2, 60, 16), Qt.AlignmentFlag.AlignCenter if n else Qt.AlignmentFlag.AlignVCenter, format_time(n * step, 1 if step < 1 else 0))
+                painter.drawText(
+                    QRectF(x - 30 if n else x, 2, 60, 16),
+                    Qt.AlignmentFlag.AlignCenter if n else Qt.AlignmentFlag.AlignVCenter,
+                    format_time(n * step, 1 if step < 1 else 0),
+                )
                 painter.fillRect(QRectF(int(x), RULER_HEIGHT - 4, 1, 4), colour("strong"))
 
     def _columns(self, curve: NDArray[np.float32], count: int) -> NDArray[np.float32]:
@@ -172,13 +184,22 @@ class LoudnessGraph(QWidget):
             if value > PEAK_LOW:
                 top = lane.bottom() - (min(value, PEAK_HIGH) - PEAK_LOW) * scale
                 over = value > limit
-                painter.fillRect(QRectF(lane.left() + n, top, 2 if over else 1, lane.bottom() - top), colour("madder" if over else "soft", 1.0 if over else 0.6))
+                painter.fillRect(
+                    QRectF(lane.left() + n, top, 2 if over else 1, lane.bottom() - top),
+                    colour("madder" if over else "soft", 1.0 if over else 0.6),
+                )
         y = lane.bottom() - (limit - PEAK_LOW) * scale
         painter.setPen(QPen(colour("madder"), 1))
         painter.drawLine(QPointF(lane.left(), int(y) + 0.5), QPointF(lane.right(), int(y) + 0.5))
-        painter.drawText(QRectF(0, y - 8, GUTTER - 7, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(limit, 0))
+        painter.drawText(
+            QRectF(0, y - 8, GUTTER - 7, 16),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            format_number(limit, 0),
+        )
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(0, lane.bottom() - 10, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, format_number(PEAK_LOW, 0))
+        painter.drawText(
+            QRectF(0, lane.bottom() - 10, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, format_number(PEAK_LOW, 0)
+        )
         painter.drawText(QRectF(0, 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, translated("dBTP"))
 
     def _paint_curves(self, painter: QPainter, plot: QRectF) -> None:
@@ -261,7 +282,9 @@ class LoudnessGraph(QWidget):
         scale = (box.width() - 8) / most
         for n, share in enumerate(shares[0].tolist()):
             top, bottom = self._y(bins[n + 1]), self._y(bins[n])
-            painter.fillRect(QRectF(box.left(), top + 0.5, share * scale, max(1.0, bottom - top - 1)), colour("soft", 0.5))
+            painter.fillRect(
+                QRectF(box.left(), top + 0.5, share * scale, max(1.0, bottom - top - 1)), colour("soft", 0.5)
+            )
         if len(shares) > 1:
             path = QPainterPath(QPointF(box.left(), self._y(bins[0])))
             for n, share in enumerate(shares[1].tolist()):
@@ -275,9 +298,21 @@ class LoudnessGraph(QWidget):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(11))
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(box.left(), RULER_HEIGHT + 4, box.width(), 16), Qt.AlignmentFlag.AlignLeft, translated("Share of time"))
-        painter.drawText(QRectF(box.left(), RULER_HEIGHT + 18, box.width(), 16), Qt.AlignmentFlag.AlignLeft, translated("short-term loudness"))
-        painter.drawText(QRectF(box.left(), box.bottom() + 4, box.width(), 14), Qt.AlignmentFlag.AlignRight, f"{format_number(100 * most, 0)} %")
+        painter.drawText(
+            QRectF(box.left(), RULER_HEIGHT + 4, box.width(), 16),
+            Qt.AlignmentFlag.AlignLeft,
+            translated("Share of time"),
+        )
+        painter.drawText(
+            QRectF(box.left(), RULER_HEIGHT + 18, box.width(), 16),
+            Qt.AlignmentFlag.AlignLeft,
+            translated("short-term loudness"),
+        )
+        painter.drawText(
+            QRectF(box.left(), box.bottom() + 4, box.width(), 14),
+            Qt.AlignmentFlag.AlignRight,
+            f"{format_number(100 * most, 0)} %",
+        )
         low, high = self.measures.range_low_lufs, self.measures.range_high_lufs
         if low is not None and high is not None and high - low > 0.2:
             x = box.right() - 4

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
@@ -30,10 +31,33 @@ class MeasuringRow(QWidget):
         row.setContentsMargins(36, 0, 36, 0)
         row.setSpacing(4)
         for seconds in LOUDEST_S:
-            row.addWidget(button(f"Loudest {seconds:.0f} s", lambda s=seconds: self.go_to_loudest(s), tip=f"Mark the loudest {seconds:.0f} seconds and go there", quiet=True))  # type: ignore[misc]
-        row.addWidget(button("Other readings\u2026", self.show_readings, tip="The same programme read in other ways, and why the figures differ", quiet=True))
-        row.addWidget(button("Side by side\u2026", self.show_all, tip="The figures of all programmes in one table", quiet=True))
-        row.addWidget(button("Save the log\u2026", self._ask_log, tip="Keep the measurement as CSV: figures, limits, loudness over time", quiet=True))
+            row.addWidget(
+                button(
+                    f"Loudest {seconds:.0f} s",
+                    partial(self.go_to_loudest, seconds),
+                    tip=f"Mark the loudest {seconds:.0f} seconds and go there",
+                    quiet=True,
+                )
+            )
+        row.addWidget(
+            button(
+                "Other readings\u2026",
+                self.show_readings,
+                tip="The same programme read in other ways, and why the figures differ",
+                quiet=True,
+            )
+        )
+        row.addWidget(
+            button("Side by side\u2026", self.show_all, tip="The figures of all programmes in one table", quiet=True)
+        )
+        row.addWidget(
+            button(
+                "Save the log\u2026",
+                self._ask_log,
+                tip="Keep the measurement as CSV: figures, limits, loudness over time",
+                quiet=True,
+            )
+        )
         row.addStretch(1)
 
     @property
@@ -55,7 +79,9 @@ class MeasuringRow(QWidget):
         start, stop = (seconds_to_frames(s, recording.rate) for s in (found.start_s, found.stop_s))
         self.studio.select(start, stop)
         self.studio.seek(start)
-        self.studio.say(f"The loudest {seconds:.0f} s begin at {format_time(found.start_s, 1)}: {format_number(found.lufs)} LUFS. They are marked on the Bench.")
+        self.studio.say(
+            f"The loudest {seconds:.0f} s begin at {format_time(found.start_s, 1)}: {format_number(found.lufs)} LUFS. They are marked on the Bench."
+        )
 
     def show_readings(self) -> None:
         """Read the programme in other ways."""
@@ -64,16 +90,26 @@ class MeasuringRow(QWidget):
             return
         names = self.studio.document.media[recording.id].channel_names
         marked = self.studio.selection.span if self.studio.selection else None
-        self.table = TableDialog(self.studio, "Other readings", f"{recording.name}: reading\u2026", self._window, figures=1)
+        self.table = TableDialog(
+            self.studio, "Other readings", f"{recording.name}: reading\u2026", self._window, figures=1
+        )
 
         def done(found: list[Reading]) -> None:
-            self.table.words.setText(translated(f"{recording.name}. Meters differ because they count different things; this is the worked programme in each of these ways."))
-            self.table.show_table(("reading", "LUFS", "why it differs"), [(r.name, format_number(r.lufs), r.why) for r in found])
+            self.table.words.setText(
+                translated(
+                    f"{recording.name}. Meters differ because they count different things; this is the worked programme in each of these ways."
+                )
+            )
+            self.table.show_table(
+                ("reading", "LUFS", "why it differs"), [(r.name, format_number(r.lufs), r.why) for r in found]
+            )
 
         def work(job: Job) -> list[Reading]:
             return readings(chain.after, measures, names, marked, job.progress)
 
-        job = self.studio.pool.submit(work, title="Reading in other ways", slot="readings", on_done=done, on_error=self.table.words.setText)
+        job = self.studio.pool.submit(
+            work, title="Reading in other ways", slot="readings", on_done=done, on_error=self.table.words.setText
+        )
         self.table.finished.connect(lambda _code: job.cancel())
         self.table.open()
 
@@ -88,8 +124,20 @@ class MeasuringRow(QWidget):
             bad = next((v for v in against if v.words != "within"), None)
             words = "not measured yet" if not against else f"{bad.name} {bad.words}" if bad else "within every limit"
             rows.append((recording.name, format_time(recording.seconds), *figures, words))
-        head = ("programme", "length", *(f"{name}, {unit}" for name, _, unit in FIGURES), f"against {target.title}" if target else "")
-        self.table = TableDialog(self.studio, "Side by side", "The worked programmes of the project as they are now.", self._window, figures=1 + len(FIGURES), width=1060)
+        head = (
+            "programme",
+            "length",
+            *(f"{name}, {unit}" for name, _, unit in FIGURES),
+            f"against {target.title}" if target else "",
+        )
+        self.table = TableDialog(
+            self.studio,
+            "Side by side",
+            "The worked programmes of the project as they are now.",
+            self._window,
+            figures=1 + len(FIGURES),
+            width=1060,
+        )
         self.table.show_table(tuple(_short(word) for word in head), rows)
         self.table.open()
 
@@ -98,7 +146,9 @@ class MeasuringRow(QWidget):
         if recording is None or self._measures is None:
             return
         proposal = str(recording.path.with_name(f"{recording.name}-loudness.csv"))
-        name, _ = QFileDialog.getSaveFileName(self._window, translated("Save the log of the measurement"), proposal, translated("CSV (*.csv)"))
+        name, _ = QFileDialog.getSaveFileName(
+            self._window, translated("Save the log of the measurement"), proposal, translated("CSV (*.csv)")
+        )
         if name:
             self.save_log(Path(name))
 
@@ -116,4 +166,8 @@ class MeasuringRow(QWidget):
 
 
 def _short(word: str) -> str:
-    return word.replace("Highest momentary", "M max").replace("Highest short-term", "S max").replace("Loudness range", "range")
+    return (
+        word.replace("Highest momentary", "M max")
+        .replace("Highest short-term", "S max")
+        .replace("Loudness range", "range")
+    )

@@ -34,7 +34,11 @@ FORMATS: tuple[tuple[str, Kind, SampleFormat, int], ...] = (
 )  # fmt: skip
 RATES = (("same rate", None), ("48 kHz", 48_000), ("44.1 kHz", 44_100), ("96 kHz", 96_000), ("32 kHz", 32_000))
 LAYOUTS = (("same channels", "same"), ("mono", "mono"), ("stereo", "stereo"))
-DITHERS: tuple[tuple[str, Dither], ...] = (("dither: triangular", "triangular"), ("dither: shaped", "shaped"), ("no dither", "none"))
+DITHERS: tuple[tuple[str, Dither], ...] = (
+    ("dither: triangular", "triangular"),
+    ("dither: shaped", "shaped"),
+    ("no dither", "none"),
+)
 ROW = 40
 
 
@@ -53,7 +57,9 @@ class OrderSheet(QWidget):
         self.way_box = _box("Way of normalising", [(words, way) for way, words in WAYS.items()], self.changed.emit)
         column.addWidget(self.way_box)
         self.dual_tick = QCheckBox(translated("mono counts as two loudspeakers"))
-        self.dual_tick.setToolTip(translated("A mono programme is measured 3 LU louder: as it will sound from two loudspeakers"))
+        self.dual_tick.setToolTip(
+            translated("A mono programme is measured 3 LU louder: as it will sound from two loudspeakers")
+        )
         self.dual_tick.clicked.connect(lambda _on: self.changed.emit())
         column.addWidget(self.dual_tick)
         column.addWidget(label("Deliverables", bold=True))
@@ -75,9 +81,18 @@ class OrderSheet(QWidget):
         column.addWidget(self.dither_box)
         edges = self._build_edges()
         row = QHBoxLayout()
-        row.addWidget(button("Edges and name", lambda: edges.setVisible(not edges.isVisible()), tip="Silence, fades and the pattern of the name", quiet=True))
+        row.addWidget(
+            button(
+                "Edges and name",
+                lambda: edges.setVisible(not edges.isVisible()),
+                tip="Silence, fades and the pattern of the name",
+                quiet=True,
+            )
+        )
         row.addStretch(1)
-        self.add_button = button("Add another", self._add, tip="Make this deliverable as well as the next one, in one go", quiet=True)
+        self.add_button = button(
+            "Add another", self._add, tip="Make this deliverable as well as the next one, in one go", quiet=True
+        )
         row.addWidget(self.add_button)
         column.addLayout(row)
         column.addWidget(edges)
@@ -88,7 +103,14 @@ class OrderSheet(QWidget):
         grid = QGridLayout(made)
         grid.setContentsMargins(0, 0, 0, 0)
         self.spins: dict[str, FigureBox] = {}
-        for n, (name, words) in enumerate((("head_s", "silence before"), ("tail_s", "silence after"), ("fade_in_s", "fade in"), ("fade_out_s", "fade out"))):
+        for n, (name, words) in enumerate(
+            (
+                ("head_s", "silence before"),
+                ("tail_s", "silence after"),
+                ("fade_in_s", "fade in"),
+                ("fade_out_s", "fade out"),
+            )
+        ):
             spin = FigureBox()
             spin.setRange(0.0, 60.0)
             spin.setSingleStep(0.1)
@@ -129,7 +151,9 @@ class OrderSheet(QWidget):
         _, kind, bits, _ = FORMATS[self.format_box.currentData()]
         self.dither_box.setVisible(kind in ("wav", "flac") and bits == "int16")
         recording = self.studio.recording
-        self.dual_tick.setVisible(recording is not None and (recording.channels == 1 or self.layout_box.currentData() == "mono"))
+        self.dual_tick.setVisible(
+            recording is not None and (recording.channels == 1 or self.layout_box.currentData() == "mono")
+        )
 
     def _add(self) -> None:
         try:
@@ -180,7 +204,9 @@ class QueueView(QWidget):
         head.addWidget(self._head)
         head.addStretch(1)
         self.stop_button = button("Stop", studio.queue.stop, tip="Stop; nothing is left half-written", quiet=True)
-        self.again_button = button("Again", studio.queue.again, tip="Write what failed or was stopped once more", quiet=True)
+        self.again_button = button(
+            "Again", studio.queue.again, tip="Write what failed or was stopped once more", quiet=True
+        )
         self.clear_button = button("Clear", studio.queue.clear, tip="Forget what has ended", quiet=True)
         for made in (self.stop_button, self.again_button, self.clear_button):
             head.addWidget(made)
@@ -198,7 +224,9 @@ class QueueView(QWidget):
         self.stop_button.setVisible(queue.is_working)
         self.again_button.setVisible(any(o.stage in (Stage.FAILED, Stage.STOPPED) for o in ended))
         self.clear_button.setVisible(bool(ended) and not queue.is_working)
-        self._head.setText(translated(f"Queue  {len([o for o in ended if o.stage is Stage.DONE])} of {len(queue.orders)}"))
+        self._head.setText(
+            translated(f"Queue  {len([o for o in ended if o.stage is Stage.DONE])} of {len(queue.orders)}")
+        )
         self.rows.setFixedHeight(max(1, len(queue.orders)) * ROW)
         self.rows.update()
 
@@ -242,4 +270,8 @@ class QueueRows(QWidget):
             return order.stage.value, "soft"
         bad = next((v for v in order.delivered.verdicts if v.state is not State.WITHIN), None)
         figure = f"{format_number(order.delivered.verified.integrated_lufs)} {order.target.scale}"
-        return (f"{figure}, {bad.name.lower()} {bad.words}", "madder") if bad else (f"{figure}, within every limit", "verd_text")
+        return (
+            (f"{figure}, {bad.name.lower()} {bad.words}", "madder")
+            if bad
+            else (f"{figure}, within every limit", "verd_text")
+        )

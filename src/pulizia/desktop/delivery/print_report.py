@@ -47,7 +47,14 @@ def print_pdf(page: str, found: Measures, target_lufs: float, target: Path) -> N
     memory.open(QBuffer.OpenModeFlag.WriteOnly)
     writer = QPdfWriter(memory)
     writer.setResolution(RESOLUTION)
-    writer.setPageLayout(QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter))
+    writer.setPageLayout(
+        QPageLayout(
+            QPageSize(QPageSize.PageSizeId.A4),
+            QPageLayout.Orientation.Portrait,
+            QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM),
+            QPageLayout.Unit.Millimeter,
+        )
+    )
     document = QTextDocument()
     document.setUseDesignMetrics(True)
     document.addResource(QTextDocument.ResourceType.ImageResource, QUrl("curve"), curve_image(found, target_lufs))
@@ -107,7 +114,11 @@ def curve_image(found: Measures, target_lufs: float) -> QImage:
     painter.drawLine(QPointF(30, y(target_lufs)), QPointF(WIDTH - 4, y(target_lufs)))
     thin = max(1, len(found.short_term) // 600)
     levels = found.short_term[: len(found.short_term) // thin * thin].reshape(-1, thin).max(axis=1)
-    points = [QPointF(30 + (WIDTH - 34) * n / max(1, len(levels) - 1), y(float(v))) for n, v in enumerate(levels) if np.isfinite(v)]
+    points = [
+        QPointF(30 + (WIDTH - 34) * n / max(1, len(levels) - 1), y(float(v)))
+        for n, v in enumerate(levels)
+        if np.isfinite(v)
+    ]
     painter.setPen(QPen(QColor("#1b2e3c"), 1.2))
     painter.drawPolyline(points)
     painter.end()

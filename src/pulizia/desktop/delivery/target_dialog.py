@@ -98,7 +98,9 @@ class TargetDialog(QDialog):
         own = target is not None and target.id not in shipped
         self.remove_button.setVisible(own)
         self._id = target.id if target is not None and own else ""
-        self.title.setText(translated(target.title if target is not None and own else f"{target.title}, own" if target else ""))
+        self.title.setText(
+            translated(target.title if target is not None and own else f"{target.title}, own" if target else "")
+        )
         self.source.setText(translated(target.source if target is not None and own else ""))
         for name, *_ in FIGURES:
             value = getattr(target, name) if target is not None else None

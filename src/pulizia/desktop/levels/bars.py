@@ -108,7 +108,11 @@ class BarStack(QWidget):
         bottom = top + 15 + ROW * len(group.bars)
         for n, bar in enumerate(group.bars):
             y = top + 15 + ROW * n
-            painter.drawText(QRectF(0, y - 2, LEFT - 6, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(bar.name))
+            painter.drawText(
+                QRectF(0, y - 2, LEFT - 6, ROW),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                translated(bar.name),
+            )
             painter.fillRect(QRectF(LEFT, y, self.width() - LEFT - RIGHT, ROW - 5), colour("line"))
         for tick in group.ticks:
             box = QRectF(self._x(group, tick) - 16, bottom - 2, 32, 13)
@@ -121,15 +125,23 @@ class BarStack(QWidget):
                 painter.fillRect(QRectF(LEFT, y, self._x(group, bar.level) - LEFT, ROW - 5), colour("ink"))
             over = bar.limit is not None and bar.held is not None and bar.held > bar.limit
             if bar.held is not None and bar.held > group.low:
-                painter.fillRect(QRectF(self._x(group, bar.held) - 1, y - 1, 2, ROW - 3), colour("madder" if over else "verd"))
+                painter.fillRect(
+                    QRectF(self._x(group, bar.held) - 1, y - 1, 2, ROW - 3), colour("madder" if over else "verd")
+                )
             if bar.limit is not None:
                 painter.fillRect(QRectF(self._x(group, bar.limit), y - 1, 1, ROW - 3), colour("madder"))
             painter.setPen(colour("madder" if over else "ink"))
             text = bar.text if bar.text is not None else format_number(bar.held if bar.held is not None else bar.level)
-            painter.drawText(QRectF(self.width() - RIGHT, y - 2, RIGHT, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(text))
+            painter.drawText(
+                QRectF(self.width() - RIGHT, y - 2, RIGHT, ROW),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                translated(text),
+            )
 
 
-def sample_groups(reading: Reading | None, names: Sequence[str], options: LevelOptions, ceiling_db: float) -> list[Group]:
+def sample_groups(
+    reading: Reading | None, names: Sequence[str], options: LevelOptions, ceiling_db: float
+) -> list[Group]:
     """Groups for what is heard: peaks, RMS, VU, PPM."""
     names = list(names)[:MOST_CHANNELS]
 
@@ -144,8 +156,14 @@ def sample_groups(reading: Reading | None, names: Sequence[str], options: LevelO
     def raised(db: float | None) -> float | None:
         return None if db is None else db + lift
 
-    peaks = [Bar(f"{n}  sample", level(r and r.peak, k), level(r and r.peak_since_reset, k), 0.0) for k, n in enumerate(names)]
-    true = [Bar(f"{n}  true", level(r and r.true_peak_hold, k), level(r and r.true_peak_since_reset, k), ceiling_db) for k, n in enumerate(names)]
+    peaks = [
+        Bar(f"{n}  sample", level(r and r.peak, k), level(r and r.peak_since_reset, k), 0.0)
+        for k, n in enumerate(names)
+    ]
+    true = [
+        Bar(f"{n}  true", level(r and r.true_peak_hold, k), level(r and r.true_peak_since_reset, k), ceiling_db)
+        for k, n in enumerate(names)
+    ]
     rms = [Bar(n, raised(level(r and r.rms, k))) for k, n in enumerate(names)]
     reference = options.vu_reference_dbfs
     needle = [level(r and r.vu, k) for k in range(len(names))]
@@ -156,21 +174,38 @@ def sample_groups(reading: Reading | None, names: Sequence[str], options: LevelO
         def marks(db: float) -> str:
             return f"{4 + (db + 18.0) / 4.0:.0f}"
 
-        ppm = [Bar(b.name, b.level, text="\u2013" if b.level is None else format_number(4 + (max(b.level, -32.0) + 18.0) / 4.0)) for b in ppm]
-        needles = Group("PPM, type IIa (4 is \u221218 dBFS)", ppm, -32.0, -4.0, [-30, -26, -22, -18, -14, -10, -6], marks)
+        ppm = [
+            Bar(
+                b.name,
+                b.level,
+                text="\u2013" if b.level is None else format_number(4 + (max(b.level, -32.0) + 18.0) / 4.0),
+            )
+            for b in ppm
+        ]
+        needles = Group(
+            "PPM, type IIa (4 is \u221218 dBFS)", ppm, -32.0, -4.0, [-30, -26, -22, -18, -14, -10, -6], marks
+        )
     else:
         ppm = [Bar(b.name, None if b.level is None else b.level + 9.0) for b in ppm]
         needles = Group("PPM, type I (0 is \u22129 dBFS), dB", ppm, -42.0, 9.0, [-40, -30, -20, -10, 0, 5], _whole)
     db_ticks = [-60, -40, -20, -10, 0]
     return [
-        Group("Sample and true peak, highest since reset, dBFS and dBTP", [*peaks, *true], FLOOR_DB, 3.0, db_ticks, _whole),
+        Group(
+            "Sample and true peak, highest since reset, dBFS and dBTP", [*peaks, *true], FLOOR_DB, 3.0, db_ticks, _whole
+        ),
         Group(f"{options.rms_words}, dBFS", rms, FLOOR_DB, 3.0 if options.rms_sine else 0.0, db_ticks, _whole),
         Group(f"VU (0 is {format_number(reference, 0)} dBFS)", vu, -20.0, 3.0, [-20, -10, -7, -5, -3, 0, 3], _whole),
         needles,
     ]
 
 
-def loudness_group(momentary: float | None, short_term: float | None, most: tuple[float | None, float | None], options: LevelOptions, target_lufs: float) -> Group:
+def loudness_group(
+    momentary: float | None,
+    short_term: float | None,
+    most: tuple[float | None, float | None],
+    options: LevelOptions,
+    target_lufs: float,
+) -> Group:
     """Momentary and short-term loudness on the chosen scale, with their maxima."""
     low, high = options.loudness_range(target_lufs)
     relative = options.scale != "dbfs"

@@ -26,7 +26,9 @@ class Goniometer(QWidget):
         self.setFixedSize(268, SIDE + 4)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(translated("Goniometer and correlation"))
-        self.setToolTip(translated("Upright: both channels alike. Flat: opposite polarity. Diagonal: one channel alone."))
+        self.setToolTip(
+            translated("Upright: both channels alike. Flat: opposite polarity. Diagonal: one channel alone.")
+        )
         theme_notice().changed.connect(self.update)
 
     def show_pair(self, pair: Samples | None, correlation: float | None) -> None:
@@ -79,4 +81,6 @@ class Goniometer(QWidget):
         painter.drawText(QRectF(left + width - 30, 48, 30, 14), Qt.AlignmentFlag.AlignRight, "+1")
         painter.setPen(colour("ink"))
         painter.setFont(font(15, bold=True))
-        painter.drawText(QRectF(left, 46, width, 20), Qt.AlignmentFlag.AlignCenter, format_number(self.correlation, 2, plus=True))
+        painter.drawText(
+            QRectF(left, 46, width, 20), Qt.AlignmentFlag.AlignCenter, format_number(self.correlation, 2, plus=True)
+        )

@@ -33,7 +33,9 @@ class History(QWidget):
         self.setToolTip(translated("Short-term loudness as a line over momentary; the dotted line is the target"))
         theme_notice().changed.connect(self.update)
 
-    def show_measures(self, measures: Measures | None, span_s: tuple[float, float], head_s: float, target: float) -> None:
+    def show_measures(
+        self, measures: Measures | None, span_s: tuple[float, float], head_s: float, target: float
+    ) -> None:
         """Draw a stretch."""
         self._measures, self._span_s, self._head_s, self._target = measures, span_s, head_s, target
         self.update()
@@ -53,9 +55,17 @@ class History(QWidget):
         line = int(float(y(self._target))) + 0.5
         painter.drawLine(QPointF(plot.left(), line), QPointF(plot.right(), line))
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(plot.right() + 3, line - 8, GUTTER, 16), Qt.AlignmentFlag.AlignVCenter, format_number(self._target, 0))
+        painter.drawText(
+            QRectF(plot.right() + 3, line - 8, GUTTER, 16),
+            Qt.AlignmentFlag.AlignVCenter,
+            format_number(self._target, 0),
+        )
         painter.drawText(QRectF(0, plot.bottom() + 1, 80, 14), Qt.AlignmentFlag.AlignLeft, format_time(self._span_s[0]))
-        painter.drawText(QRectF(plot.right() - 80, plot.bottom() + 1, 80, 14), Qt.AlignmentFlag.AlignRight, format_time(self._span_s[1]))
+        painter.drawText(
+            QRectF(plot.right() - 80, plot.bottom() + 1, 80, 14),
+            Qt.AlignmentFlag.AlignRight,
+            format_time(self._span_s[1]),
+        )
         if self._measures is None:
             painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, translated("measuring\u2026"))
             return

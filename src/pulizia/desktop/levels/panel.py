@@ -120,7 +120,11 @@ class LevelsPanel(QWidget):
         self.gonio.show_pair(r.pair if r else None, r.correlation if r else None)
         if r is not None:
             over = r.overs or r.true_peak_overs
-            self.overs.setText(translated(f"Over full scale: {r.overs} samples, true peak over {format_number(self._ceiling_db())}: {r.true_peak_overs}"))
+            self.overs.setText(
+                translated(
+                    f"Over full scale: {r.overs} samples, true peak over {format_number(self._ceiling_db())}: {r.true_peak_overs}"
+                )
+            )
             retone(self.overs, "madder" if over else "ink")
         if self._ticks % STEP_EVERY == 1:
             self._want_step()
@@ -166,8 +170,12 @@ class LevelsPanel(QWidget):
         names = media.channel_names if media else ("L", "R")
         momentary = short = None
         if measures is not None and recording is not None and len(measures.momentary):
-            at = min(int(self.studio.transport.position * BLOCKS_PER_SECOND / recording.rate), len(measures.momentary) - 1)
-            momentary, short = (float(c[at]) if np.isfinite(c[at]) else None for c in (measures.momentary, measures.short_term))
+            at = min(
+                int(self.studio.transport.position * BLOCKS_PER_SECOND / recording.rate), len(measures.momentary) - 1
+            )
+            momentary, short = (
+                float(c[at]) if np.isfinite(c[at]) else None for c in (measures.momentary, measures.short_term)
+            )
         most = (measures.momentary_max_lufs, measures.short_term_max_lufs) if measures else (None, None)
         groups = sample_groups(self.reading, names, self.options, self._ceiling_db())
         self.bars.show_groups([*groups, loudness_group(momentary, short, most, self.options, self._target_lufs())])
@@ -181,7 +189,9 @@ class LevelsPanel(QWidget):
         if selection is not None:
             span = (selection.span.start / recording.rate, selection.span.stop / recording.rate)
         self._history_head.setText(translated("Loudness of the selection" if selection else "Loudness of the whole"))
-        self.history.show_measures(self._measures(), span, self.studio.transport.position / recording.rate, self._target_lufs())
+        self.history.show_measures(
+            self._measures(), span, self.studio.transport.position / recording.rate, self._target_lufs()
+        )
 
     def _want_step(self) -> None:
         """Levels that go into the selected step and come out, around the play head (in a worker)."""
@@ -202,8 +212,10 @@ class LevelsPanel(QWidget):
             (r0, p0), (r1, p1) = found.before, found.after
             change = format_number(r1 - r0, 1, plus=True) if r0 > -120 and r1 > -120 else "\u2013"
             self.step_line.setText(
-                translated(f"{title}: in {format_number(r0)} RMS, {format_number(p0)} peak; "
-                f"out {format_number(r1)} RMS, {format_number(p1)} peak ({change} dB)")
+                translated(
+                    f"{title}: in {format_number(r0)} RMS, {format_number(p0)} peak; "
+                    f"out {format_number(r1)} RMS, {format_number(p1)} peak ({change} dB)"
+                )
             )
 
         self.studio.pool.submit(work, title="Levels of the step", priority=SOON, slot="step levels", on_done=done)
