@@ -20,7 +20,7 @@ from pulizia.desktop.delivery.print_report import for_paper
 from pulizia.media.folders import cache_folder, config_folder
 from pulizia.report.loudness_report import report_html
 from pulizia.report.manual import pages, sections
-from pulizia.session.queue_desk import Stage
+from pulizia.session.orders import Stage
 
 RATE = 48_000
 CTRL = Qt.KeyboardModifier.ControlModifier

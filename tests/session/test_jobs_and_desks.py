@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import json
+import os
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -9,18 +13,23 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from tests.conftest import voice_in_noise
 
 from pulizia.audio.spans import Span
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import DeliveryError, MediaError
+from pulizia.media.folders import state_folder
 from pulizia.media.open import open_media
+from pulizia.project.file import load_project
 from pulizia.project.model import Project
 from pulizia.session.history import History
 from pulizia.session.jobs import FIRST, LATER, SOON, VISIBLE, Job, JobPool
+from pulizia.session.orders import INTERRUPTED, Order, Stage, interrupted
 from pulizia.session.plan_desk import Aim
 from pulizia.session.print_desk import parts_of, provenance
-from pulizia.session.queue_desk import Order, Stage, order_path
+from pulizia.session.queue_desk import order_path
 from pulizia.session.sound_out import default_output
 from pulizia.session.studio import Studio
 
@@ -141,6 +150,10 @@ def until(condition: Callable[[], object], seconds: float = 30.0) -> None:
         time.sleep(0.01)
 
 
+def unwritten(studio: Studio) -> list[Order]:
+    return [o for o in studio.queue.orders if o.stage in (Stage.WAITING, Stage.WORKING)]
+
+
 def test_plans_follow_the_edits_and_are_kept(studio: Studio) -> None:
     name = studio.current_id
     aim = Aim(studio.targets["ebu-r128"], "limit", dual=False)
@@ -189,7 +202,7 @@ def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Stud
     studio.queue.add(orders)
     studio.queue.add([orders[2]])
     assert any("queued already" in text for text in studio.said)
-    until(lambda: not studio.queue.is_working)
+    until(lambda: not unwritten(studio))
     assert [o.stage for o in orders] == [Stage.FAILED, Stage.FAILED, Stage.DONE]
     assert "is there already" in orders[0].said
     assert "does not exist" in orders[1].said
@@ -203,10 +216,78 @@ def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Stud
     there.unlink()
     (tmp_path / "no").mkdir()
     studio.queue.again()
-    until(lambda: not studio.queue.is_working)
+    until(lambda: not unwritten(studio))
     assert {o.stage for o in orders} == {Stage.DONE}
     studio.queue.clear()
     assert studio.queue.orders == []
+
+
+LEAVES_ORDERS = """
+import sys, time
+from pathlib import Path
+from pulizia.delivery.deliverable import Deliverable
+from pulizia.media.open import open_media
+from pulizia.session.jobs import FIRST
+from pulizia.session.orders import Order
+from pulizia.session.sound_out import default_output
+from pulizia.session.studio import Studio
+
+studio = Studio(default_output(simulated=True), threads=1)
+rid = studio.document.add_media(open_media(Path(sys.argv[1])))
+studio.document.save(Path(sys.argv[2]))
+studio.pool.submit(lambda _job: time.sleep(60), title="holds the only thread", priority=FIRST)
+studio.queue.add([
+    Order(recording_id=rid, name="x", path=Path(sys.argv[2]).with_name(f"{n}.flac"), wanted=Deliverable(kind="flac"),
+          target=studio.targets["online-16"], way="gain", dual_mono=False, with_report=False, overwrite=False)
+    for n in (1, 2)
+])
+print("ready", flush=True)
+time.sleep(60)
+"""
+
+
+def test_what_a_killed_session_had_queued_is_there_with_its_project_and_written_again(
+    voice_file: Path, tmp_path: Path
+) -> None:
+    project = tmp_path / "p.pulizia"
+    child = subprocess.Popen(
+        [sys.executable, "-c", LEAVES_ORDERS, str(voice_file), str(project)], stdout=subprocess.PIPE, text=True
+    )
+    assert child.stdout.readline() == "ready\n"
+    rid = load_project(project).recordings[0].id
+    assert interrupted(state_folder("orders"), {rid}) == []  # it still runs
+    child.kill()
+    child.wait()
+    child.stdout.close()
+    assert interrupted(state_folder("orders"), {"another"}) == []  # waits for its own project
+    for round_ in (1, 2):  # not taken up, they are there once more
+        studio = Studio(default_output(simulated=True))
+        studio.document.load(project)
+        assert [o.stage for o in studio.queue.orders] == [Stage.STOPPED] * 2, round_
+        assert studio.queue.orders[0].said == INTERRUPTED
+        if round_ == 1:
+            studio.close()
+            (kept,) = state_folder("orders").glob("*.orders")
+            kept.write_text(kept.read_text().replace(f'"pid": {os.getpid()}', f'"pid": {child.pid}'))
+    studio.document.attach(rid, open_media(voice_file))
+    studio.queue.again()
+    until(lambda: not unwritten(studio))
+    studio.close()
+    assert [o.stage for o in studio.queue.orders] == [Stage.DONE] * 2
+    assert open_media(tmp_path / "2.flac").source.frames == open_media(voice_file).source.frames
+    assert list(state_folder("orders").iterdir()) == []
+
+
+@given(
+    text=st.text(max_size=30),
+    row=st.dictionaries(st.sampled_from(["pid", "orders"]), st.sampled_from([-(10**30), -1, 0, 2**31 - 2, 10**30])),
+)
+def test_damaged_orders_are_dropped(text: str, row: dict[str, int]) -> None:
+    folder = state_folder("orders")
+    for content in (text, json.dumps(row), json.dumps({"pid": 0, "orders": [{"path": 3, **row}]})):
+        (folder / "1.orders").write_text(content, encoding="utf-8")
+        assert interrupted(folder, {"x"}) == []
+        assert list(folder.iterdir()) == []
 
 
 def test_names_of_files_come_from_the_pattern_and_never_leave_the_folder(studio: Studio, tmp_path: Path) -> None:

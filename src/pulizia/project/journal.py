@@ -49,7 +49,7 @@ def left_behind(folder: Path) -> list[Recovered]:
     for file in sorted(folder.glob("*.journal"), key=lambda f: -f.stat().st_mtime):
         try:
             content = json.loads(file.read_text(encoding="utf-8"))
-            if _is_running(int(content["pid"])):
+            if is_running(int(content["pid"])):
                 continue
             project = parse_project(content["project"], file.name, Path("/"))
             path = content["path"]
@@ -60,9 +60,12 @@ def left_behind(folder: Path) -> list[Recovered]:
     return found
 
 
-def _is_running(pid: int) -> bool:
+def is_running(pid: int) -> bool:
+    """Whether a process with this number lives."""
     if pid == os.getpid():
         return True
+    if not 0 < pid < 2**31:
+        return False
     try:
         os.kill(pid, 0)
     except ProcessLookupError:

@@ -3,57 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
-from enum import Enum
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from pulizia.delivery.deliver import Delivered, Said, check_output, deliver
 from pulizia.delivery.deliverable import Deliverable, file_name
-from pulizia.delivery.normalise import Plan, Way
 from pulizia.delivery.targets import Target
+from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import DUAL_MONO
+from pulizia.media.folders import state_folder
 from pulizia.media.open import broadcast_of, picture_of
 from pulizia.media.write import write_text
 from pulizia.project.model import Recording
 from pulizia.report.loudness_report import report_csv, report_html, report_json
 from pulizia.score.steps import Step
 from pulizia.session.jobs import SOON, Job
+from pulizia.session.orders import Order, OrderFile, Stage, interrupted
 
 if TYPE_CHECKING:
     from pulizia.session.studio import Studio
-
-
-class Stage(Enum):
-    """How far an order is."""
-
-    WAITING = "waiting"
-    WORKING = "working"
-    DONE = "written"
-    FAILED = "failed"
-    STOPPED = "stopped"
-
-
-@dataclass(slots=True)
-class Order:
-    """One file to be written."""
-
-    recording_id: str
-    name: str
-    path: Path
-    wanted: Deliverable
-    target: Target
-    way: Way
-    dual_mono: bool
-    with_report: bool
-    overwrite: bool
-    plan: Plan | None = None
-    stage: Stage = Stage.WAITING
-    share: float = 0.0
-    doing: str = ""
-    said: str = ""
-    delivered: Delivered | None = None
-    steps: tuple[Step, ...] = field(default_factory=tuple)
 
 
 def step_words(steps: Sequence[Step]) -> tuple[str, ...]:
@@ -68,6 +36,9 @@ class QueueDesk:
         self.studio = studio
         self.orders: list[Order] = []
         self._job: Job | None = None
+        self._file = OrderFile(state_folder("orders"))
+        self._recordings: frozenset[str] = frozenset()
+        studio.document.listen(self._look_for_interrupted)
 
     @property
     def is_working(self) -> bool:
@@ -95,6 +66,7 @@ class QueueDesk:
     def clear(self) -> None:
         """Forget what has ended."""
         self.orders = [o for o in self.orders if o.stage in (Stage.WAITING, Stage.WORKING)]
+        self._keep()
         self.studio.emit("queue")
 
     def stop(self) -> None:
@@ -105,6 +77,7 @@ class QueueDesk:
         for order in self.orders:
             if order.stage in (Stage.WAITING, Stage.WORKING):
                 order.stage, order.said = Stage.STOPPED, "Stopped. Nothing was left half-written."
+        self._keep()
         self.studio.emit("queue")
 
     def again(self) -> None:
@@ -114,7 +87,27 @@ class QueueDesk:
                 order.stage, order.said, order.share = Stage.WAITING, "", 0.0
         self._next()
 
+    def _look_for_interrupted(self) -> None:
+        """When recordings have come: show what an ended session left unwritten of them."""
+        known = frozenset(r.id for r in self.studio.document.project.recordings)
+        if known == self._recordings:
+            return
+        self._recordings = known
+        if known and (found := interrupted(state_folder("orders"), known)):
+            self.orders += found
+            self._keep()
+            what = found[0].path.name if len(found) == 1 else f"{len(found)} files"
+            self.studio.say(f"{what} of the queue were not written before Pulizia ended. Delivery, Again writes them.")
+            self.studio.emit("queue")
+
+    def _keep(self) -> None:
+        try:
+            self._file.keep(self.orders)
+        except PuliziaError as error:
+            self.studio.say(f"The queue will not outlast a crash: {error}", bad=True)
+
     def _next(self) -> None:
+        self._keep()
         self.studio.emit("queue")
         if self._job is not None:
             return

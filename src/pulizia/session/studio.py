@@ -78,9 +78,8 @@ class Studio:
         self.listening = Listening.AFTER
         self.matched = True
         self.only_band = False  # hear the marked band alone
-        self.preview: Heard | None = (
-            None  # what will be delivered, heard in the place of After; its gain matches the level
-        )
+        # what will be delivered, heard in the place of After; its gain matches the level
+        self.preview: Heard | None = None
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
         self._targets: dict[str, Target] = {}
         self.files = FileDesk(self)

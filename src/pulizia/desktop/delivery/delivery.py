@@ -31,8 +31,9 @@ from pulizia.measure.loudness import Measures
 from pulizia.media.write import BITS
 from pulizia.project.model import Recording
 from pulizia.report.loudness_report import report_html
+from pulizia.session.orders import Order, Stage
 from pulizia.session.plan_desk import Aim
-from pulizia.session.queue_desk import Order, Stage, order_path, step_words
+from pulizia.session.queue_desk import order_path, step_words
 from pulizia.session.studio import Studio
 from pulizia.session.transport import Heard
 from pulizia.units import db_to_gain, format_number, seconds_to_frames

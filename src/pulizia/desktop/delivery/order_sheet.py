@@ -21,7 +21,7 @@ from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.write import Dither, SampleFormat
-from pulizia.session.queue_desk import Order, Stage
+from pulizia.session.orders import Order, Stage
 from pulizia.session.studio import Studio
 from pulizia.units import format_number
 
