@@ -88,6 +88,11 @@ def catalogue() -> dict[str, str]:
         for text in templates(ast.parse(path.read_text(encoding="utf-8"))):
             if is_spoken(text):
                 found[text] = ""
+    for target in json.loads((SOURCE / "data" / "targets.json").read_text(encoding="utf-8"))["targets"]:
+        found |= {target[name]: "" for name in ("title", "purpose", "source")}
+    for path in (SOURCE / "data" / "recipes").glob("*.json"):
+        recipe = json.loads(path.read_text(encoding="utf-8"))
+        found |= {recipe[name]: "" for name in ("name", "description")}
     return dict(sorted(found.items()))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -147,6 +148,8 @@ def test_the_windows_thread_is_never_held_for_long(bench: Person, tmp_path: Path
     window, studio, axis = bench.window, bench.window.studio, bench.window.bench.axis
     studio.repairs.add_tool("noise", on_selection=False)
     bench.settle()
+    gc.collect()
+    gc.freeze()  # as at the program's start: what earlier tests left is not this window's time
     slices = Slices()
     axis.show_span(RATE, 4 * RATE)
     slices.turns(20)
@@ -172,6 +175,7 @@ def test_the_windows_thread_is_never_held_for_long(bench: Person, tmp_path: Path
     slices.turn(lambda: window.delivery.deliver_to(tmp_path / "out.wav"))
     while studio.queue.is_working:
         slices.turns(5)
+    gc.unfreeze()
     assert quiet[len(quiet) // 2] < 0.016
     assert max(slices.seconds) < LONGEST_SLICE_S
     bench.settle()

@@ -96,8 +96,8 @@ class QueueDesk:
         if known and (found := interrupted(state_folder("orders"), known)):
             self.orders += found
             self._keep()
-            what = found[0].path.name if len(found) == 1 else f"{len(found)} files"
-            self.studio.say(f"{what} of the queue were not written before Pulizia ended. Delivery, Again writes them.")
+            what = f"{found[0].path.name} was" if len(found) == 1 else f"{len(found)} files were"
+            self.studio.say(f"{what} still to be written when Pulizia ended. In Delivery, Again takes them up.")
             self.studio.emit("queue")
 
     def _keep(self) -> None:

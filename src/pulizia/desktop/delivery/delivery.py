@@ -181,7 +181,7 @@ class Delivery(QWidget):
         measures = self.counted(recording.id)
         predicted = made.predicted if made else None
         self.graph.show_measures(measures, predicted, target)
-        self._purpose.setText(translated(f"{target.purpose}. After {target.source}."))
+        self._purpose.setText(translated(f"{translated(target.purpose)}. After {translated(target.source)}."))
         if measures is not None:
             self.table.show_rows(verdicts(measures, target), verdicts(predicted, target) if predicted else None)
         self._gain.setText(translated(f"{format_number(made.gain_db, 1, plus=True)} dB" if made else "\u2013"))
@@ -254,7 +254,7 @@ class Delivery(QWidget):
         if ids != list(targets):
             self.target_box.clear()
             for target in targets.values():
-                self.target_box.addItem(target.title, target.id)
+                self.target_box.addItem(translated(target.title), target.id)
         self.target_box.setCurrentIndex(self.target_box.findData(self.studio.document.project.target_id))
 
     def _show_size(self) -> None:
