@@ -10,7 +10,8 @@ from typing import Any
 from pulizia.audio.source import Source
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_programme
-from pulizia.inspection.inspect import Finding, inspect
+from pulizia.inspection.finding import Finding
+from pulizia.inspection.inspect import inspect
 from pulizia.score.recipes import recipe_text
 from pulizia.score.steps import make_step
 from pulizia.units import format_time

@@ -5,67 +5,27 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 
 from pulizia.audio.source import Source
-from pulizia.dsp.moments import runs
 from pulizia.errors import PuliziaError
+from pulizia.inspection.finding import Finding
+from pulizia.inspection.levels import channels, dropouts, levels
 from pulizia.measure.bandwidth import bandwidth_of
 from pulizia.measure.decay import decays_of
-from pulizia.measure.figures import passage_figures
-from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.noise_changes import band_powers, changes_s
-from pulizia.measure.speech_activity import FRAMES_PER_S, activity_of
+from pulizia.measure.speech_activity import activity_of
 from pulizia.tools import breaths, clicks, hum, overload, plosives, ringing, sibilance
 from pulizia.tools.base import Mark
-from pulizia.units import format_number, format_time
+from pulizia.units import format_number
 
 Progress = Callable[[float, str], None]
 QUIET_ENOUGH_DB = 42.0  # of speech over noise, above which the noise is no trouble (common practice)
 HARD_S_DB = -7.0  # usual S relative to the voice, above which it is called hard
 CLICKS_A_MINUTE, BREATHS_A_MINUTE, THUMPS_A_MINUTE = 0.5, 2.0, 1.0
-UNEVEN_LU = 7.0
-LOPSIDED_DB = 4.0
-OFFSET_DBFS = -50.0
-DROPOUT_S = 0.02
-ONE_SIDE_DB = 30.0
-OPPOSITE = -0.5
-LATE_FRAMES = 3
 LIVELY_S = 0.45  # T60 from which a room is heard behind a close voice (common practice)
 DULL_HZ = 6500.0
-READ_S = 20
-TROUBLING: dict[str, tuple[float, float]] = {
-    "overload": (1.0, 2000.0), "clicks": (0.5, 20.0), "plosives": (1.0, 12.0), "hum": (-75.0, -45.0),
-    "breaths": (2.0, 20.0), "noise": (42.0, 15.0), "ringing": (3.0, 10.0), "sibilance": (-7.0, 0.0),
-    "offset": (-50.0, -25.0), "lopsided": (4.0, 10.0), "level": (7.0, 15.0), "silence": (1.0, 10.0),
-    "channel missing": (30.0, 60.0), "polarity": (-0.3, -0.8), "delay": (0.0, 1.0),
-    "room": (0.4, 1.2), "dull": (7.0, 3.0),
-}  # fmt: skip
-"""From which measure on each kind is a trouble at all, and from which on a grave one (common practice)."""
-
-
-@dataclass(frozen=True, slots=True)
-class Finding:
-    """One trouble, in a sentence with its measure, and the step that treats it ("" for none)."""
-
-    kind: str
-    sentence: str
-    measure: float
-    unit: str
-    certainty: float  # 0..1
-    tool_id: str = ""
-    settings: dict[str, Any] = field(default_factory=dict)
-    marks: tuple[Mark, ...] = ()
-
-    @property
-    def severity(self) -> float:
-        """0 (hardly a trouble) to 1 (grave), by common practice for each kind; see TROUBLING."""
-        mild, grave = TROUBLING[self.kind]
-        measure = abs(self.measure) if self.kind == "lopsided" else self.measure
-        return min(max((measure - mild) / (grave - mild), 0.0), 1.0)
 
 
 def inspect(
@@ -86,9 +46,9 @@ def inspect(
         ("room tail", lambda: _room(source)),
         ("sibilance", lambda: _sibilance(source)),
         ("dull voice", lambda: _dull(source)),
-        ("levels", lambda: _levels(source, names)),
-        ("dropouts", lambda: _dropouts(source)),
-        ("channels", lambda: _channels(source)),
+        ("levels", lambda: levels(source, names)),
+        ("dropouts", lambda: dropouts(source)),
+        ("channels", lambda: channels(source)),
     )
     known: dict[str, list[Finding]] = {}
     finished, stopped = threading.Condition(), threading.Event()
@@ -300,129 +260,3 @@ def _dull(source: Source) -> list[Finding]:
     return [
         Finding("dull", f"The voice ends at {found.top_hz:.0f} Hz.", found.top_hz / 1000.0, "kHz", 0.7, "dull_voice")
     ]
-
-
-def _levels(source: Source, names: Sequence[str]) -> list[Finding]:
-    measures = measure(source, names=names, workers=1)
-    figures = {row.name: row.value for row in passage_figures(source, names)}
-    found = []
-    offset = figures.get("Offset")
-    if offset is not None and offset > OFFSET_DBFS:
-        words = f"The wave lies off the middle by {format_number(offset)} dBFS."
-        found.append(Finding("offset", words, offset, "dBFS", 0.9, "polarity", {"offset": "high_pass"}))
-    swing = figures.get("Lopsided: positive over negative swing")
-    if swing is not None and abs(swing) > LOPSIDED_DB:
-        side = "positive" if swing > 0 else "negative"
-        found.append(
-            Finding(
-                "lopsided",
-                f"The voice swings {format_number(abs(swing))} dB further to the {side} side.",
-                swing,
-                "dB",
-                0.8,
-                "polarity",
-                {"made_even": True},
-            )
-        )
-    found += _unevenness(measures)
-    return found
-
-
-def _unevenness(measures: Measures) -> list[Finding]:
-    """How far phrases differ: the spread of short-term loudness where there is speech."""
-    curve = measures.short_term[np.isfinite(measures.short_term)]
-    if measures.integrated_lufs is None or len(curve) < 20 * FRAMES_PER_S:
-        return []
-    heard = curve[curve > measures.integrated_lufs - 15.0]
-    spread = float(np.quantile(heard, 0.95) - np.quantile(heard, 0.1)) if len(heard) else 0.0
-    if spread < UNEVEN_LU:
-        return []
-    return [Finding("level", f"Phrases differ by {format_number(spread)} LU.", spread, "LU", 0.7, "leveller")]
-
-
-def _dropouts(source: Source) -> list[Finding]:
-    """Digital silence inside the sound."""
-    marks: list[Mark] = []
-    least = round(DROPOUT_S * source.rate)
-    step = READ_S * source.rate
-    for begin in range(0, source.frames, step):
-        end = min(begin + step, source.frames)
-        silent = np.logical_not(source.read(begin, end).any(axis=0))
-        for a, b in runs(silent, at_least=least):
-            if a + begin > 0 and b + begin < source.frames:
-                marks.append(Mark(a + begin, b + begin, f"{1000 * (b - a) / source.rate:.0f} ms"))
-    if not marks:
-        return []
-    first = format_time(marks[0].start / source.rate, 2)
-    return [
-        Finding(
-            "silence",
-            f"Digital silence in {len(marks)} places, the first at {first}.",
-            float(len(marks)),
-            "places",
-            1.0,
-            "room_tone",
-            marks=tuple(marks),
-        )
-    ]
-
-
-def _channels(source: Source) -> list[Finding]:
-    """One side missing, opposite polarity, one side late."""
-    if source.channels != 2:
-        return []
-    middle = max(0, source.frames // 2 - 30 * source.rate)
-    left, right = source.read(middle, min(source.frames, middle + 60 * source.rate)).astype(np.float64)
-    power = np.array([np.mean(left**2), np.mean(right**2)])
-    if power.max() <= 1e-12:
-        return []
-    difference = 10 * np.log10(max(power.max(), 1e-20) / max(power.min(), 1e-20))
-    if difference > ONE_SIDE_DB:
-        side = "right" if power[0] > power[1] else "left"
-        return [
-            Finding(
-                "channel missing",
-                f"The {side} side is {format_number(min(difference, 120.0), 0)} dB quieter than the other.",
-                float(difference),
-                "dB",
-                0.9,
-                "channels",
-                {"way": "left" if side == "right" else "right"},
-            )
-        ]
-    size = 1 << int(np.ceil(np.log2(len(left) + 4096)))
-    cross = (
-        np.fft.irfft(np.fft.rfft(left, size) * np.conj(np.fft.rfft(right, size)), size)
-        / np.sqrt(power.prod())
-        / len(left)
-    )
-    near = np.concatenate([cross[-2048:], cross[:2048]])
-    at = int(np.argmax(np.abs(near))) - 2048
-    found = []
-    if float(near[at + 2048]) < OPPOSITE:
-        found.append(
-            Finding(
-                "polarity",
-                f"The sides have opposite polarity (correlation {format_number(float(near[at + 2048]), 2)}).",
-                float(near[at + 2048]),
-                "",
-                0.9,
-                "polarity",
-                {"invert": "right"},
-            )
-        )
-    if abs(at) >= LATE_FRAMES and abs(float(near[at + 2048])) > 0.5:
-        side, ms = ("left" if at > 0 else "right"), 1000 * abs(at) / source.rate
-        earlier = round(-ms if at > 0 else ms, 3)
-        found.append(
-            Finding(
-                "delay",
-                f"The {side} side comes {format_number(ms, 2)} ms later.",
-                ms,
-                "ms",
-                0.8,
-                "channels",
-                {"delay_ms": earlier},
-            )
-        )
-    return found

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from pulizia.inspection.inspect import Finding, inspect
+from pulizia.inspection.finding import Finding
+from pulizia.inspection.inspect import inspect
 from pulizia.session.jobs import LATER, SOON, Job
 
 if TYPE_CHECKING:

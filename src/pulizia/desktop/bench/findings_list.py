@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 from pulizia.desktop.controls import ENTER, ArrowKeys, button, label
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.words import translated
-from pulizia.inspection.inspect import Finding
+from pulizia.inspection.finding import Finding
 from pulizia.session.inspection_desk import Entry
 from pulizia.session.studio import Studio
 from pulizia.units import format_number

@@ -1,0 +1,165 @@
+"""Findings of levels and channels: offset, lopsided or uneven sound, dropouts, a side missing, opposite or late."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.source import Source
+from pulizia.audio.spans import Span, normalised
+from pulizia.dsp.moments import runs
+from pulizia.inspection.finding import Finding
+from pulizia.measure.figures import passage_figures
+from pulizia.measure.loudness import Measures, measure
+from pulizia.measure.speech_activity import FRAMES_PER_S
+from pulizia.tools.base import Mark
+from pulizia.units import format_number, format_time
+
+UNEVEN_LU = 7.0
+LOPSIDED_DB = 4.0
+OFFSET_DBFS = -50.0
+DROPOUT_S = 0.02
+ONE_SIDE_DB = 30.0
+OPPOSITE = -0.5
+LATE_FRAMES = 3
+READ_S = 20
+
+
+def levels(source: Source, names: Sequence[str]) -> list[Finding]:
+    """Offset, a lopsided wave, and phrases that differ."""
+    measures = measure(source, names=names, workers=1)
+    figures = {row.name: row.value for row in passage_figures(source, names)}
+    found = []
+    offset = figures.get("Offset")
+    if offset is not None and offset > OFFSET_DBFS:
+        words = f"The wave lies off the middle by {format_number(offset)} dBFS."
+        found.append(Finding("offset", words, offset, "dBFS", 0.9, "polarity", {"offset": "high_pass"}))
+    swing = figures.get("Lopsided: positive over negative swing")
+    if swing is not None and abs(swing) > LOPSIDED_DB:
+        side = "positive" if swing > 0 else "negative"
+        found.append(
+            Finding(
+                "lopsided",
+                f"The voice swings {format_number(abs(swing))} dB further to the {side} side.",
+                swing,
+                "dB",
+                0.8,
+                "polarity",
+                {"made_even": True},
+            )
+        )
+    found += _unevenness(measures)
+    return found
+
+
+def _unevenness(measures: Measures) -> list[Finding]:
+    """How far phrases differ: the spread of short-term loudness where there is speech."""
+    curve = measures.short_term[np.isfinite(measures.short_term)]
+    if measures.integrated_lufs is None or len(curve) < 20 * FRAMES_PER_S:
+        return []
+    heard = curve[curve > measures.integrated_lufs - 15.0]
+    spread = float(np.quantile(heard, 0.95) - np.quantile(heard, 0.1)) if len(heard) else 0.0
+    if spread < UNEVEN_LU:
+        return []
+    return [Finding("level", f"Phrases differ by {format_number(spread)} LU.", spread, "LU", 0.7, "leveller")]
+
+
+def dropouts(source: Source) -> list[Finding]:
+    """Digital silence inside the sound."""
+    least = round(DROPOUT_S * source.rate)
+    step = READ_S * source.rate
+    silent: list[Span] = []
+    for begin in range(0, source.frames, step):
+        end = min(begin + step, source.frames)
+        still = np.logical_not(source.read(begin, end).any(axis=0))
+        silent += [Span(a + begin, b + begin) for a, b in _silences(still, least)]
+    marks = [
+        Mark(span.start, span.stop, f"{1000 * span.frames / source.rate:.0f} ms")
+        for span in normalised(silent)
+        if span.frames >= least and span.start > 0 and span.stop < source.frames
+    ]
+    if not marks:
+        return []
+    first = format_time(marks[0].start / source.rate, 2)
+    return [
+        Finding(
+            "silence",
+            f"Digital silence in {len(marks)} places, the first at {first}.",
+            float(len(marks)),
+            "places",
+            1.0,
+            "room_tone",
+            marks=tuple(marks),
+        )
+    ]
+
+
+def _silences(still: NDArray[np.bool_], least: int) -> list[tuple[int, int]]:
+    """Stretches that are long enough, and those that touch an end and may go on beyond it."""
+    if still.all():
+        return [(0, len(still))]
+    first, last = int(np.argmin(still)), len(still) - int(np.argmin(still[::-1]))
+    return [(0, first), *runs(still, at_least=least), (last, len(still))]
+
+
+def channels(source: Source) -> list[Finding]:
+    """One side missing, opposite polarity, one side late."""
+    if source.channels != 2:
+        return []
+    middle = max(0, source.frames // 2 - 30 * source.rate)
+    left, right = source.read(middle, min(source.frames, middle + 60 * source.rate)).astype(np.float64)
+    power = np.array([np.mean(left**2), np.mean(right**2)])
+    if power.max() <= 1e-12:
+        return []
+    difference = 10 * np.log10(max(power.max(), 1e-20) / max(power.min(), 1e-20))
+    if difference > ONE_SIDE_DB:
+        side = "right" if power[0] > power[1] else "left"
+        return [
+            Finding(
+                "channel missing",
+                f"The {side} side is {format_number(min(difference, 120.0), 0)} dB quieter than the other.",
+                float(difference),
+                "dB",
+                0.9,
+                "channels",
+                {"way": "left" if side == "right" else "right"},
+            )
+        ]
+    size = 1 << int(np.ceil(np.log2(len(left) + 4096)))
+    cross = (
+        np.fft.irfft(np.fft.rfft(left, size) * np.conj(np.fft.rfft(right, size)), size)
+        / np.sqrt(power.prod())
+        / len(left)
+    )
+    near = np.concatenate([cross[-2048:], cross[:2048]])
+    at = int(np.argmax(np.abs(near))) - 2048
+    found = []
+    if float(near[at + 2048]) < OPPOSITE:
+        found.append(
+            Finding(
+                "polarity",
+                f"The sides have opposite polarity (correlation {format_number(float(near[at + 2048]), 2)}).",
+                float(near[at + 2048]),
+                "",
+                0.9,
+                "polarity",
+                {"invert": "right"},
+            )
+        )
+    if abs(at) >= LATE_FRAMES and abs(float(near[at + 2048])) > 0.5:
+        side, ms = ("left" if at > 0 else "right"), 1000 * abs(at) / source.rate
+        earlier = round(-ms if at > 0 else ms, 3)
+        found.append(
+            Finding(
+                "delay",
+                f"The {side} side comes {format_number(ms, 2)} ms later.",
+                ms,
+                "ms",
+                0.8,
+                "channels",
+                {"delay_ms": earlier},
+            )
+        )
+    return found
