@@ -153,12 +153,12 @@ def test_pictures_and_printed_reports_are_whole_or_not_there(
     qtbot.waitUntil(lambda: window.bench.spectrum.plot.lines() is not None, timeout=20_000)
     window.go_to(1)
     window.delivery.deliver_to(tmp_path / "out.wav")
-    qtbot.waitUntil(lambda: window.delivery.delivered is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.delivery.written.delivered is not None, timeout=30_000)
     disk.leave(0)
     for suffix in ("png", "svg", "csv"):
         window.bench.spectrum.export(disk.folder / f"spectrum.{suffix}")
         assert "disk is full" in window.message.text.text()
-    window.delivery.print_to(disk.folder / "report.pdf")
+    window.delivery.written.print_to(disk.folder / "report.pdf")
     window.delivery.measuring.save_log(disk.folder / "log.csv")
     qtbot.waitUntil(lambda: not window.studio.pool.busy, timeout=20_000)
     QApplication.processEvents()
@@ -166,7 +166,7 @@ def test_pictures_and_printed_reports_are_whole_or_not_there(
     assert disk.names() == set()
     disk.leave(4000)
     window.bench.spectrum.export(disk.folder / "spectrum.png")
-    window.delivery.print_to(disk.folder / "report.pdf")
+    window.delivery.written.print_to(disk.folder / "report.pdf")
     qtbot.waitUntil(lambda: "report.pdf" in disk.names(), timeout=20_000)
     assert disk.names() == {"spectrum.png", "report.pdf"}
     assert (disk.folder / "report.pdf").read_bytes().rstrip().endswith(b"%%EOF")

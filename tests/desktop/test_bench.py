@@ -300,15 +300,15 @@ def test_delivery_shows_predicts_writes_and_measures_again(bench: Person, tmp_pa
     predicted = place.plan.predicted.integrated_lufs
     target = tmp_path / "out.wav"
     place.deliver_to(target)
-    bench.until(lambda: place.delivered is not None)
-    assert place.delivered.passes
-    assert place.delivered.verified.integrated_lufs == pytest.approx(-23.0, abs=0.05)
-    assert predicted == pytest.approx(place.delivered.verified.integrated_lufs, abs=0.02)
-    assert "\u221223.0 LUFS" in place._written.text()
+    bench.until(lambda: place.written.delivered is not None)
+    assert place.written.delivered.passes
+    assert place.written.delivered.verified.integrated_lufs == pytest.approx(-23.0, abs=0.05)
+    assert predicted == pytest.approx(place.written.delivered.verified.integrated_lufs, abs=0.02)
+    assert "\u221223.0 LUFS" in place.written.figures.text()
     assert soundfile.info(target).subtype == "PCM_24"
     assert json.loads((tmp_path / "out.json").read_text())["passes"]
     assert (tmp_path / "out.html").exists()
-    place.delivered = None
+    place.written.delivered = None
     place.deliver_to(target)
     bench.until(lambda: "is there already" in bench.said)
     place.deliver_to(bench.recording.path, overwrite=True)

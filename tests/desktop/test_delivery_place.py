@@ -109,18 +109,18 @@ def test_the_report_prints_to_pdf(two: Person, tmp_path: Path) -> None:
     delivery = two.window.delivery
     delivery.deliver_to(tmp_path / "one.wav")
     two.until(
-        lambda: "source recording" in two.said or delivery.delivered is not None
+        lambda: "source recording" in two.said or delivery.written.delivered is not None
     )  # one.wav is the recording itself
     delivery.deliver_to(tmp_path / "delivered.wav")
     finished(two)
-    two.until(lambda: delivery.delivered is not None)
-    delivery.print_to(tmp_path / "missing" / "r.pdf")
+    two.until(lambda: delivery.written.delivered is not None)
+    delivery.written.print_to(tmp_path / "missing" / "r.pdf")
     two.until(lambda: "does not exist" in two.said)
-    delivery.print_to(tmp_path / "r.pdf")
+    delivery.written.print_to(tmp_path / "r.pdf")
     two.until(lambda: "was printed" in two.said)
     paper = QTextDocument()
     paper.setPageSize(QSizeF(650.0, 1e6))  # the room between the margins of A4, in pixels of 1/96 inch
-    paper.setHtml(for_paper(report_html(delivery.delivered, ["Noise: -12 dB"])))
+    paper.setHtml(for_paper(report_html(delivery.written.delivered, ["Noise: -12 dB"])))
     assert 500 < paper.size().height() - 180 < 1000  # a page of text that can be read, beside the picture of the curve
     assert paper.idealWidth() > 500
     content = (tmp_path / "r.pdf").read_bytes()

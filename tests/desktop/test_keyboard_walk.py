@@ -118,8 +118,8 @@ def test_the_whole_job_by_keys(
     person.until(lambda: window.delivery.plan is not None)
     answers["save"].append(str(tmp_path / "out.wav"))
     person.key(K.Key_D, CTRL)
-    person.until(lambda: window.delivery.delivered is not None, 60)
-    assert window.delivery.delivered.passes
+    person.until(lambda: window.delivery.written.delivered is not None, 60)
+    assert window.delivery.written.delivered.passes
     assert open_media(tmp_path / "out.wav").source.frames == person.recording.frames
     answers["save"].append(str(tmp_path / "job.pulizia"))
     person.key(K.Key_S, CTRL)

@@ -14,26 +14,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from pulizia.delivery.deliver import Delivered
 from pulizia.delivery.deliverable import Deliverable
-from pulizia.delivery.normalise import Plan, State, verdicts
+from pulizia.delivery.normalise import Plan, verdicts
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.controls import ChoiceBox, button, hairline, label
 from pulizia.desktop.delivery.loudness_graph import LoudnessGraph
 from pulizia.desktop.delivery.measuring import MeasuringRow
 from pulizia.desktop.delivery.order_sheet import OrderSheet, QueueView
-from pulizia.desktop.delivery.print_report import print_pdf
-from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards, VerdictLabel
+from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards
+from pulizia.desktop.delivery.written import Written
 from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
 from pulizia.media.write import BITS
 from pulizia.project.model import Recording
-from pulizia.report.loudness_report import report_html
-from pulizia.session.orders import Order, Stage
+from pulizia.session.orders import Order
 from pulizia.session.plan_desk import Aim
-from pulizia.session.queue_desk import order_path, step_words
+from pulizia.session.queue_desk import order_path
 from pulizia.session.studio import Studio
 from pulizia.session.transport import Heard
 from pulizia.units import db_to_gain, format_number, seconds_to_frames
@@ -45,12 +43,10 @@ class Delivery(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio = studio
-        self.delivered: Delivered | None = None
         self._folder: Path | None = None
         self._build()
         for event in ("document", "current", "measures"):
             studio.on(event, self.refresh)
-        studio.on("queue", self._queue_changed)
         studio.on("playing", self.follow)
 
     # -- building
@@ -130,23 +126,14 @@ class Delivery(QWidget):
             "Deliver\u2026", self.ask_and_deliver, tip="Write the files and measure them again (Ctrl+D)", main=True
         )
         column.addWidget(self.deliver_button)
-        self._written_head = label("Written and measured again", bold=True)
-        column.addWidget(self._written_head)
-        self._written = label("", 13, wrap=True)
-        column.addWidget(self._written)
-        self.written_verdict = VerdictLabel()
-        column.addWidget(self.written_verdict)
-        self.pdf_button = button(
-            "Report as PDF\u2026", self.ask_pdf, tip="Print the report of the file that was written last", quiet=True
-        )
-        column.addWidget(self.pdf_button)
+        self.written = Written(self.studio)
+        column.addWidget(self.written)
         column.addStretch(1)
         for part, section in (
             (self.graph, "Loudness over time"), (self.measuring, "Figures that differ"), (self.target_box, "Targets"), (self.table, "Targets"),
-            (self.orders, "Deliverables"), (self.report_tick, "Report"), (self.pdf_button, "Report"),
+            (self.orders, "Deliverables"), (self.report_tick, "Report"), (self.written, "Report"),
         ):  # fmt: skip
             part.setProperty("manual", f"delivery#{section}")
-        self._show_written()
         return sheet
 
     # -- showing
@@ -366,59 +353,6 @@ class Delivery(QWidget):
             dual_mono=self.orders.dual_tick.isChecked(), with_report=self.report_tick.isChecked(), overwrite=overwrite,
             plan=self.studio.plans.of(recording.id, self.aim_at(target)) if plain else None,
         )  # fmt: skip
-
-    def _queue_changed(self) -> None:
-        done = [o for o in self.studio.queue.orders if o.stage is Stage.DONE and o.delivered is not None]
-        last = done[-1].delivered if done else None
-        if last is not None and last is not self.delivered:
-            self.delivered = last
-            self.studio.say(f"Delivered to {last.path}.")
-            self._show_written()
-
-    def _show_written(self) -> None:
-        done = self.delivered
-        for widget in (self._written_head, self._written, self.written_verdict, self.pdf_button):
-            widget.setVisible(done is not None)
-        if done is None:
-            return
-        verdict = next((v for v in done.verdicts if v.state is not State.WITHIN), done.verdicts[0])
-        self._written.setText(
-            translated(
-                f"{done.path.name}\n{format_number(done.verified.integrated_lufs)} {done.plan.target.scale}, "
-                f"true peak {format_number(done.verified.true_peak_dbtp)} dBTP"
-                + ("; corrected once" if done.corrected else "")
-            )
-        )
-        self.written_verdict.show_verdict(verdict)
-
-    def ask_pdf(self) -> None:
-        """Ask for a name and print the last report."""
-        if self.delivered is None:
-            return
-        proposal = self.delivered.path.with_suffix(".pdf")
-        name, _ = QFileDialog.getSaveFileName(
-            self, translated("Report as PDF"), str(proposal), translated("PDF (*.pdf)")
-        )
-        if name:
-            self.print_to(Path(name))
-
-    def print_to(self, path: Path) -> None:
-        """Print the last report; its page, which sums the file up, is made in the background."""
-        done = self.delivered
-        if done is None:
-            return
-        order = next((o for o in self.studio.queue.orders if o.delivered is done), None)
-        steps = step_words(order.steps if order else ())
-
-        def made(page: str) -> None:
-            try:
-                print_pdf(page, done.verified, done.plan.target.integrated_lufs, path)
-            except PuliziaError as error:
-                self.studio.say(str(error), bad=True)
-            else:
-                self.studio.say(f"The report was printed to {path}.")
-
-        self.studio.job(lambda _job: report_html(done, steps), "Printing the report", made)
 
 
 def _figure_row(column: QVBoxLayout, name: str) -> QLabel:

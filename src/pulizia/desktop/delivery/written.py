@@ -1,0 +1,91 @@
+"""What was written last: its figures as measured again, its verdict, and its report as PDF."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+
+from pulizia.delivery.deliver import Delivered
+from pulizia.delivery.normalise import State
+from pulizia.desktop.controls import button, label
+from pulizia.desktop.delivery.print_report import print_pdf
+from pulizia.desktop.delivery.verdicts import VerdictLabel
+from pulizia.desktop.words import translated
+from pulizia.errors import PuliziaError
+from pulizia.report.loudness_report import report_html
+from pulizia.session.orders import Stage
+from pulizia.session.queue_desk import step_words
+from pulizia.session.studio import Studio
+from pulizia.units import format_number
+
+
+class Written(QWidget):
+    """The last file of the queue; hidden until there is one."""
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self.delivered: Delivered | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        column.addWidget(label("Written and measured again", bold=True))
+        self.figures = label("", 13, wrap=True)
+        column.addWidget(self.figures)
+        self.verdict = VerdictLabel()
+        column.addWidget(self.verdict)
+        self.pdf_button = button(
+            "Report as PDF\u2026", self.ask_pdf, tip="Print the report of the file that was written last", quiet=True
+        )
+        column.addWidget(self.pdf_button)
+        self.hide()
+        studio.on("queue", self._queue_changed)
+
+    def _queue_changed(self) -> None:
+        done = [o for o in self.studio.queue.orders if o.stage is Stage.DONE and o.delivered is not None]
+        last = done[-1].delivered if done else None
+        if last is not None and last is not self.delivered:
+            self.delivered = last
+            self.studio.say(f"Delivered to {last.path}.")
+            self._show(last)
+
+    def _show(self, done: Delivered) -> None:
+        self.figures.setText(
+            translated(
+                f"{done.path.name}\n{format_number(done.verified.integrated_lufs)} {done.plan.target.scale}, "
+                f"true peak {format_number(done.verified.true_peak_dbtp)} dBTP"
+                + ("; corrected once" if done.corrected else "")
+            )
+        )
+        self.verdict.show_verdict(next((v for v in done.verdicts if v.state is not State.WITHIN), done.verdicts[0]))
+        self.show()
+
+    def ask_pdf(self) -> None:
+        """Ask for a name and print the last report."""
+        if self.delivered is None:
+            return
+        proposal = self.delivered.path.with_suffix(".pdf")
+        name, _ = QFileDialog.getSaveFileName(
+            self, translated("Report as PDF"), str(proposal), translated("PDF (*.pdf)")
+        )
+        if name:
+            self.print_to(Path(name))
+
+    def print_to(self, path: Path) -> None:
+        """Print the last report; its page, which sums the file up, is made in the background."""
+        done = self.delivered
+        if done is None:
+            return
+        order = next((o for o in self.studio.queue.orders if o.delivered is done), None)
+        steps = step_words(order.steps if order else ())
+
+        def made(page: str) -> None:
+            try:
+                print_pdf(page, done.verified, done.plan.target.integrated_lufs, path)
+            except PuliziaError as error:
+                self.studio.say(str(error), bad=True)
+            else:
+                self.studio.say(f"The report was printed to {path}.")
+
+        self.studio.job(lambda _job: report_html(done, steps), "Printing the report", made)
