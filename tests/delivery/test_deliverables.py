@@ -16,6 +16,7 @@ import soundfile
 from scipy.signal import butter, sosfilt
 from tests.cli.test_commands import run
 from tests.conftest import voice_in_noise
+from tests.films import write_film
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import ArraySource
@@ -209,29 +210,7 @@ def test_pictures_of_variable_rate_keep_every_moment_and_odd_timecodes_do_no_har
 ) -> None:
     path = tmp_path / f"film{suffix}"
     moments = np.cumsum([0, 40, 33, 120, 17, 17, 400, 1, 40, 40, 250, 33, 33, 90, 40, 300, 25, 25, 60, 500])
-    with av.open(str(path), "w") as out:
-        picture = out.add_stream("mpeg4", rate=1000)
-        picture.width, picture.height, picture.pix_fmt = 64, 48, "yuv420p"
-        picture.codec_context.time_base = Fraction(1, 1000)
-        sound = out.add_stream("aac", rate=RATE)
-        sound.codec_context.layout, sound.codec_context.format = "mono", "fltp"
-        out.metadata["comment"] = timecode
-        for n, at in enumerate(moments.tolist()):
-            frame = av.VideoFrame.from_ndarray(np.full((48, 64, 3), 10 * n, np.uint8), format="rgb24")
-            frame.pts, frame.time_base = at, Fraction(1, 1000)
-            for packet in picture.encode(frame):
-                out.mux(packet)
-        voice = voice_in_noise(2.0)
-        for start in range(0, 2 * RATE, 1024):
-            frame = av.AudioFrame.from_ndarray(
-                np.ascontiguousarray(voice[:, start : start + 1024]), format="fltp", layout="mono"
-            )
-            frame.sample_rate, frame.pts, frame.time_base = RATE, start, Fraction(1, RATE)
-            for packet in sound.encode(frame):
-                out.mux(packet)
-        for stream in (picture, sound):
-            for packet in stream.encode(None):
-                out.mux(packet)
+    write_film(path, voice_in_noise(2.0), RATE, moments.tolist(), {"comment": timecode})
     target = tmp_path / f"out{suffix}"
     code, _, err = run(capsys, "deliver", path, "--target", "ebu-r128", "-o", target)
     assert (code, err) == (0, "")

@@ -6,7 +6,6 @@ filters of BS.1770 as De Man derived them; coded files are decoded by libsndfile
 
 from __future__ import annotations
 
-from fractions import Fraction
 from pathlib import Path
 
 import av
@@ -15,6 +14,7 @@ import pyloudnorm
 import pytest
 import soundfile
 from tests.cli.test_commands import run
+from tests.films import write_film
 
 RATE = 48_000
 KINDS = ("wav", "flac", "mp3", "opus", "m4a")
@@ -92,25 +92,7 @@ def test_loudness_range_survives_every_kind_of_file(capsys, tmp_path: Path, kind
 def test_a_signal_put_into_a_picture_meets_the_target(capsys, tmp_path: Path, suffix: str) -> None:
     film = tmp_path / f"film{suffix}"
     tone = (10 ** (-36 / 20) * np.sin(2 * np.pi * 1000 * np.arange(20 * RATE) / RATE)).astype(np.float32)
-    with av.open(str(film), "w") as out:
-        picture = out.add_stream("mpeg4", rate=25)
-        picture.width, picture.height, picture.pix_fmt = 64, 48, "yuv420p"
-        sound = out.add_stream("aac", rate=RATE)
-        sound.codec_context.layout, sound.codec_context.format = "stereo", "fltp"
-        for n in range(500):
-            frame = av.VideoFrame.from_ndarray(np.full((48, 64, 3), n % 250, np.uint8), format="rgb24")
-            for packet in picture.encode(frame):
-                out.mux(packet)
-        for start in range(0, len(tone) - 1024, 1024):
-            frame = av.AudioFrame.from_ndarray(
-                np.ascontiguousarray(np.stack([tone[start : start + 1024]] * 2)), format="fltp", layout="stereo"
-            )
-            frame.sample_rate, frame.pts, frame.time_base = RATE, start, Fraction(1, RATE)
-            for packet in sound.encode(frame):
-                out.mux(packet)
-        for stream in (picture, sound):
-            for packet in stream.encode(None):
-                out.mux(packet)
+    write_film(film, np.stack([tone] * 2), RATE, range(0, 20_000, 40))
     target = tmp_path / f"out{suffix}"
     code, _, err = run(capsys, "deliver", film, "--target", "ebu-r128", "-o", target)
     assert (code, err) == (0, "")

@@ -371,43 +371,20 @@ def _rest(w: MainWindow) -> list[Command]:
         w.go_to(1)
         w.delivery.ask_and_deliver()
 
+    def has_sound() -> bool:
+        return w.studio.chain is not None
+
+    measuring = w.delivery.measuring
+    with_sound: tuple[tuple[str, str, tuple[str, ...], Callable[[], None]], ...] = (
+        ("loudest", "Loudest 3 s", (), lambda: measuring.go_to_loudest(3.0)),
+        ("loudest_long", "Loudest 10 s", (), lambda: measuring.go_to_loudest(10.0)),
+        ("readings", "Other readings\u2026", (), measuring.show_readings),
+        ("side_by_side", "Side by side\u2026", (), measuring.show_all),
+        ("deliver", "Deliver\u2026", ("Ctrl+D",), go_and_deliver),
+    )
     return [
-        Command(
-            "loudest",
-            "Delivery",
-            "Loudest 3 s",
-            (),
-            lambda: w.delivery.measuring.go_to_loudest(3.0),
-            lambda: w.studio.chain is not None,
-        ),
-        Command(
-            "loudest_long",
-            "Delivery",
-            "Loudest 10 s",
-            (),
-            lambda: w.delivery.measuring.go_to_loudest(10.0),
-            lambda: w.studio.chain is not None,
-        ),
-        Command(
-            "readings",
-            "Delivery",
-            "Other readings\u2026",
-            (),
-            w.delivery.measuring.show_readings,
-            lambda: w.studio.chain is not None,
-        ),
-        Command(
-            "side_by_side",
-            "Delivery",
-            "Side by side\u2026",
-            (),
-            w.delivery.measuring.show_all,
-            lambda: w.studio.chain is not None,
-        ),
+        *(Command(name, "Delivery", title, keys, call, has_sound) for name, title, keys, call in with_sound),
         Command("own_target", "Delivery", "Own target\u2026", ("Ctrl+T",), w.doors.edit_target),
-        Command(
-            "deliver", "Delivery", "Deliver\u2026", ("Ctrl+D",), go_and_deliver, lambda: w.studio.chain is not None
-        ),
         Command("menu", "Help", "Open the menu", ("F10",), w.top.menu.showMenu),
         Command("tour", "Help", "Tour", (), w.show_tour),
         Command("storage", "Help", "Storage\u2026", (), w.doors.show_storage),

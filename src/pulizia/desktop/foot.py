@@ -2,36 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
-
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
-    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPainterPath,
     QPaintEvent,
     QPen,
-    QPixmap,
     QResizeEvent,
 )
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from pulizia.desktop.controls import SegmentSwitch
-from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.gauges import Figures, Gauge
+from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.words import translated
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
-from pulizia.measure.live import Reading
 from pulizia.session.studio import Studio
 from pulizia.session.transport import Listening
-from pulizia.units import format_clock, format_number, gain_to_db
+from pulizia.units import format_clock, format_number
 
-FLOOR_DB = -60.0
-FULL_BAR, COMPACT_BAR = 180, 140
-FULL_GAUGE, COMPACT_GAUGE = 322, 200
 NARROW_WINDOW = 1200
 FIGURES_EVERY = 5  # turns of the gauges between two sets of figures: what changes faster is not read
 ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED)
@@ -105,173 +98,6 @@ class RoundButton(QWidget):
         if self.hasFocus():
             painter.setPen(QPen(colour("verd"), 1, Qt.PenStyle.DotLine))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 6, -1, -6), 4, 4)
-
-
-class Gauge(QWidget):
-    """Bars per channel with true-peak hold, and the correlation of two channels."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.reading: Reading | None = None
-        self.names: tuple[str, ...] = ("L", "R")
-        self.ceiling_db = -1.0
-        self.compact = False
-        self._still: tuple[Hashable, QPixmap] | None = None
-        self.setFixedSize(FULL_GAUGE, 48)
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName(translated("Levels of what is heard"))
-        self.setToolTip(
-            translated(
-                "Bars: RMS over 0.6 s in ink, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels."
-            )
-        )
-        theme_notice().changed.connect(self.update)
-
-    def set_compact(self, compact: bool) -> None:  # noqa: FBT001 - the state itself
-        """Leave the correlation out where there is no room for it."""
-        if compact != self.compact:
-            self.compact = compact
-            self.setFixedWidth(COMPACT_GAUGE if compact else FULL_GAUGE)
-
-    def show_reading(self, reading: Reading | None, names: tuple[str, ...]) -> None:
-        """Show levels; None empties the bars."""
-        self.names = names[:2]
-        if reading is None and self.reading is None:
-            return
-        self.reading = reading
-        self.update()
-
-    @property
-    def _bar(self) -> int:
-        return COMPACT_BAR if self.compact else FULL_BAR
-
-    def _x(self, db: float) -> float:
-        return 16.0 + (min(max(db, FLOOR_DB), 0.0) - FLOOR_DB) / -FLOOR_DB * self._bar
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._still_parts())
-        painter.setFont(font(11))
-        for row in range(len(self.names)):
-            self._paint_bar(painter, row)
-        self._paint_correlation(painter)
-
-    def _top(self, row: int) -> int:
-        return 8 + 12 * row if len(self.names) > 1 else 14
-
-    def _still_parts(self) -> QPixmap:
-        """Names, tracks and scale, drawn anew only when they change."""
-        key = (self.names, self.size().toTuple(), self.devicePixelRatioF(), theme().name)
-        if self._still is None or self._still[0] != key:
-            pixmap = QPixmap(self.size() * self.devicePixelRatioF())
-            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
-            pixmap.fill(colour("paper"))
-            painter = QPainter(pixmap)
-            painter.setFont(font(11))
-            painter.setPen(colour("soft"))
-            for row, name in enumerate(self.names):
-                y = self._top(row)
-                painter.drawText(QRectF(0, y - 4, 12, 15), Qt.AlignmentFlag.AlignVCenter, translated(name))
-                painter.fillRect(QRectF(16, y, self._bar, 7), colour("line"))
-            for db in (-60, -40, -20, 0) if self.compact else (-60, -40, -20, -10, 0):
-                painter.drawText(
-                    QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0)
-                )
-            painter.drawText(QRectF(16 + self._bar + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, translated("dBTP"))
-            painter.end()
-            self._still = (key, pixmap)
-        return self._still[1]
-
-    def _paint_bar(self, painter: QPainter, row: int) -> None:
-        y = self._top(row)
-        hold: float | None = None
-        if self.reading is not None and row < len(self.reading.peak):
-            peak = gain_to_db(float(self.reading.peak[row]))
-            rms = gain_to_db(float(self.reading.rms[row]))
-            painter.fillRect(QRectF(16, y, self._x(peak) - 16, 7), colour("soft", 0.55))
-            painter.fillRect(QRectF(16, y, self._x(rms) - 16, 7), colour("ink"))
-            hold = gain_to_db(float(self.reading.true_peak_hold[row]))
-            if hold > FLOOR_DB:
-                token = "madder" if hold > self.ceiling_db else "verd"
-                painter.fillRect(QRectF(self._x(hold) - 1, y - 2, 2, 11), colour(token))
-        painter.fillRect(QRectF(self._x(self.ceiling_db), y - 2, 1, 11), colour("madder"))
-        over = hold is not None and hold > self.ceiling_db
-        painter.setPen(colour("madder" if over else "soft"))
-        box = QRectF(16 + self._bar + 4, y - 4, 36, 15)
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(hold))
-
-    def _paint_correlation(self, painter: QPainter) -> None:
-        if len(self.names) < 2 or self.compact:
-            return
-        left = 252.0
-        painter.setPen(colour("soft"))
-        painter.drawText(QRectF(left, 2, 66, 14), Qt.AlignmentFlag.AlignLeft, translated("Correlation"))
-        painter.fillRect(QRectF(left, 21, 64, 5), colour("line"))
-        middle = left + 32
-        value = self.reading.correlation if self.reading else None
-        if value is not None:
-            x0, x1 = sorted((middle, middle + 32 * value))
-            painter.fillRect(QRectF(x0, 21, x1 - x0, 5), colour("verd" if value >= 0 else "madder"))
-        painter.fillRect(QRectF(middle, 18, 1, 11), colour("ink"))
-        painter.drawText(QRectF(left - 4, 31, 20, 14), Qt.AlignmentFlag.AlignLeft, "\u22121")
-        painter.drawText(QRectF(left + 48, 31, 20, 14), Qt.AlignmentFlag.AlignRight, "+1")
-        painter.setPen(colour("ink"))
-        painter.drawText(
-            QRectF(left + 12, 31, 40, 14), Qt.AlignmentFlag.AlignCenter, format_number(value, 2, plus=True)
-        )
-
-
-class Figures(QWidget):
-    """M and S at the play position; I, LRA and TP of the whole."""
-
-    NAMES = (("M", "LUFS"), ("S", "LUFS"), ("I", "LUFS"), ("LRA", "LU"), ("TP", "dBTP"))
-    WIDTHS = (60, 60, 60, 48, 56)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.values: tuple[float | None, ...] = (None,) * 5
-        self.over = (False,) * 5
-        self.setFixedSize(sum(self.WIDTHS), 48)
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName(translated("Loudness"))
-        self.setToolTip(
-            translated(
-                "Momentary and short-term loudness at the play position; integrated loudness,\nloudness range and true peak of the whole (ITU-R BS.1770-5, EBU Tech 3341, 3342)"
-            )
-        )
-        theme_notice().changed.connect(self.update)
-
-    def show_values(self, values: tuple[float | None, ...]) -> None:
-        """Show five figures; None is a dash."""
-        if values != self.values:
-            self.values = values
-            self.setAccessibleDescription(
-                ", ".join(f"{n} {format_number(v)} {u}" for (n, u), v in zip(self.NAMES, values, strict=True))
-            )
-            self.update()
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), colour("paper"))
-        right = 0.0
-        for (name, unit), value, width in zip(self.NAMES, self.values, self.WIDTHS, strict=True):
-            right += width
-            painter.setPen(colour("ink"))
-            painter.setFont(font(20, bold=True))
-            painter.drawText(
-                QRectF(right - width, 2, width, 26),
-                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                format_number(value),
-            )
-            painter.setPen(colour("soft"))
-            painter.setFont(font(11))
-            advance = QFontMetricsF(font(11)).horizontalAdvance(unit)
-            painter.drawText(QRectF(right - width, 29, width, 15), Qt.AlignmentFlag.AlignRight, translated(unit))
-            painter.setPen(colour("ink"))
-            painter.setFont(font(11, bold=True))
-            painter.drawText(
-                QRectF(right - width, 29, width - advance - 3, 15), Qt.AlignmentFlag.AlignRight, translated(name)
-            )
 
 
 class Foot(QWidget):

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.desktop.theme import colour
+from pulizia.desktop.theme import colour, font
 from pulizia.tools.base import LaneCurve, Survey
 
 NARROWEST_PX = 3.0
@@ -79,3 +81,9 @@ def _pixels(
     fresh = np.diff(np.floor(x0), prepend=-1e9) > 0
     first = np.flatnonzero(fresh)
     return list(zip(x0[first].tolist(), np.maximum.reduceat(x1, first).tolist(), strict=True))
+
+
+@lru_cache(maxsize=512)
+def text_width(text: str, *, bold: bool) -> float:
+    """Width of a text at 13 pixels."""
+    return QFontMetricsF(font(13, bold=bold)).horizontalAdvance(text)

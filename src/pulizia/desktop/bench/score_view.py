@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
-    QFontMetricsF,
     QMouseEvent,
     QPainter,
     QPainterPath,
@@ -19,7 +17,7 @@ from PySide6.QtGui import (
 from pulizia.audio.spans import Span
 from pulizia.desktop.bench.lane import EDGE_PX, Lane
 from pulizia.desktop.bench.pictures import Pictures
-from pulizia.desktop.bench.score_marks import SurveyTicks
+from pulizia.desktop.bench.score_marks import SurveyTicks, text_width
 from pulizia.desktop.bench.tide import draw_tide
 from pulizia.desktop.bench.tiles import Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
@@ -402,9 +400,3 @@ class ScoreView(Lane):
         if grip is not None and grip[1] == "body":
             span = self._spans(self.steps[grip[0]])[grip[2]]
             self.axis.show_span(span.start, span.stop)
-
-
-@lru_cache(maxsize=512)
-def text_width(text: str, *, bold: bool) -> float:
-    """Width of a text at 13 pixels."""
-    return QFontMetricsF(font(13, bold=bold)).horizontalAdvance(text)

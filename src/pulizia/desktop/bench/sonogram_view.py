@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
@@ -22,6 +21,7 @@ from pulizia.audio.source import picked
 from pulizia.desktop.bench.blot_outlines import Pen, draw_blots, draw_marked, place_in
 from pulizia.desktop.bench.harm_shade import draw_shade
 from pulizia.desktop.bench.lane import Lane
+from pulizia.desktop.bench.sonogram_look import SonogramLook
 from pulizia.desktop.bench.sonogram_menu import sonogram_menu
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
@@ -40,18 +40,6 @@ SCALE_WIDTH, SCALE_HEIGHT = 6, 120
 SMALLEST_BAND_PX = 6
 MOST_HARMONICS = 24
 LOWEST_HZ = 40.0
-
-
-@dataclass(slots=True)
-class SonogramLook:
-    """How the sonogram is made and coloured."""
-
-    size: int = 0  # one transform length, or 0 for blended lengths
-    window: str = "hann"
-    axis: str = "log"
-    ramp: str = "theme"
-    channel: str = ""  # a mixture of two channels, see PICKS; "" for all, their power averaged
-    sharpened: bool = False
 
 
 class SonogramView(Lane):
