@@ -16,7 +16,7 @@ from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_ac
 
 GAP_S, SHORTEST_S = 0.2, 0.15
 JOINED_GAP_S, JOINED_DB = 0.5, 5.0
-SOUNDING_DB = 12.0  # under the louder moments of a phrase, down to which it counts: the same at any level
+GATING_S, RELATIVE_GATE = 0.4, 0.1  # ITU-R BS.1770-5: blocks of 400 ms, -10 LU
 FADES_OVER_DB = (2.0, 10.0)  # over the floor: from where to where speech dies away into the pause
 
 
@@ -29,7 +29,7 @@ class Phrases:
     spans : (phrases, 2) int64
         First and last step of each, where speech is heard for certain.
     lufs : (phrases,)
-        Loudness of each (ITU-R BS.1770 weighting, ungated).
+        Loudness of each (ITU-R BS.1770, with the relative gate).
     speech : (steps,) 0..1
         1 inside phrases, dying away with the level at their ends, 0 in pauses.
     """
@@ -55,15 +55,22 @@ def find_phrases(source: Source, spans: Sequence[Span], progress: Callable[[floa
     loud, kept = [], []
     for a, b in stretches:
         part = energy[a * BLOCKS_PER_SECOND // FRAMES_PER_S : b * BLOCKS_PER_SECOND // FRAMES_PER_S]
-        own = levels[a:b][: len(part)]
-        sounding = part[own > np.quantile(own, 0.9) - SOUNDING_DB] if len(part) else part
-        mean = float(sounding.mean()) if len(sounding) else 0.0
+        mean = _gated_mean(part)
         if mean > 1e-10:
             loud.append(-0.691 + 10.0 * np.log10(mean))
             kept.append((a, b))
     kept, loud = _joined(kept, loud)
     places = np.array(kept, dtype=np.int64).reshape(-1, 2)
     return Phrases(places, np.array(loud), _reach(places, levels, found.floor_db))
+
+
+def _gated_mean(energy: NDArray[np.float64]) -> float:
+    """Mean weighted energy of a phrase's 400 ms blocks above the relative gate (ITU-R BS.1770-5 clause 2, -10 LU)."""
+    if not len(energy):
+        return 0.0
+    length = min(round(GATING_S * BLOCKS_PER_SECOND), len(energy))
+    blocks = np.convolve(energy, np.full(length, 1.0 / length), "valid")
+    return float(blocks[blocks >= RELATIVE_GATE * blocks.mean()].mean())
 
 
 def _joined(kept: list[tuple[int, int]], loud: list[float]) -> tuple[list[tuple[int, int]], list[float]]:
