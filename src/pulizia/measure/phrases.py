@@ -12,11 +12,13 @@ from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.dsp.moments import merged, runs
 from pulizia.measure.blocks import BLOCKS_PER_SECOND, measure_energies
+from pulizia.measure.loudness import MOMENTARY_BLOCKS, OFFSET_DB, RELATIVE_GATE_LU
 from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
+from pulizia.units import powers_to_db
 
 GAP_S, SHORTEST_S = 0.2, 0.15
-JOINED_GAP_S, JOINED_DB = 0.5, 5.0
-GATING_S, RELATIVE_GATE = 0.4, 0.1  # ITU-R BS.1770-5: blocks of 400 ms, -10 LU
+JOINED_GAPS_S, JOINED_DB = (0.2, 0.5), (8.0, 4.0)  # words this far apart in time and level are one phrase
+LEAST_ENERGY = 1e-10
 FADES_OVER_DB = (2.0, 10.0)  # over the floor: from where to where speech dies away into the pause
 
 
@@ -52,40 +54,41 @@ def find_phrases(source: Source, spans: Sequence[Span], progress: Callable[[floa
         core &= inside
     stretches = [s for s in merged(runs(core), round(GAP_S * FRAMES_PER_S)) if s[1] - s[0] >= SHORTEST_S * FRAMES_PER_S]
     energy = measure_energies(source, lambda p: progress(0.5 + 0.5 * p))
-    loud, kept = [], []
+    kept, means = [], []
     for a, b in stretches:
-        part = energy[a * BLOCKS_PER_SECOND // FRAMES_PER_S : b * BLOCKS_PER_SECOND // FRAMES_PER_S]
-        mean = _gated_mean(part)
-        if mean > 1e-10:
-            loud.append(-0.691 + 10.0 * np.log10(mean))
+        if (mean := _gated_mean(energy, a, b)) > LEAST_ENERGY:
             kept.append((a, b))
-    kept, loud = _joined(kept, loud)
+            means.append(mean)
+    kept = _joined(kept, powers_to_db(np.array(means)))
     places = np.array(kept, dtype=np.int64).reshape(-1, 2)
-    return Phrases(places, np.array(loud), _reach(places, levels, found.floor_db))
+    loud = OFFSET_DB + powers_to_db(np.array([_gated_mean(energy, a, b) for a, b in kept]))
+    return Phrases(places, loud, _reach(places, levels, found.floor_db))
 
 
-def _gated_mean(energy: NDArray[np.float64]) -> float:
-    """Mean weighted energy of a phrase's 400 ms blocks above the relative gate (ITU-R BS.1770-5 clause 2, -10 LU)."""
-    if not len(energy):
+def _gated_mean(energy: NDArray[np.float64], start: int, stop: int) -> float:
+    """Mean weighted energy of a phrase's 400 ms blocks above the relative gate (ITU-R BS.1770-5 Annex 1)."""
+    part = energy[start * BLOCKS_PER_SECOND // FRAMES_PER_S : stop * BLOCKS_PER_SECOND // FRAMES_PER_S]
+    if not len(part):
         return 0.0
-    length = min(round(GATING_S * BLOCKS_PER_SECOND), len(energy))
-    blocks = np.convolve(energy, np.full(length, 1.0 / length), "valid")
-    return float(blocks[blocks >= RELATIVE_GATE * blocks.mean()].mean())
+    length = min(MOMENTARY_BLOCKS, len(part))
+    blocks = np.convolve(part, np.full(length, 1.0 / length), "valid")
+    return float(blocks[blocks >= 10.0 ** (RELATIVE_GATE_LU / 10.0) * blocks.mean()].mean())
 
 
-def _joined(kept: list[tuple[int, int]], loud: list[float]) -> tuple[list[tuple[int, int]], list[float]]:
+def _joined(kept: list[tuple[int, int]], levels: NDArray[np.float64]) -> list[tuple[int, int]]:
     """Words of about one level with little between them are one phrase: its gain shall stand still."""
     places: list[tuple[int, int]] = []
-    levels: list[float] = []
-    for (a, b), level in zip(kept, loud, strict=True):
-        if places and a - places[-1][1] < JOINED_GAP_S * FRAMES_PER_S and abs(level - levels[-1]) < JOINED_DB:
-            before, own = places[-1][1] - places[-1][0], b - a
-            power = (before * 10.0 ** (levels[-1] / 10.0) + own * 10.0 ** (level / 10.0)) / (before + own)
-            places[-1], levels[-1] = (places[-1][0], b), 10.0 * float(np.log10(power))
+    level = 0.0
+    for (a, b), own in zip(kept, levels.tolist(), strict=True):
+        gap_s = (a - places[-1][1]) / FRAMES_PER_S if places else np.inf
+        if gap_s < JOINED_GAPS_S[1] and abs(own - level) < np.interp(gap_s, JOINED_GAPS_S, JOINED_DB):
+            before = places[-1][1] - places[-1][0]
+            power = (before * 10.0 ** (level / 10.0) + (b - a) * 10.0 ** (own / 10.0)) / (before + b - a)
+            places[-1], level = (places[-1][0], b), 10.0 * float(np.log10(power))
         else:
             places.append((a, b))
-            levels.append(level)
-    return places, levels
+            level = own
+    return places
 
 
 def _reach(places: NDArray[np.int64], levels: NDArray[np.float64], floor_db: float) -> NDArray[np.float32]:
