@@ -196,16 +196,9 @@ def test_outside_its_stretches_and_holes_nothing_changes(tool: AnyTool) -> None:
         same[a:b] = False
     assert np.array_equal(made[:, same], SIGNAL[:, same])
     assert not np.array_equal(made[:, ~same], SIGNAL[:, ~same])
-    difference = np.abs(np.diff(made - SIGNAL, axis=1)).max()
-    assert (
-        difference
-        <= np.abs(
-            np.diff(
-                after(SIGNAL, make_step(tool.id, ACTING.get(tool.id, {}))).read(0, SIGNAL.shape[1]) - SIGNAL, axis=1
-            )
-        ).max()
-        + 0.01
-    )
+    whole = after(SIGNAL, make_step(tool.id, ACTING.get(tool.id, {}))).read(0, SIGNAL.shape[1])
+    steepest, usual = (np.abs(np.diff(x - SIGNAL, axis=1)).max() for x in (made, whole))
+    assert steepest <= 1.1 * usual + 0.01  # no click at the edges; what is learned in a stretch may differ a little
 
 
 @every_tool
