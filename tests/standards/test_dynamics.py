@@ -307,7 +307,7 @@ def test_small_edits_do_what_they_say(tool: str, settings: dict, check) -> None:
     assert check(sound, treated(sound, tool, **settings))
 
 
-def test_missing_treble_comes_back_at_the_level_of_the_average_voice() -> None:
+def test_missing_treble_comes_back_a_little_under_the_average_voice() -> None:
     rng = np.random.default_rng(8)
     dry = dry_words()
     shaped = np.fft.irfft(np.fft.rfft(dry) / (1 + (np.fft.rfftfreq(len(dry), 1 / RATE) / 900) ** 1.5), len(dry))
@@ -320,7 +320,7 @@ def test_missing_treble_comes_back_at_the_level_of_the_average_voice() -> None:
     high = (found[0].hz > 4000) & (found[0].hz < 11_000)
     lacking = [10 * np.log10(f.wanted[high].sum() / f.speech[high].sum()) for f in found]
     assert lacking[0] > 25
-    assert abs(lacking[1]) < 6
+    assert 3 < lacking[1] < 11
     quiet = np.convolve(dry**2, np.ones(4800), "same") == 0
     assert 10 * np.log10(np.mean(made[0][quiet] ** 2) / np.mean(dull[quiet] ** 2)) < 2
 
