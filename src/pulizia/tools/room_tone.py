@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span, clipped
 from pulizia.dsp.fourier import irfft, rfft
+from pulizia.dsp.moments import merged, runs
 from pulizia.dsp.stft import hann_window
 from pulizia.errors import AnalysisError
 from pulizia.measure.noise_floor import SHORTEST_MS, quiet_spans
@@ -126,8 +128,7 @@ def tone(room: Room, start: int, stop: int) -> Samples:
     )
     # each seed is shaped by a filter of its own length and added with its neighbour's tail (overlap-add)
     size = 2 * SIZE
-    taps = np.roll(irfft(room.shape, SIZE), SIZE // 2, axis=-1) * hann_window(SIZE)
-    shaped = np.einsum("dcb,ncb->ndb", rfft(taps, size), rfft(noise, size))
+    shaped = np.einsum("dcb,ncb->ndb", _filters(room), rfft(noise, size))
     parts = irfft(shaped, size)
     out = np.zeros((channels, (len(noise) + 1) * SIZE), dtype=np.float32)
     for n, part in enumerate(parts):
@@ -136,16 +137,25 @@ def tone(room: Room, start: int, stop: int) -> Samples:
     return out[:, begin : begin + stop - start]
 
 
+@lru_cache(maxsize=8)
+def _filters(room: Room) -> NDArray[np.complex64]:
+    """Spectra of the shaping filters, (channels, channels, SIZE + 1)."""
+    taps = np.roll(irfft(room.shape, SIZE), SIZE // 2, axis=-1) * hann_window(SIZE)
+    return np.asarray(rfft(taps, 2 * SIZE), dtype=np.complex64)
+
+
 def process(block: Block, settings: RoomToneSettings, room: Room) -> Samples:
     """Put the tone where it belongs."""
-    frames = block.samples.shape[1]
-    made = tone(room, block.start, block.start + frames) * np.float32(db_to_gain(settings.level_db))
-    if settings.way == "replace":
-        return made
-    if settings.way == "under":
-        return block.samples + made
+    gain = np.float32(db_to_gain(settings.level_db))
+    if settings.way != "fill":
+        made = tone(room, block.start, block.start + block.samples.shape[1]) * gain
+        return made if settings.way == "replace" else block.samples + made
     missing = missing_share(block, room, settings)
-    return block.samples + made * np.sqrt(missing) if missing.any() else block.samples
+    out = block.samples.copy()
+    for first, last in merged(runs(missing > 0.0), SIZE):
+        made = tone(room, block.start + first, block.start + last) * gain
+        out[:, first:last] += made * np.sqrt(missing[first:last])
+    return out
 
 
 def missing_share(block: Block, room: Room, settings: RoomToneSettings) -> NDArray[np.float32]:
