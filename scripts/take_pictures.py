@@ -43,7 +43,7 @@ class Scene:
         """Wait until nothing is being worked on."""
         end = time.monotonic() + LONGEST_S
         quiet = 0
-        while quiet < 40 and time.monotonic() < end:
+        while quiet < 80 and time.monotonic() < end:
             self.application.processEvents()
             time.sleep(0.01)
             quiet = 0 if self.studio.pool.busy else quiet + 1

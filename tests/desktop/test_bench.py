@@ -40,7 +40,7 @@ def test_noise_is_marked_taken_and_becomes_a_strip(bench: Person) -> None:
     assert step.settings.profile_spans_s[0] == pytest.approx((span.start / RATE, span.stop / RATE))
     assert step.spans is None
     bench.settle()
-    box = bench.window.bench.score.strip_box(0, Span(0, bench.recording.frames))
+    box = bench.window.bench.score.plan.strip_box(0, Span(0, bench.recording.frames))
     axis = bench.window.bench.axis
     assert (box.left(), box.right()) == pytest.approx((GUTTER, GUTTER + axis.width), abs=1)
     before, after = bench.window.studio.measures("before"), bench.window.studio.measures("after")
@@ -120,16 +120,16 @@ def test_strips_are_switched_dragged_reordered_and_removed(bench: Person) -> Non
     bench.settle()
     score = bench.window.bench.score
     noise, level = bench.recording.score
-    bench.click(score, score.dot_place(1))
+    bench.click(score, score.plan.dot_place(1))
     assert not bench.recording.score[1].enabled
     bench.key(Qt.Key.Key_E)
     assert bench.recording.score[1].enabled
-    box = score.strip_box(0, Span(0, bench.recording.frames))
+    box = score.plan.strip_box(0, Span(0, bench.recording.frames))
     end = QPointF(box.right() - 1, box.center().y())
     bench.drag(score, end, bench.at_time(score, 3.0, 0) + QPointF(0, end.y()))
     (span,) = bench.recording.score[0].spans
     assert (span.start, span.stop) == (0, pytest.approx(3.0 * RATE, abs=600))
-    middle = score.strip_box(1, Span(0, bench.recording.frames)).center()
+    middle = score.plan.strip_box(1, Span(0, bench.recording.frames)).center()
     bench.drag(score, middle, middle - QPointF(0, 40))
     assert [s.id for s in bench.recording.score] == [level.id, noise.id]
     bench.key(Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)

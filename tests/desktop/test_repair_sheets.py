@@ -138,7 +138,7 @@ def test_moments_are_listed_ticked_visited_and_left_alone(clicked: Person) -> No
     assert "found" in sheet.findings.sentence.text()
     score = clicked.window.bench.score
     image = score.grab().toImage()
-    box = score.strip_box(0, studio.step.acts_in(clicked.recording.frames)[0])
+    box = score.plan.strip_box(0, studio.step.acts_in(clicked.recording.frames)[0])
     tick = QPoint(round(clicked.at_time(score, marks[3].start / RATE).x()) + 1, round(box.center().y()) - 2)
     assert image.pixelColor(tick) != image.pixelColor(tick + QPoint(12, 0))
     studio.seek(0)

@@ -32,13 +32,14 @@ from pulizia.desktop.bench.waveform_view import WaveformView
 from pulizia.desktop.controls import button, hairline, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.theme import colour
+from pulizia.desktop.turns import update_in_turn
 from pulizia.session.studio import Studio
 from pulizia.tools.base import FAMILIES
 from pulizia.tools.registry import ALL
 
 LEFT_WIDTH, RIGHT_WIDTH = 220, 300
 MOST_SCORE_HEIGHT = 216
-MOST_SCORE_SHARE = 0.36
+MOST_SCORE_SHARE = 0.37
 SCROLL_STEPS = 10_000
 
 
@@ -247,7 +248,9 @@ class Bench(QWidget):
         self._place_bar()
         ids = [s.id for s in self.score.steps]
         if self.studio.step_id in ids:
-            self._score_area.ensureVisible(0, round(self.score.dot_place(ids.index(self.studio.step_id)).y()), 0, 24)
+            self._score_area.ensureVisible(
+                0, round(self.score.plan.dot_place(ids.index(self.studio.step_id)).y()), 0, 24
+            )
 
     def _place_bar(self) -> None:
         selection = self.studio.selection
@@ -282,8 +285,7 @@ class Bench(QWidget):
         self.axis.scroll_to(share * (self.axis.frames - span))
 
     def _update_lanes(self) -> None:
-        for lane in self.lanes:
-            lane.update()
+        update_in_turn(self.score, self.sonogram, self.waveform, self.overview, self.ruler)
 
     def follow(self, *, scroll: bool = True) -> None:
         """Bring the play head of every view to the present position."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
@@ -14,12 +15,13 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
+from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.turns import update_in_turn
 from pulizia.desktop.words import translated
 from pulizia.settings.bands import KINDS, NARROWEST_Q, SLOPES, WIDEST_Q, Band
 from pulizia.tools.base import Curve, Picture
@@ -60,12 +62,13 @@ class EqualiserPicture(QWidget):
                 "Drag a dot; the wheel over it sets its width. Double-click adds or removes a bell.\nHold Q and move the mouse: a narrow boost follows it; let go and it becomes a moderate cut."
             )
         )
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
         theme_notice().changed.connect(self.update)
 
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
         """Show curves, or a sentence instead."""
         self._picture, self._message = picture, message
-        self.update()
+        update_in_turn(self)
 
     def show_bands(self, bands: tuple[Band, ...]) -> None:
         """Show the bands of the settings."""
@@ -244,6 +247,7 @@ class EqualiserPicture(QWidget):
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter, plot = QPainter(self), self._plot
+        painter.fillRect(self.rect(), colour("paper"))
         painter.fillRect(plot, colour("panel"))
         painter.setFont(font(11))
         self._paint_grid(painter, plot)
@@ -294,22 +298,16 @@ class EqualiserPicture(QWidget):
         hz = np.geomspace(LOW_HZ, HIGH_HZ, int(plot.width() / 2))
         level = np.interp(hz, curve.hz, curve.level_db)
         top = float(level.max()) + 6
-        points = [
-            QPointF(self.x_of(f), plot.height() * (top - db) / 90.0)
-            for f, db in zip(hz.tolist(), level.tolist(), strict=True)
-        ]
         painter.setPen(QPen(colour(token, 0.6), 1))
-        painter.drawPolyline(QPolygonF(points))
+        painter.drawPolyline(polygon(self._xs_of(hz), plot.height() * (top - level) / 90.0))
 
     def _paint_response(self, painter: QPainter, curve: Curve) -> None:
-        points = [
-            QPointF(self.x_of(f), self.y_of(db))
-            for f, db in zip(curve.hz.tolist(), np.clip(curve.level_db, -40, 40).tolist(), strict=True)
-        ]
-        painter.setPen(QPen(colour("verd"), 1))
-        line = QPolygonF(points)
-        painter.drawPolyline(line)
-        painter.drawPolyline(line.translated(0.0, 0.6))
+        shown = np.clip(curve.level_db, -40, 40)
+        line = polygon(self._xs_of(curve.hz), (MOST_DB - shown) / (2 * MOST_DB) * self._plot.height())
+        stroke(painter, line, colour("verd"))
+
+    def _xs_of(self, hz: NDArray[np.floating]) -> NDArray[np.float64]:
+        return np.asarray(self._plot.width() * np.log(np.maximum(hz, 1.0) / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ))
 
     def _paint_dot(self, painter: QPainter, number: int, band: Band) -> None:
         place, chosen = self.place_of(band), number == self.selected

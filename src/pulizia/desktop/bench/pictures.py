@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtWidgets import QWidget
 
 from pulizia.audio.source import DifferenceSource, Source
+from pulizia.desktop.turns import update_in_turn
 from pulizia.measure.overview import BIN_FRAMES, PeakPicture, PeakSegment, sketched_segment
 from pulizia.session.jobs import FIRST, LATER, Job
 from pulizia.session.studio import Studio
@@ -106,5 +107,4 @@ class Pictures:
         self._repaint()
 
     def _repaint(self) -> None:
-        for view in self._views:
-            view.update()
+        update_in_turn(*self._views)

@@ -23,6 +23,7 @@ from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.wave_image import columns_of_picture, height_of
 from pulizia.desktop.controls import ArrowKeys, button, hairline, label
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.turns import update_in_turn
 from pulizia.desktop.words import translated
 from pulizia.project.model import Recording
 from pulizia.session.studio import Studio
@@ -56,7 +57,7 @@ class Cards(ArrowKeys):
     def fit(self) -> None:
         """Be as tall as the cards need."""
         self.setFixedHeight(max(1, len(self.recordings)) * CARD_HEIGHT + 4)
-        self.update()
+        update_in_turn(self)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         row = int(event.position().y() // CARD_HEIGHT)

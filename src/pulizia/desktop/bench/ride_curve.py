@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.strokes import polygon
 from pulizia.desktop.theme import colour, font
 from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
@@ -110,9 +111,8 @@ class RideCurve:
         thin = max(1, (last - first) // (2 * int(plot.width())))
         at = np.arange(first, last, thin)
         x = GUTTER + (at * curve.step - self.axis.left) / self.axis.frames_per_pixel
-        points = QPolygonF(
-            [QPointF(a, self.y_of(b, plot)) for a, b in zip(x.tolist(), curve.level_db[at].tolist(), strict=True)]
-        )
+        level = np.clip(curve.level_db[at], -MOST_DB, MOST_DB)
+        points = polygon(x, plot.center().y() - level / MOST_DB * plot.height() / 2)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for token, width in (("panel", 4.0), ("verd", 1.6)):
             painter.setPen(QPen(colour(token, 0.8 if token == "panel" else 1.0), width))

@@ -7,13 +7,15 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPen
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.strokes import polygon
 from pulizia.desktop.theme import colour, font
 from pulizia.tools.base import LaneCurve, Survey
 
 NARROWEST_PX = 3.0
+LEAST_SHOWN_DB, DEEPEST_DB = 0.2, 12.0
 
 
 class SurveyTicks:
@@ -60,11 +62,17 @@ def _hanging(painter: QPainter, curve: LaneCurve, axis: TimeAxis, box: QRectF, i
         axis.left + (np.arange(len(columns) + 1) + (columns[0] - GUTTER if len(columns) else 0)) * axis.frames_per_pixel
     )
     places = np.clip((frames / curve.step).astype(np.int64), 0, len(curve.level_db))
-    for x, a, b in zip(columns.tolist(), places[:-1].tolist(), places[1:].tolist(), strict=True):
-        part = curve.level_db[a : max(b, a + 1)]
-        down = -float(part.min()) if len(part) else 0.0
-        if down > 0.2:
-            painter.fillRect(QRectF(x, box.top() + 1, 1, min(down / 12.0, 1.0) * (box.height() - 2)), ink)
+    if not len(columns) or not len(curve.level_db):
+        return
+    starts = np.minimum(places[:-1], len(curve.level_db) - 1)
+    stops = np.minimum(np.maximum(places[1:], starts + 1), len(curve.level_db))
+    part = curve.level_db[starts[0] : stops[-1]]
+    down = -np.minimum.reduceat(part, np.minimum(starts - starts[0], len(part) - 1))
+    down = np.where(down > LEAST_SHOWN_DB, np.minimum(down / DEEPEST_DB, 1.0), 0.0) * (box.height() - 2)
+    x, top = np.repeat(columns, 2) + np.tile([0.0, 1.0], len(columns)), box.top() + 1
+    path = QPainterPath()
+    path.addPolygon(polygon([x[0], *x, x[-1]], [top, *(top + np.repeat(down, 2)), top]))
+    painter.fillPath(path, ink)
 
 
 def _pixels(

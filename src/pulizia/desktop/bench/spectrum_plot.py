@@ -17,11 +17,12 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
-    QPolygonF,
 )
 from PySide6.QtWidgets import QWidget
 
+from pulizia.desktop.strokes import polygon
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.turns import update_in_turn
 from pulizia.desktop.words import translated
 from pulizia.measure.spectrum import (
     Spectrum,
@@ -110,7 +111,7 @@ class SpectrumPlot(QWidget):
             self.found = Spectrum(found.rate, found.size, found.window, found.average, most, found.frames)
         elif not live:
             self._live_most = None
-        self.update()
+        update_in_turn(self)
 
     def refresh(self) -> None:
         """The options changed."""
@@ -270,14 +271,14 @@ class SpectrumPlot(QWidget):
             image, top = self._moving_line(np.array(x), tops, pen.color(), heavy=pen.widthF() > 1.0)
             painter.drawImage(self._plot.topLeft() + QPointF(0, top), image)
             return
-        polygon = QPolygonF(list(map(QPointF, x, tops.tolist())))
+        line = polygon(x, tops)
         heavy = pen.widthF() > 1.0 and pen.style() == Qt.PenStyle.SolidLine
         if heavy:  # two thin lines: a wide one costs thirty times as much
             pen = QPen(pen.color(), 1.0)
         painter.setPen(pen)
-        painter.drawPolyline(polygon)
+        painter.drawPolyline(line)
         if heavy:
-            painter.drawPolyline(polygon.translated(0.0, 0.5))
+            painter.drawPolyline(line.translated(0.0, 0.5))
 
     def _moving_line(
         self, x: NDArray[np.float64], y: NDArray[np.float64], ink: QColor, *, heavy: bool

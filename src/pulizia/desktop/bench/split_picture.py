@@ -9,8 +9,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from pulizia.desktop.strokes import stroke
+from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.turns import update_in_turn
 from pulizia.desktop.words import translated
 from pulizia.settings.declare import Number, declared
 from pulizia.tools.base import Curve, Picture
@@ -45,12 +46,13 @@ class SplitPicture(QWidget):
                 "Drag an upright line to move a split, a level line to move the threshold of its band.\nThe bars at the top show how far each band is turned down at the play head."
             )
         )
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
         theme_notice().changed.connect(self.update)
 
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
         """Show curves, or a sentence instead."""
         self._picture, self._message = picture, message
-        self.update()
+        update_in_turn(self)
 
     def show_settings(self, settings: SplitCompressorSettings) -> None:
         """Show splits and thresholds."""
@@ -142,6 +144,7 @@ class SplitPicture(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter, plot = QPainter(self), self._plot
         painter.setFont(font(11))
+        painter.fillRect(self.rect(), colour("paper"))
         painter.fillRect(plot, colour("panel"))
         self._paint_grid(painter, plot)
         if self._picture is None:
@@ -182,11 +185,17 @@ class SplitPicture(QWidget):
         hz = np.geomspace(LOW_HZ, HIGH_HZ, max(2, int(self._plot.width() / 1.5)))
         edges = np.searchsorted(curve.hz, np.sqrt(hz[1:] * hz[:-1]))
         level = np.interp(hz, curve.hz, curve.level_db)
-        for n in range(len(edges) - 1):  # the highest bin of each pixel: lines do not vanish between them
-            if edges[n + 1] - edges[n] > 1:
-                level[n + 1] = curve.level_db[edges[n] : edges[n + 1]].max()
-        points = [QPointF(self.x_of(f), self.y_of(db)) for f, db in zip(hz.tolist(), level.tolist(), strict=True)]
-        stroke(painter, points, colour(token), heavy=False)
+        # the highest bin of each pixel: lines do not vanish between them
+        last = len(curve.level_db) - 1
+        highest = np.maximum.reduceat(curve.level_db, np.minimum(edges, last))[:-1]
+        level[1:-1] = np.where(np.diff(edges) > 1, highest, level[1:-1])
+        x = self._plot.width() * np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ)
+        stroke(
+            painter,
+            polygon(x, self._plot.top() + (TOP_DB - level) / SPAN_DB * self._plot.height()),
+            colour(token),
+            heavy=False,
+        )
 
     def _paint_lines(self, painter: QPainter, plot: QRectF) -> None:
         for name in SPLIT_FIELDS[self.settings.bands]:

@@ -17,6 +17,11 @@ from pulizia.score.chain import Stage
 from pulizia.session.jobs import Job
 
 
+def taken_by(stage: Stage) -> DifferenceSource:
+    """What a step takes away."""
+    return DifferenceSource(stage.upstream, stage)
+
+
 def draw_tide(
     painter: QPainter,
     box: QRectF,
@@ -29,7 +34,7 @@ def draw_tide(
     filled: bool,
 ) -> None:
     """Draw what is in view of a strip's ``box``; ``filled`` is the selected strip."""
-    taken = DifferenceSource(stage.upstream, stage)
+    taken = taken_by(stage)
     picture = pictures.of(taken, levels_only=True)
     token, name, most = "tide" if filled else "verd_soft", theme().name, int(box.height()) - 3
     table = token_table(token)

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TypeGuard
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
-from pulizia.desktop.strokes import stroke
+from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.desktop.turns import update_in_turn
 from pulizia.desktop.words import translated
 from pulizia.tools.base import Curve, Picture
 from pulizia.units import format_number
@@ -39,15 +42,18 @@ class ToolPicture(QWidget):
                 translated("Drag the dots: more or less reduction at that frequency. Double-click a dot to let it go.")
             )
         self._picture: Picture | None = None
+        self._curves: dict[str, np.ndarray] = {}
         self._message = ""
         self.setFixedHeight(150)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
         self.setAccessibleName(translated("Picture of the step"))
         theme_notice().changed.connect(self.update)
 
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
         """Show curves, or a sentence instead."""
         self._picture, self._message = picture, message
-        self.update()
+        self._curves = {curve.name: self._columns(curve) for curve in picture.curves} if _is_spectral(picture) else {}
+        update_in_turn(self)
 
     def show_curve(self, curve: tuple[tuple[float, float], ...]) -> None:
         """Show how the reduction is bent."""
@@ -63,16 +69,13 @@ class ToolPicture(QWidget):
 
     def handle_places(self) -> list[QPointF]:
         """Where the handles lie, on the line that is left."""
-        picture = self._picture
-        if picture is None or not self.bends:
-            return []
-        curves = {curve.name: self._columns(curve) for curve in picture.curves}
-        if "left" not in curves:
+        curves = self._curves
+        if not self.bends or "left" not in curves:
             return []
         plot = QRectF(0, 0, self.width() - GUTTER_RIGHT, self.height() - GUTTER_BOTTOM)
         line = self._points(curves["left"], plot, self._top(curves))
         at = [round(COLUMNS * np.log(hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ)) for hz in HANDLES_HZ]
-        return [line[min(max(k, 0), COLUMNS - 1)] for k in at]
+        return [line.at(min(max(k, 0), COLUMNS - 1)) for k in at]
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         reach = [((p - event.position()).manhattanLength(), n) for n, p in enumerate(self.handle_places())]
@@ -108,6 +111,7 @@ class ToolPicture(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         plot = QRectF(0, 0, self.width() - GUTTER_RIGHT, self.height() - GUTTER_BOTTOM)
+        painter.fillRect(self.rect(), colour("paper"))
         painter.fillRect(plot, colour("panel"))
         painter.setFont(font(11))
         picture = self._picture
@@ -122,7 +126,7 @@ class ToolPicture(QWidget):
         if picture.from_zero:
             draw_from_zero(painter, plot, picture)
             return
-        curves = {curve.name: self._columns(curve) for curve in picture.curves}
+        curves = self._curves
         top_db = self._top(curves)
         self._grid(painter, plot, top_db, picture.unit)
         painter.save()
@@ -131,8 +135,7 @@ class ToolPicture(QWidget):
         points = {name: self._points(levels, plot, top_db) for name, levels in curves.items()}
         if "left" in curves and "profile" in curves:
             area = _path(points["profile"])
-            for point in reversed(points["left"]):
-                area.lineTo(point)
+            area.connectPath(_path(points["left"]).toReversed())
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)  # the lines along the edges are smooth
             painter.fillPath(area, colour("verd_soft"))
             below = _path(points["left"])
@@ -177,10 +180,10 @@ class ToolPicture(QWidget):
         return float(np.ceil((highest + 4) / 10) * 10)
 
     @staticmethod
-    def _points(levels: np.ndarray, plot: QRectF, top_db: float) -> list[QPointF]:
+    def _points(levels: np.ndarray, plot: QRectF, top_db: float) -> QPolygonF:
         x = plot.left() + (np.arange(COLUMNS) + 0.5) / COLUMNS * plot.width()
         y = plot.top() + (top_db - levels) / SPAN_DB * plot.height()
-        return [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
+        return polygon(x, y)
 
     @staticmethod
     def _grid(painter: QPainter, plot: QRectF, top_db: float, unit: str) -> None:
@@ -224,6 +227,10 @@ class ToolPicture(QWidget):
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated("removed"))
 
 
+def _is_spectral(picture: Picture | None) -> TypeGuard[Picture]:
+    return picture is not None and not picture.from_zero
+
+
 def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
     """Curves on an axis that begins at 0, such as times over frequency."""
     highest = max(float(curve.level_db.max()) for curve in picture.curves)
@@ -248,7 +255,7 @@ def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
     for curve in picture.curves:
         x = plot.left() + np.log(curve.hz / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ) * plot.width()
         y = plot.bottom() - curve.level_db / top * plot.height()
-        stroke(painter, [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)], colour("verd"))
+        stroke(painter, polygon(x, y), colour("verd"))
     painter.setPen(colour("soft"))
     painter.drawText(
         plot.adjusted(8, 0, -6, -5),
@@ -257,8 +264,7 @@ def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
     )
 
 
-def _path(points: list[QPointF]) -> QPainterPath:
-    path = QPainterPath(points[0])
-    for point in points[1:]:
-        path.lineTo(point)
+def _path(points: QPolygonF) -> QPainterPath:
+    path = QPainterPath()
+    path.addPolygon(points)
     return path

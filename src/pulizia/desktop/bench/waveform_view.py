@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,6 +27,7 @@ from pulizia.desktop.bench.wave_image import (
     wave_table,
 )
 from pulizia.desktop.theme import colour, font, theme, theme_notice
+from pulizia.desktop.turns import update_in_turn
 from pulizia.desktop.words import translated
 from pulizia.dsp.oversample import TAPS, interpolator
 from pulizia.session.jobs import VISIBLE, Job
@@ -44,7 +46,7 @@ class WaveformView(Lane):
         super().__init__(studio, axis)
         self._pictures = pictures
         pictures.watch(self)
-        self._tiles = Tiles(studio.pool, self.update)
+        self._tiles = Tiles(studio.pool, partial(update_in_turn, self))
         self._known_samples: tuple[str, int, Samples] | None = None
         self._asked_samples: tuple[str, int, int] | None = None
         self.ride = RideCurve(studio, axis)
@@ -274,7 +276,7 @@ class WaveformView(Lane):
             return
         for db in (0, -20, -40):
             for sign in (-1, 1):
-                if half < 60 and db == -40:
+                if half < 60 and db != -20:
                     continue
                 y = middle + sign * half * (1.0 - db / FLOOR_DB)
                 y = min(max(y, plot.top() + 7), plot.bottom() - 7)

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.time_axis import GUTTER
-from pulizia.desktop.strokes import stroke
+from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.words import translated
 from pulizia.dsp.moments import runs
@@ -247,8 +247,7 @@ class LoudnessGraph(QWidget):
         levels = 10.0 * np.log10(np.maximum(means, 1e-20))
         for a, b in runs(levels >= -80.0):
             at = plot.left() + (np.arange(a, b) + 0.5) / count * plot.width()
-            points = [QPointF(x, y) for x, y in zip(at.tolist(), self._heights(levels[a:b]), strict=True)]
-            stroke(painter, points, colour(token))
+            stroke(painter, polygon(at, self._heights(levels[a:b])), colour(token))
 
     def _paint_labels(self, painter: QPainter, plot: QRectF) -> None:
         assert self.measures is not None  # noqa: S101

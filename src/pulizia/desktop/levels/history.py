@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
-from pulizia.desktop.strokes import stroke
+from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.words import translated
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
@@ -79,9 +79,8 @@ class History(QWidget):
                 top = float(y(level))
                 painter.fillRect(QRectF(column, top, 1, plot.bottom() - top), colour("soft", 0.35))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        heights = y(short).tolist()
-        good = np.isfinite(short)
-        stroke(painter, [QPointF(c + 0.5, h) for c, h in enumerate(heights) if good[c]], colour("ink"))
+        good = np.flatnonzero(np.isfinite(short))
+        stroke(painter, polygon(good + 0.5, y(short)[good]), colour("ink"))
         share = (self._head_s - self._span_s[0]) / max(1e-9, self._span_s[1] - self._span_s[0])
         if 0 <= share <= 1:
             painter.fillRect(QRectF(plot.width() * share - 0.7, 0, 1.4, plot.height()), colour("ink"))

@@ -1,0 +1,237 @@
+"""How strips are drawn: the rounded strip with its tide, what was found in it, its dot and name."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Hashable
+from functools import partial
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
+
+from pulizia.audio.spans import Span
+from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.score_marks import SurveyTicks, text_width
+from pulizia.desktop.bench.score_plan import TOP, ScorePlan, detail_of
+from pulizia.desktop.bench.tide import draw_tide, taken_by
+from pulizia.desktop.bench.tiles import Tiles
+from pulizia.desktop.theme import colour, font, theme
+from pulizia.desktop.words import translated
+from pulizia.score.chain import Stage
+from pulizia.score.steps import Step
+from pulizia.session.studio import Studio
+
+LONGEST_S = 0.004  # of drawing in one turn
+
+
+class Strips:
+    """All strips and the last row as one layer; rows that did not change stay as they are drawn."""
+
+    def __init__(self, studio: Studio, pictures: Pictures, row_changed: Callable[[str], None]) -> None:
+        self.studio, self._pictures, self._tell = studio, pictures, row_changed
+        self._tides: dict[str, Tiles] = {}
+        self._ticks: dict[str, SurveyTicks] = {}
+        self._layer: QPixmap | None = None
+        self._drawn: dict[int, Hashable] = {}  # what each row showed when it was drawn
+        self._stale: set[str] = set()
+        self._place: Hashable = None
+
+    def layer(self, plan: ScorePlan, ratio: float, dirty: QRectF) -> QPixmap:
+        """The layer, those rows that ``dirty`` meets drawn anew that changed; an empty one leaves all as it is."""
+        layer = self._fitting_layer(plan, ratio)
+        if dirty.isEmpty():
+            return layer
+        painter = QPainter(layer)
+        began = time.perf_counter()
+        for row, step in enumerate(plan.steps):
+            if row in self._drawn and time.perf_counter() - began > LONGEST_S:
+                self._tell(step.id)  # what stands there is right but for the last change; the rest in another turn
+                continue
+            if step.id in self._stale:  # a picture for it has come
+                self._stale.discard(step.id)
+                self._drawn.pop(row, None)
+            self._draw_row(painter, plan, row, dirty, self._row_key(plan, row), partial(self._paint_step, row=row))
+        last = len(plan.steps)
+        key = (plan.axis.width, plan.pitch, theme().name, bool(plan.steps))
+        self._draw_row(painter, plan, last, dirty, key, self._paint_add_row)
+        for row in [r for r in self._drawn if r > last]:
+            self._clear(painter, plan.row_box(row))
+            del self._drawn[row]
+        painter.end()
+        return layer
+
+    def _fitting_layer(self, plan: ScorePlan, ratio: float) -> QPixmap:
+        """The layer at the size of the plan; rows stay where nothing but the number of rows has changed."""
+        wanted = QSize(round((plan.plot.right() + plan.plot.left()) * ratio), round(plan.height * ratio))
+        old = self._layer
+        place = (plan.pitch, plan.axis.left, plan.axis.frames_per_pixel, wanted.width(), ratio, theme().name)
+        if old is None or place != self._place:
+            self._place = place
+            self._drawn.clear()
+            made = old if old is not None and old.size() == wanted else QPixmap(wanted)
+            made.fill(Qt.GlobalColor.transparent)
+        elif old.size() != wanted:
+            made = QPixmap(wanted)
+            made.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(made)
+            old.setDevicePixelRatio(1.0)
+            painter.drawPixmap(0, 0, old)
+            painter.end()
+            lowest = min(old.height(), wanted.height()) / ratio
+            self._drawn = {r: k for r, k in self._drawn.items() if plan.row_box(r).bottom() <= lowest}
+        else:
+            return old
+        made.setDevicePixelRatio(ratio)
+        self._layer = made
+        return made
+
+    def _draw_row(
+        self,
+        painter: QPainter,
+        plan: ScorePlan,
+        row: int,
+        dirty: QRectF,
+        key: Hashable,
+        paint: Callable[[QPainter, ScorePlan], None],
+    ) -> None:
+        box = plan.row_box(row)
+        if key == self._drawn.get(row) or not box.intersects(dirty):
+            return
+        self._clear(painter, box)
+        painter.setClipRect(box)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint(painter, plan)
+        self._drawn[row] = key
+
+    def _row_key(self, plan: ScorePlan, row: int) -> Hashable:
+        """All that a row shows: it is drawn anew only when that changes."""
+        step, axis = plan.steps[row], plan.axis
+        stage = self._stage(step)
+        grown = (
+            self._pictures.of(taken_by(stage), levels_only=True).version if stage is not None and step.enabled else 0
+        )
+        return (
+            step, step.id == self.studio.step_id, axis.left, axis.frames_per_pixel, axis.width, plan.pitch, plan.frames,
+            theme().name, stage, self._ticks_of(step), grown,
+        )  # fmt: skip
+
+    def _ticks_of(self, step: Step) -> SurveyTicks | None:
+        """What the tool found, where it is known."""
+        stage = self._stage(step)
+        found = self.studio.surveys.of(stage) if stage is not None else None
+        if found is None or found.survey is None:
+            return None
+        ticks = self._ticks.get(step.id)
+        if ticks is None or ticks.survey is not found.survey:
+            ticks = self._ticks[step.id] = SurveyTicks(found.survey)
+        return ticks
+
+    def _stage(self, step: Step) -> Stage | None:
+        chain = self.studio.chain
+        return chain.stages.get(step.id) if chain else None
+
+    def _row_changed(self, step_id: str) -> None:
+        self._stale.add(step_id)
+        self._tell(step_id)
+
+    @staticmethod
+    def _clear(painter: QPainter, box: QRectF) -> None:
+        painter.setClipping(False)
+        painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
+        painter.fillRect(box, Qt.GlobalColor.transparent)
+        painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
+
+    def _paint_step(self, painter: QPainter, plan: ScorePlan, row: int) -> None:
+        step = plan.steps[row]
+        selected = step.id == self.studio.step_id
+        spans, box = plan.spans(row), plan.label_box(row)
+        if not spans:
+            staff = TOP + row * plan.pitch + plan.pitch / 2
+            painter.setPen(QPen(colour("strong"), 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(plan.plot.left(), staff), QPointF(plan.plot.right(), staff))
+        for span in spans:
+            self._paint_strip(painter, plan, row, span, selected=selected)
+        self._paint_survey(painter, plan, step, box, filled=selected and step.enabled)
+        self._paint_name(painter, row, step, box, selected=selected and step.enabled and bool(spans))
+
+    def _paint_survey(self, painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, *, filled: bool) -> None:
+        """What the tool found; ticks under the name give way to it."""
+        ticks = self._ticks_of(step)
+        if ticks is None:
+            return
+        name = text_width(step.tool.title, bold=True) + text_width(detail_of(step), bold=False)
+        ticks.paint(painter, plan.axis, box, filled=filled, from_x=box.left() + 40 + name)
+
+    def _paint_strip(self, painter: QPainter, plan: ScorePlan, row: int, span: Span, *, selected: bool) -> None:
+        step, plot = plan.steps[row], plan.plot
+        box = plan.strip_box(row, span).adjusted(0.5, 0.5, -0.5, -0.5)
+        if box.right() < plot.left() or box.left() > plot.right():
+            return
+        # an end beyond the view runs open: its cap lies outside the clip
+        box.setLeft(max(box.left(), plot.left() - 20))
+        box.setRight(min(box.right(), plot.right() + 20))
+        path = QPainterPath()
+        path.addRoundedRect(box, 6, 6)
+        filled = selected and step.enabled
+        painter.fillPath(path, colour("verd" if filled else "panel" if step.enabled else "paper"))
+        if step.enabled:
+            self._paint_tide(painter, plan, box, step, filled=filled)
+        pen = QPen(colour("verd" if selected else "strong"), 1)  # a wider one costs thirty times as much
+        if not step.enabled:
+            pen.setDashPattern([4, 3])
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+        if filled:
+            painter.setPen(QPen(colour("on_verd", 0.7), 1.5))
+            for x in (box.left() + 4, box.right() - 4):
+                painter.drawLine(QPointF(x, box.center().y() - 4), QPointF(x, box.center().y() + 4))
+
+    def _paint_tide(self, painter: QPainter, plan: ScorePlan, box: QRectF, step: Step, *, filled: bool) -> None:
+        stage = self._stage(step)
+        if stage is not None:
+            tiles = self._tides.setdefault(step.id, Tiles(self.studio.pool, lambda: self._row_changed(step.id)))
+            draw_tide(painter, box, plan.plot, plan.axis, stage, self._pictures, tiles, filled=filled)
+
+    @staticmethod
+    def _paint_name(painter: QPainter, row: int, step: Step, box: QRectF, *, selected: bool) -> None:
+        dot = QPointF(box.left() + 13, box.center().y())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if step.enabled:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("on_verd" if selected else "verd"))
+            painter.drawEllipse(dot, 4, 4)
+        else:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(colour("soft"), 1.4))
+            painter.drawEllipse(dot, 3.4, 3.4)
+        title, detail = step.tool.title, detail_of(step)
+        x, room = box.left() + 24, box.width() - 30
+        painter.setFont(font(13, bold=True))
+        painter.setPen(colour("on_verd" if selected else "ink" if step.enabled else "soft"))
+        flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
+        width = text_width(title, bold=True)
+        if width > room:
+            painter.setFont(font(11))
+            painter.drawText(QRectF(x, box.top(), max(room, 0.0), box.height()), flags, str(row + 1))
+            return
+        painter.drawText(QRectF(x, box.top(), width + 2, box.height()), flags, translated(title))
+        left = room - width - 8
+        painter.setFont(font(13))
+        if text_width(detail, bold=False) <= left:
+            painter.setPen(colour("on_verd" if selected else "soft"))
+            painter.drawText(QRectF(x + width + 8, box.top(), left, box.height()), flags, translated(detail))
+
+    @staticmethod
+    def _paint_add_row(painter: QPainter, plan: ScorePlan) -> None:
+        row = plan.row_box(len(plan.steps))
+        box = QRectF(row.left() + 0.5, row.top() + 3.5, row.width() - 1, plan.strip_height - 3)
+        pen = QPen(colour("strong"), 1)
+        pen.setDashPattern([4, 4])
+        painter.setPen(pen)
+        painter.setBrush(colour("paper"))
+        painter.drawRoundedRect(box, 6, 6)
+        painter.setPen(colour("verd_text"))
+        painter.setFont(font(13, bold=True))
+        text = "+ step" if plan.steps else "+ step   or mark a stretch of noise alone and take it as noise"
+        painter.drawText(box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, translated(text))
