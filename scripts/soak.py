@@ -31,6 +31,7 @@ def held_mb() -> float:
 
 
 CLOCK_S, MOST_DRIFT_MS = 20.0, 60.0
+READINGS = 12
 
 
 class Hand:
@@ -112,13 +113,14 @@ def main(minutes: float) -> int:
 
     turn(3.0)
     hand, seen, done = Hand(studio), [], 0
-    for _ in range(4):
-        end = time.monotonic() + 15 * minutes
+    for _ in range(READINGS):
+        end = time.monotonic() + 60.0 * minutes / READINGS
         while time.monotonic() < end:
             hand.act()
             done += 1
             turn(0.05)
         seen.append(held_mb())
+        print(f"{done} actions, {seen[-1]:.0f} MB", flush=True)
     studio.transport.stop()
     waited = time.monotonic() + 120
     turn(5.0)
@@ -127,12 +129,13 @@ def main(minutes: float) -> int:
     drift_ms = clock_drift_ms(studio, turn)
     stuck, faults = [j.title for j in studio.pool.busy], studio.pool.unexpected
     memory = ", ".join(f"{mb:.0f}" for mb in seen)
+    middle, late = (sum(seen[a : a + READINGS // 3]) * 3 / READINGS for a in (READINGS // 3, 2 * READINGS // 3))
     print(
-        f"{done} actions; memory after each quarter {memory} MB; stuck: {stuck or 'none'}; faults: {faults or 'none'}; clock {drift_ms:+.0f} ms over {CLOCK_S:.0f} s"
+        f"{done} actions; memory at {READINGS} times {memory} MB, middle third {middle:.0f}, last third {late:.0f} MB; stuck: {stuck or 'none'}; faults: {faults or 'none'}; clock {drift_ms:+.0f} ms over {CLOCK_S:.0f} s"
     )
     window.close()
     poster.close()
-    return 1 if stuck or faults or seen[-1] > 1.3 * seen[1] + 100 or abs(drift_ms) > MOST_DRIFT_MS else 0
+    return 1 if stuck or faults or late > 1.15 * middle + 50 or abs(drift_ms) > MOST_DRIFT_MS else 0
 
 
 if __name__ == "__main__":

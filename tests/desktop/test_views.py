@@ -162,7 +162,7 @@ def test_sonogram_choices_change_the_picture(pair: Person) -> None:
         view.choose(**changes)
         seen.append(picture())
         assert seen[-1] != seen[-2], changes
-    menu = sonogram_menu(view)
+    menu = sonogram_menu(view, view)
     slider = menu.findChild(SizeSlider)
     slider.slider.setValue(0)
     assert view.look.size == 256

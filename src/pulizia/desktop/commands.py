@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from pulizia.desktop.actions import Command
 from pulizia.desktop.theme import theme, use_theme
+from pulizia.desktop.window import MainWindow
 from pulizia.measure.sonogram import SIZES
 from pulizia.session.transport import Listening
-
-if TYPE_CHECKING:
-    from pulizia.desktop.window import MainWindow
 
 
 def window_commands(window: MainWindow) -> list[Command]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
@@ -17,60 +17,62 @@ from pulizia.desktop.print_dialog import PrintDialog
 from pulizia.desktop.recipes_dialog import KeepRecipeDialog, RecipesDialog
 from pulizia.desktop.sound_dialog import SoundDialog
 from pulizia.desktop.storage_dialog import StorageDialog
-
-if TYPE_CHECKING:
-    from pulizia.desktop.window import MainWindow
+from pulizia.session.studio import Studio
 
 
 class Doors:
     """Opened from the menus and by keys."""
 
-    def __init__(self, window: MainWindow) -> None:
-        self.window = window
+    def __init__(
+        self, window: QWidget, studio: Studio, in_delivery: Callable[[], bool],
+        key_table: Callable[[], list[tuple[str, str, str]]],
+    ) -> None:  # fmt: skip
+        self.window, self.studio = window, studio
+        self._in_delivery, self._key_table = in_delivery, key_table
 
     def choose_recipe(self) -> None:
         """The shelf of recipes."""
-        self.recipes = RecipesDialog(self.window.studio, self.window)
+        self.recipes = RecipesDialog(self.studio, self.window)
         self.recipes.open()
 
     def save_recipe(self) -> None:
         """Keep the score as a recipe."""
-        if self.window.studio.recording is not None:
-            self.keeping = KeepRecipeDialog(self.window.studio, self.window)
+        if self.studio.recording is not None:
+            self.keeping = KeepRecipeDialog(self.studio, self.window)
             self.keeping.open()
 
     def show_print(self) -> None:
         """Print the worked sound into new files."""
-        if self.window.studio.recording is not None:
-            self.printing = PrintDialog(self.window.studio, self.window)
+        if self.studio.recording is not None:
+            self.printing = PrintDialog(self.studio, self.window)
             self.printing.open()
 
     def edit_target(self) -> None:
         """Make or change an own target."""
-        self.target_editor = TargetDialog(self.window.studio, self.window)
+        self.target_editor = TargetDialog(self.studio, self.window)
         self.target_editor.open()
 
     def show_sound(self) -> None:
         """Choose the sound output."""
-        self.sound = SoundDialog(self.window.studio, self.window)
+        self.sound = SoundDialog(self.studio, self.window)
         self.sound.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.sound.open()
 
     def show_figures(self) -> None:
         """All figures of the selection."""
-        if self.window.studio.heard_source is not None:
-            self.figures = FiguresDialog(self.window.studio, self.window)
+        if self.studio.heard_source is not None:
+            self.figures = FiguresDialog(self.studio, self.window)
             self.figures.open()
 
     def find_original(self) -> None:
         """Look for the recording on the bench among raw ones."""
-        if self.window.studio.recording is not None:
-            self.finding = FindDialog(self.window.studio, self.window)
+        if self.studio.recording is not None:
+            self.finding = FindDialog(self.studio, self.window)
             self.finding.open()
 
     def show_storage(self) -> None:
         """What is kept on the disk, and a way to clear it."""
-        self.storage = StorageDialog(self.window.studio, self.window)
+        self.storage = StorageDialog(self.studio, self.window)
         self.storage.open()
 
     def show_help(self) -> None:
@@ -90,12 +92,12 @@ class Doors:
                     page, _, section = told.partition("#")
                     return (self._step_page() if page == "step" else page), section
                 here = here.parentWidget()
-        return ("delivery", "") if self.window.places.currentIndex() == 1 else (self._step_page(), "")
+        return ("delivery", "") if self._in_delivery() else (self._step_page(), "")
 
     def _step_page(self) -> str:
-        return self.window.studio.step.tool_id if self.window.studio.step is not None else "bench"
+        return self.studio.step.tool_id if self.studio.step is not None else "bench"
 
     def show_keys(self) -> None:
         """The table of all keys."""
-        self.keys = KeysDialog(self.window.actions_.key_table(), self.window)
+        self.keys = KeysDialog(self._key_table(), self.window)
         self.keys.open()

@@ -12,6 +12,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
+from pulizia.desktop.commands import window_commands
 from pulizia.desktop.demo import demo_files
 from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
@@ -42,7 +43,7 @@ def make_window(*, simulated: bool = False) -> tuple[MainWindow, Poster]:
     use_theme(preferences.text("theme", "linen"))
     poster = Poster()
     studio = Studio(default_output(simulated=simulated), poster.post)
-    return MainWindow(studio, preferences), poster
+    return MainWindow(studio, preferences, window_commands), poster
 
 
 def settle_memory() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
@@ -23,10 +24,9 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.audio.markers import Marker
-from pulizia.desktop.actions import Actions
+from pulizia.desktop.actions import Actions, Command
 from pulizia.desktop.bars import MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
-from pulizia.desktop.commands import window_commands
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.demo import demo_files
 from pulizia.desktop.doors import Doors
@@ -49,10 +49,12 @@ AUTOSAVE_MS = 2000
 class MainWindow(QMainWindow):
     """Puts the parts together and owns files, messages and autosave."""
 
-    def __init__(self, studio: Studio, preferences: Preferences) -> None:
+    def __init__(
+        self, studio: Studio, preferences: Preferences, commands: Callable[[MainWindow], list[Command]]
+    ) -> None:
         super().__init__()
         self.studio, self.preferences = studio, preferences
-        self.doors = Doors(self)
+        self.doors = Doors(self, studio, lambda: self.places.currentIndex() == 1, self._key_table)
         self.asks = True  # False where nobody sits before the window
         self.setAcceptDrops(True)
         self.setMinimumSize(1100, 680)
@@ -74,7 +76,7 @@ class MainWindow(QMainWindow):
         self.message.setParent(whole)
         self.tour = Tour(studio, whole)
         self.setCentralWidget(whole)
-        self.actions_ = Actions(self, window_commands(self))
+        self.actions_ = Actions(self, commands(self))
         self.bench.actions_menu = self.actions_.step_menu()
         self._menu = self.actions_.menu()
         self._recent_menu = QMenu(translated("Open recent"), self)
@@ -144,6 +146,9 @@ class MainWindow(QMainWindow):
             made.setAccessibleName(translated(name))
         self.actions_.refresh()
         self.foot.refresh()
+
+    def _key_table(self) -> list[tuple[str, str, str]]:
+        return self.actions_.key_table()
 
     def go_to(self, index: int) -> None:
         """Switch to a place."""

@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
+from pulizia.audio.source import Source
 from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import inspect
 from pulizia.session.jobs import LATER, SOON, Job
-
-if TYPE_CHECKING:
-    from pulizia.audio.source import Source
-    from pulizia.session.studio import Studio
+from pulizia.session.room import Room
 
 LEAD_S, HEARD_S = 0.5, 2.0
 
@@ -44,8 +41,8 @@ class Entry:
 class InspectionDesk:
     """Inspections by the content they listened to. The event "findings" tells of every change."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio = studio
+    def __init__(self, room: Room) -> None:
+        self.room = room
         self._known: dict[str, tuple[Finding, ...]] = {}  # by the key of a source
         self._asked: set[str] = set()  # recordings that were inspected once
         self.listening_to = ""  # what is being looked for, while it is
@@ -59,8 +56,8 @@ class InspectionDesk:
 
     def run(self) -> None:
         """Inspect the recording on the bench, as recorded and as it is now."""
-        if self.studio.current_id is not None and self.studio.chain is not None:
-            self._asked.add(self.studio.current_id)
+        if self.room.current_id is not None and self.room.chain is not None:
+            self._asked.add(self.room.current_id)
             self._listen(SOON)
 
     def stop(self) -> None:
@@ -69,35 +66,35 @@ class InspectionDesk:
             self._job.cancel()
             self._job = None
         self.listening_to, self._wanted = "", ("", "")
-        self._asked.discard(self.studio.current_id or "")
-        self.studio.emit("findings")
+        self._asked.discard(self.room.current_id or "")
+        self.room.emit("findings")
 
     def renew(self) -> None:
         """Bring an inspected recording up to date after an edit, in the background."""
-        if self.studio.current_id in self._asked and self.studio.chain is not None:
+        if self.room.current_id in self._asked and self.room.chain is not None:
             self._listen(LATER)
 
     @property
     def is_inspected(self) -> bool:
         """Whether the recording on the bench was inspected at all."""
-        chain = self.studio.chain
+        chain = self.room.chain
         return chain is not None and chain.before.key in self._known
 
     @property
     def is_current(self) -> bool:
         """Whether what is known holds for the score as it is."""
-        chain = self.studio.chain
+        chain = self.room.chain
         return chain is not None and {chain.before.key, chain.after.key} <= self._known.keys()
 
     def _listen(self, priority: int) -> None:
-        chain, recording = self.studio.chain, self.studio.recording
+        chain, recording = self.room.chain, self.room.recording
         if chain is None or recording is None:
             return
         wanted = (chain.before.key, chain.after.key)
         if self.is_current or wanted == self._wanted:
-            self.studio.emit("findings")
+            self.room.emit("findings")
             return
-        names = self.studio.document.media[recording.id].channel_names
+        names = self.room.document.media[recording.id].channel_names
         sources = [s for s in (chain.before, chain.after) if s.key not in self._known]
         self._wanted, self.fault = wanted, ""
         self.listening_to, self.share = "listening", 0.0
@@ -105,7 +102,7 @@ class InspectionDesk:
         def told(share: float, what: str, job: Job) -> None:
             if not job.is_cancelled and self._wanted == wanted:
                 self.listening_to, self.share = what, share
-                self.studio.emit("findings")
+                self.room.emit("findings")
 
         def work(job: Job) -> dict[str, tuple[Finding, ...]]:
             made = {}
@@ -113,7 +110,7 @@ class InspectionDesk:
 
                 def progress(share: float, what: str, n: int = n) -> None:
                     job.progress((n + share) / len(sources))
-                    self.studio.post(lambda: told((n + share) / len(sources), what, job))
+                    self.room.post(lambda: told((n + share) / len(sources), what, job))
 
                 made[source.key] = tuple(inspect(source, names, progress))
             return made
@@ -126,20 +123,20 @@ class InspectionDesk:
             self.fault = sentence
             self._end()
 
-        self._job = self.studio.pool.submit(
+        self._job = self.room.pool.submit(
             work, title="Inspecting", priority=priority, slot="inspect", on_done=done, on_error=failed
         )
-        self.studio.emit("findings")
+        self.room.emit("findings")
 
     def _end(self) -> None:
         self.listening_to, self._wanted, self._job = "", ("", ""), None
-        self.studio.emit("findings")
+        self.room.emit("findings")
 
     # -- the ledger
 
     def entries(self) -> list[Entry]:
         """All kinds that were found in the recording on the bench: what is left first, gravest first."""
-        chain, recording = self.studio.chain, self.studio.recording
+        chain, recording = self.room.chain, self.room.recording
         if chain is None or recording is None or chain.before.key not in self._known:
             return []
         before = {f.kind: f for f in self._known[chain.before.key]}
@@ -153,7 +150,7 @@ class InspectionDesk:
 
     def current_findings(self, source: Source | None) -> tuple[Finding, ...]:
         """What is known of what is heard now, without what the person lets stay."""
-        recording = self.studio.recording
+        recording = self.room.recording
         if source is None or recording is None:
             return ()
         return tuple(f for f in self._known.get(source.key, ()) if f.kind not in recording.left)
@@ -172,7 +169,7 @@ class InspectionDesk:
 
     def treating_step(self, entry: Entry) -> int | None:
         """Place in the score (from 1) of the first step that is on and treats this kind."""
-        recording = self.studio.recording
+        recording = self.room.recording
         tool_id = next((f.tool_id for f in (entry.before, entry.after) if f is not None and f.tool_id), "")
         if recording is None or not tool_id:
             return None
@@ -182,10 +179,10 @@ class InspectionDesk:
 
     def treat(self, finding: Finding) -> None:
         """Add the step that mends this, where it belongs in the score."""
-        recording = self.studio.recording
+        recording = self.room.recording
         if finding.tool_id and recording is not None:
-            step = self.studio.document.add_step(recording.id, finding.tool_id, finding.settings)
-            self.studio.choose_step(step.id)
+            step = self.room.document.add_step(recording.id, finding.tool_id, finding.settings)
+            self.room.choose_step(step.id)
 
     def treat_all(self) -> None:
         """Add a step for each trouble that is not left and not treated yet."""
@@ -195,21 +192,21 @@ class InspectionDesk:
 
     def leave(self, kind: str, *, leave: bool) -> None:
         """Let a kind stay as it is, or list it again."""
-        if self.studio.recording is not None:
-            self.studio.document.leave_trouble(self.studio.recording.id, kind, leave=leave)
-            self.studio.emit("findings")
+        if self.room.recording is not None:
+            self.room.document.leave_trouble(self.room.recording.id, kind, leave=leave)
+            self.room.emit("findings")
 
     def visit(self, finding: Finding, direction: int = 1) -> None:
         """Go to the next place of a finding, and play it."""
-        recording = self.studio.recording
+        recording = self.room.recording
         if recording is None or not finding.marks:
             return
         lead = round(LEAD_S * recording.rate)
         starts = sorted({max(0, m.start - lead) for m in finding.marks})
-        self.studio.transport.stop()
-        here = self.studio.transport.position
+        self.room.transport.stop()
+        here = self.room.transport.position
         later = [s for s in starts if s > here + 1] if direction > 0 else [s for s in starts if s < here - 1][::-1]
         place = later[0] if later else starts[0 if direction > 0 else -1]
-        self.studio.seek(place)
-        self.studio.transport.play(place, min(recording.frames, place + round(HEARD_S * recording.rate)))
-        self.studio.emit("playing")
+        self.room.seek(place)
+        self.room.transport.play(place, min(recording.frames, place + round(HEARD_S * recording.rate)))
+        self.room.emit("playing")

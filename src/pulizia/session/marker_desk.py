@@ -5,7 +5,6 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from pulizia.audio.markers import Marker, as_label_list, from_label_list
 from pulizia.delivery.deliver import Said, check_output, write_source
@@ -14,9 +13,7 @@ from pulizia.errors import PuliziaError
 from pulizia.media.open import open_media
 from pulizia.media.write import write_text
 from pulizia.session.jobs import Job
-
-if TYPE_CHECKING:
-    from pulizia.session.studio import Studio
+from pulizia.session.room import Room
 
 LARGEST_LIST_BYTES = 16 << 20
 
@@ -24,24 +21,24 @@ LARGEST_LIST_BYTES = 16 << 20
 class MarkerDesk:
     """The part of the studio that deals with markers."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio = studio
+    def __init__(self, room: Room) -> None:
+        self.room = room
 
     @property
     def all(self) -> tuple[Marker, ...]:
         """Markers of the recording on the bench, by time."""
-        recording = self.studio.recording
+        recording = self.room.recording
         return recording.markers if recording is not None else ()
 
     def add(self, name: str = "") -> Marker | None:
         """Set a marker at the play head, or at the start of what is marked."""
-        recording, selection = self.studio.recording, self.studio.selection
+        recording, selection = self.room.recording, self.room.selection
         if recording is None:
             return None
-        playing = self.studio.transport.is_playing
-        frame = selection.span.start if selection and not playing else self.studio.transport.position
+        playing = self.room.transport.is_playing
+        frame = selection.span.start if selection and not playing else self.room.transport.position
         if any(m.frame == frame for m in self.all):
-            self.studio.say("There is a marker here already.")
+            self.room.say("There is a marker here already.")
             return None
         marker = Marker(frame, name or self._next_name())
         self._set((*self.all, marker), "Add a marker")
@@ -58,15 +55,15 @@ class MarkerDesk:
 
     def go(self, direction: int) -> None:
         """Move the play head to the next (1) or previous (-1) marker."""
-        here = self.studio.transport.position
+        here = self.room.transport.position
         if direction > 0:
             found = next((m for m in self.all if m.frame > here), None)
         else:
             found = next((m for m in reversed(self.all) if m.frame < here), None)
         if found is None:
-            self.studio.say("There is no further marker." if self.all else "There are no markers yet. Set one with K.")
+            self.room.say("There is no further marker." if self.all else "There are no markers yet. Set one with K.")
             return
-        self.studio.seek(found.frame)
+        self.room.seek(found.frame)
 
     def between(self, first: float, last: float) -> tuple[Marker, ...]:
         """Markers from a frame to another, and the one after them."""
@@ -84,7 +81,7 @@ class MarkerDesk:
 
     def export(self, path: Path) -> None:
         """Write the markers as a labelled text list, or the worked sound as WAV with cue points."""
-        recording, chain = self.studio.recording, self.studio.chain
+        recording, chain = self.room.recording, self.room.chain
         if recording is None or chain is None:
             return
         markers, words = self.all, f"{len(self.all)} markers written to {path.name}."
@@ -96,30 +93,30 @@ class MarkerDesk:
                     chain.after, path, Deliverable(sample_format="float32"), job.progress, said=Said(markers=markers)
                 )
 
-            self.studio.job(work, f"Writing {path.name}", lambda _none: self.studio.say(words))
+            self.room.job(work, f"Writing {path.name}", lambda _none: self.room.say(words))
             return
         try:
             write_text(path, as_label_list(markers, recording.rate))
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.room.say(str(error), bad=True)
         else:
-            self.studio.say(words)
+            self.room.say(words)
 
     def take_in(self, path: Path) -> None:
         """Add the markers of a text list, or the cue points of a WAV file."""
-        recording = self.studio.recording
+        recording = self.room.recording
         if recording is None:
             return
 
         def done(found: list[Marker]) -> None:
             before = len(self.all)
             self._set((*self.all, *found), f"Take in markers of {path.name}")
-            self.studio.say(f"{len(self.all) - before} markers taken in from {path.name}.")
+            self.room.say(f"{len(self.all) - before} markers taken in from {path.name}.")
 
         def failed(sentence: str) -> None:
-            self.studio.say(f"{path.name} was not taken in. {sentence}", bad=True)
+            self.room.say(f"{path.name} was not taken in. {sentence}", bad=True)
 
-        self.studio.job(lambda _job: self._read(path, recording.rate), f"Reading {path.name}", done, failed)
+        self.room.job(lambda _job: self._read(path, recording.rate), f"Reading {path.name}", done, failed)
 
     def _read(self, path: Path, rate: int) -> list[Marker]:
         if path.suffix.lower() in (".wav", ".rf64", ".bwf"):
@@ -144,5 +141,5 @@ class MarkerDesk:
         return f"Marker {number}"
 
     def _set(self, markers: Iterable[Marker], what: str) -> None:
-        if self.studio.recording is not None:
-            self.studio.document.set_markers(self.studio.recording.id, markers, what)
+        if self.room.recording is not None:
+            self.room.document.set_markers(self.room.recording.id, markers, what)

@@ -4,15 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from pulizia.delivery.normalise import Plan, Way, plan
 from pulizia.delivery.targets import Target
 from pulizia.measure.loudness import DUAL_MONO, Measures
 from pulizia.session.jobs import SOON, Job
-
-if TYPE_CHECKING:
-    from pulizia.session.studio import Studio
+from pulizia.session.room import Room
 
 MOST_PLANS = 12
 SETTLE_S = 0.15  # a plan after an edit waits this long for the next one
@@ -30,8 +27,8 @@ class Aim:
 class PlanDesk:
     """Plans of all programmes."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio = studio
+    def __init__(self, room: Room) -> None:
+        self.room = room
         self._known: dict[tuple[str, Aim], Plan] = {}
         self._wanted: tuple[str, Aim] | None = None
 
@@ -45,18 +42,18 @@ class PlanDesk:
         known = self.of(recording_id, aim)
         if known is not None:
             return known.measured
-        chain = self.studio.document.chain(recording_id)
+        chain = self.room.document.chain(recording_id)
         if chain is None or aim.target.gate == "dialogue" or (aim.dual and chain.after.channels == 1):
             return None
-        return self.studio.measures("after", recording_id)
+        return self.room.measures("after", recording_id)
 
     def want(self, recording_id: str, aim: Aim, done: Callable[[], None], failed: Callable[[str], None]) -> None:
         """Make the plan of a programme, unless it is known or being made; the newest wish goes first."""
-        key, chain = self._key(recording_id, aim), self.studio.document.chain(recording_id)
+        key, chain = self._key(recording_id, aim), self.room.document.chain(recording_id)
         if key is None or chain is None or key == self._wanted or key in self._known:
             return
         self._wanted = key
-        document = self.studio.document
+        document = self.room.document
         names = document.media[recording_id].channel_names
         if aim.dual and chain.after.channels == 1:
             names = (DUAL_MONO,)
@@ -81,8 +78,8 @@ class PlanDesk:
             if key == self._wanted:
                 failed(sentence)
 
-        self.studio.pool.submit(work, title="Predicting", priority=SOON, slot="plan", on_done=made, on_error=broken)
+        self.room.pool.submit(work, title="Predicting", priority=SOON, slot="plan", on_done=made, on_error=broken)
 
     def _key(self, recording_id: str, aim: Aim) -> tuple[str, Aim] | None:
-        chain = self.studio.document.chain(recording_id)
+        chain = self.room.document.chain(recording_id)
         return None if chain is None else (chain.after.key, aim)

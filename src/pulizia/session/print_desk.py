@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import partial
 from itertools import pairwise
 from pathlib import Path
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from pulizia import __version__
 from pulizia.audio.markers import Marker
@@ -19,9 +19,7 @@ from pulizia.media.open import broadcast_of
 from pulizia.project.model import Recording
 from pulizia.session.jobs import Job
 from pulizia.session.queue_desk import step_words
-
-if TYPE_CHECKING:
-    from pulizia.session.studio import Studio
+from pulizia.session.room import Room
 
 What = Literal["selection", "parts", "whole"]
 USUAL_HANDLES_S = 2.0  # common practice
@@ -74,17 +72,17 @@ def provenance(recording: Recording, said: Broadcast, part: Part, bits: int) -> 
 class PrintDesk:
     """Writes parts in the background."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio = studio
+    def __init__(self, room: Room) -> None:
+        self.room = room
 
     def paths(
         self, what: What, folder: Path, pattern: str, wanted: Deliverable, handles_s: float
     ) -> list[tuple[Part, Path]]:
         """Parts of the recording on the bench with their files; DeliveryError when the pattern is wrong."""
-        recording = self.studio.recording
+        recording = self.room.recording
         if recording is None:
             return []
-        span = self.studio.selection.span if self.studio.selection else None
+        span = self.room.selection.span if self.room.selection else None
         steps = "-".join(step.tool_id for step in recording.score if step.enabled) or "as-is"
         made = []
         for n, part in enumerate(parts_of(recording, what, span, handles_s), 1):
@@ -102,15 +100,15 @@ class PrintDesk:
         handles_s: float = USUAL_HANDLES_S,
     ) -> None:
         """Print the parts into a folder; what is there already is never replaced."""
-        recording, chain = self.studio.recording, self.studio.chain
+        recording, chain = self.room.recording, self.room.chain
         if recording is None or chain is None:
             return
         wanted = wanted or Deliverable()
         made = self.paths(what, folder, pattern, wanted, handles_s)
         if not made:
-            self.studio.say("Mark the stretch first that shall be printed.", bad=True)
+            self.room.say("Mark the stretch first that shall be printed.", bad=True)
             return
-        said = broadcast_of(self.studio.document.media[recording.id])
+        said = broadcast_of(self.room.document.media[recording.id])
         bits = {"int16": 16, "int24": 24, "float32": 32}[wanted.sample_format]
 
         def told(job: Job, done: int, share: float) -> None:
@@ -141,6 +139,6 @@ class PrintDesk:
 
         def done(paths: list[Path]) -> None:
             first = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
-            self.studio.say(f"{first} printed to {folder}.")
+            self.room.say(f"{first} printed to {folder}.")
 
-        self.studio.job(work, "Printing", done)
+        self.room.job(work, "Printing", done)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from pulizia.delivery.deliver import Delivered, Said, check_output, deliver
 from pulizia.delivery.deliverable import Deliverable, file_name
@@ -19,9 +18,7 @@ from pulizia.report.loudness_report import report_csv, report_html, report_json
 from pulizia.score.steps import Step
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.orders import Order, OrderFile, Stage, interrupted
-
-if TYPE_CHECKING:
-    from pulizia.session.studio import Studio
+from pulizia.session.room import Room
 
 
 def step_words(steps: Sequence[Step]) -> tuple[str, ...]:
@@ -32,13 +29,13 @@ def step_words(steps: Sequence[Step]) -> tuple[str, ...]:
 class QueueDesk:
     """Works through orders in the background; the event "queue" tells of every change."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio = studio
+    def __init__(self, room: Room) -> None:
+        self.room = room
         self.orders: list[Order] = []
         self._job: Job | None = None
         self._file = OrderFile(state_folder("orders"))
         self._recordings: frozenset[str] = frozenset()
-        studio.document.listen(self._look_for_interrupted)
+        room.document.listen(self._look_for_interrupted)
 
     @property
     def is_working(self) -> bool:
@@ -57,7 +54,7 @@ class QueueDesk:
         waiting = {o.path for o in self.orders if o.stage in (Stage.WAITING, Stage.WORKING)}
         for order in orders:
             if order.path in waiting:
-                self.studio.say(f"{order.path.name} is queued already.", bad=True)
+                self.room.say(f"{order.path.name} is queued already.", bad=True)
                 continue
             waiting.add(order.path)
             self.orders.append(order)
@@ -67,7 +64,7 @@ class QueueDesk:
         """Forget what has ended."""
         self.orders = [o for o in self.orders if o.stage in (Stage.WAITING, Stage.WORKING)]
         self._keep()
-        self.studio.emit("queue")
+        self.room.emit("queue")
 
     def stop(self) -> None:
         """Stop the order that is being written and all that wait."""
@@ -78,7 +75,7 @@ class QueueDesk:
             if order.stage in (Stage.WAITING, Stage.WORKING):
                 order.stage, order.said = Stage.STOPPED, "Stopped. Nothing was left half-written."
         self._keep()
-        self.studio.emit("queue")
+        self.room.emit("queue")
 
     def again(self) -> None:
         """Queue what failed or was stopped once more."""
@@ -89,7 +86,7 @@ class QueueDesk:
 
     def _look_for_interrupted(self) -> None:
         """When recordings have come: show what an ended session left unwritten of them."""
-        known = frozenset(r.id for r in self.studio.document.project.recordings)
+        known = frozenset(r.id for r in self.room.document.project.recordings)
         if known == self._recordings:
             return
         self._recordings = known
@@ -97,28 +94,28 @@ class QueueDesk:
             self.orders += found
             self._keep()
             what = f"{found[0].path.name} was" if len(found) == 1 else f"{len(found)} files were"
-            self.studio.say(f"{what} still to be written when Pulizia ended. In Delivery, Again takes them up.")
-            self.studio.emit("queue")
+            self.room.say(f"{what} still to be written when Pulizia ended. In Delivery, Again takes them up.")
+            self.room.emit("queue")
 
     def _keep(self) -> None:
         try:
             self._file.keep(self.orders)
         except PuliziaError as error:
-            self.studio.say(f"The queue will not outlast a crash: {error}", bad=True)
+            self.room.say(f"The queue will not outlast a crash: {error}", bad=True)
 
     def _next(self) -> None:
         self._keep()
-        self.studio.emit("queue")
+        self.room.emit("queue")
         if self._job is not None:
             return
         order = next((o for o in self.orders if o.stage is Stage.WAITING), None)
         if order is None:
             return
-        chain = self.studio.document.chain(order.recording_id)
+        chain = self.room.document.chain(order.recording_id)
         if chain is None:
             self._failed(order, f"{order.name}: its file is missing or changed. Relink it on the Bench.")
             return
-        document = self.studio.document
+        document = self.room.document
         recording = document.project.recording(order.recording_id)
         media = document.media[order.recording_id]
         inputs = [r.path for r in document.project.recordings]
@@ -137,7 +134,7 @@ class QueueDesk:
 
             def told(share: float, what: str) -> None:
                 job.progress(share)
-                self.studio.post(lambda: self._told(order, share, what))
+                self.room.post(lambda: self._told(order, share, what))
 
             done = deliver(
                 chain.after, order.target, order.path, wanted=order.wanted, made=order.plan, names=names, said=said,
@@ -147,16 +144,16 @@ class QueueDesk:
                 write_reports(done, order.path, order.steps)
             return done
 
-        self._job = self.studio.pool.submit(
+        self._job = self.room.pool.submit(
             work, title=f"Delivering {order.path.name}", priority=SOON, on_done=lambda done: self._done(order, done),
             on_error=lambda text: self._failed(order, text),
         )  # fmt: skip
-        self.studio.emit("queue")
+        self.room.emit("queue")
 
     def _told(self, order: Order, share: float, what: str) -> None:
         if order.stage is Stage.WORKING:
             order.share, order.doing = share, what
-            self.studio.emit("queue")
+            self.room.emit("queue")
 
     def _done(self, order: Order, done: Delivered) -> None:
         order.stage, order.delivered, order.share = Stage.DONE, done, 1.0
@@ -166,7 +163,7 @@ class QueueDesk:
     def _failed(self, order: Order, sentence: str) -> None:
         order.stage, order.said = Stage.FAILED, sentence
         self._job = None
-        self.studio.say(sentence, bad=True)
+        self.room.say(sentence, bad=True)
         self._next()
 
 

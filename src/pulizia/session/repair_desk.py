@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from pulizia.audio.source import read_padded
 from pulizia.audio.spans import Span
@@ -11,11 +10,9 @@ from pulizia.measure.same_sound import SameSound
 from pulizia.media.open import OpenMedia
 from pulizia.score.steps import Step, new_id
 from pulizia.session.jobs import Job
+from pulizia.session.room import Room
 from pulizia.tools.original import lying_at
 from pulizia.tools.registry import tool_of
-
-if TYPE_CHECKING:
-    from pulizia.session.studio import Studio
 
 SHORTEST_NOISE_S = 0.05
 LONGEST_MENDED_S, MEND_REACH_S = 0.1, 0.03
@@ -25,25 +22,23 @@ MOST_LISTENED_S = 10.0  # of marked noise, to tell whether it is digital silence
 class RepairDesk:
     """The part of the studio that adds and changes steps."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio = studio
+    def __init__(self, room: Room) -> None:
+        self.room = room
         self._copied: Step | None = None
 
     def take_as_noise(self) -> None:
         """Learn the marked noise: into the selected Noise step, or into a new one over everything."""
-        chain, recording, selection = self.studio.chain, self.studio.recording, self.studio.selection
+        chain, recording, selection = self.room.chain, self.room.recording, self.room.selection
         if chain is None or recording is None:
             return
         if selection is None:
-            self.studio.say("Mark a stretch of noise alone first, half a second or more.", bad=True)
+            self.room.say("Mark a stretch of noise alone first, half a second or more.", bad=True)
             return
         rate = recording.rate
         place = (selection.span.start / rate, selection.span.stop / rate)
         if selection.span.frames < SHORTEST_NOISE_S * rate:
             ms = 1000 * selection.span.frames / rate
-            self.studio.say(
-                f"The marked noise is {ms:.0f} ms long. Mark at least 50 ms, better half a second.", bad=True
-            )
+            self.room.say(f"The marked noise is {ms:.0f} ms long. Mark at least 50 ms, better half a second.", bad=True)
             return
         listened = min(selection.span.stop, selection.span.start + round(MOST_LISTENED_S * rate))
 
@@ -52,44 +47,42 @@ class RepairDesk:
 
         def done(silent: object) -> None:
             if silent:
-                self.studio.say(
-                    "The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True
-                )
-            elif self.studio.recording is not None and self.studio.recording.id == recording.id:
+                self.room.say("The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True)
+            elif self.room.recording is not None and self.room.recording.id == recording.id:
                 self._learn_noise(place)
 
-        self.studio.job(is_silent, "Listening to the noise", done)
+        self.room.job(is_silent, "Listening to the noise", done)
 
     def _learn_noise(self, place: tuple[float, float]) -> None:
-        recording, step = self.studio.recording, self.studio.step
+        recording, step = self.room.recording, self.room.step
         if recording is None:
             return
         if step is not None and step.tool_id == "noise":
             changes = {"profile_spans_s": (place,), "profile_levels": ()}
-            self.studio.document.change_settings(recording.id, step.id, **changes)
-            self.studio.document.history.settle()
+            self.room.document.change_settings(recording.id, step.id, **changes)
+            self.room.document.history.settle()
         else:
-            step = self.studio.document.add_step(recording.id, "noise", {"profile_spans_s": [list(place)]})
-            self.studio.step_id = step.id
-            self.studio.emit("selection")
+            step = self.room.document.add_step(recording.id, "noise", {"profile_spans_s": [list(place)]})
+            self.room.step_id = step.id
+            self.room.emit("selection")
 
     def add_tool(self, tool_id: str, *, on_selection: bool) -> None:
         """Add a step of a tool, over everything or over the selection."""
-        recording = self.studio.recording
+        recording = self.room.recording
         if recording is None:
             return
-        spans = (self.studio.selection.span,) if on_selection and self.studio.selection else None
-        band = self.studio.selection.band_hz if on_selection and self.studio.selection else None
+        spans = (self.room.selection.span,) if on_selection and self.room.selection else None
+        band = self.room.selection.band_hz if on_selection and self.room.selection else None
         begins = dict(tool_of(tool_id).begins_with)
-        step = self.studio.document.add_step(recording.id, tool_id, begins, spans=spans, band_hz=band)
-        self.studio.step_id = step.id
-        self.studio.emit("selection")
+        step = self.room.document.add_step(recording.id, tool_id, begins, spans=spans, band_hz=band)
+        self.room.step_id = step.id
+        self.room.emit("selection")
 
     def take_as_blot(self) -> None:
         """Add the marked area to the selected Blots step, or to a new one."""
-        recording, selection, step = self.studio.recording, self.studio.selection, self.studio.step
+        recording, selection, step = self.room.recording, self.room.selection, self.room.step
         if recording is None or selection is None:
-            self.studio.say(
+            self.room.say(
                 "Mark an area in the sonogram first: drag over time and frequency, or draw freely with Alt held.",
                 bad=True,
             )
@@ -100,43 +93,43 @@ class RepairDesk:
         area = tuple((round(t, 5), round(min(hz, rate / 2), 2)) for t, hz in selection.outline or corners)
         if step is not None and step.tool_id == "blots":
             known = step.settings.areas  # type: ignore[attr-defined]
-            self.studio.document.change_settings(recording.id, step.id, areas=(*known, area))
-            self.studio.document.history.settle()
+            self.room.document.change_settings(recording.id, step.id, areas=(*known, area))
+            self.room.document.history.settle()
         else:
-            step = self.studio.document.add_step(recording.id, "blots", {"areas": [area]})
-            self.studio.step_id = step.id
-        self.studio.clear_selection()
+            step = self.room.document.add_step(recording.id, "blots", {"areas": [area]})
+            self.room.step_id = step.id
+        self.room.clear_selection()
 
     def mend_selection(self) -> None:
         """Repair the marked moment whatever the finder says: in the selected Clicks step, or a new one there."""
-        recording, selection, step = self.studio.recording, self.studio.selection, self.studio.step
+        recording, selection, step = self.room.recording, self.room.selection, self.room.step
         if recording is None or selection is None:
-            self.studio.say("Mark the click first, a few milliseconds are enough.", bad=True)
+            self.room.say("Mark the click first, a few milliseconds are enough.", bad=True)
             return
         rate = recording.rate
         if selection.span.frames > LONGEST_MENDED_S * rate:
-            self.studio.say(f"Mark at most {1000 * LONGEST_MENDED_S:.0f} ms around the click.", bad=True)
+            self.room.say(f"Mark at most {1000 * LONGEST_MENDED_S:.0f} ms around the click.", bad=True)
             return
         place = (selection.span.start / rate, selection.span.stop / rate)
         if step is not None and step.tool_id == "clicks":
             mended = tuple(sorted({*step.settings.mend_s, place}))  # type: ignore[attr-defined]
-            self.studio.document.change_settings(recording.id, step.id, mend_s=mended)
-            self.studio.document.history.settle()
+            self.room.document.change_settings(recording.id, step.id, mend_s=mended)
+            self.room.document.history.settle()
             return
         reach = round(MEND_REACH_S * rate)
         around = Span(max(0, selection.span.start - reach), min(recording.frames, selection.span.stop + reach))
-        step = self.studio.document.add_step(recording.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
-        self.studio.step_id = step.id
-        self.studio.emit("selection")
+        step = self.room.document.add_step(recording.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
+        self.room.step_id = step.id
+        self.room.emit("selection")
 
     def copy_step(self) -> None:
         """Keep the selected step for pasting into another recording, with what it has learned."""
-        step, chain = self.studio.step, self.studio.chain
+        step, chain = self.room.step, self.room.chain
         if step is None or chain is None:
             return
         stage = chain.stages.get(step.id)
         if stage is None:
-            self.studio.say("Switch the step on first: what it has learned is carried along.", bad=True)
+            self.room.say("Switch the step on first: what it has learned is carried along.", bad=True)
             return
 
         def work(job: Job) -> Step:
@@ -145,49 +138,49 @@ class RepairDesk:
 
         def done(copied: object) -> None:
             self._copied = copied if isinstance(copied, Step) else None
-            self.studio.say(f"{step.tool.title} copied. Paste it into any recording (Ctrl+V).")
+            self.room.say(f"{step.tool.title} copied. Paste it into any recording (Ctrl+V).")
 
-        self.studio.job(work, f"Copying {step.tool.title}", done)
+        self.room.job(work, f"Copying {step.tool.title}", done)
 
     @property
     def can_paste(self) -> bool:
         """Whether a step was copied."""
-        return self._copied is not None and self.studio.recording is not None
+        return self._copied is not None and self.room.recording is not None
 
     def paste_step(self) -> None:
         """Add the copied step to the recording on the bench."""
-        if self._copied is None or self.studio.recording is None:
+        if self._copied is None or self.room.recording is None:
             return
         step = replace(self._copied, id=new_id())
-        self.studio.document.paste_step(self.studio.recording.id, step)
-        self.studio.step_id = step.id
-        self.studio.emit("selection")
+        self.room.document.paste_step(self.room.recording.id, step)
+        self.room.step_id = step.id
+        self.room.emit("selection")
 
     def paste_everywhere(self) -> None:
         """Add the copied step to every recording of the project, as one edit."""
         if self._copied is None:
             return
-        count = len(self.studio.document.project.recordings)
-        self.studio.document.paste_step_everywhere(self._copied)
-        self.studio.say(f"{self._copied.tool.title} was added to {count} recordings.")
+        count = len(self.room.document.project.recordings)
+        self.room.document.paste_step_everywhere(self._copied)
+        self.room.say(f"{self._copied.tool.title} was added to {count} recordings.")
 
     def put_back(self, recording_id: str, media: OpenMedia, same: SameSound, span: Span | None) -> None:
         """Put a raw recording that was found in the place of a stretch, or of everything."""
-        document = self.studio.document
+        document = self.room.document
         document.add_media(media)
         recording = document.project.recording(recording_id)
         start = span.start / recording.rate if span else 0.0
         step = document.add_step(
             recording_id, "original", lying_at(media.fingerprint, same, start), spans=(span,) if span else None
         )
-        self.studio.choose_recording(recording_id)
-        self.studio.choose_step(step.id)
-        self.studio.say(f"{media.path.name} is back in its place. Switch the step off to hear what was there.")
+        self.room.choose_recording(recording_id)
+        self.room.choose_step(step.id)
+        self.room.say(f"{media.path.name} is back in its place. Switch the step off to hear what was there.")
 
     def give_back(self) -> None:
         """Give the original back in the selection."""
-        if self.studio.recording is None or self.studio.selection is None:
-            self.studio.say("Mark the words that shall come back as they were first.", bad=True)
+        if self.room.recording is None or self.room.selection is None:
+            self.room.say("Mark the words that shall come back as they were first.", bad=True)
             return
-        if not self.studio.document.give_back(self.studio.recording.id, self.studio.selection.span):
-            self.studio.say("No step acts in the marked stretch: it is the original already.")
+        if not self.room.document.give_back(self.room.recording.id, self.room.selection.span):
+            self.room.say("No step acts in the marked stretch: it is the original already.")

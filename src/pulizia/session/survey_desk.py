@@ -5,15 +5,12 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from pulizia.measure.harm import Harm, harm
+from pulizia.score.chain import Stage
 from pulizia.session.jobs import LATER, SOON, Job
+from pulizia.session.room import Room
 from pulizia.tools.base import Suggestion, Survey
-
-if TYPE_CHECKING:
-    from pulizia.score.chain import Stage
-    from pulizia.session.studio import Studio
 
 MOST_KEPT = 64
 
@@ -29,8 +26,8 @@ class Found:
 class SurveyDesk:
     """Surveys by the content of a stage; asked for when a step is looked at."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio = studio
+    def __init__(self, room: Room) -> None:
+        self.room = room
         self._found: OrderedDict[str, Found] = OrderedDict()
         self._wanted = self._wanted_harm = ""
 
@@ -61,22 +58,19 @@ class SurveyDesk:
             return Found(made, judged)
 
         def done(found: Found) -> None:
-            self._found[stage.key] = found
-            while len(self._found) > MOST_KEPT:
-                self._found.popitem(last=False)
             self._wanted = ""
-            self.studio.emit("surveys")
+            self._keep(stage.key, found)
 
         def failed(_sentence: str) -> None:
             self._wanted = ""  # the step itself says what is wrong with it
 
-        self.studio.pool.submit(
+        self.room.pool.submit(
             work, title="Looking through the step", priority=LATER, slot="survey", on_done=done, on_error=failed
         )
 
     def harm_of_score(self) -> Harm | None:
         """What the whole score takes from the voice, when it is known; asks for it otherwise."""
-        chain = self.studio.chain
+        chain = self.room.chain
         if chain is None or not chain.stages:
             return None
         key = f"score:{chain.after.key}"
@@ -88,19 +82,24 @@ class SurveyDesk:
         before, after = chain.before, chain.after
 
         def done(found: Harm | None) -> None:
-            self._found[key] = Found(None, found)
+            self._keep(key, Found(None, found))
             self._wanted_harm = ""
-            self.studio.emit("surveys")
 
-        self.studio.pool.submit(
+        self.room.pool.submit(
             lambda job: harm(before, after, (), job.progress), title="Measuring harm", priority=LATER, slot="harm",
             on_done=done, on_error=lambda _text: None,
         )  # fmt: skip
         return None
 
+    def _keep(self, key: str, found: Found) -> None:
+        self._found[key] = found
+        while len(self._found) > MOST_KEPT:
+            self._found.popitem(last=False)
+        self.room.emit("surveys")
+
     def suggest(self) -> None:
         """Find settings for the selected step and use them, as one edit."""
-        step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording
+        step, chain, recording = self.room.step, self.room.chain, self.room.recording
         if step is None or chain is None or recording is None or step.tool.suggest is None:
             return
         suggest: Callable[..., Suggestion] = step.tool.suggest
@@ -108,12 +107,12 @@ class SurveyDesk:
         spans = () if step.spans is None else step.acts_in(recording.frames)
 
         def done(found: Suggestion) -> None:
-            if found.changes and any(s.id == step.id for r in self.studio.document.project.recordings for s in r.score):
-                self.studio.document.change_settings(recording.id, step.id, **found.changes)
-                self.studio.document.history.settle()
-            self.studio.say(found.sentence)
+            if found.changes and any(s.id == step.id for r in self.room.document.project.recordings for s in r.score):
+                self.room.document.change_settings(recording.id, step.id, **found.changes)
+                self.room.document.history.settle()
+            self.room.say(found.sentence)
 
-        self.studio.pool.submit(
+        self.room.pool.submit(
             lambda job: suggest(source, spans, step.settings, job.progress), title="Looking for settings", priority=SOON,
-            slot="suggest", on_done=done, on_error=lambda text: self.studio.say(text, bad=True),
+            slot="suggest", on_done=done, on_error=lambda text: self.room.say(text, bad=True),
         )  # fmt: skip

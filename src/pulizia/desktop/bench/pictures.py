@@ -34,11 +34,15 @@ class Pictures:
     def of(self, source: Source, *, levels_only: bool = False) -> PeakPicture:
         """The picture of a source, as far as it is known."""
         key = f"{source.key}{levels_only}"
-        picture = self._pictures.get(key)
-        if picture is None:
+        picture = self._pictures.pop(key, None)
+        if picture is not None:
+            self._pictures[key] = picture  # the one asked for longest ago leaves first
+        else:
             picture = PeakPicture(source, self.studio.peaks, levels_only=levels_only)
             self._pictures[key] = picture
-            while len(self._pictures) > MOST_PICTURES:
+            recording = self.studio.recording
+            most = MOST_PICTURES + (len(recording.score) if recording else 0)
+            while len(self._pictures) > most:
                 self._pictures.pop(next(iter(self._pictures)))
             missing = picture.take_known()
             if missing and not levels_only:

@@ -22,6 +22,7 @@ from pulizia.score.steps import Step
 from pulizia.session.studio import Studio
 
 LONGEST_S = 0.004  # of drawing in one turn
+MOST_OTHERS = 24  # steps that are not in view whose pictures are kept
 
 
 class Strips:
@@ -41,6 +42,7 @@ class Strips:
         layer = self._fitting_layer(plan, ratio)
         if dirty.isEmpty():
             return layer
+        self._drop_others({step.id for step in plan.steps})
         painter = QPainter(layer)
         began = time.perf_counter()
         for row, step in enumerate(plan.steps):
@@ -59,6 +61,15 @@ class Strips:
             del self._drawn[row]
         painter.end()
         return layer
+
+    def _drop_others(self, here: set[str]) -> None:
+        """Pictures of steps that are gone, or of other recordings, leave once there are many."""
+        if len(self._tides) <= len(here) + MOST_OTHERS:
+            return
+        for step_id in [i for i in self._tides if i not in here]:
+            self._tides.pop(step_id).forget()
+            self._ticks.pop(step_id, None)
+            self._stale.discard(step_id)
 
     def _fitting_layer(self, plan: ScorePlan, ratio: float) -> QPixmap:
         """The layer at the size of the plan; rows stay where nothing but the number of rows has changed."""

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QSlider, QWidget, QWidgetAction
 
+from pulizia.desktop.bench.sonogram_look import Looked
 from pulizia.desktop.controls import label
 from pulizia.desktop.ramps import RAMPS
 from pulizia.desktop.words import translated
@@ -14,16 +13,13 @@ from pulizia.measure.frequency_axis import AXES
 from pulizia.measure.sonogram import SIZES
 from pulizia.measure.spectrum import WINDOWS
 
-if TYPE_CHECKING:
-    from pulizia.desktop.bench.sonogram_view import SonogramView
-
 CHANNELS = {"": "all, by power", "left": "left", "right": "right", "mid": "mid", "side": "side"}
 
 
 class SizeSlider(QWidget):
     """One transform length between short ones, which show moments, and long ones, which show lines."""
 
-    def __init__(self, view: SonogramView) -> None:
+    def __init__(self, view: Looked) -> None:
         super().__init__()
         self._view = view
         row = QHBoxLayout(self)
@@ -48,9 +44,9 @@ class SizeSlider(QWidget):
         self.size_label.setText(translated(str(size) if size else "blended"))
 
 
-def sonogram_menu(view: SonogramView) -> QMenu:
+def sonogram_menu(view: Looked, parent: QWidget) -> QMenu:
     """Everything that can be chosen for the sonogram."""
-    menu = QMenu(view)
+    menu = QMenu(parent)
     sizes = SizeSlider(view)
     action = QWidgetAction(menu)
     action.setDefaultWidget(sizes)

@@ -386,7 +386,7 @@ class SonogramView(Lane):
         self._open_menu(self.view_button.mapToGlobal(self.view_button.rect().bottomLeft()))
 
     def _open_menu(self, place: QPoint) -> None:
-        menu = sonogram_menu(self)
+        menu = sonogram_menu(self, self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(place)
 

@@ -1,0 +1,365 @@
+"""What the window works on: document, jobs, transport, selection and measures in one place. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from pulizia.audio.source import PICKS, Source, picked
+from pulizia.audio.spans import Span
+from pulizia.delivery.targets import Target, all_targets
+from pulizia.dsp.band_pass import BandSource
+from pulizia.errors import PuliziaError
+from pulizia.measure.loudness import Measures
+from pulizia.measure.overview import PeakStore
+from pulizia.media.folders import cache_folder, config_folder
+from pulizia.project.model import Recording
+from pulizia.score.chain import Chain
+from pulizia.score.steps import Step
+from pulizia.session.document import Document
+from pulizia.session.jobs import SOON, Job, JobPool, Post
+from pulizia.session.measure_desk import MeasureDesk
+from pulizia.session.sound_out import SoundOut
+from pulizia.session.transport import Heard, Listening, Transport
+from pulizia.settings.areas import Area, bounds_hz, bounds_s
+from pulizia.units import db_to_gain, seconds_to_frames
+
+EVENTS = (
+    "document",
+    "current",
+    "selection",
+    "listening",
+    "measures",
+    "pictures",
+    "message",
+    "busy",
+    "playing",
+    "surveys",
+    "findings",
+    "queue",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Selection:
+    """A marked stretch, and a band when it was marked in the sonogram."""
+
+    span: Span
+    band_hz: tuple[float, float] | None = None
+    outline: Area = ()  # where it was drawn by hand
+
+
+class Room:
+    """What all desks share: the document, work in the background, what is current and what is heard.
+
+    All methods are called on the interface's thread.
+    """
+
+    def __init__(self, output: SoundOut, post: Post = lambda call: call(), *, threads: int = 3) -> None:
+        self._events: dict[str, list[Callable[..., None]]] = {name: [] for name in EVENTS}
+        self.post = post
+        self.document = Document()
+        self.pool = JobPool(post, threads)
+        self.pool.fault = lambda text: self.say(text, bad=True)
+        self.peaks = PeakStore(cache_folder("peaks"))
+        self.transport = Transport(output)
+        self.transport.on_error = lambda text: post(lambda: self.say(text, bad=True))
+        self.transport.on_stopped = lambda: post(lambda: self.emit("playing"))
+        self.current_id: str | None = None
+        self.step_id: str | None = None
+        self.selection: Selection | None = None
+        self.listening = Listening.AFTER
+        self.matched = True
+        self.only_band = False  # hear the marked band alone
+        # what will be delivered, heard in the place of After; its gain matches the level
+        self.preview: Heard | None = None
+        self.pick = ""  # which mixture of two channels is heard; "" for both as they are
+        self._targets: dict[str, Target] = {}
+        self._desk = MeasureDesk(
+            self.document, self.peaks, self.pool, post, measured=self._measured,
+            grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),
+        )  # fmt: skip
+        self.document.listen(self._document_changed)
+
+    # -- events
+
+    def on(self, event: str, call: Callable[..., None]) -> None:
+        """Call ``call`` whenever ``event`` happens; see EVENTS."""
+        self._events[event].append(call)
+
+    def emit(self, event: str, *values: object) -> None:
+        """Tell everybody."""
+        for call in self._events[event]:
+            call(*values)
+
+    def say(self, text: str, *, bad: bool = False) -> None:
+        """Show a sentence to the person."""
+        self.emit("message", text, bad)
+
+    # -- what is current
+
+    @property
+    def recording(self) -> Recording | None:
+        """The recording on the bench."""
+        for recording in self.document.project.recordings:
+            if recording.id == self.current_id:
+                return recording
+        return None
+
+    @property
+    def chain(self) -> Chain | None:
+        """Its sound; None while its file is not open."""
+        return None if self.recording is None else self.document.chain(self.recording.id)
+
+    @property
+    def step(self) -> Step | None:
+        """The selected step."""
+        recording = self.recording
+        if recording is None:
+            return None
+        return next((s for s in recording.score if s.id == self.step_id), None)
+
+    @property
+    def heard_source(self) -> Source | None:
+        """What the pictures and the ears read now."""
+        chain = self.chain
+        return None if chain is None else source_of(chain, self.listening)
+
+    def choose_recording(self, recording_id: str | None) -> None:
+        """Put a recording on the bench."""
+        if recording_id == self.current_id:
+            return
+        self.transport.stop()
+        self.current_id, self.selection = recording_id, None
+        recording = self.recording
+        self.step_id = recording.score[0].id if recording and recording.score else None
+        self.transport.loop = None
+        self.sync(same_place=False)
+        self.emit("current")
+
+    def choose_step(self, step_id: str | None) -> None:
+        """Select a step."""
+        if step_id != self.step_id:
+            self.step_id = step_id
+            self.emit("selection")
+
+    def select(self, start: int, stop: int, band_hz: tuple[float, float] | None = None) -> None:
+        """Mark a stretch (frames in any order); an empty one clears the mark."""
+        recording = self.recording
+        if recording is None:
+            return
+        first, last = sorted((max(0, start), max(0, stop)))
+        span = Span(min(first, recording.frames), min(last, recording.frames))
+        self.selection = Selection(span, band_hz) if span.frames else None
+        if self.only_band:
+            self.only_band = band_hz is not None and bool(span.frames)
+            self.sync()
+        if self.transport.loop is not None:
+            self.transport.loop = self.selection.span if self.selection else None
+        self.emit("selection")
+
+    def select_outline(self, outline: Area) -> None:
+        """Mark an area that was drawn by hand, in seconds and Hz."""
+        recording = self.recording
+        if recording is None or len(outline) < 3:
+            return
+        start, stop = (round(t * recording.rate) for t in bounds_s(outline))
+        self.select(start, stop, bounds_hz(outline))
+        if self.selection is not None:
+            self.selection = replace(self.selection, outline=outline)
+            self.emit("selection")
+
+    def clear_selection(self) -> None:
+        """Mark nothing."""
+        self.selection = None
+        if self.only_band:
+            self.only_band = False
+            self.sync()
+        self.transport.loop = None
+        self.emit("selection")
+
+    def job(
+        self, work: Callable[[Job], object], title: str, done: Callable[..., None],
+        failed: Callable[[str], None] | None = None,
+    ) -> Job:  # fmt: skip
+        """Do work that the person waits for, with its progress shown; answers come on this thread."""
+
+        def finished(result: object) -> None:
+            done(result)
+            self.emit("busy")
+
+        def broken(sentence: str) -> None:
+            (failed or (lambda text: self.say(text, bad=True)))(sentence)
+            self.emit("busy")
+
+        job = self.pool.submit(
+            work, title=title, priority=SOON, on_done=finished, on_error=broken,
+            on_progress=lambda _share: self.emit("busy"),
+        )  # fmt: skip
+        self.emit("busy")
+        return job
+
+    # -- listening
+
+    def set_listening(self, listening: Listening) -> None:
+        """Choose what is heard and seen."""
+        if listening is not self.listening:
+            self.listening = listening
+            self.sync()
+            self.emit("listening")
+
+    def set_matched(self, matched: bool) -> None:  # noqa: FBT001 - the state itself
+        """Match the level of After to Before, or not."""
+        self.matched = matched
+        self.sync()
+        self.emit("listening")
+
+    def set_preview(self, heard: Heard | None) -> None:
+        """Hear what will be delivered in the place of After; None hears the worked recording again."""
+        if heard != self.preview:
+            self.preview = heard
+            self.sync()
+
+    def set_pick(self, pick: str) -> None:
+        """Listen to both channels as they are (""), or to one mixture of them; see PICKS."""
+        self.pick = pick
+        self.sync()
+        self.emit("listening")
+        if pick:
+            self.say(f"Heard: {PICKS[pick][1]}. Pictures and files are not affected.")
+
+    def toggle_only_band(self) -> None:
+        """Hear the marked band alone, or everything again."""
+        self.only_band = not self.only_band
+        if self.only_band and (self.selection is None or self.selection.band_hz is None):
+            self.only_band = False
+            self.say("Mark a band in the sonogram first: drag over time and frequency.", bad=True)
+        elif self.only_band and self.selection is not None and self.selection.band_hz is not None:
+            low, high = self.selection.band_hz
+            self.say(f"Heard: {low:.0f} to {high:.0f} Hz only. Pictures and files are not affected.")
+        self.sync()
+        self.emit("listening")
+
+    def match_gain_db(self) -> float:
+        """Gain on After that makes it as loud as Before; 0 until both are measured."""
+        return self._desk.match_gain_db(self.current_id or "")
+
+    def sync(self, *, same_place: bool = True) -> None:
+        """Give the transport what is to be heard now."""
+        source = self.heard_source
+        if source is None:
+            self.transport.set_material(None, same_place=same_place)
+            return
+        if (
+            self.preview is not None
+            and self.listening is Listening.AFTER
+            and self.preview.source.frames == source.frames
+        ):
+            gain = self.preview.gain if self.matched else 1.0
+            self.transport.set_material(Heard(self.preview.source, gain), same_place=same_place)
+            return
+        if self.pick and source.channels == 2:
+            source = picked(source, self.pick)
+        band = self.selection.band_hz if self.selection else None
+        if self.only_band and band is not None:
+            source = BandSource(source, band)
+        gain = 1.0
+        if self.matched and self.listening is Listening.AFTER:
+            gain = db_to_gain(self.match_gain_db())
+        self.transport.set_material(Heard(source, gain), same_place=same_place)
+
+    def play_or_stop(self) -> None:
+        """Start from the selection or the play head, or stop."""
+        if self.transport.is_playing:
+            self.transport.stop()
+        elif self.selection is not None and self.transport.loop is None:
+            self.transport.play(self.selection.span.start, self.selection.span.stop)
+        else:
+            self.transport.play()
+        self.emit("playing")
+
+    def toggle_loop(self) -> None:
+        """Repeat the selection, or everything when nothing is marked."""
+        recording = self.recording
+        if recording is None:
+            return
+        if self.transport.loop is not None:
+            self.transport.loop = None
+        else:
+            whole = Span(0, recording.frames)
+            self.transport.loop = self.selection.span if self.selection else whole
+        self.emit("playing")
+
+    def seek(self, frame: int) -> None:
+        """Move the play head."""
+        self.transport.seek(frame)
+        self.emit("playing")
+
+    def nudge(self, seconds: float) -> None:
+        """Move the play head by a little."""
+        if self.recording is not None:
+            self.seek(max(0, self.transport.position + seconds_to_frames(seconds, self.recording.rate)))
+
+    # -- measuring
+
+    def measures(self, what: str, recording_id: str | None = None) -> Measures | None:
+        """Measures of the whole recording "before" or "after", when they are known and current."""
+        return self._desk.of(what, recording_id or self.current_id)
+
+    def forget_measures(self) -> None:
+        """Another project: measures of the last one are of no use."""
+        self._desk.forget()
+
+    def want_measures(self, recording_id: str | None = None) -> None:
+        """Measure before and after in the background, unless they are known."""
+        self._desk.want(recording_id or self.current_id)
+
+    @property
+    def targets(self) -> dict[str, Target]:
+        """Shipped and own targets, as they were read last."""
+        if not self._targets:
+            self.read_targets()
+        return self._targets
+
+    @property
+    def target(self) -> Target | None:
+        """The project's target; None when it is not known on this machine."""
+        return self.targets.get(self.document.project.target_id)
+
+    def read_targets(self) -> None:
+        """Read the target files again; damaged own ones are explained, the shipped ones stay."""
+        try:
+            self._targets = all_targets(config_folder("targets"))
+        except PuliziaError as error:
+            self._targets = all_targets()
+            self.say(str(error), bad=True)
+
+    # -- end
+
+    def close(self) -> None:
+        """Stop everything; nothing is left running."""
+        self.transport.close()
+        self.pool.close()
+
+    def _measured(self) -> None:
+        self.sync()
+        self.emit("measures")
+
+    def _document_changed(self) -> None:
+        recording = self.recording
+        if recording is None and self.document.project.recordings:
+            self.choose_recording(self.document.project.recordings[0].id)
+        elif recording is None and self.current_id is not None:
+            self.choose_recording(None)
+        elif recording is not None and self.step_id not in {s.id for s in recording.score}:
+            self.step_id = recording.score[0].id if recording.score else None
+        self.sync()
+        self.want_measures()
+        self.emit("document")
+
+
+def source_of(chain: Chain, listening: Listening) -> Source:
+    """The Source that a listening choice means."""
+    if listening is Listening.BEFORE:
+        return chain.before
+    return chain.after if listening is Listening.AFTER else chain.removed
