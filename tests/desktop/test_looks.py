@@ -1,7 +1,8 @@
 """What can be held of the look: contrast, nothing cut off, names and focus, and slices of the window's thread."""
 
-from __future__ import contextlib
+from __future__ import annotations
 
+import contextlib
 import gc
 import time
 from collections.abc import Callable, Iterator
@@ -11,6 +12,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractButton, QApplication, QLabel, QWidget
+from pytestqt.exceptions import TimeoutError as TookTooLong
 from tests.desktop.conftest import Person
 
 from pulizia.desktop.theme import theme, use_theme
@@ -66,7 +68,7 @@ def cut_off(window: QWidget) -> list[str]:
 
 def nothing_cut_off(bench: Person, place: QWidget) -> None:
     """Once all is laid out; a busy machine takes a while."""
-    with contextlib.suppress(TimeoutError):
+    with contextlib.suppress(TookTooLong):
         bench.until(lambda: not cut_off(place), 5.0)
     assert cut_off(place) == []
 
