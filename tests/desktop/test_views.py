@@ -20,6 +20,7 @@ from pulizia.errors import ProjectError
 from pulizia.media.open import open_media
 from pulizia.session.sound_out import SimulatedOut
 from pulizia.session.transport import Listening
+from pulizia.units import format_number
 
 RATE = 48_000
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -233,6 +234,25 @@ def test_the_levels_panel_shows_what_is_heard(pair: Person) -> None:
     panel.grab()
     pair.key(Qt.Key.Key_V)
     assert not panel.isVisible()
+
+
+def test_the_same_figure_is_shown_in_both_places_while_playing(bench: Person) -> None:
+    window, studio = bench.window, bench.window.studio
+    bench.until(lambda: studio.measures("after") is not None)
+    bench.key(Qt.Key.Key_V)
+    studio.seek(RATE)
+    bench.key(Qt.Key.Key_Space)
+    seen = set()
+    for _ in range(40):
+        bench.bot.wait(15)
+        window.foot.tick()
+        window.bench.levels.tick()
+        momentary, short = window.foot.figures.values[:2]
+        texts = [bar.text for bar in window.bench.levels.bars.groups[-1].bars]
+        assert texts == [format_number(momentary, 1), format_number(short, 1)]
+        seen.add(momentary)
+    assert len(seen) > 2
+    bench.key(Qt.Key.Key_Space)
 
 
 def test_only_the_marked_band_is_heard(bench: Person) -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QKeyEvent,
@@ -20,13 +18,11 @@ from pulizia.desktop.controls import SegmentSwitch
 from pulizia.desktop.gauges import Figures, Gauge
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.words import translated
-from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.session.studio import Studio
 from pulizia.session.transport import Listening
 from pulizia.units import format_clock, format_number
 
 NARROW_WINDOW = 1200
-FIGURES_EVERY = 5  # turns of the gauges between two sets of figures: what changes faster is not read
 ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED)
 
 
@@ -106,7 +102,6 @@ class Foot(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio = studio
-        self._ticks = 0
         self.setFixedHeight(56)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 16, 0)
@@ -186,23 +181,13 @@ class Foot(QWidget):
         names = media.channel_names if media else ("L", "R")
         reading = studio.transport.heard_levels() if studio.transport.is_playing else None
         self.gauge.show_reading(reading, names)
-        what = "before" if studio.listening is Listening.BEFORE else "after"
-        measures = studio.measures(what)
-        if measures is None or studio.listening is Listening.REMOVED:
+        measures = studio.heard_measures
+        if measures is None:
             self.figures.show_values((None,) * 5)
             return
-        self._ticks += 1
-        if studio.transport.is_playing and self._ticks % FIGURES_EVERY:
-            return
-        block = min(int(position * BLOCKS_PER_SECOND / rate), len(measures.momentary) - 1)
         self.figures.show_values((
-            _level_at(measures.momentary, block), _level_at(measures.short_term, block),
-            measures.integrated_lufs, measures.loudness_range_lu, measures.true_peak_dbtp,
+            *studio.loudness_now(), measures.integrated_lufs, measures.loudness_range_lu, measures.true_peak_dbtp,
         ))  # fmt: skip
-
-
-def _level_at(curve: NDArray[np.float32], block: int) -> float | None:
-    return float(curve[block]) if block >= 0 and np.isfinite(curve[block]) else None
 
 
 class Clock(QWidget):

@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from pulizia.audio.source import PICKS, Source, picked
 from pulizia.audio.spans import Span
 from pulizia.delivery.targets import Target, all_targets
 from pulizia.dsp.band_pass import BandSource
 from pulizia.errors import PuliziaError
-from pulizia.measure.loudness import Measures
+from pulizia.measure.blocks import BLOCKS_PER_SECOND
+from pulizia.measure.loudness import GATING_STEP_BLOCKS, Measures
 from pulizia.measure.overview import PeakStore
 from pulizia.media.folders import cache_folder, config_folder
 from pulizia.project.model import Recording
@@ -305,6 +308,25 @@ class Room:
     def measures(self, what: str, recording_id: str | None = None) -> Measures | None:
         """Measures of the whole recording "before" or "after", when they are known and current."""
         return self._desk.of(what, recording_id or self.current_id)
+
+    @property
+    def heard_measures(self) -> Measures | None:
+        """Measures of what is heard; None for what was removed, which is no programme."""
+        if self.listening is Listening.REMOVED:
+            return None
+        return self.measures("before" if self.listening is Listening.BEFORE else "after")
+
+    def loudness_now(self) -> tuple[float | None, float | None]:
+        """Momentary and short-term loudness at the play head in LUFS, ten times a second: the same wherever it is shown."""
+        measures, recording = self.heard_measures, self.recording
+        if measures is None or recording is None or not len(measures.momentary):
+            return None, None
+        block = int(self.transport.position * BLOCKS_PER_SECOND / recording.rate)
+        at = min(block - block % GATING_STEP_BLOCKS, len(measures.momentary) - 1)
+        momentary, short = (
+            float(c[at]) if np.isfinite(c[at]) else None for c in (measures.momentary, measures.short_term)
+        )
+        return momentary, short
 
     def forget_measures(self) -> None:
         """Another project: measures of the last one are of no use."""

@@ -17,7 +17,7 @@ from pulizia.measure.live import Reading
 from pulizia.units import format_number, gain_to_db
 
 LEFT, RIGHT = 62.0, 46.0
-ROW, GAP, SCALE_HEIGHT = 12, 3, 15
+HEAD, ROW, GAP, SCALE_HEIGHT = 18, 12, 6, 15
 FLOOR_DB = -60.0
 MOST_CHANNELS = 8
 
@@ -47,7 +47,7 @@ class Group:
     @property
     def height(self) -> int:
         """Pixels from title to scale."""
-        return 15 + ROW * len(self.bars) + SCALE_HEIGHT + GAP
+        return HEAD + ROW * len(self.bars) + SCALE_HEIGHT + GAP
 
 
 class BarStack(QWidget):
@@ -105,9 +105,9 @@ class BarStack(QWidget):
     def _paint_still(self, painter: QPainter, group: Group, top: float) -> None:
         painter.setPen(colour("soft"))
         painter.drawText(QRectF(0, top, self.width(), 14), Qt.AlignmentFlag.AlignVCenter, translated(group.title))
-        bottom = top + 15 + ROW * len(group.bars)
+        bottom = top + HEAD + ROW * len(group.bars)
         for n, bar in enumerate(group.bars):
-            y = top + 15 + ROW * n
+            y = top + HEAD + ROW * n
             painter.drawText(
                 QRectF(0, y - 2, LEFT - 6, ROW),
                 Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
@@ -120,7 +120,7 @@ class BarStack(QWidget):
 
     def _paint_levels(self, painter: QPainter, group: Group, top: float) -> None:
         for n, bar in enumerate(group.bars):
-            y = top + 15 + ROW * n
+            y = top + HEAD + ROW * n
             if bar.level is not None:
                 painter.fillRect(QRectF(LEFT, y, self._x(group, bar.level) - LEFT, ROW - 5), colour("ink"))
             over = bar.limit is not None and bar.held is not None and bar.held > bar.limit

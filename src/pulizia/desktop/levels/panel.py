@@ -21,12 +21,9 @@ from pulizia.desktop.levels.options import (
     LevelOptions,
 )
 from pulizia.desktop.words import translated
-from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.measure.live import Reading
-from pulizia.measure.loudness import Measures
 from pulizia.session.jobs import SOON
 from pulizia.session.studio import Studio
-from pulizia.session.transport import Listening
 from pulizia.units import db_to_gain, format_number, gain_to_db
 
 FIGURES = (
@@ -134,7 +131,7 @@ class LevelsPanel(QWidget):
         """Figures and history of the whole, as they are known."""
         if not self.isVisible():
             return
-        measures = self._measures()
+        measures = self.studio.heard_measures
         values = (None,) * 6 if measures is None else (
             measures.integrated_lufs, measures.loudness_range_lu, measures.momentary_max_lufs,
             measures.short_term_max_lufs, measures.true_peak_dbtp, measures.peak_to_loudness_lu,
@@ -153,11 +150,6 @@ class LevelsPanel(QWidget):
         super().showEvent(event)
         self.refresh()
 
-    def _measures(self) -> Measures | None:
-        if self.studio.listening is Listening.REMOVED:
-            return None
-        return self.studio.measures("before" if self.studio.listening is Listening.BEFORE else "after")
-
     def _ceiling_db(self) -> float:
         return self.studio.target.true_peak_dbtp if self.studio.target else -1.0
 
@@ -165,17 +157,10 @@ class LevelsPanel(QWidget):
         return self.studio.target.integrated_lufs if self.studio.target else DEFAULT_TARGET_LUFS
 
     def _show_bars(self) -> None:
-        recording, measures = self.studio.recording, self._measures()
+        recording, measures = self.studio.recording, self.studio.heard_measures
         media = self.studio.document.media.get(recording.id) if recording else None
         names = media.channel_names if media else ("L", "R")
-        momentary = short = None
-        if measures is not None and recording is not None and len(measures.momentary):
-            at = min(
-                int(self.studio.transport.position * BLOCKS_PER_SECOND / recording.rate), len(measures.momentary) - 1
-            )
-            momentary, short = (
-                float(c[at]) if np.isfinite(c[at]) else None for c in (measures.momentary, measures.short_term)
-            )
+        momentary, short = self.studio.loudness_now()
         most = (measures.momentary_max_lufs, measures.short_term_max_lufs) if measures else (None, None)
         groups = sample_groups(self.reading, names, self.options, self._ceiling_db())
         self.bars.show_groups([*groups, loudness_group(momentary, short, most, self.options, self._target_lufs())])
@@ -190,7 +175,7 @@ class LevelsPanel(QWidget):
             span = (selection.span.start / recording.rate, selection.span.stop / recording.rate)
         self._history_head.setText(translated("Loudness of the selection" if selection else "Loudness of the whole"))
         self.history.show_measures(
-            self._measures(), span, self.studio.transport.position / recording.rate, self._target_lufs()
+            self.studio.heard_measures, span, self.studio.transport.position / recording.rate, self._target_lufs()
         )
 
     def _want_step(self) -> None:
