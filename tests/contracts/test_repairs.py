@@ -379,3 +379,27 @@ def test_marked_noise_is_learned_from_its_place_alone_and_the_change_is_offered(
     assert "changes once" in survey.sentence
     assert survey.marks[0].start == pytest.approx(half, abs=0.4 * RATE)
     assert noise.suggest(source, (), settings, NOTHING).changes["following"] == "changes"
+
+
+LOWERING = ("noise", "gate", "hum", "room_tail", "sibilance", "breaths", "plosives", "ringing", "clicks", "limiter")
+
+
+@pytest.fixture(scope="module")
+def quiet_ends() -> np.ndarray:
+    """The voice in a room, with noise alone before and after it, ending soon after a change of what tools learn in pieces."""
+    dry = voice_in_noise(12.0)[0].astype(np.float64)
+    rng = np.random.default_rng(4)
+    t = np.arange(round(0.5 * RATE)) / RATE
+    room = rng.standard_normal(len(t)) * 10.0 ** (-3.0 * t / 0.6) * 0.05
+    room[0] = 1.0
+    wet = np.convolve(np.concatenate([np.zeros(round(1.5 * RATE)), dry[: 4 * RATE]]), room)[: round(6.3 * RATE)]
+    return wet + rng.normal(0.0, 0.002, len(wet))
+
+
+@pytest.mark.parametrize("tool", LOWERING)
+def test_what_only_lowers_lifts_no_moment(quiet_ends: np.ndarray, tool: str) -> None:
+    """Frames of 50 ms, from the very first to the very last."""
+    made = treated(quiet_ends, tool)[0]
+    frames = len(made) // 2400
+    before, after = (np.square(x[: frames * 2400].reshape(frames, 2400)).mean(axis=1) for x in (quiet_ends, made))
+    assert (10 * np.log10(after / before)).max() < 2.0

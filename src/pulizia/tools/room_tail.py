@@ -113,6 +113,12 @@ def _groups(channels: int) -> list[list[int]]:
     return [list(range(channels))] if channels <= MOST_CHANNELS else [[n] for n in range(channels)]
 
 
+def _pieces(source: Source) -> int:
+    """How many pieces there are: the last one takes what is left, up to half a piece more, for a short one fits anything."""
+    _, hop = _grid(source.rate)
+    return max(1, round(source.frames / (round(PIECE_S * source.rate) // hop * hop)))
+
+
 def filters_of(room: Room, piece: int) -> NDArray[np.complex64]:
     """(groups, bins, taps, channels of a group): the filters of one piece, fitted when first asked for."""
     known = room.pieces.get(piece)
@@ -121,7 +127,8 @@ def filters_of(room: Room, piece: int) -> NDArray[np.complex64]:
     source = room.source
     size, hop = _grid(source.rate)
     length = round(PIECE_S * source.rate) // hop * hop
-    samples = read_padded(source, piece * length - size, (piece + 1) * length + size)
+    end = source.frames if piece == _pieces(source) - 1 else (piece + 1) * length
+    samples = read_padded(source, piece * length - size, end + size)
     spectra = np.stack([spectra_of(channel, size, hop)[:, : _bins(source.rate, size)] for channel in samples])
     made = []
     for group in _groups(source.channels):
@@ -167,11 +174,14 @@ def _predicted(spectra: NDArray[np.complex64], room: Room, first: int, size: int
     top = _bins(rate, size)
     total = np.zeros_like(spectra)
     at = first + np.arange(spectra.shape[1])
-    for piece in range(int(at[0] - cross) // per_piece, int(at[-1] + cross) // per_piece + 1):
-        begin, end = piece * per_piece, (piece + 1) * per_piece
-        if end * hop <= -size or begin * hop >= room.source.frames + size:
-            continue
-        weight = np.clip((at - begin) / cross + 0.5, 0.0, 1.0) * np.clip((end - at) / cross + 0.5, 0.0, 1.0)
+    last = _pieces(room.source) - 1
+    wanted = (min(max(int(n) // per_piece, 0), last) for n in (at[0] - cross, at[-1] + cross))
+    for piece in range(next(wanted), next(wanted) + 1):
+        weight = np.ones(len(at))
+        if piece > 0:
+            weight *= np.clip((at - piece * per_piece) / cross + 0.5, 0.0, 1.0)
+        if piece < last:
+            weight *= np.clip(((piece + 1) * per_piece - at) / cross + 0.5, 0.0, 1.0)
         inside = np.flatnonzero(weight > 0.0)
         if not len(inside):
             continue
