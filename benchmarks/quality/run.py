@@ -1,6 +1,6 @@
 """Measures what each tool does to recorded voices: python benchmarks/quality/run.py FOLDER [SECTION ...].
 
-Sections: noise sieve hum gate ringing harm clicks plosives overload rooms leveller dull. Fixed seeds; see speech.py for the folder.
+Sections: noise sieve hum gate ringing harm clicks plosives overload rooms leveller dull breaths. Fixed seeds; see speech.py for the folder.
 Reference libraries (noisereduce, logmmse) and PESQ are used when they are installed.
 """
 
@@ -16,6 +16,7 @@ import warnings
 from pathlib import Path
 
 import numpy as np
+from breath import breathing
 from rooms import dull, levelling, rooms
 from scipy.signal import resample_poly, sosfilt
 from speech import LANGUAGES, RATE, mixed, phrase, si_sdr, source_of, treated
@@ -282,7 +283,7 @@ def overloads(folder: Path) -> None:
 
 SECTIONS = {
     "noise": noise, "sieve": sieve, "hum": hum, "gate": gates, "ringing": ringing, "harm": harms, "clicks": click,
-    "plosives": plosive, "overload": overloads, "rooms": rooms, "leveller": levelling, "dull": dull,
+    "plosives": plosive, "overload": overloads, "rooms": rooms, "leveller": levelling, "dull": dull, "breaths": breathing,
 }  # fmt: skip
 
 

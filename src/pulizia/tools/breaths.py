@@ -37,7 +37,7 @@ BANDS = ((80.0, 400.0), (400.0, 1500.0), (1500.0, 5000.0), (5000.0, 12_000.0), (
 AROUND_S = 3.0
 SHORTEST_S, LONGEST_S = 0.11, 0.75
 EDGE_S = 0.03
-APART_STEPS = 2
+DIP_STEPS, DIP_DB = 6, 3.0  # how near to a breath, and how far, the sound falls on both sides
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,7 +80,8 @@ def find(samples: Samples, start: int, settings: BreathsSettings, rate: int) -> 
     found = []
     for a, b in merged(runs(_like_breath(powers, level, voice, room, settings)), 3):
         seconds = (b - a) * STEP_MS / 1000.0
-        if SHORTEST_S - 0.005 * settings.sensitivity_db <= seconds <= LONGEST_S and _swells(level[a:b], settings):
+        long_enough = SHORTEST_S - 0.005 * settings.sensitivity_db <= seconds <= LONGEST_S
+        if long_enough and _swells(level[a:b], settings) and _stands_alone(level, a, b):
             over = float(np.mean(level[a:b]) - np.mean(room[a:b]))
             found.append(Breath((first + a - 1) * step, (first + b + 1) * step, over))
     return found
@@ -109,6 +110,13 @@ def _swells(inner: NDArray[np.float64], settings: BreathsSettings) -> bool:
     """A breath swells and fades within some decibels; speech wavers and begins at once."""
     jump = float(np.max(np.abs(np.diff(inner)))) if len(inner) > 1 else 0.0
     return jump < 9.0 + settings.sensitivity_db and float(np.ptp(inner)) < 32.0
+
+
+def _stands_alone(level: NDArray[np.float64], start: int, stop: int) -> bool:
+    """Whether it dips on both sides: what runs out of a word or into one is part of that word."""
+    inner = float(np.mean(level[start:stop]))
+    before, after = level[max(0, start - DIP_STEPS) : start], level[stop : stop + DIP_STEPS]
+    return all(not len(side) or float(side.min()) < inner - DIP_DB for side in (before, after))
 
 
 def process(block: Block, settings: BreathsSettings, _analysis: None) -> Samples:
