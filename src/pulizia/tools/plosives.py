@@ -36,6 +36,8 @@ from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 STEP_MS, WINDOW_MS = 5.0, 40.0
 REST_HZ = (250.0, 3000.0)
 LOWEST_HZ = 15.0
+BELOW_PITCH_HZ, LOW_PITCH_HZ, VOICED_DB = (12.0, 70.0), (75.0, 160.0), 15.0
+"""The onset of a low voice rises as a thump does, but holds as good as nothing below its pitch."""
 AROUND_S = 0.6
 SHORTEST_MS, LONGEST_MS = 20.0, 220.0
 QUIETEST_DBFS = -50.0
@@ -63,8 +65,9 @@ class PlosivesSettings(Settings):
 def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) -> list[Stretch]:
     """Bursts in frames of the recording."""
     powers, first = band_frames(
-        samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ), step_ms=STEP_MS, window_ms=WINDOW_MS
-    )
+        samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ, BELOW_PITCH_HZ, LOW_PITCH_HZ),
+        step_ms=STEP_MS, window_ms=WINDOW_MS,
+    )  # fmt: skip
     if powers.shape[1] < 8:
         return []
     low, rest = powers_to_db(powers[0]), powers_to_db(powers[1])
@@ -78,6 +81,8 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) ->
     step = step_frames(rate, STEP_MS)
     found = []
     for a, b in merged(runs(over), 3):
+        if powers[2, a:b].sum() < powers[3, a:b].sum() * db_to_gain(-VOICED_DB - 0.5 * settings.sensitivity_db) ** 2:
+            continue
         top = float(low[a:b].max())
         begin, end = a, b
         while begin > 0 and a - begin < 8 and low[begin - 1] > max(usual[begin - 1] + 3.0, top - 26.0):
