@@ -17,6 +17,7 @@ from pulizia.dsp.fourier import fast_length, irfft, rfft
 RIDGE = 1e-7  # of the power, added to lag 0: keeps models of pure tones solvable
 THIN = 3  # of the samples that a median is taken of: 680 of 2048 fix it to 2 %
 ROBUST = 1.482602  # sigma of a Gaussian over the median of its absolute value
+MOST_SILENT = 0.02  # of a frame
 
 
 def models(frames: NDArray[np.float32], order: int) -> NDArray[np.float64]:
@@ -56,7 +57,12 @@ def detection(
     spectrum = rfft(frames, size)
     response = rfft(a.astype(np.float32), size)
     matched = irfft(spectrum * (response.real**2 + response.imag**2), size)[:, : frames.shape[1]]
-    scale = np.median(np.abs(matched[:, ::THIN]), axis=1, keepdims=True) * ROBUST
+    thinned = np.abs(matched[:, ::THIN])
+    scale = np.median(thinned, axis=1, keepdims=True) * ROBUST
+    silent = frames[:, ::THIN] == 0.0
+    for row in np.flatnonzero(silent.mean(axis=1) > MOST_SILENT):  # digital silence has no say in what is usual
+        sounding = thinned[row, ~silent[row]]
+        scale[row] = np.median(sounding) * ROBUST if len(sounding) else 0.0
     if floor is not None:
         scale = np.maximum(scale, (floor * np.sum(a * a, axis=1)).astype(np.float32)[:, None])
     return np.asarray(matched / np.maximum(scale, 1e-9), dtype=np.float32)
