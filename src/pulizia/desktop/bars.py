@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import (
+    QColor,
     QFontMetricsF,
     QIcon,
     QKeyEvent,
@@ -181,7 +182,13 @@ class MessageBar(QWidget):
 
 
 def _arrow_icon(*, mirrored: bool) -> QIcon:
-    """A bent arrow, 16 px, line 1.5."""
+    """A bent arrow, 16 px, line 1.5, paler where there is nothing to do."""
+    icon = QIcon(_arrow(colour("ink"), mirrored=mirrored))
+    icon.addPixmap(_arrow(colour("strong"), mirrored=mirrored), QIcon.Mode.Disabled)
+    return icon
+
+
+def _arrow(ink: QColor, *, mirrored: bool) -> QPixmap:
     pixmap = QPixmap(32, 32)
     pixmap.setDevicePixelRatio(2)
     pixmap.fill(Qt.GlobalColor.transparent)
@@ -190,7 +197,7 @@ def _arrow_icon(*, mirrored: bool) -> QIcon:
     if mirrored:
         painter.translate(16, 0)
         painter.scale(-1, 1)
-    painter.setPen(QPen(colour("ink"), 1.5, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    painter.setPen(QPen(ink, 1.5, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
     path = QPainterPath(QPointF(3, 6))
     path.lineTo(10, 6)
     path.cubicTo(14.5, 6, 14.5, 13, 10, 13)
@@ -199,4 +206,4 @@ def _arrow_icon(*, mirrored: bool) -> QIcon:
     painter.drawLine(QPointF(3, 6), QPointF(6.5, 2.5))
     painter.drawLine(QPointF(3, 6), QPointF(6.5, 9.5))
     painter.end()
-    return QIcon(pixmap)
+    return pixmap

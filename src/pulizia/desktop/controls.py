@@ -357,15 +357,16 @@ class SegmentSwitch(ArrowKeys):
         painter.setPen(QPen(colour("verd" if self.hasFocus() else "strong"), 1))
         painter.setBrush(colour("panel"))
         painter.drawRoundedRect(frame, 6, 6)
+        ink = "ink" if self.isEnabled() else "strong"
         x = 1.0
         for index, (word, width) in enumerate(zip(self._words, self._widths(), strict=True)):
             box = QRectF(x, 1, width, 26)
             on = index == self._index
             if on:
                 painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(colour("ink"))
+                painter.setBrush(colour(ink))
                 painter.drawRoundedRect(box, 5, 5)
-            painter.setPen(colour("panel" if on else "ink"))
+            painter.setPen(colour("panel" if on else ink))
             painter.setFont(font(13, bold=on))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated(word))
             x += width

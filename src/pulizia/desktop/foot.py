@@ -59,12 +59,13 @@ class RoundButton(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         centre = QPointF(self.width() / 2, self.height() / 2)
+        sign = "ink" if self.isEnabled() else "strong"
         if self.sign == "play":
-            painter.setPen(QPen(colour("verd" if self.hasFocus() else "ink"), 1.6))
+            painter.setPen(QPen(colour("verd" if self.hasFocus() else sign), 1.6))
             painter.setBrush(colour("ink") if self.on else Qt.BrushStyle.NoBrush)
             painter.drawEllipse(centre, 17, 17)
             painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour("panel" if self.on else "ink"))
+            painter.setBrush(colour("panel" if self.on else sign))
             if self.on:
                 painter.drawRect(QRectF(centre.x() - 6, centre.y() - 6, 12, 12))
             else:
@@ -76,7 +77,7 @@ class RoundButton(QWidget):
             return
         painter.setPen(
             QPen(
-                colour("verd" if self.on else "soft"),
+                colour("verd" if self.on else "soft" if self.isEnabled() else "strong"),
                 2.0 if self.on else 1.5,
                 Qt.PenStyle.SolidLine,
                 Qt.PenCapStyle.RoundCap,
@@ -165,6 +166,8 @@ class Foot(QWidget):
                 f"After plays at {format_number(gain, 1, plus=True)} dB"
             )
         )
+        for part in (self.play, self.loop, self.switch, self.matched):
+            part.setEnabled(studio.recording is not None)
         self.play.set_on(studio.transport.is_playing)
         self.loop.set_on(studio.transport.loop is not None)
         self.tick()

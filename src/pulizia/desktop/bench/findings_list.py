@@ -197,7 +197,11 @@ class FindingsList(QWidget):
         self.all_button = button(
             "Treat all", self.desk.treat_all, tip="Add a step for each trouble that a step can mend"
         )
-        column.addWidget(self.all_button, alignment=Qt.AlignmentFlag.AlignLeft)
+        under = QHBoxLayout()
+        under.setContentsMargins(8, 4, 8, 0)
+        under.addWidget(self.all_button)
+        under.addStretch(1)
+        column.addLayout(under)
         self._settled = QTimer(self)
         self._settled.setSingleShot(True)
         self._settled.setInterval(SETTLED_MS)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
@@ -23,7 +23,7 @@ class RecentFiles(QWidget):
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 20, 0, 0)
         self._column.setSpacing(0)
-        self._column.addWidget(label("Opened lately", 12, token="soft"))
+        self._column.addWidget(label("Opened lately", 12, token="soft"), alignment=Qt.AlignmentFlag.AlignHCenter)
         self.hide()
 
     def show_files(self, paths: Sequence[Path]) -> None:

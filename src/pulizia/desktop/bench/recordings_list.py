@@ -56,7 +56,7 @@ class Cards(ArrowKeys):
 
     def fit(self) -> None:
         """Be as tall as the cards need."""
-        self.setFixedHeight(max(1, len(self.recordings)) * CARD_HEIGHT + 4)
+        self.setFixedHeight(len(self.recordings) * CARD_HEIGHT + 4)
         update_in_turn(self)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -108,6 +108,7 @@ class SpectrumView(QWidget):
         for event in ("selection", "current", "document", "listening"):
             studio.on(event, self._later.start)
         studio.on("playing", self._playing)
+        self._later.start()
 
     # -- what is shown
 
@@ -125,9 +126,15 @@ class SpectrumView(QWidget):
         source, recording = self.studio.heard_source, self.studio.recording
         if not self.isVisible():
             return
+        for part in (self.freeze_button, self.keep_button, self.enlarge_button):
+            part.setEnabled(source is not None)
+        if source is None:
+            self._key = None
+            self._title.setText(translated("Spectrum"))
+            self._place.setText("")
+            self.read_out.setText("")
+            self.plot.show_spectrum(None, "")
         if self._frozen or source is None or recording is None:
-            if source is None:
-                self.plot.show_spectrum(None, "")
             return
         selection = self.studio.selection
         size = self.plot.options.size
