@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import os
 import subprocess
 import sys
 import threading
 import time
+import weakref
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -76,6 +78,23 @@ def test_a_newer_wish_in_the_same_place_cancels_the_older_and_its_answer_is_drop
     assert old.finished.wait(5)
     assert answers == ["new"]
     assert old.is_cancelled
+
+
+def test_what_was_cancelled_while_waiting_lets_go_of_what_it_holds() -> None:
+    """A busy pool must not gather wishes that nobody has any more: each holds a whole chain of sound."""
+    pool, gate = JobPool(threads=1), threading.Event()
+    pool.submit(lambda _job: gate.wait(20))
+    held = []
+    for _ in range(200):
+        sound = np.zeros(10)
+        held.append(weakref.ref(sound))
+        pool.submit(lambda _job, sound=sound: sound.sum(), slot="measure")  # type: ignore[misc]
+    del sound
+    gc.collect()
+    alive = sum(ref() is not None for ref in held)
+    gate.set()
+    pool.close()
+    assert alive < 20
 
 
 def test_faults_become_one_sentence_and_the_thread_goes_on(pool: JobPool, capsys: pytest.CaptureFixture[str]) -> None:

@@ -8,6 +8,7 @@ import threading
 import traceback
 from collections.abc import Callable
 from typing import Any
+from weakref import WeakValueDictionary
 
 from pulizia.errors import Cancelled, PuliziaError
 from pulizia.session.memory import give_back
@@ -55,6 +56,9 @@ class Job:
             self.on_progress(share)
 
 
+MOST_CANCELLED = 8  # that wait
+
+
 class JobPool:
     """A few threads that take the most urgent and, among equals, the newest request first.
 
@@ -70,7 +74,7 @@ class JobPool:
         self._post = post
         self._queue: list[tuple[int, int, Job]] = []
         self._order = itertools.count()
-        self._slots: dict[str, Job] = {}
+        self._slots: WeakValueDictionary[str, Job] = WeakValueDictionary()  # until answered
         self._lock = threading.Condition()
         self._closing = False
         self._later = 0
@@ -106,8 +110,19 @@ class JobPool:
                     old.cancel()
                 self._slots[slot] = job
             heapq.heappush(self._queue, (priority, -next(self._order), job))
+            self._drop_cancelled()
             self._lock.notify()
         return job
+
+    def _drop_cancelled(self) -> None:
+        """What was cancelled while it waited leaves, with the sound that it holds, though the threads never come to it."""
+        waiting = [entry for entry in self._queue if not entry[2].is_cancelled]
+        if len(self._queue) - len(waiting) > MOST_CANCELLED:
+            for _, _, job in self._queue:
+                if job.is_cancelled:
+                    job.finished.set()
+            heapq.heapify(waiting)
+            self._queue = waiting
 
     @property
     def busy(self) -> list[Job]:
