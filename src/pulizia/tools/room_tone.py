@@ -26,7 +26,7 @@ from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Survey, Table, Tool
 from pulizia.units import Unit, db_to_gain, format_number, power_to_db, powers_to_db
 
-SIZE = 4096
+SIZE, GRAIN = 4096, 16_384  # frames of a filter, and of the noise that is drawn at once
 LEVEL_MS, CROSS_MS = 40.0, 40.0
 UNDER_DB = 6.0  # the sound must lie this far under the tone before any is added
 
@@ -119,29 +119,31 @@ def _triangle(cross: NDArray[np.complex128]) -> NDArray[np.complex64]:
 def tone(room: Room, start: int, stop: int) -> Samples:
     """The room's sound for frames of the recording, the same however it is asked for."""
     channels = len(room.shape)
-    first, last = start // SIZE - 1, stop // SIZE + 1
+    first, last = (start - SIZE) // GRAIN, (stop - 1) // GRAIN
     noise = np.stack(
         [
-            np.random.default_rng((0x700E, index + 16)).standard_normal((channels, SIZE), dtype=np.float32)
+            np.random.default_rng((0x700E, index + 16)).standard_normal((channels, GRAIN), dtype=np.float32)
             for index in range(first, last + 1)
         ]
     )
     # each seed is shaped by a filter of its own length and added with its neighbour's tail (overlap-add)
-    size = 2 * SIZE
-    shaped = np.einsum("dcb,ncb->ndb", _filters(room), rfft(noise, size))
-    parts = irfft(shaped, size)
-    out = np.zeros((channels, (len(noise) + 1) * SIZE), dtype=np.float32)
-    for n, part in enumerate(parts):
-        out[:, n * SIZE : (n + 2) * SIZE] += part
-    begin = start - first * SIZE
+    size = GRAIN + SIZE
+    if channels == 1:
+        shaped = rfft(noise, size) * _filters(room)[0]
+    else:
+        shaped = np.einsum("dcb,ncb->ndb", _filters(room), rfft(noise, size))
+    out = np.zeros((channels, len(noise) * GRAIN + SIZE), dtype=np.float32)
+    for n, part in enumerate(irfft(shaped, size)):
+        out[:, n * GRAIN : n * GRAIN + size] += part
+    begin = start - first * GRAIN
     return out[:, begin : begin + stop - start]
 
 
 @lru_cache(maxsize=8)
 def _filters(room: Room) -> NDArray[np.complex64]:
-    """Spectra of the shaping filters, (channels, channels, SIZE + 1)."""
+    """Spectra of the shaping filters, (channels, channels, bins)."""
     taps = np.roll(irfft(room.shape, SIZE), SIZE // 2, axis=-1) * hann_window(SIZE)
-    return np.asarray(rfft(taps, 2 * SIZE), dtype=np.complex64)
+    return np.asarray(rfft(taps, GRAIN + SIZE), dtype=np.complex64)
 
 
 def process(block: Block, settings: RoomToneSettings, room: Room) -> Samples:
