@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
 from pulizia.desktop.theme import colour, theme_notice
+from pulizia.desktop.turns import update_in_turn
 from pulizia.session.studio import Studio
 
 EDGE_PX = 5
@@ -34,6 +35,10 @@ class Lane(QWidget):
         self.setMouseTracking(True)
         axis.changed.connect(self.update)
         theme_notice().changed.connect(self.update)
+
+    def renew(self) -> None:
+        """Be painted again in turn: something in view has come."""
+        update_in_turn(self)
 
     @property
     def plot(self) -> QRectF:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
@@ -30,7 +29,6 @@ from pulizia.desktop.bench.trouble_marks import found_columns
 from pulizia.desktop.controls import button
 from pulizia.desktop.ramps import ramp_table
 from pulizia.desktop.theme import colour, font, theme, theme_notice
-from pulizia.desktop.turns import update_in_turn
 from pulizia.desktop.words import translated
 from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, sonogram
 from pulizia.measure.sonogram_scale import SonogramScale
@@ -54,8 +52,8 @@ class SonogramView(Lane):
         self.low_db, self.high_db = -84.0, -34.0
         self.low_hz, self.high_hz = 40.0, 20_000.0
         self.look = SonogramLook()
-        self._tiles = Tiles(studio.pool, partial(update_in_turn, self))
-        self._shade = Tiles(studio.pool, partial(update_in_turn, self))
+        self._tiles = Tiles(studio.pool, self.renew)
+        self._shade = Tiles(studio.pool, self.renew)
         self.shows_harm = False
         self._gutters: tuple[Hashable, QPixmap] | None = None
         self.comb = False

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,7 +26,6 @@ from pulizia.desktop.bench.wave_image import (
     wave_table,
 )
 from pulizia.desktop.theme import colour, font, theme, theme_notice
-from pulizia.desktop.turns import update_in_turn
 from pulizia.desktop.words import translated
 from pulizia.dsp.oversample import TAPS, interpolator
 from pulizia.session.jobs import VISIBLE, Job
@@ -46,7 +44,7 @@ class WaveformView(Lane):
         super().__init__(studio, axis)
         self._pictures = pictures
         pictures.watch(self)
-        self._tiles = Tiles(studio.pool, partial(update_in_turn, self))
+        self._tiles = Tiles(studio.pool, self.renew)
         self._known_samples: tuple[str, int, Samples] | None = None
         self._asked_samples: tuple[str, int, int] | None = None
         self.ride = RideCurve(studio, axis)
