@@ -13,6 +13,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from pulizia.desktop.layers import layer_of
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.words import translated
 from pulizia.measure.live import Reading
@@ -79,9 +80,7 @@ class Gauge(QWidget):
         """Names, tracks and scale, drawn anew only when they change."""
         key = (self.names, self.size().toTuple(), self.devicePixelRatioF(), theme().name)
         if self._still is None or self._still[0] != key:
-            pixmap = QPixmap(self.size() * self.devicePixelRatioF())
-            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
-            pixmap.fill(colour("paper"))
+            pixmap = layer_of(self, "paper")
             painter = QPainter(pixmap)
             painter.setFont(font(11))
             painter.setPen(colour("soft"))

@@ -22,6 +22,7 @@ from pulizia.desktop.bench.findings_list import FindingsList
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.wave_image import columns_of_picture, height_of
 from pulizia.desktop.controls import ArrowKeys, button, hairline, label
+from pulizia.desktop.layers import layer_of
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.turns import update_in_turn
 from pulizia.desktop.words import translated
@@ -80,9 +81,7 @@ class Cards(ArrowKeys):
         ratio = self.devicePixelRatioF()
         key = (self.size().toTuple(), ratio, theme().name, self.hasFocus(), *(self._shown(r) for r in self.recordings))
         if self._layer is None or self._layer[0] != key:
-            layer = QPixmap(self.size() * ratio)
-            layer.setDevicePixelRatio(ratio)
-            layer.fill(colour("paper"))
+            layer = layer_of(self, "paper")
             drawing = QPainter(layer)
             drawing.setRenderHint(QPainter.RenderHint.Antialiasing)
             for row, recording in enumerate(self.recordings):

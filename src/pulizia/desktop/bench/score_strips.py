@@ -42,7 +42,9 @@ class Strips:
         layer = self._fitting_layer(plan, ratio)
         if dirty.isEmpty():
             return layer
-        self._drop_others({step.id for step in plan.steps})
+        here = {step.id for step in plan.steps}
+        self._stale &= here
+        self._drop_others(here)
         painter = QPainter(layer)
         began = time.perf_counter()
         for row, step in enumerate(plan.steps):
@@ -69,7 +71,6 @@ class Strips:
         for step_id in [i for i in self._tides if i not in here]:
             self._tides.pop(step_id).forget()
             self._ticks.pop(step_id, None)
-            self._stale.discard(step_id)
 
     def _fitting_layer(self, plan: ScorePlan, ratio: float) -> QPixmap:
         """The layer at the size of the plan; rows stay where nothing but the number of rows has changed."""

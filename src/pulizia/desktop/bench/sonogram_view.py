@@ -27,6 +27,7 @@ from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.trouble_marks import found_columns
 from pulizia.desktop.controls import button
+from pulizia.desktop.layers import layer_of
 from pulizia.desktop.ramps import ramp_table
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.words import translated
@@ -174,10 +175,7 @@ class SonogramView(Lane):
             self.devicePixelRatioF(),
         )
         if self._gutters is None or self._gutters[0] != key:
-            ratio = self.devicePixelRatioF()
-            pixmap = QPixmap(self.size() * ratio)
-            pixmap.setDevicePixelRatio(ratio)
-            pixmap.fill(Qt.GlobalColor.transparent)
+            pixmap = layer_of(self)
             drawing = QPainter(pixmap)
             self._draw_gutters(drawing, plot)
             drawing.end()

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from pulizia.desktop.layers import layer_of
 from pulizia.desktop.strokes import polygon
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.turns import update_in_turn
@@ -225,9 +226,7 @@ class SpectrumPlot(QWidget):
             theme().name,
         )
         if self._grid is None or self._grid[0] != key:
-            pixmap = QPixmap(self.size() * self.devicePixelRatioF())
-            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
-            pixmap.fill(Qt.GlobalColor.transparent)
+            pixmap = layer_of(self)
             drawing = QPainter(pixmap)
             drawing.setFont(font(11))
             self._draw_grid(drawing, self._plot, top, low)

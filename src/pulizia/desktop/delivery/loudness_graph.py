@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.desktop.layers import layer_of
 from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.words import translated
@@ -105,9 +106,7 @@ class LoudnessGraph(QWidget):
         shown = (self.measures, self.predicted)  # held, so that their identities stay theirs
         key = (*map(id, shown), self.target, self.size().toTuple(), theme().name, self.devicePixelRatioF())
         if self._picture is None or self._picture[0] != key:
-            ratio = self.devicePixelRatioF()
-            made = QPixmap(self.size() * ratio)
-            made.setDevicePixelRatio(ratio)
+            made = layer_of(self, "paper")
             drawing = QPainter(made)
             self._draw(drawing)
             drawing.end()

@@ -10,6 +10,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
+from pulizia.desktop.layers import layer_of
 from pulizia.desktop.levels.options import SINE_DB, LevelOptions
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.words import translated
@@ -85,9 +86,7 @@ class BarStack(QWidget):
             self.width(), self.devicePixelRatioF(), theme().name,
         )  # fmt: skip
         if self._still is None or self._still[0] != key:
-            pixmap = QPixmap(self.size() * self.devicePixelRatioF())
-            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
-            pixmap.fill(colour("paper"))
+            pixmap = layer_of(self, "paper")
             painter = QPainter(pixmap)
             painter.setFont(font(11))
             top = 0.0

@@ -1,0 +1,18 @@
+"""Parts of a view that are drawn once and kept until what they show changes."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import QWidget
+
+from pulizia.desktop.theme import colour
+
+
+def layer_of(view: QWidget, ground: str = "") -> QPixmap:
+    """An empty layer as large and as fine as a view, filled with a colour of the theme or transparent."""
+    ratio = view.devicePixelRatioF()
+    layer = QPixmap(view.size() * ratio)
+    layer.setDevicePixelRatio(ratio)
+    layer.fill(colour(ground) if ground else Qt.GlobalColor.transparent)
+    return layer
