@@ -58,9 +58,9 @@ class Strips:
         last = len(plan.steps)
         key = (plan.axis.width, plan.pitch, theme().name, bool(plan.steps))
         self._draw_row(painter, plan, last, dirty, key, self._paint_add_row)
-        for row in [r for r in self._drawn if r > last]:
-            self._clear(painter, plan.row_box(row))
-            del self._drawn[row]
+        below = plan.row_box(last).bottom()  # rows that are gone leave nothing behind
+        self._clear(painter, QRectF(0, below, plan.plot.right() + plan.plot.left(), plan.height - below))
+        self._drawn = {row: key for row, key in self._drawn.items() if row <= last}
         painter.end()
         return layer
 
