@@ -99,6 +99,7 @@ def test_a_tool_is_one_module_and_one_line(
     window.open_paths([path])
     qtbot.waitUntil(lambda: window.studio.chain is not None, timeout=20_000)
     window.studio.repairs.add_tool("tiny", on_selection=False)
+    qtbot.waitUntil(lambda: window.bench.sheet.body is not None)
     assert [row._declared.label for row in window.bench.sheet.findChildren(SliderRow)] == ["Gain"]
     window.close()
     poster.close()

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.desktop.bench.tool_sheet import ToolSheet
 from pulizia.desktop.start import make_application, make_window
 from pulizia.desktop.window import MainWindow
 
@@ -36,8 +37,16 @@ class Person:
         self.bot.waitUntil(lambda: bool(condition()), timeout=round(seconds * 1000))
 
     def settle(self) -> None:
-        self.until(lambda: not self.window.studio.pool.busy)
+        self.until(lambda: not self.window.studio.pool.busy and not self.window.bench.sheet.is_building)
         self.bot.wait(10)
+
+    @property
+    def body(self) -> ToolSheet:
+        """What the sheet shows of the selected step, as soon as it is built."""
+        sheet = self.window.bench.sheet
+        self.until(lambda: not sheet.is_building)
+        assert sheet.body is not None
+        return sheet.body
 
     def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         self.bot.keyClick(self.window, key, modifier)

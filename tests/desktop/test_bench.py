@@ -60,7 +60,7 @@ def test_a_turned_slider_is_heard_within_a_quarter_second_and_is_one_undo(bench:
     bench.key(Qt.Key.Key_Space)
     out = studio.transport.output
     bench.until(lambda: out.heard() > 0.4 * RATE)
-    track = bench.window.bench.sheet._controls["reduction_db"].track
+    track = bench.body.controls["reduction_db"].track
     recent = lambda: np.sqrt(np.mean(out.kept[-1] ** 2))  # noqa: E731
     old = np.sqrt(np.mean(np.concatenate(out.kept[-10:], axis=1) ** 2))
     waiting = studio.transport._fed_frames - out.heard()
@@ -202,7 +202,7 @@ def test_pictures_show_the_sound_and_follow_the_score(bench: Person) -> None:
     assert voiced < 120 < at(0.5, row)
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_N)
-    bench.window.bench.sheet._controls["reduction_db"].changed.emit(40.0)
+    bench.body.controls["reduction_db"].changed.emit(40.0)
     bench.settle()
     bench.window.studio.clear_selection()
     before = np.mean([image.pixelColor(60 + n, 40).lightness() for n in range(30)])
@@ -377,7 +377,7 @@ def test_the_window_never_waits_for_sound(bench: Person, monkeypatch: pytest.Mon
 
 def test_track_answers_keys_and_typed_values(bench: Person) -> None:
     bench.window.studio.document.add_step(bench.recording.id, "noise")
-    row = bench.window.bench.sheet._controls["reduction_db"]
+    row = bench.body.controls["reduction_db"]
     row.track.setFocus()
     bench.bot.keyClick(row.track, Qt.Key.Key_Right)
     assert bench.recording.score[0].settings.reduction_db == 12.5

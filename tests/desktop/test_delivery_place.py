@@ -305,7 +305,7 @@ def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(
 
     studio.repairs.add_tool("split_compressor", on_selection=False)
     person.until(surveyed)
-    picture = bench.sheet._picture
+    picture = bench.sheet.body.picture
     start = QPointF(picture.x_of(500), picture.y_of(-24.0))
     person.drag(picture, start, QPointF(start.x(), picture.y_of(-40.0)))
     assert studio.step.settings.threshold_db == pytest.approx(-40.0, abs=1.5)

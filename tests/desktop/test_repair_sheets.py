@@ -49,7 +49,7 @@ def clicked(person: Person, wav: Callable[..., Path]) -> Person:
 
 def test_bands_are_added_dragged_widened_typed_and_removed(bench: Person) -> None:
     add(bench, "equaliser")
-    studio, picture = bench.window.studio, bench.window.bench.sheet._picture
+    studio, picture = bench.window.studio, bench.body.picture
     assert isinstance(picture, EqualiserPicture)
     start = QPointF(picture.x_of(1000), picture.y_of(6))
     bench.bot.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=start.toPoint())
@@ -67,7 +67,7 @@ def test_bands_are_added_dragged_widened_typed_and_removed(bench: Person) -> Non
     assert band[1] == pytest.approx(3000, rel=0.05)
     assert band[2] == pytest.approx(-4, abs=0.5)
     assert undo_before is not None
-    row = bench.window.bench.sheet._band_row
+    row = bench.body.band_row
     row.fields["Hz"].setText("440")
     row.fields["Hz"].setModified(True)
     row.fields["Hz"].editingFinished.emit()
@@ -83,7 +83,7 @@ def test_bands_are_added_dragged_widened_typed_and_removed(bench: Person) -> Non
 
 def test_the_sweep_follows_the_mouse_and_becomes_a_moderate_cut(bench: Person) -> None:
     add(bench, "equaliser")
-    studio, picture = bench.window.studio, bench.window.bench.sheet._picture
+    studio, picture = bench.window.studio, bench.body.picture
     picture.setFocus()
     QTest.keyPress(picture, Qt.Key.Key_Q)
     for hz in (400, 800, 1250):
@@ -117,7 +117,7 @@ def test_the_reduction_curve_is_bent_with_the_mouse(bench: Person) -> None:
     bench.key(Qt.Key.Key_N)
     bench.bot.wait(100)
     bench.settle()
-    studio, picture = bench.window.studio, bench.window.bench.sheet._picture
+    studio, picture = bench.window.studio, bench.body.picture
     bench.until(picture.handle_places)
     place = picture.handle_places()[4]
     bench.bot.mousePress(picture, Qt.MouseButton.LeftButton, pos=place.toPoint())

@@ -150,8 +150,9 @@ class Track(ArrowKeys):
 
     def set_value(self, value: float) -> None:
         """Show a value without telling anybody."""
-        self._value = value
-        self.update()
+        if value != self._value:
+            self._value = value
+            self.update()
 
     def _share(self, value: float) -> float:
         d = self._declared
@@ -310,6 +311,8 @@ class SegmentSwitch(ArrowKeys):
 
     def set_index(self, index: int) -> None:
         """Show a choice without telling anybody."""
+        if index == self._index and self.accessibleDescription():
+            return
         self._index = index
         self.setAccessibleDescription(self._words[index])
         self.update()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import cache
 
 import shiboken6
@@ -25,7 +27,12 @@ class _Turns(QObject):
         while self._waiting:
             view = next(iter(self._waiting))
             del self._waiting[view]
-            if shiboken6.isValid(view) and view.isVisible():
+            if not shiboken6.isValid(view):
+                continue
+            if not view.updatesEnabled():
+                view.setUpdatesEnabled(True)  # which has it painted
+                return
+            if view.isVisible():
                 view.update()
                 return
         self._timer.stop()
@@ -42,4 +49,14 @@ def update_in_turn(*views: QWidget) -> None:
     For what follows from an edit or a finished job; what the pointer holds is repainted at once by ``update``.
     """
     for view in views:
+        _turns().ask(view)
+
+
+@contextmanager
+def painted_in_turn(view: QWidget) -> Iterator[None]:
+    """Whatever is done to a view and the widgets in it is painted together, in a later turn of its own."""
+    view.setUpdatesEnabled(False)
+    try:
+        yield
+    finally:
         _turns().ask(view)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
@@ -24,6 +24,15 @@ from pulizia.score.steps import Step, make_step, new_id
 from pulizia.session.history import History
 
 
+class _Made(NamedTuple):
+    media: OpenMedia
+    score: tuple[Step, ...]
+    others: (
+        tuple[str, ...] | None
+    )  # recordings of the project that steps read and that are open; None when no step does
+    chain: Chain
+
+
 class Document:
     """The one place that changes a project. Every change is told to the listeners once."""
 
@@ -36,7 +45,7 @@ class Document:
         self.media: dict[str, OpenMedia] = {}
         self.offline: dict[str, str] = {}  # recording id: why its file cannot be used
         self._saved: Project = self.history.present
-        self._chains: dict[str, tuple[tuple[object, ...], Chain]] = {}
+        self._chains: dict[str, _Made] = {}
         self._listeners: list[Callable[[], None]] = []
         self._journal = Journal(state_folder("journal"))
         self._journalled: Project | None = None
@@ -64,13 +73,21 @@ class Document:
         if media is None:
             return None
         score = self.project.recording(recording_id).score
-        others = tuple(step.other for step in score if step.other and self._open(step.other) is not None)
-        key = (media.fingerprint, others, *score)
         known = self._chains.get(recording_id)
-        if known is None or known[0] != key:
-            known = (key, Chain(media.source, score, self.cache, self.analyses, self._open))
-            self._chains[recording_id] = known
-        return known[1]
+        if known is not None and known.score is score and known.media is media and known.others is None:
+            return known.chain
+        named = [step.other for step in score if step.other]
+        others = tuple(other for other in named if self._open(other) is not None) if named else None
+        if (
+            known is None
+            or known.media.fingerprint != media.fingerprint
+            or (known.others, known.score) != (others, score)
+        ):
+            chain = Chain(media.source, score, self.cache, self.analyses, self._open)
+        else:
+            chain = known.chain
+        self._chains[recording_id] = _Made(media, score, others, chain)
+        return chain
 
     def _open(self, fingerprint: str) -> Source | None:
         """The opened recording of the project with this fingerprint."""

@@ -72,9 +72,10 @@ class EqualiserPicture(QWidget):
 
     def show_bands(self, bands: tuple[Band, ...]) -> None:
         """Show the bands of the settings."""
-        self.bands = bands
-        self.selected = min(self.selected, len(bands) - 1)
-        self.update()
+        if bands != self.bands:
+            self.bands = bands
+            self.selected = min(self.selected, len(bands) - 1)
+            self.update()
 
     # -- geometry
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour, font, theme_notice
@@ -16,6 +16,7 @@ from pulizia.tools.base import Mark, Table
 from pulizia.units import format_number
 
 MOST_ROWS = 14
+HEAD_HEIGHT, ROW_HEIGHT = 15, 17
 BEFORE_S = 0.4
 
 
@@ -31,6 +32,8 @@ class HarmGauge(QWidget):
 
     def show_harm(self, harm: Harm | None) -> None:
         """Show a measure; None leaves a dash."""
+        if harm == self.harm:
+            return
         self.harm = harm
         if harm is not None:
             low, middle, high = (format_number(v, 0) for v in harm.regions_db)
@@ -70,6 +73,43 @@ class HarmGauge(QWidget):
         )
 
 
+class PlainTable(QWidget):
+    """A few rows of words, drawn in one go: the first column at the left, figures at the right of theirs."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._table: Table | None = None
+        self.setAccessibleName(translated("What was found"))
+        theme_notice().changed.connect(self.update)
+        self.hide()
+
+    def show_table(self, table: Table | None) -> None:
+        """Show a table; None shows nothing."""
+        if table == self._table:
+            return
+        self._table = table
+        self.setVisible(table is not None)
+        if table is not None:
+            rows = table.rows[:MOST_ROWS]
+            self.setFixedHeight(HEAD_HEIGHT + ROW_HEIGHT * len(rows))
+            self.setAccessibleDescription("; ".join(" ".join(cells) for cells in rows))
+            self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        if self._table is None:
+            return
+        painter = QPainter(self)
+        room = self.width() / len(self._table.head)
+        for n, cells in enumerate((self._table.head, *self._table.rows[:MOST_ROWS])):
+            painter.setFont(font(12 if n else 11))
+            painter.setPen(colour("ink" if n else "soft"))
+            top = HEAD_HEIGHT + (n - 1) * ROW_HEIGHT if n else 0
+            for column, cell in enumerate(cells):
+                side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
+                box = QRectF(column * room, top, room, ROW_HEIGHT if n else HEAD_HEIGHT)
+                painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, translated(cell))
+
+
 class Findings(QWidget):
     """Filled when the survey of the selected step is known."""
 
@@ -82,10 +122,7 @@ class Findings(QWidget):
         column.setSpacing(4)
         self.gauge = HarmGauge()
         self.sentence = label("", 12, wrap=True)
-        self._table = QWidget()
-        self._grid = QGridLayout(self._table)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setVerticalSpacing(1)
+        self.table = PlainTable()
         self._visit = QWidget()
         row = QHBoxLayout(self._visit)
         row.setContentsMargins(0, 0, 0, 0)
@@ -96,7 +133,7 @@ class Findings(QWidget):
         row.addWidget(self.next_button)
         row.addWidget(self.leave_button)
         row.addStretch(1)
-        for part in (self.gauge, self.sentence, self._table, self._visit):
+        for part in (self.gauge, self.sentence, self.table, self._visit):
             column.addWidget(part)
         self.show_found(None)
 
@@ -111,22 +148,7 @@ class Findings(QWidget):
         step = self.studio.step
         self.gauge.setVisible(step is not None and not (step.tool.sets_level or step.tool.shapes_tone))
         self.leave_button.setVisible(bool(step and step.tool.skip_field))
-        self._fill(survey.table if survey else None)
-
-    def _fill(self, table: Table | None) -> None:
-        while (item := self._grid.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
-        self._table.setVisible(table is not None)
-        if table is None:
-            return
-        for column, name in enumerate(table.head):
-            side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
-            self._grid.addWidget(label(name, 11, token="soft"), 0, column, side)
-        for n, cells in enumerate(table.rows[:MOST_ROWS], 1):
-            for column, cell in enumerate(cells):
-                side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
-                self._grid.addWidget(label(cell, 12), n, column, side)
+        self.table.show_table(survey.table if survey else None)
 
     def go(self, direction: int) -> None:
         """To the next moment, and play around it."""

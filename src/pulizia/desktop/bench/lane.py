@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QColor,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
+    QResizeEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
@@ -29,9 +30,11 @@ class Lane(QWidget):
         self.studio, self.axis = studio, axis
         self.head_x = -1.0
         self.dirty = QRectF()  # what is being painted
+        self._painted = QSize()  # at which it was painted as a whole
         self._anchor: int | None = None
         self._drag_edge: str | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setAttribute(Qt.WidgetAttribute.WA_StaticContents)  # a new size is painted in turn, not all panes at once
         self.setMouseTracking(True)
         axis.changed.connect(self.update)
         theme_notice().changed.connect(self.update)
@@ -45,10 +48,18 @@ class Lane(QWidget):
         """The area between the gutters."""
         return QRectF(GUTTER, 0, max(16, self.width() - 2 * GUTTER), self.height())
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        update_in_turn(self)
+
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         self.dirty = QRectF(event.rect())
         painter.fillRect(event.rect(), colour("paper"))
+        if event.rect() == self.rect():
+            self._painted = self.size()
+        elif self._painted != self.size():
+            return  # a new size: what stood here stays until the turn comes
         plot = self.plot
         painter.save()
         painter.setClipRect(plot)

@@ -21,7 +21,7 @@ from pulizia.score.chain import Stage
 from pulizia.score.steps import Step
 from pulizia.session.studio import Studio
 
-LONGEST_S = 0.004  # of drawing in one turn
+LONGEST_S = 0.0025  # of drawing in one turn
 MOST_OTHERS = 24  # steps that are not in view whose pictures are kept
 
 
@@ -36,6 +36,7 @@ class Strips:
         self._drawn: dict[int, Hashable] = {}  # what each row showed when it was drawn
         self._stale: set[str] = set()
         self._place: Hashable = None
+        self._pitch = 0
 
     def layer(self, plan: ScorePlan, ratio: float, dirty: QRectF) -> QPixmap:
         """The layer, those rows that ``dirty`` meets drawn anew that changed; an empty one leaves all as it is."""
@@ -73,28 +74,38 @@ class Strips:
             self._ticks.pop(step_id, None)
 
     def _fitting_layer(self, plan: ScorePlan, ratio: float) -> QPixmap:
-        """The layer at the size of the plan; rows stay where nothing but the number of rows has changed."""
+        """The layer at the size of the plan; rows stay when nothing but their number has changed."""
         wanted = QSize(round((plan.plot.right() + plan.plot.left()) * ratio), round(plan.height * ratio))
         old = self._layer
-        place = (plan.pitch, plan.axis.left, plan.axis.frames_per_pixel, wanted.width(), ratio, theme().name)
+        place = (plan.axis.left, plan.axis.frames_per_pixel, wanted.width(), ratio, theme().name)
         if old is None or place != self._place:
-            self._place = place
+            self._place, self._pitch = place, plan.pitch
             self._drawn.clear()
             made = old if old is not None and old.size() == wanted else QPixmap(wanted)
             made.fill(Qt.GlobalColor.transparent)
-        elif old.size() != wanted:
-            made = QPixmap(wanted)
-            made.fill(Qt.GlobalColor.transparent)
-            painter = QPainter(made)
-            old.setDevicePixelRatio(1.0)
-            painter.drawPixmap(0, 0, old)
-            painter.end()
-            lowest = min(old.height(), wanted.height()) / ratio
-            self._drawn = {r: k for r, k in self._drawn.items() if plan.row_box(r).bottom() <= lowest}
+        elif old.size() != wanted or self._pitch != plan.pitch:
+            made = self._carried_over(plan, old, wanted, ratio)
         else:
             return old
         made.setDevicePixelRatio(ratio)
         self._layer = made
+        return made
+
+    def _carried_over(self, plan: ScorePlan, old: QPixmap, wanted: QSize, ratio: float) -> QPixmap:
+        """A layer for another number of rows: rows stay, at another density stretched until they are drawn anew."""
+        made = QPixmap(wanted)
+        made.fill(Qt.GlobalColor.transparent)
+        was, now = self._pitch * ratio, plan.pitch * ratio
+        lowest = min((old.height() / ratio - TOP) / self._pitch, (plan.height - TOP) / plan.pitch)
+        kept = [row for row in self._drawn if row + 1 <= lowest]
+        painter = QPainter(made)
+        old.setDevicePixelRatio(1.0)
+        for row in kept:
+            source = QRectF(0, TOP * ratio + row * was, old.width(), was)
+            painter.drawPixmap(QRectF(0, TOP * ratio + row * now, old.width(), now), old, source)
+        painter.end()
+        self._drawn = {row: self._drawn[row] if was == now else None for row in kept}
+        self._pitch = plan.pitch
         return made
 
     def _draw_row(

@@ -9,8 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, SliderRow, label
 from pulizia.desktop.words import translated
-from pulizia.score.steps import Step
-from pulizia.settings.declare import Choice, Declaration, Number, Places, Switch, default_of
+from pulizia.settings.declare import Choice, Declaration, Number, Places, Settings, Switch, default_of
 
 
 class Made(NamedTuple):
@@ -21,13 +20,18 @@ class Made(NamedTuple):
 
 
 def control_of(
-    step: Step, name: str, declaration: Declaration, *, change: Callable[[str, Any], None], settle: Callable[[], None]
+    settings: type[Settings],
+    name: str,
+    declaration: Declaration,
+    *,
+    change: Callable[[str, Any], None],
+    settle: Callable[[], None],
 ) -> Made | None:
     """A slider, a choice, a tick or a word for a setting; None for those that pictures show."""
     if isinstance(declaration, Number):
-        default = default_of(type(step.settings), name)
+        default = default_of(settings, name)
         usual = declaration.low if default is None else float(default)
-        slider = SliderRow(declaration, usual, getattr(step.settings, name))
+        slider = SliderRow(declaration, usual, default)
         slider.changed.connect(lambda value: change(name, value))
         slider.let_go.connect(settle)
         return Made(slider, slider)

@@ -56,8 +56,9 @@ class SplitPicture(QWidget):
 
     def show_settings(self, settings: SplitCompressorSettings) -> None:
         """Show splits and thresholds."""
-        self.settings = settings
-        self.update()
+        if settings != self.settings:
+            self.settings = settings
+            self.update()
 
     def show_reductions(self, reductions: tuple[float, ...]) -> None:
         """Show how far each band is turned down now, in dB."""

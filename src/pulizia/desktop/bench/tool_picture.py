@@ -57,8 +57,9 @@ class ToolPicture(QWidget):
 
     def show_curve(self, curve: tuple[tuple[float, float], ...]) -> None:
         """Show how the reduction is bent."""
-        self.curve = curve
-        self.update()
+        if curve != self.curve:
+            self.curve = curve
+            self.update()
 
     def offset_at(self, hz: float) -> float:
         """DB added to the reduction at a handle."""

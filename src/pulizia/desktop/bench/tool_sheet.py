@@ -1,0 +1,285 @@
+"""The body of the sheet for the steps of one tool: every control is made from the tool's declarations."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pulizia.desktop.bench.band_row import BandRow
+from pulizia.desktop.bench.equaliser_picture import EqualiserPicture
+from pulizia.desktop.bench.findings import Findings
+from pulizia.desktop.bench.setting_controls import control_of
+from pulizia.desktop.bench.split_picture import SplitPicture
+from pulizia.desktop.bench.tool_picture import ToolPicture
+from pulizia.desktop.controls import SliderRow, button, hairline, label
+from pulizia.desktop.words import translated
+from pulizia.project.model import Recording
+from pulizia.score.order import order_note
+from pulizia.score.steps import Step
+from pulizia.session.studio import Studio
+from pulizia.settings.bands import Bands
+from pulizia.settings.declare import Places, Settings, declared
+from pulizia.tools.base import Tool
+from pulizia.tools.split_compressor import SplitCompressorSettings
+from pulizia.units import format_time
+
+LONGEST_S = 0.004  # of building in one turn
+LONG_TITLE = 12  # letters, beyond which the head has no room for all
+MOST_PLACES = 3  # told one by one
+
+Shown = ToolPicture | EqualiserPicture | SplitPicture
+
+
+class ToolSheet(QWidget):
+    """Title, on/off, picture, settings, what was found and where the step acts. Hidden until it is built and shown.
+
+    ``change`` is called with the tool's id, the name of a setting and its value.
+    """
+
+    more_toggled = Signal(bool)
+
+    def __init__(
+        self, studio: Studio, tool: Tool[Any], change: Callable[[str, str, Any], None], parent: QWidget
+    ) -> None:
+        super().__init__(parent)
+        self.hide()
+        self.studio, self.tool = studio, tool
+        self._settings: type[Settings] = tool.settings
+        self.picture: Shown | None = None
+        self.controls: dict[str, QWidget] = {}
+        self.band_row: BandRow | None = None
+        self.findings = Findings(studio)
+        self.is_built = False
+        self._change_of = change
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(6)
+        self._parts = self._build()
+
+    # -- building
+
+    def build(self) -> None:
+        """Build for a little while."""
+        end = time.perf_counter() + LONGEST_S
+        for part in self._parts:
+            part.ensurePolished()
+            if time.perf_counter() > end:
+                return
+        self.is_built = True
+
+    def _build(self) -> Iterator[QWidget]:
+        yield self._build_head()
+        yield self._add(label(self.tool.summary, 13, wrap=True))
+        if self.tool.picture is not None:
+            yield from self._build_picture()
+        yield from self._build_controls()
+        self._column.addWidget(hairline())
+        yield self._add(self.findings)
+        self._column.addWidget(hairline())
+        yield from self._build_where()
+        self._column.addStretch(1)
+
+    def _add(self, part: QWidget) -> QWidget:
+        self._column.addWidget(part)
+        return part
+
+    def _build_head(self) -> QWidget:
+        head = QHBoxLayout()
+        self._row = label("", 12, token="soft")
+        self._on = button("on", self._toggle, tip="Switch the step on or off (E)")
+        self._on.setFixedWidth(60)
+        head.addWidget(label(self.tool.title, 20, bold=True))
+        head.addSpacing(4)
+        head.addWidget(self._row)
+        head.addStretch(1)
+        head.addWidget(self._on)
+        self._column.addLayout(head)
+        return self._on
+
+    def _build_picture(self) -> Iterator[QWidget]:
+        settings = self._settings
+        if any(isinstance(d, Bands) for d in declared(settings).values()):
+            equaliser = EqualiserPicture()
+            equaliser.changed.connect(lambda bands: self._change("bands", bands))
+            equaliser.let_go.connect(self._settle)
+            self.picture = equaliser
+            yield self._add(equaliser)
+            self.band_row = BandRow(equaliser.exchange_selected)
+            equaliser.chosen.connect(self._show_band)
+            yield self._add(self.band_row)
+        elif issubclass(settings, SplitCompressorSettings):
+            split = SplitPicture()
+            split.changed.connect(self._change)
+            split.let_go.connect(self._settle)
+            self.picture = split
+            yield self._add(split)
+        else:
+            plain = ToolPicture(bends="curve_levels" in declared(settings))
+            plain.bent.connect(lambda curve: self._change("curve_levels", curve))
+            plain.let_go.connect(self._settle)
+            self.picture = plain
+            yield self._add(plain)
+
+    def _build_controls(self) -> Iterator[QWidget]:
+        fields = declared(self._settings)
+        self._extra = QWidget(self)
+        self._extra.hide()
+        extra_column = QVBoxLayout(self._extra)
+        extra_column.setContentsMargins(0, 0, 0, 0)
+        extra_column.setSpacing(2)
+        for name, declaration in fields.items():
+            made = control_of(self._settings, name, declaration, change=self._change, settle=self._settle)
+            if made is not None:
+                self.controls[name] = made.control
+                (extra_column if declaration.more else self._column).addWidget(made.row)
+                yield made.row
+        foot = QHBoxLayout()
+        self._more = button("More", lambda: None, tip="More settings", quiet=True)
+        self._more.setCheckable(True)
+        self._more.toggled.connect(self._show_more)
+        foot.addWidget(self._more)
+        self._column.addWidget(self._extra)
+        yield self._more
+        foot.addStretch(1)
+        if self.tool.suggest is not None:
+            foot.addWidget(button("Suggest", self.studio.surveys.suggest, tip="Find settings that fit this sound (U)"))
+        if any(isinstance(d, Places) and d.learned for d in fields.values()):
+            take = self.studio.repairs.take_as_noise
+            foot.addWidget(button("Take as noise", take, tip="Learn the marked stretch as noise (N)"))
+        self._column.addLayout(foot)
+        self._more.setVisible(extra_column.count() > 0)
+        yield self._more
+
+    def _build_where(self) -> Iterator[QWidget]:
+        self._note = label("", 12, token="ochre_text", wrap=True)
+        self._where = label("", 12, token="soft", wrap=True)
+        for part in (self._note, self._where):
+            yield self._add(part)
+        row = QHBoxLayout()
+        tip = "Let the step act in the marked stretch only"
+        self._only = button("Only the selection", self._act_on_selection, tip=tip)
+        tip = "Let the step act everywhere, also where the original was given back"
+        self._whole = button("Whole recording", self._act_everywhere, tip=tip)
+        row.addWidget(self._only)
+        row.addWidget(self._whole)
+        row.addStretch(1)
+        self._column.addLayout(row)
+        yield self._whole
+
+    # -- showing
+
+    def open_more(self, on: bool) -> None:  # noqa: FBT001 - what the button says
+        """Show or hide the settings that are rarely needed."""
+        self._more.setChecked(on)
+
+    def _show_more(self, on: bool) -> None:  # noqa: FBT001 - a signal's value
+        self._extra.setVisible(on)
+        self._more.setText(translated("Less" if on else "More"))
+        self.more_toggled.emit(on)
+
+    def _show_band(self, index: int) -> None:
+        if isinstance(self.picture, EqualiserPicture) and self.band_row is not None:
+            bands = self.picture.bands
+            self.band_row.show_band(bands[index] if 0 <= index < len(bands) else None)
+
+    def show_step(self, step: Step, recording: Recording) -> None:
+        """Show a step of this tool as it is now."""
+        number = [s.id for s in recording.score].index(step.id) + 1
+        of_all = f" of {len(recording.score)}" if len(step.tool.title) <= LONG_TITLE else ""
+        self._row.setText(translated(f"row {number}{of_all}"))
+        self._on.setText(translated("\u25cf  on" if step.enabled else "\u25cb  off"))
+        self._on.setAccessibleName(translated("Step is on" if step.enabled else "Step is off"))
+        self._show_settings(step)
+        self._show_in_picture(step)
+        note = order_note(recording.score, step.id)
+        self._note.setText(translated(note))
+        self._note.setVisible(bool(note))
+        self._where.setText(translated(where_text(step, recording.rate)))
+        self._only.setEnabled(self.studio.selection is not None)
+        self._whole.setEnabled(step.spans is not None or bool(step.holes))
+
+    def _show_settings(self, step: Step) -> None:
+        for name, declaration in declared(self._settings).items():
+            value, control = getattr(step.settings, name), self.controls.get(name)
+            if isinstance(control, SliderRow):
+                control.show_value(value)
+                control.setVisible(step.tool.applies(step.settings, name))
+            elif isinstance(control, QComboBox):
+                control.setCurrentIndex(control.findData(value))
+            elif isinstance(control, QCheckBox):
+                control.setChecked(value)
+                control.setVisible(step.tool.applies(step.settings, name))
+            elif isinstance(control, QLabel) and isinstance(declaration, Places):
+                carried = declaration.learned and bool(getattr(step.settings, "profile_levels", ()))
+                text = declaration.text(value) if value else "found by itself" if declaration.learned else "none"
+                control.setText(translated("carried from another recording" if carried else text))
+
+    def _show_in_picture(self, step: Step) -> None:
+        if isinstance(self.picture, EqualiserPicture):
+            self.picture.show_bands(getattr(step.settings, "bands", ()))
+            self._show_band(self.picture.selected)
+        elif isinstance(self.picture, SplitPicture) and isinstance(step.settings, SplitCompressorSettings):
+            self.picture.show_settings(step.settings)
+        elif isinstance(self.picture, ToolPicture) and hasattr(step.settings, "curve_levels"):
+            self.picture.show_curve(step.settings.curve_levels)
+
+    # -- editing
+
+    def _change(self, name: str, value: Any) -> None:  # noqa: ANN401 - any setting's value
+        self._change_of(self.tool.id, name, value)
+
+    def _settle(self) -> None:
+        self.studio.document.history.settle()
+
+    def _own_step(self) -> tuple[Step, Recording] | None:
+        """The selected step when it is of this tool."""
+        step, recording = self.studio.step, self.studio.recording
+        return None if step is None or recording is None or step.tool_id != self.tool.id else (step, recording)
+
+    def _toggle(self) -> None:
+        if (own := self._own_step()) is not None:
+            step, recording = own
+            self.studio.document.set_enabled(recording.id, step.id, enabled=not step.enabled)
+
+    def _act_on_selection(self) -> None:
+        selection = self.studio.selection
+        if (own := self._own_step()) is not None and selection is not None:
+            step, recording = own
+            self.studio.document.set_spans(recording.id, step.id, (selection.span,))
+
+    def _act_everywhere(self) -> None:
+        if (own := self._own_step()) is not None:
+            step, recording = own
+            if step.holes:
+                self.studio.document.clear_holes(recording.id, step.id)
+            if step.spans is not None:
+                self.studio.document.set_spans(recording.id, step.id, None)
+
+
+def where_text(step: Step, rate: int) -> str:
+    """Where a step acts, in a sentence."""
+
+    def told(start: int, stop: int) -> str:
+        return f"{format_time(start / rate, 2)}\u2013{format_time(stop / rate, 2)}"
+
+    if step.spans is None:
+        text = "Acts in the whole recording"
+    else:
+        shown = [told(s.start, s.stop) for s in step.spans[:MOST_PLACES]]
+        text = "Acts in " + ", ".join(shown) + (" and more" if len(step.spans) > MOST_PLACES else "")
+    if step.band_hz:
+        text += f", {step.band_hz[0]:.0f} to {step.band_hz[1]:.0f} Hz"
+    if step.holes:
+        text += "; original given back at " + ", ".join(told(s.start, s.stop) for s in step.holes[:MOST_PLACES])
+    return text + "."
