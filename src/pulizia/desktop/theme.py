@@ -133,7 +133,7 @@ def _palette(t: Theme) -> QPalette:
 
 
 def style_sheet(t: Theme) -> str:
-    """Rules for Qt's own widgets."""
+    """Rules for Qt's own widgets. Text and its colour come from the palette: a rule for all would burden each."""
     icons = _icons(t)
     tones = ("soft", "verd_text", "madder", "ochre_text", "plum", "strong")
     labels = "\n".join(
@@ -142,7 +142,6 @@ def style_sheet(t: Theme) -> str:
         + ['QLabel[heavy="true"] { font-weight: 600; }']
     )
     return f"""
-    * {{ font-family: "{FAMILY}"; font-size: 13px; color: {t.ink}; }}
     QLabel {{ background: transparent; }}
     {labels}
     QFrame#tour {{ background: {t.panel}; border: 1px solid {t.strong}; border-radius: 6px; }}
