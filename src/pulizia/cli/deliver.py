@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 from contextlib import nullcontext
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -12,15 +13,17 @@ from typing import Any
 from pulizia.cli.batch import run_batch
 from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
-from pulizia.cli.worked import Programme, worked_programme
-from pulizia.delivery.deliver import Delivered, Said, check_output, deliver
+from pulizia.cli.worked import add_keep_flag, trimmed, worked_programme
+from pulizia.delivery.deliver import Delivered, check_output, deliver
 from pulizia.delivery.normalise import WAYS
 from pulizia.delivery.targets import Target, target_of
 from pulizia.errors import DeliveryError
 from pulizia.measure.loudness import DUAL_MONO
 from pulizia.media.folders import config_folder
 from pulizia.media.keep import kept
+from pulizia.media.picture import is_picture
 from pulizia.media.write import write_text
+from pulizia.project.programme import in_place
 from pulizia.report.loudness_report import report_content, report_csv, report_html, report_json
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
@@ -64,6 +67,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument(
         "--report", type=Path, help="write a report, as .html, .json or .csv; a folder for several files"
     )
+    add_keep_flag(command)
     command.add_argument("--recording", help="which recording of a project, by name")
     command.add_argument("--json", action="store_true", help="print the report as JSON")
     add_output_flags(command, pictures=True)
@@ -96,22 +100,25 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
     if report is not None:
         check_output(report, inputs=[*options.files, output], overwrite=options.overwrite)
     programme = worked_programme(path, options.recording, progress)
-    check_output(output, inputs=[programme.path], overwrite=options.overwrite)
-    source = programme.source
-    steps = programme.steps
+    recording = trimmed(programme.recording, options.keep)
+    check_output(output, inputs=[recording.path], overwrite=options.overwrite)
+    sound, steps = programme.sound, recording.score
     if options.recipe:
-        steps = find_recipe(options.recipe).steps_for(source.rate)
-        chain = Chain(source, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
+        steps = find_recipe(options.recipe).steps_for(sound.rate)
+        chain = Chain(sound, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
         chain.prepare(lambda share: progress(share, "listening"))
-        source = chain.after
-    dual = options.dual_mono and (source.channels == 1 or options.layout == "mono")
-    names = (DUAL_MONO,) if dual else programme.channel_names
+        sound = chain.after
+    programme = replace(programme, sound=sound, recording=recording)
+    dual = options.dual_mono and (sound.channels == 1 or options.layout == "mono")
+    names = (DUAL_MONO,) if dual else programme.media.channel_names
     # several files read the programme several times: its steps are worked out once
+    source = programme.kept
     worked = kept(source, lambda share: progress(share, "repairing")) if options.also and steps else nullcontext(source)
-    with worked as sound:
+    with worked as source:
         made = [
             deliver(
-                sound, target, path, wanted=deliverable_of(options, path), names=names, said=said_of(programme),
+                in_place(recording, source) if is_picture(path) else source,
+                target, path, wanted=deliverable_of(options, path), names=names, said=programme.said,
                 way=options.way, progress=progress,
             )
             for path in (output, *options.also)
@@ -125,16 +132,6 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
         rows = [report_content(one, words) for one in made]
         return (json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),)
     return tuple(line for one in made for line in _told(one))
-
-
-def said_of(programme: Programme) -> Said:
-    """What travels in the file: markers, recorder metadata, and the picture it came from."""
-    return Said(
-        markers=programme.markers,
-        broadcast=programme.broadcast,
-        tags={"title": programme.name},
-        picture=programme.picture,
-    )
 
 
 def _report_path(options: argparse.Namespace, output: Path) -> Path | None:

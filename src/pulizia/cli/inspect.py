@@ -33,11 +33,11 @@ def run(options: argparse.Namespace) -> int:
     """Inspect one file."""
     progress = TerminalProgress(options.file.name)
     programme = worked_programme(options.file, options.recording, lambda share: progress(share, "opening"))
-    rate = programme.source.rate
-    found = inspect(programme.source, programme.channel_names, progress, workers=WORKERS)
+    rate = programme.sound.rate
+    found = inspect(programme.sound, programme.media.channel_names, progress, workers=WORKERS)
     progress.done()
     if options.json:
-        print(json.dumps({"findings": [_row(finding, programme.source) for finding in found]}, indent=1))
+        print(json.dumps({"findings": [_row(finding, programme.sound) for finding in found]}, indent=1))
         return 0
     if options.recipe:
         steps = [make_step(f.tool_id, f.settings) for f in found if f.tool_id]

@@ -39,7 +39,7 @@ def run(options: argparse.Namespace) -> int:
         progress = TerminalProgress(recording.name)
         programme = worked_recording(recording, project, progress)
         wanted = Deliverable(sample_format=FORMATS[options.bits])
-        write_source(programme.source, target, wanted, progress, said=Said(markers=programme.markers))
+        write_source(programme.kept, target, wanted, progress, said=Said(markers=programme.said.markers))
         progress.done()
         print(f"{recording.name}: written to {target}")
     return 0

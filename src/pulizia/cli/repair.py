@@ -12,11 +12,14 @@ from pulizia.cli.batch import run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
+from pulizia.cli.worked import add_keep_flag, trimmed
 from pulizia.delivery.deliver import Said, check_output, write_source
 from pulizia.delivery.deliverable import prepared
 from pulizia.errors import RecipeError
 from pulizia.inspection.inspect import inspect
 from pulizia.media.open import OpenMedia, open_media
+from pulizia.project.model import Recording
+from pulizia.project.programme import kept_markers, programme_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.recipes import Recipe
@@ -42,6 +45,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     )
     command.add_argument("-o", "--output", type=Path, required=True,
                          help="the file to write; a folder for several files")  # fmt: skip
+    add_keep_flag(command)
     add_output_flags(command, pictures=False)
     command.add_argument("--jobs", type=int, default=2, help="files worked on at once (2)")
     command.add_argument("--resume", action="store_true", help="leave outputs that are there already")
@@ -72,8 +76,10 @@ def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse
     steps = _treating(media, progress) if recipe is None else _steps_of(recipe, media)
     chain = Chain(media.source, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
     chain.prepare(lambda share: progress(share, "listening"))
-    ready = prepared(chain.after, wanted)
-    write_source(ready, target, wanted, lambda share: progress(share, "repairing"), said=Said(markers=media.markers))
+    recording = trimmed(Recording.of_media(media), options.keep)
+    ready = prepared(programme_of(recording, chain.after), wanted)
+    said = Said(markers=kept_markers(recording))
+    write_source(ready, target, wanted, lambda share: progress(share, "repairing"), said=said)
     progress.done()
     names = f" ({', '.join(step.tool_id for step in steps)})" if recipe is None and steps else ""
     lines = [f"{path.name}: {len(chain.stages)} steps applied{names}, written to {target}"]

@@ -38,7 +38,7 @@ def run(options: argparse.Namespace) -> int:
         raise SettingsError(message)
     progress = TerminalProgress(options.file.name)
     programme = worked_programme(options.file, options.recording, lambda share: progress(share, "opening"))
-    source = programme.source
+    source = programme.sound
     sentence, step = "", make_step(tool.id)
     if tool.suggest is not None:
         found = tool.suggest(source, (), step.settings, lambda share: progress(share, "looking for settings"))

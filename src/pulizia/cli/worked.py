@@ -2,45 +2,82 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
+import argparse
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
-from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
+from pulizia.audio.spans import Span
 from pulizia.cli.outputs import CHUNK_BYTES
+from pulizia.delivery.deliver import Said
 from pulizia.errors import ProjectError
-from pulizia.media.broadcast import Broadcast
-from pulizia.media.open import broadcast_of, open_media, picture_of
+from pulizia.media.open import OpenMedia, broadcast_of, open_media, picture_of
 from pulizia.project.file import SUFFIX, load_project
 from pulizia.project.model import Project, Recording
+from pulizia.project.programme import kept_markers, kept_start, programme_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
-from pulizia.score.steps import Step
+from pulizia.units import seconds_to_frames
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Programme:
-    """The sound to deliver, and the file from which it comes."""
+    """A recording with its worked sound, and the file from which it comes.
 
-    source: Source
-    path: Path
-    name: str
-    channel_names: tuple[str, ...]
-    markers: tuple[Marker, ...] = ()
-    broadcast: Broadcast = field(default_factory=Broadcast)
-    picture: Path | None = None
-    steps: tuple[Step, ...] = ()
+    Attributes
+    ----------
+    sound : all of it, after its score; ``kept`` is what is delivered
+    """
+
+    sound: Source
+    recording: Recording
+    media: OpenMedia
+
+    @property
+    def kept(self) -> Source:
+        """What is delivered."""
+        return programme_of(self.recording, self.sound)
+
+    @property
+    def name(self) -> str:
+        """For people."""
+        return self.recording.name
+
+    @property
+    def said(self) -> Said:
+        """What travels in its files: markers, recorder metadata, and the picture it came from."""
+        return Said(
+            markers=kept_markers(self.recording),
+            broadcast=kept_start(self.recording, broadcast_of(self.media)),
+            tags={"title": self.name},
+            picture=picture_of(self.media),
+        )
+
+
+def add_keep_flag(command: argparse.ArgumentParser) -> None:
+    """Declare the flag that trims."""
+    command.add_argument(
+        "--keep", type=float, nargs=2, metavar=("FROM", "TO"), help="trim to a stretch, in seconds of the input"
+    )
+
+
+def trimmed(recording: Recording, keep: Sequence[float] | None) -> Recording:
+    """A recording trimmed as a flag says; ProjectError when there is nothing to keep."""
+    if keep is None:
+        return recording
+    start, stop = (seconds_to_frames(s, recording.rate) for s in keep)
+    if not 0 <= start < min(stop, recording.frames):
+        message = f"--keep takes FROM and TO in seconds, FROM before TO, inside the {recording.seconds:.2f} s of {recording.name}."
+        raise ProjectError(message)
+    return recording.with_trim(Span(start, stop))
 
 
 def worked_programme(path: Path, recording: str | None, progress: Callable[[float], None]) -> Programme:
     """The sound of a file, or a project's recording after its score."""
     if path.suffix.lower() != SUFFIX:
         media = open_media(path, progress)
-        return Programme(
-            source=media.source, path=path, name=path.stem, channel_names=media.channel_names,
-            markers=media.markers, broadcast=broadcast_of(media), picture=picture_of(media),
-        )  # fmt: skip
+        return Programme(sound=media.source, recording=Recording.of_media(media), media=media)
     project = load_project(path)
     if not project.recordings:
         message = f"{path.name} holds no recordings. Add one in the window first."
@@ -68,8 +105,4 @@ def worked_recording(recording: Recording, project: Project, progress: Callable[
     others = {f: found.source for f in wanted if (found := open_media(paths[f], progress)).fingerprint == f}
     chain = Chain(media.source, recording.score, ChunkCache(CHUNK_BYTES), AnalysisStore(), others.get)
     chain.prepare(progress)
-    return Programme(
-        source=chain.after, path=recording.path, name=recording.name,
-        channel_names=media.channel_names, markers=recording.markers, broadcast=broadcast_of(media),
-        picture=picture_of(media), steps=recording.score,
-    )  # fmt: skip
+    return Programme(sound=chain.after, recording=recording, media=media)

@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from pulizia.audio.edges import EdgedSource
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
 from pulizia.delivery.deliverable import Deliverable, kind_of_path, prepared
@@ -108,7 +109,11 @@ def deliver(
     DeliveryError, DiskError, MediaError
         Nothing is left under the final name then, and an earlier file there is unchanged.
     """
-    if made is None and isinstance(programme, Stage) and programme.frames > WORTH_KEEPING_S * programme.rate:
+    if (
+        made is None
+        and isinstance(programme, Stage | EdgedSource)
+        and programme.frames > WORTH_KEEPING_S * programme.rate
+    ):
         # planning, writing and correcting read the programme several times; its steps are worked out once
         with kept(programme, lambda p: progress(0.5 * p, "repairing")) as worked:
             return deliver(

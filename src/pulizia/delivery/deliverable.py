@@ -11,8 +11,8 @@ from typing import Literal
 
 import numpy as np
 
-from pulizia.audio.samples import Samples, silence
-from pulizia.audio.source import MixedSource, Source, content_key
+from pulizia.audio.edges import EdgedSource
+from pulizia.audio.source import MixedSource, Source
 from pulizia.errors import DeliveryError
 from pulizia.media.encode import BITRATES, nearest_rate
 from pulizia.media.picture import is_picture
@@ -100,7 +100,10 @@ def prepared(programme: Source, wanted: Deliverable, progress: Callable[[float],
     rate = wanted.rate_hz or made.rate
     made = at_rate(made, nearest_rate(wanted.kind, rate), progress)
     if wanted.head_s or wanted.tail_s or wanted.fade_in_s or wanted.fade_out_s:
-        made = EdgedSource(made, wanted)
+        head, tail, fade_in, fade_out = (
+            round(s * made.rate) for s in (wanted.head_s, wanted.tail_s, wanted.fade_in_s, wanted.fade_out_s)
+        )
+        made = EdgedSource(made, head=head, tail=tail, fade_in=fade_in, fade_out=fade_out)
     return made
 
 
@@ -115,42 +118,6 @@ def into_two(channels: int) -> np.ndarray:
     weights[0, 0::2] = 1.0 / len(range(0, channels, 2))
     weights[1, 1::2] = 1.0 / len(range(1, channels, 2))
     return weights
-
-
-class EdgedSource:
-    """A source with silence before and after it, and fades at its ends (raised cosine)."""
-
-    def __init__(self, source: Source, wanted: Deliverable) -> None:
-        self._source = source
-        self.rate, self.channels = source.rate, source.channels
-        self._head, self._tail = round(wanted.head_s * self.rate), round(wanted.tail_s * self.rate)
-        self._in = min(round(wanted.fade_in_s * self.rate), source.frames)
-        self._out = min(round(wanted.fade_out_s * self.rate), source.frames)
-        self.frames = source.frames + self._head + self._tail
-        self._parts = (self._head, self._tail, self._in, self._out)
-        self.key = content_key("edged", source.key, self._parts)
-
-    def span_key(self, start: int, stop: int) -> str:
-        """Key of a stretch."""
-        a, b = max(0, start - self._head), min(self._source.frames, stop - self._head)
-        inner = self._source.span_key(a, b) if a < b else ""
-        return content_key("edged", inner, self._parts, start, stop)
-
-    def read(self, start: int, stop: int) -> Samples:
-        """Samples of [start, stop)."""
-        out = silence(self.channels, stop - start)
-        a, b = max(0, start - self._head), min(self._source.frames, stop - self._head)
-        if a >= b:
-            return out
-        block = self._source.read(a, b)
-        at = np.arange(a, b)
-        if self._in and a < self._in:
-            block = block * (0.5 - 0.5 * np.cos(np.pi * np.clip((at + 0.5) / self._in, 0.0, 1.0))).astype(np.float32)
-        if self._out and b > self._source.frames - self._out:
-            left = (self._source.frames - at - 0.5) / self._out
-            block = block * (0.5 - 0.5 * np.cos(np.pi * np.clip(left, 0.0, 1.0))).astype(np.float32)
-        out[:, a + self._head - start : b + self._head - start] = block
-        return out
 
 
 PLACEHOLDERS = {

@@ -36,6 +36,7 @@ def _edits(w: MainWindow) -> list[Command]:
     s = w.studio
     has = lambda: s.recording is not None  # noqa: E731
     marked = lambda: s.selection is not None  # noqa: E731
+    trimmed = lambda: s.recording is not None and s.recording.trim is not None  # noqa: E731
 
     def select_all() -> None:
         if s.recording is not None:
@@ -96,6 +97,8 @@ def _edits(w: MainWindow) -> list[Command]:
         Command("markers_in", "Edit", "Take in markers\u2026", (), w.take_in_markers, has),
         Command("mend", "Edit", "Mend the marked click", ("J",), s.repairs.mend_selection, marked),
         Command("blot", "Edit", "Take the marked area as a blot", ("P",), s.repairs.take_as_blot, marked),
+        Command("trim", "Edit", "Trim to what is marked", ("D",), s.repairs.trim_to_selection, marked),
+        Command("untrim", "Edit", "Take the trim back", ("Shift+D",), s.repairs.untrim, trimmed),
         Command("give_back", "Edit", "Give back the original", ("G",), s.repairs.give_back, marked),
     ]
 
@@ -111,7 +114,7 @@ def _listening(w: MainWindow) -> list[Command]:
 
     def to(place: str) -> None:
         if s.recording is not None:
-            s.seek(0 if place == "start" else s.recording.frames)
+            s.seek(s.recording.kept.start if place == "start" else s.recording.kept.stop)
 
     return [
         Command("play", "Listen", "Play or stop", ("Space",), s.play_or_stop, has),

@@ -17,7 +17,7 @@ from pulizia.score.steps import Step
 from pulizia.settings.as_dict import from_dict, to_dict
 from pulizia.tools.registry import tool_of
 
-FORMAT, VERSION, SUFFIX = "pulizia-project", 3, ".pulizia"
+FORMAT, VERSION, SUFFIX = "pulizia-project", 4, ".pulizia"
 LARGEST_BYTES = 256 << 20
 
 
@@ -111,6 +111,7 @@ def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:
         "score": [_step_row(step) for step in recording.score],
         "markers": [[marker.frame, marker.name] for marker in recording.markers],
         "left": list(recording.left),
+        "trim": None if recording.trim is None else [recording.trim.start, recording.trim.stop],
     }  # fmt: skip
 
 
@@ -135,13 +136,15 @@ def _recording(row: dict[str, Any], folder: Path) -> Recording:
     if rate <= 0 or channels <= 0 or frames <= 0:
         message = f"recording {row.get('name')} has no length"
         raise ValueError(message)
-    return Recording(
+    made = Recording(
         id=str(row["id"]), name=str(row["name"]), path=path, fingerprint=str(row["fingerprint"]),
         rate=rate, channels=channels, frames=frames,
         score=tuple(_step(entry) for entry in row["score"]),
         markers=in_order((Marker(int(f), str(n)) for f, n in row["markers"]), frames),
         left=tuple(str(kind) for kind in row["left"]),
     )  # fmt: skip
+    trim = row["trim"]
+    return made if trim is None else made.with_trim(_spans([trim])[0])
 
 
 def _step(row: dict[str, Any]) -> Step:

@@ -13,6 +13,8 @@ from pulizia.errors import ProjectError
 from pulizia.media.open import OpenMedia
 from pulizia.score.steps import Step
 
+SHORTEST_KEPT_S = 0.1
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Recording:
@@ -27,6 +29,7 @@ class Recording:
     score: tuple[Step, ...] = ()
     markers: tuple[Marker, ...] = ()
     left: tuple[str, ...] = ()  # kinds of trouble that shall stay as they are
+    trim: Span | None = None  # what of it is the programme; None is all
     id: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
 
     @classmethod
@@ -43,6 +46,25 @@ class Recording:
     def seconds(self) -> float:
         """Length."""
         return self.frames / self.rate
+
+    @property
+    def kept(self) -> Span:
+        """What of the recording is the programme."""
+        return self.trim or Span(0, self.frames)
+
+    @property
+    def kept_seconds(self) -> float:
+        """Length of the programme."""
+        return self.kept.frames / self.rate
+
+    def with_trim(self, trim: Span | None) -> Recording:
+        """With another stretch as its programme; None is all. ProjectError when too little would be left."""
+        if trim is not None:
+            trim = Span(max(0, trim.start), min(trim.stop, self.frames))
+            if trim.frames < SHORTEST_KEPT_S * self.rate:
+                message = f"A trimmed recording keeps at least {SHORTEST_KEPT_S:g} s. Mark a longer stretch of it."
+                raise ProjectError(message)
+        return replace(self, trim=None if trim == Span(0, self.frames) else trim)
 
     def step(self, step_id: str) -> Step:
         """The step with this identity."""

@@ -16,7 +16,12 @@ def _with_left(content: dict[str, Any]) -> dict[str, Any]:
     return content | {"recordings": [row | {"left": []} for row in content["recordings"]]}
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _with_markers, 2: _with_left}
+def _with_trim(content: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 keeps what of a recording is the programme."""
+    return content | {"recordings": [row | {"trim": None} for row in content["recordings"]]}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _with_markers, 2: _with_left, 3: _with_trim}
 """From each older version to the next."""
 
 

@@ -17,6 +17,7 @@ from pulizia.media.open import OpenMedia, open_media
 from pulizia.project.file import SUFFIX, load_project, save_project
 from pulizia.project.journal import Journal, Recovered
 from pulizia.project.model import Project, Recording
+from pulizia.project.programme import programme_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.recipes import Recipe
@@ -89,6 +90,14 @@ class Document:
         self._chains[recording_id] = _Made(media, score, others, chain)
         return chain
 
+    def programme(self, recording_id: str, what: str = "after") -> Source | None:
+        """What of a recording is the programme, "before" or "after" its score; None while its file is not open."""
+        chain = self.chain(recording_id)
+        if chain is None:
+            return None
+        recording = self.project.recording(recording_id)
+        return programme_of(recording, chain.before if what == "before" else chain.after)
+
     def _open(self, fingerprint: str) -> Source | None:
         """The opened recording of the project with this fingerprint."""
         return next((m.source for m in self.media.values() if m.fingerprint == fingerprint), None)
@@ -139,6 +148,7 @@ class Document:
         recording = replace(
             old, path=media.path.absolute(), fingerprint=media.fingerprint,
             channels=media.source.channels, frames=media.source.frames,
+            trim=old.trim if media.source.frames == old.frames else None,
         )  # fmt: skip
         self.media[recording_id] = media
         self.offline.pop(recording_id, None)
@@ -251,6 +261,13 @@ class Document:
         if left != recording.left:
             word = "Leave" if leave else "List"
             self._edit(self.project.with_recording(replace(recording, left=left)), f"{word} {kind}")
+
+    def trim(self, recording_id: str, kept: Span | None) -> None:
+        """Let a stretch be the programme, or all of the recording; ProjectError when it is too short."""
+        old = self.project.recording(recording_id)
+        recording = old.with_trim(kept)
+        if recording != old:
+            self._edit(self.project.with_recording(recording), "Trim" if recording.trim else "Take the trim back")
 
     # -- the project
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from pulizia.audio.source import Source
 from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.overview import PeakStore
 from pulizia.score.chain import Chain
@@ -38,11 +39,9 @@ class MeasureDesk:
         self._known.clear()
 
     def of(self, what: str, recording_id: str | None) -> Measures | None:
-        """Measures of the whole recording "before" or "after", when they are known and current."""
-        chain = self._chain(recording_id)
-        if chain is None:
-            return None
-        return self._known.get((chain.before if what == "before" else chain.after).key)
+        """Measures of a programme "before" or "after", when they are known and current."""
+        programme = self._programme(recording_id, what)
+        return None if programme is None else self._known.get(programme.key)
 
     def match_gain_db(self, recording_id: str) -> float:
         """Gain on After that makes it as loud as Before; the last known one until both are measured."""
@@ -57,20 +56,23 @@ class MeasureDesk:
         chain = self._chain(recording_id)
         if chain is None or recording_id is None:
             return
-        for what, source in (("before", chain.before), ("after", chain.after)):
-            place = f"{recording_id}:{what}"
-            if source.key in self._known or self._wanted.get(place) == source.key:
+        for what in ("before", "after"):
+            place, source = f"{recording_id}:{what}", self._programme(recording_id, what)
+            if source is None or source.key in self._known or self._wanted.get(place) == source.key:
                 continue
             self._wanted[place] = source.key
-            self._measure(chain, what, place, recording_id)
+            self._measure(chain, source, what, place, recording_id)
+
+    def _programme(self, recording_id: str | None, what: str) -> Source | None:
+        known = any(r.id == recording_id for r in self._document.project.recordings)
+        return self._document.programme(recording_id, what) if known and recording_id else None
 
     def _chain(self, recording_id: str | None) -> Chain | None:
         known = any(r.id == recording_id for r in self._document.project.recordings)
         return self._document.chain(recording_id) if known and recording_id else None
 
-    def _measure(self, chain: Chain, what: str, place: str, recording_id: str) -> None:
+    def _measure(self, chain: Chain, source: Source, what: str, place: str, recording_id: str) -> None:
         names = self._document.media[recording_id].channel_names
-        source = chain.before if what == "before" else chain.after
         segments = self._document.segments
 
         def work(job: Job) -> Measures:
@@ -79,7 +81,7 @@ class MeasureDesk:
             if job.cancelled_within(SETTLE_S):
                 job.progress(0.0)
             return work_through(
-                chain, self._peaks, segments, names, progress=job.progress,
+                chain, source, self._peaks, segments, names, progress=job.progress,
                 grown=lambda: self._post(self._grown),
             )  # fmt: skip
 

@@ -42,27 +42,27 @@ class PlanDesk:
         known = self.of(recording_id, aim)
         if known is not None:
             return known.measured
-        chain = self.room.document.chain(recording_id)
-        if chain is None or aim.target.gate == "dialogue" or (aim.dual and chain.after.channels == 1):
+        programme = self.room.document.programme(recording_id)
+        if programme is None or aim.target.gate == "dialogue" or (aim.dual and programme.channels == 1):
             return None
         return self.room.measures("after", recording_id)
 
     def want(self, recording_id: str, aim: Aim, done: Callable[[], None], failed: Callable[[str], None]) -> None:
         """Make the plan of a programme, unless it is known or being made; the newest wish goes first."""
-        key, chain = self._key(recording_id, aim), self.room.document.chain(recording_id)
-        if key is None or chain is None or key == self._wanted or key in self._known:
+        key, programme = self._key(recording_id, aim), self.room.document.programme(recording_id)
+        if key is None or programme is None or key == self._wanted or key in self._known:
             return
         self._wanted = key
         document = self.room.document
         names = document.media[recording_id].channel_names
-        if aim.dual and chain.after.channels == 1:
+        if aim.dual and programme.channels == 1:
             names = (DUAL_MONO,)
 
         def work(job: Job) -> Plan:
             if job.cancelled_within(SETTLE_S):
                 job.progress(0.0)
             return plan(
-                chain.after, aim.target, store=document.segments, cache=document.cache, names=names, way=aim.way,
+                programme, aim.target, store=document.segments, cache=document.cache, names=names, way=aim.way,
                 progress=job.progress,
             )  # fmt: skip
 
@@ -81,5 +81,5 @@ class PlanDesk:
         self.room.pool.submit(work, title="Predicting", priority=SOON, slot="plan", on_done=made, on_error=broken)
 
     def _key(self, recording_id: str, aim: Aim) -> tuple[str, Aim] | None:
-        chain = self.room.document.chain(recording_id)
-        return None if chain is None else (chain.after.key, aim)
+        programme = self.room.document.programme(recording_id)
+        return None if programme is None else (programme.key, aim)

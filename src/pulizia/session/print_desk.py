@@ -10,13 +10,14 @@ from typing import Literal
 
 from pulizia import __version__
 from pulizia.audio.markers import Marker
-from pulizia.audio.source import SpanSource
+from pulizia.audio.source import Source, SpanSource
 from pulizia.audio.spans import Span
 from pulizia.delivery.deliver import Said, check_output, write_source
 from pulizia.delivery.deliverable import Deliverable, file_name
 from pulizia.media.broadcast import Broadcast, Loudness
 from pulizia.media.open import broadcast_of
 from pulizia.project.model import Recording
+from pulizia.project.programme import programme_of
 from pulizia.session.jobs import Job
 from pulizia.session.queue_desk import step_words
 from pulizia.session.room import Room
@@ -37,7 +38,7 @@ class Part:
 
 def parts_of(recording: Recording, what: What, selection: Span | None, handles_s: float) -> list[Part]:
     """The stretches that are printed, each reaching ``handles_s`` further where there is sound."""
-    handles = round(handles_s * recording.rate)
+    handles, kept = round(handles_s * recording.rate), recording.kept
 
     def reaching(inner: Span, name: str) -> Part:
         return Part(Span(max(0, inner.start - handles), min(recording.frames, inner.stop + handles)), inner, name)
@@ -45,8 +46,9 @@ def parts_of(recording: Recording, what: What, selection: Span | None, handles_s
     if what == "selection":
         return [] if selection is None else [reaching(selection, recording.name)]
     if what == "whole":
-        return [Part(Span(0, recording.frames), Span(0, recording.frames), recording.name)]
-    edges = sorted({0, *(m.frame for m in recording.markers), recording.frames})
+        return [Part(kept, kept, recording.name)]
+    inside = (m.frame for m in recording.markers if kept.start < m.frame < kept.stop)
+    edges = sorted({kept.start, *inside, kept.stop})
     names = {m.frame: m.name for m in recording.markers}
     return [
         reaching(Span(a, b), f"{recording.name}-{n:02d}" + (f"-{names[a]}" if names.get(a) else ""))
@@ -103,6 +105,7 @@ class PrintDesk:
         recording, chain = self.room.recording, self.room.chain
         if recording is None or chain is None:
             return
+        programme: Source = programme_of(recording, chain.after)
         wanted = wanted or Deliverable()
         made = self.paths(what, folder, pattern, wanted, handles_s)
         if not made:
@@ -118,7 +121,7 @@ class PrintDesk:
             for _, path in made:
                 check_output(path, inputs=[recording.path], overwrite=False)
             for n, (part, path) in enumerate(made):
-                source = SpanSource(chain.after, part.span.start, part.span.stop)
+                source = programme if what == "whole" else SpanSource(chain.after, part.span.start, part.span.stop)
                 markers = [
                     Marker(m.frame - part.span.start, m.name)
                     for m in recording.markers

@@ -14,6 +14,7 @@ from pulizia.media.folders import state_folder
 from pulizia.media.open import broadcast_of, picture_of
 from pulizia.media.write import write_text
 from pulizia.project.model import Recording
+from pulizia.project.programme import in_place, kept_markers, kept_start
 from pulizia.report.loudness_report import report_csv, report_html, report_json
 from pulizia.score.steps import Step
 from pulizia.session.jobs import SOON, Job
@@ -111,8 +112,8 @@ class QueueDesk:
         order = next((o for o in self.orders if o.stage is Stage.WAITING), None)
         if order is None:
             return
-        chain = self.room.document.chain(order.recording_id)
-        if chain is None:
+        programme = self.room.document.programme(order.recording_id)
+        if programme is None:
             self._failed(order, f"{order.name}: its file is missing or changed. Relink it on the Bench.")
             return
         document = self.room.document
@@ -121,9 +122,12 @@ class QueueDesk:
         inputs = [r.path for r in document.project.recordings]
         mono = recording.channels == 1 or order.wanted.layout == "mono"
         names = (DUAL_MONO,) if order.dual_mono and mono else media.channel_names
+        made = order.plan
+        if order.wanted.kind == "picture" and recording.trim is not None:
+            programme, made = in_place(recording, programme), None
         said = Said(
-            markers=recording.markers,
-            broadcast=broadcast_of(media),
+            markers=kept_markers(recording),
+            broadcast=kept_start(recording, broadcast_of(media)),
             tags={"title": recording.name},
             picture=picture_of(media),
         )
@@ -137,7 +141,7 @@ class QueueDesk:
                 self.room.post(lambda: self._told(order, share, what))
 
             done = deliver(
-                chain.after, order.target, order.path, wanted=order.wanted, made=order.plan, names=names, said=said,
+                programme, order.target, order.path, wanted=order.wanted, made=made, names=names, said=said,
                 way=order.way, store=document.segments, cache=document.cache, progress=told,
             )  # fmt: skip
             if order.with_report:

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from pulizia.audio.source import read_padded
 from pulizia.audio.spans import Span
+from pulizia.errors import PuliziaError
 from pulizia.measure.same_sound import SameSound
 from pulizia.media.open import OpenMedia
 from pulizia.score.steps import Step, new_id
@@ -176,6 +177,24 @@ class RepairDesk:
         self.room.choose_recording(recording_id)
         self.room.choose_step(step.id)
         self.room.say(f"{media.path.name} is back in its place. Switch the step off to hear what was there.")
+
+    def trim_to_selection(self) -> None:
+        """Let what is marked be the programme; the rest stays in the recording, and is not delivered."""
+        recording, selection = self.room.recording, self.room.selection
+        if recording is None or selection is None:
+            self.room.say("Mark what shall be kept first.", bad=True)
+            return
+        try:
+            self.room.document.trim(recording.id, selection.span)
+        except PuliziaError as error:
+            self.room.say(str(error), bad=True)
+            return
+        self.room.clear_selection()
+
+    def untrim(self) -> None:
+        """Let all of the recording be the programme again."""
+        if self.room.recording is not None:
+            self.room.document.trim(self.room.recording.id, None)
 
     def give_back(self) -> None:
         """Give the original back in the selection."""

@@ -306,7 +306,7 @@ class Room:
     # -- measuring
 
     def measures(self, what: str, recording_id: str | None = None) -> Measures | None:
-        """Measures of the whole recording "before" or "after", when they are known and current."""
+        """Measures of the programme "before" or "after" its score, when they are known and current."""
         return self._desk.of(what, recording_id or self.current_id)
 
     @property
@@ -321,7 +321,10 @@ class Room:
         measures, recording = self.heard_measures, self.recording
         if measures is None or recording is None or not len(measures.momentary):
             return None, None
-        block = int(self.transport.position * BLOCKS_PER_SECOND / recording.rate)
+        kept, place = recording.kept, self.transport.position
+        if not kept.start <= place <= kept.stop:
+            return None, None
+        block = int((place - kept.start) * BLOCKS_PER_SECOND / recording.rate)
         at = min(block - block % GATING_STEP_BLOCKS, len(measures.momentary) - 1)
         momentary, short = (
             float(c[at]) if np.isfinite(c[at]) else None for c in (measures.momentary, measures.short_term)

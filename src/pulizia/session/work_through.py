@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from pulizia.audio.source import DifferenceSource
+from pulizia.audio.source import DifferenceSource, Source
 from pulizia.measure.blocks import (
     Segment,
     SegmentStore,
@@ -18,13 +18,14 @@ from pulizia.measure.blocks import (
     segment_edges,
     with_true_peaks,
 )
-from pulizia.measure.loudness import Measures, summary
+from pulizia.measure.loudness import Measures, measure, summary
 from pulizia.measure.overview import SEGMENT_FRAMES, PeakPicture, PeakStore
 from pulizia.score.chain import Chain
 
 
 def work_through(
     chain: Chain,
+    programme: Source,
     peaks: PeakStore,
     segments: SegmentStore,
     names: Sequence[str],
@@ -32,7 +33,7 @@ def work_through(
     progress: Callable[[float], None],
     grown: Callable[[], None],
 ) -> Measures:
-    """Measure what a chain gives, and keep the peaks of it and of what each step takes away.
+    """Measure a programme that a chain gives, and keep the peaks of all of it and of what each step takes away.
 
     ``progress`` (0..1) may raise to stop; ``grown`` is called when peaks have become known.
     """
@@ -41,7 +42,8 @@ def work_through(
     for stage in chain.stages.values():
         taken = DifferenceSource(stage.upstream, stage)
         pictures.append(PeakPicture(taken, peaks, levels_only=True))
-    edges = segment_edges(after)
+    trimmed = programme is not after
+    edges = [] if trimmed else segment_edges(after)
     measured: list[Segment] = []
     largest = np.zeros(after.channels, dtype=np.float32)
     for index in range(pictures[0].count):
@@ -52,8 +54,10 @@ def work_through(
             progress(len(measured) / len(edges))
         for picture in pictures:
             picture.compute(index)
-            progress(len(measured) / len(edges))
+            progress(index / pictures[0].count if trimmed else len(measured) / len(edges))
         grown()
+    if trimmed:
+        return measure(programme, segments, progress, names=names, workers=1)
     left = edges[len(measured) :]
     measured.extend(measured_segment(after, *edge, segments, floor=largest) for edge in left)
     return summary(with_true_peaks(measured, after, segments), after, names)

@@ -79,6 +79,7 @@ class PlainTable(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._table: Table | None = None
+        self._head = 0
         self.setAccessibleName(translated("What was found"))
         theme_notice().changed.connect(self.update)
         self.hide()
@@ -91,7 +92,8 @@ class PlainTable(QWidget):
         self.setVisible(table is not None)
         if table is not None:
             rows = table.rows[:MOST_ROWS]
-            self.setFixedHeight(HEAD_HEIGHT + ROW_HEIGHT * len(rows))
+            self._head = HEAD_HEIGHT if any(table.head) else 0
+            self.setFixedHeight(self._head + ROW_HEIGHT * len(rows))
             self.setAccessibleDescription("; ".join(" ".join(cells) for cells in rows))
             self.update()
 
@@ -103,10 +105,10 @@ class PlainTable(QWidget):
         for n, cells in enumerate((self._table.head, *self._table.rows[:MOST_ROWS])):
             painter.setFont(font(12 if n else 11))
             painter.setPen(colour("ink" if n else "soft"))
-            top = HEAD_HEIGHT + (n - 1) * ROW_HEIGHT if n else 0
+            top = self._head + (n - 1) * ROW_HEIGHT if n else 0
             for column, cell in enumerate(cells):
                 side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
-                box = QRectF(column * room, top, room, ROW_HEIGHT if n else HEAD_HEIGHT)
+                box = QRectF(column * room, top, room, ROW_HEIGHT if n else self._head)
                 painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, translated(cell))
 
 

@@ -66,6 +66,7 @@ class Lane(QWidget):
         painter.fillRect(plot, colour("panel"))
         if self.studio.chain is not None:
             self.paint_plot(painter, plot)
+            self.paint_trimmed(painter, plot)
             self.paint_selection(painter, plot)
             self.paint_step_ends(painter, plot)
             self.paint_head(painter, plot)
@@ -92,6 +93,24 @@ class Lane(QWidget):
         if selection.band_hz is not None and box.height() < plot.height():
             painter.drawLine(box.topLeft(), box.topRight())
             painter.drawLine(box.bottomLeft(), box.bottomRight())
+
+    def paint_trimmed(self, painter: QPainter, plot: QRectF) -> None:
+        """What does not belong to the programme lies under paper."""
+        recording = self.studio.recording
+        if recording is None or recording.trim is None:
+            return
+        for start, stop in ((0, recording.trim.start), (recording.trim.stop, recording.frames)):
+            left, right = self.x_of(start, plot), self.x_of(stop, plot)
+            if right <= plot.left() or left >= plot.right() or start == stop:
+                continue
+            painter.fillRect(QRectF(left, plot.top(), right - left, plot.height()), colour("paper", 0.78))
+            edge = int(left if start else right) + 0.5
+            painter.setPen(QPen(colour("strong"), 1))
+            painter.drawLine(QPointF(edge, plot.top()), QPointF(edge, plot.bottom()))
+
+    def x_of(self, frame: int, plot: QRectF) -> float:
+        """Where a frame lies."""
+        return plot.left() + self.axis.x_at(frame)
 
     def selection_box(self, plot: QRectF) -> QRectF:
         """Where the selection lies in this view."""

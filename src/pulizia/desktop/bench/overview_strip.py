@@ -53,11 +53,13 @@ class Overview(Lane):
         painter.drawImage(plot.topLeft(), self._image[1])
         self._paint_marks(painter, plot)
 
+    def x_of(self, frame: int, plot: QRectF) -> float:
+        return plot.left() + frame / max(1, self.axis.frames) * plot.width()
+
     def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
         selection = self.studio.selection
         if selection is not None and self.axis.frames:
-            scale = plot.width() / self.axis.frames
-            x0, x1 = (plot.left() + f * scale for f in (selection.span.start, selection.span.stop))
+            x0, x1 = (self.x_of(f, plot) for f in (selection.span.start, selection.span.stop))
             painter.fillRect(QRectF(x0, plot.top(), max(1.0, x1 - x0), plot.height()), colour("plum", 0.35))
 
     def paint_step_ends(self, painter: QPainter, plot: QRectF) -> None:
@@ -75,8 +77,7 @@ class Overview(Lane):
         for column in found_columns(self.studio, 0.0, self.axis.frames / columns, columns):
             painter.fillRect(QRectF(plot.left() + column, plot.top() - 4, 1, 3), colour("ochre"))
         for marker in self.studio.markers.all:
-            x = plot.left() + marker.frame / max(1, self.axis.frames) * plot.width()
-            painter.fillRect(QRectF(int(x), plot.bottom() - 5, 1, 5), colour("ink"))
+            painter.fillRect(QRectF(int(self.x_of(marker.frame, plot)), plot.bottom() - 5, 1, 5), colour("ink"))
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
         if self.studio.chain is None or not self.axis.frames or self.axis.is_whole:

@@ -127,7 +127,7 @@ class Cards(ArrowKeys):
         painter.drawText(
             second.adjusted(0, 0, -48, 0),
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-            format_time(recording.seconds),
+            format_time(recording.kept_seconds),
         )
         chain = self.studio.document.chain(recording.id)
         if chain is None:
@@ -212,6 +212,9 @@ class RecordingsList(QWidget):
         if media is None:
             return "Opening\u2026"
         lines = [media.format_line]
+        if recording.trim is not None:
+            start, stop = (format_time(f / recording.rate, 2) for f in (recording.trim.start, recording.trim.stop))
+            lines.append(f"Trimmed to {start}\u2013{stop} of {format_time(recording.seconds, 2)}")
         if media.source.channels > 1:
             lines.append("Channels " + ", ".join(media.channel_names))
         since = media.metadata.get("frames_since_midnight")

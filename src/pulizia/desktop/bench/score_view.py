@@ -102,6 +102,9 @@ class ScoreView(Lane):
     def paint_head(self, painter: QPainter, plot: QRectF) -> None:
         """Painted behind the strips, so that it never crosses a label."""
 
+    def paint_trimmed(self, painter: QPainter, plot: QRectF) -> None:
+        """Steps act, and are named, also where the sound is not kept."""
+
     def paint_step_ends(self, painter: QPainter, plot: QRectF) -> None:
         """The strips show their own ends."""
 

@@ -29,6 +29,7 @@ from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
 from pulizia.media.write import BITS
 from pulizia.project.model import Recording
+from pulizia.project.programme import in_place
 from pulizia.session.orders import Order
 from pulizia.session.plan_desk import Aim
 from pulizia.session.queue_desk import order_path
@@ -215,7 +216,9 @@ class Delivery(QWidget):
         before, after = made.measured.integrated_lufs, made.predicted.integrated_lufs
         louder_db = (after - before) if before is not None and after is not None else made.gain_db
         matched = db_to_gain(self.studio.match_gain_db() - louder_db)
-        self.studio.set_preview(Heard(made.result, matched))
+        recording = self.studio.recording
+        assert recording is not None  # noqa: S101 - there is a plan for it
+        self.studio.set_preview(Heard(in_place(recording, made.result), matched))
 
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
@@ -252,9 +255,9 @@ class Delivery(QWidget):
         for wanted in self._wanted():
             rate = wanted.rate_hz or recording.rate
             channels = {"same": recording.channels, "mono": 1, "stereo": 2}[wanted.layout]
-            size = recording.seconds * rate * channels * BITS[wanted.sample_format] / 8e6
+            size = recording.kept_seconds * rate * channels * BITS[wanted.sample_format] / 8e6
             if wanted.kind not in ("wav", "flac"):
-                size = recording.seconds * wanted.bitrate_kbps / 8e3
+                size = recording.kept_seconds * wanted.bitrate_kbps / 8e3
             parts.append(
                 f"{wanted.words.split(',')[0]} {'at most ' if wanted.kind == 'flac' else 'about '}{max(size, 0.1):.1f} MB"
             )
@@ -271,11 +274,12 @@ class Delivery(QWidget):
         """Bring the play head to the present position."""
         recording = self.studio.recording
         if recording is not None and self.isVisible():
-            self.graph.move_head(self.studio.transport.position / recording.rate)
+            self.graph.move_head((self.studio.transport.position - recording.kept.start) / recording.rate)
 
     def _go_to(self, seconds: float) -> None:
-        if self.studio.recording is not None:
-            self.studio.seek(seconds_to_frames(seconds, self.studio.recording.rate))
+        recording = self.studio.recording
+        if recording is not None:
+            self.studio.seek(recording.kept.start + seconds_to_frames(seconds, recording.rate))
 
     # -- planning
 

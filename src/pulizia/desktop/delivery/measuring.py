@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
+from pulizia.audio.spans import Span
 from pulizia.delivery.normalise import verdicts
 from pulizia.desktop.controls import button
 from pulizia.desktop.table_dialog import TableDialog
@@ -15,6 +16,7 @@ from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
 from pulizia.measure.readings import LOUDEST_S, Reading, loudest, readings
 from pulizia.media.write import write_text
+from pulizia.project.model import Recording
 from pulizia.report.measurement_log import FIGURES, measurement_csv
 from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
@@ -76,20 +78,22 @@ class MeasuringRow(QWidget):
         if found is None:
             self.studio.say(f"The programme is silent, or shorter than {seconds:.0f} s.", bad=True)
             return
-        start, stop = (seconds_to_frames(s, recording.rate) for s in (found.start_s, found.stop_s))
+        first = recording.kept.start
+        start, stop = (first + seconds_to_frames(s, recording.rate) for s in (found.start_s, found.stop_s))
         self.studio.select(start, stop)
         self.studio.seek(start)
         self.studio.say(
-            f"The loudest {seconds:.0f} s begin at {format_time(found.start_s, 1)}: {format_number(found.lufs)} LUFS. They are marked on the Bench."
+            f"The loudest {seconds:.0f} s begin at {format_time(start / recording.rate, 1)}: {format_number(found.lufs)} LUFS. They are marked on the Bench."
         )
 
     def show_readings(self) -> None:
         """Read the programme in other ways."""
-        recording, chain, measures = self.studio.recording, self.studio.chain, self._measures
-        if recording is None or chain is None or measures is None:
+        recording, measures = self.studio.recording, self._measures
+        programme = self.studio.document.programme(recording.id) if recording is not None else None
+        if recording is None or programme is None or measures is None:
             return
         names = self.studio.document.media[recording.id].channel_names
-        marked = self.studio.selection.span if self.studio.selection else None
+        marked = self._marked(recording)
         self.table = TableDialog(
             self.studio, "Other readings", f"{recording.name}: reading\u2026", self._window, figures=1
         )
@@ -105,13 +109,21 @@ class MeasuringRow(QWidget):
             )
 
         def work(job: Job) -> list[Reading]:
-            return readings(chain.after, measures, names, marked, job.progress)
+            return readings(programme, measures, names, marked, job.progress)
 
         job = self.studio.pool.submit(
             work, title="Reading in other ways", slot="readings", on_done=done, on_error=self.table.words.setText
         )
         self.table.finished.connect(lambda _code: job.cancel())
         self.table.open()
+
+    def _marked(self, recording: Recording) -> Span | None:
+        """What is marked of the programme, counted from its start."""
+        if self.studio.selection is None:
+            return None
+        marked, kept = self.studio.selection.span, recording.kept
+        start, stop = max(marked.start, kept.start), min(marked.stop, kept.stop)
+        return Span(start - kept.start, stop - kept.start) if stop > start else None
 
     def show_all(self) -> None:
         """All programmes in one table."""
@@ -123,7 +135,7 @@ class MeasuringRow(QWidget):
             against = verdicts(found, target) if found and target else ()
             bad = next((v for v in against if v.words != "within"), None)
             words = "not measured yet" if not against else f"{bad.name} {bad.words}" if bad else "within every limit"
-            rows.append((recording.name, format_time(recording.seconds), *figures, words))
+            rows.append((recording.name, format_time(recording.kept_seconds), *figures, words))
         head = (
             "programme",
             "length",

@@ -60,7 +60,7 @@ class ProgrammeCards(QWidget):
             painter.setFont(font(12))
             painter.setPen(colour("soft"))
             second = box.adjusted(8, 26, -8, -4)
-            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, format_time(recording.seconds))
+            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, format_time(recording.kept_seconds))
             measures = self._counted(recording.id)
             if target is not None:
                 verdict = verdicts(measures, target)[0] if measures else None

@@ -26,7 +26,7 @@ class History(QWidget):
         super().__init__()
         self._measures: Measures | None = None
         self._span_s = (0.0, 1.0)
-        self._head_s = 0.0
+        self._head_s = self._began_s = 0.0
         self._target = -23.0
         self.setMinimumHeight(70)
         self.setAccessibleName(translated("Loudness over time"))
@@ -34,10 +34,11 @@ class History(QWidget):
         theme_notice().changed.connect(self.update)
 
     def show_measures(
-        self, measures: Measures | None, span_s: tuple[float, float], head_s: float, target: float
+        self, measures: Measures | None, span_s: tuple[float, float], head_s: float, target: float, began_s: float = 0.0
     ) -> None:
-        """Draw a stretch."""
+        """Draw a stretch of the recording; what was measured begins at ``began_s``."""
         self._measures, self._span_s, self._head_s, self._target = measures, span_s, head_s, target
+        self._began_s = began_s
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -69,7 +70,7 @@ class History(QWidget):
         if self._measures is None:
             painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, translated("measuring\u2026"))
             return
-        first, last = (int(s * BLOCKS_PER_SECOND) for s in self._span_s)
+        first, last = (int((s - self._began_s) * BLOCKS_PER_SECOND) for s in self._span_s)
         columns = max(2, int(plot.width()))
         edges = np.linspace(first, max(first + 2, last), columns + 1).astype(int)
         momentary = _columns(self._measures.momentary, edges)
@@ -90,6 +91,6 @@ def _columns(curve: NDArray[np.float32], edges: NDArray[np.intp]) -> NDArray[np.
     """Highest value per column; -inf where nothing was measured."""
     if not len(curve):
         return np.full(len(edges) - 1, -np.inf)
-    starts = np.minimum(edges[:-1], len(curve) - 1)
+    starts = np.clip(edges[:-1], 0, len(curve) - 1)
     values = np.maximum.reduceat(curve, starts)
-    return np.where(edges[:-1] < len(curve), values, -np.inf)
+    return np.where((edges[:-1] >= 0) & (edges[:-1] < len(curve)), values, -np.inf)

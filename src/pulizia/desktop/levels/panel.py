@@ -170,13 +170,15 @@ class LevelsPanel(QWidget):
         if recording is None:
             self.history.show_measures(None, (0.0, 1.0), 0.0, self._target_lufs())
             return
-        span = (0.0, recording.seconds)
+        kept = recording.kept
+        span = (kept.start / recording.rate, kept.stop / recording.rate)
         if selection is not None:
             span = (selection.span.start / recording.rate, selection.span.stop / recording.rate)
         self._history_head.setText(translated("Loudness of the selection" if selection else "Loudness of the whole"))
         self.history.show_measures(
-            self.studio.heard_measures, span, self.studio.transport.position / recording.rate, self._target_lufs()
-        )
+            self.studio.heard_measures, span, self.studio.transport.position / recording.rate, self._target_lufs(),
+            kept.start / recording.rate,
+        )  # fmt: skip
 
     def _want_step(self) -> None:
         """Levels that go into the selected step and come out, around the play head (in a worker)."""

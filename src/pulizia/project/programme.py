@@ -1,0 +1,43 @@
+"""What of a recording is delivered: the stretch that was kept, with its markers and its start."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from pulizia.audio.edges import EdgedSource
+from pulizia.audio.markers import Marker
+from pulizia.audio.source import Source, SpanSource
+from pulizia.media.broadcast import Broadcast
+from pulizia.project.model import Recording
+from pulizia.units import seconds_to_frames
+
+FADE_S = 0.01  # at an end that was trimmed, as at every edge of an edit
+
+
+def programme_of(recording: Recording, sound: Source) -> Source:
+    """The kept stretch of a recording's sound, before or after its score; it comes and goes without a click."""
+    trim = recording.trim
+    if trim is None:
+        return sound
+    fade = seconds_to_frames(FADE_S, recording.rate)
+    ends = {"fade_in": fade if trim.start else 0, "fade_out": fade if trim.stop < recording.frames else 0}
+    return EdgedSource(SpanSource(sound, trim.start, trim.stop), **ends)
+
+
+def in_place(recording: Recording, programme: Source) -> Source:
+    """A programme at its place in the whole recording, with silence around: as a picture or the ears need it."""
+    trim = recording.trim
+    return programme if trim is None else EdgedSource(programme, head=trim.start, tail=recording.frames - trim.stop)
+
+
+def kept_markers(recording: Recording) -> tuple[Marker, ...]:
+    """The markers inside the kept stretch, counted from its start."""
+    kept = recording.kept
+    return tuple(Marker(m.frame - kept.start, m.name) for m in recording.markers if kept.start <= m.frame < kept.stop)
+
+
+def kept_start(recording: Recording, said: Broadcast) -> Broadcast:
+    """The recorder's metadata with the start time of the kept stretch, where there is a start time."""
+    if not said.frames_since_midnight or recording.trim is None:
+        return said
+    return replace(said, frames_since_midnight=said.frames_since_midnight + recording.trim.start)
