@@ -54,6 +54,23 @@ def test_what_was_put_in_is_found_and_a_recipe_treats_it(capsys, troubled: Path,
     assert all(0 <= row["severity"] <= 1 and row["start_s"] <= row["end_s"] for row in found.values())
 
 
+def test_a_noise_that_only_begins_later_is_told(capsys, wav: Callable[..., Path]) -> None:
+    """The floor of the whole lies low enough; that of the second half does not."""
+    rng = np.random.default_rng(3)
+    sound = voice_in_noise(40.0, seed=5) - 0
+    sound = np.concatenate([sound[:, : 20 * RATE], sound[:, : 20 * RATE]], axis=1)
+    gate = np.abs(sound) > 0.01
+    clean = np.where(gate, sound, sound * 0.01).astype(np.float32)
+    hiss = rng.standard_normal(sound.shape).astype(np.float32) * 10 ** (-82 / 20)
+    hiss[:, 20 * RATE :] *= 10 ** (30 / 20)
+    code, out, _ = run(capsys, "inspect", wav(clean + hiss, "fan.wav", subtype="FLOAT"), "--json")
+    assert code == 0
+    found = {row["kind"]: row for row in json.loads(out)["findings"]}
+    assert "changes once" in found["noise"]["sentence"]
+    assert found["noise"]["places_s"][0][0] == pytest.approx(20.0, abs=0.5)
+    assert 15 < found["noise"]["measures"]["value"] < 35
+
+
 @pytest.mark.parametrize(
     "samples", [np.zeros((1, RATE)), np.full((2, RATE), 0.5), np.zeros((1, 1)), np.ones((8, 3000)) * 1e-6]
 )

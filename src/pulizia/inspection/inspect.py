@@ -5,10 +5,11 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from itertools import pairwise
 
 import numpy as np
 
-from pulizia.audio.source import Source
+from pulizia.audio.source import Source, SpanSource
 from pulizia.errors import PuliziaError
 from pulizia.inspection.finding import Finding
 from pulizia.inspection.levels import channels, dropouts, levels
@@ -176,9 +177,9 @@ def _noise(source: Source) -> list[Finding]:
     speech = activity_of(source)
     if not speech.active.any():
         return []
-    snr = speech.speech_db - speech.floor_db
     found = []
     changes = changes_s(band_powers(source))
+    snr = speech.speech_db - max([speech.floor_db, *_floors(source, changes)])
     marks = tuple(Mark(round(s * source.rate), round(s * source.rate) + 1, "another noise begins") for s in changes)
     if snr < QUIET_ENOUGH_DB:
         reduction = float(np.clip(round(50.0 - snr), 4.0, 20.0))
@@ -199,6 +200,12 @@ def _noise(source: Source) -> list[Finding]:
             )
         )
     return found
+
+
+def _floors(source: Source, changes: Sequence[float]) -> list[float]:
+    """The floor of each stretch between changes, in dB: the loudest noise is the one that troubles."""
+    edges = [0, *(round(s * source.rate) for s in changes), source.frames] if changes else []
+    return [activity_of(SpanSource(source, a, b)).floor_db for a, b in pairwise(edges) if b - a > source.rate]
 
 
 def _ringing(source: Source) -> list[Finding]:
