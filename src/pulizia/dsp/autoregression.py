@@ -18,6 +18,7 @@ RIDGE = 1e-7  # of the power, added to lag 0: keeps models of pure tones solvabl
 THIN = 3  # of the samples that a median is taken of: 680 of 2048 fix it to 2 %
 ROBUST = 1.482602  # sigma of a Gaussian over the median of its absolute value
 MOST_SILENT = 0.02  # of a frame
+LEFT_SIGMAS, LEFT_SHARE = 6.0, 0.06
 
 
 def models(frames: NDArray[np.float32], order: int) -> NDArray[np.float64]:
@@ -97,6 +98,40 @@ def fill(x: NDArray[np.float64], missing: NDArray[np.bool_], a: NDArray[np.float
     out = x.copy()
     out[at] = solveh_banded(banded, right, lower=True, check_finite=False)
     return out
+
+
+def left_over(
+    x: NDArray[np.float64], made: NDArray[np.float64], missing: NDArray[np.bool_], *, order: int, reach: int
+) -> NDArray[np.bool_]:
+    """Samples beside missing ones that do not belong to the sound either: the end of a click that was found too short.
+
+    They stand out of the prediction error of the mended stretch by LEFT_SIGMAS, above the pulses around (all but
+    one in 200 of the known samples) and by LEFT_SHARE of what was replaced.
+
+    Parameters
+    ----------
+    x, made : (n,) the stretch as it was, and with the missing samples put back
+    reach : how far beside the missing ones to look
+    """
+    good = np.flatnonzero(~missing)
+    a = model_of(made, min(order, len(good) // 3))
+    error = np.abs(np.convolve(made, a)[: len(made)])
+    error[:order] = 0.0
+    taken = float(np.abs(x - made).max())
+    usual = max(float(np.median(error[good])) * ROBUST * LEFT_SIGMAS, float(np.quantile(error[good], 0.995)))
+    out = np.zeros(len(x), dtype=bool)
+    high = (error > max(usual, LEFT_SHARE * taken)) & ~missing
+    edges = np.flatnonzero(np.diff(missing.astype(np.int8)))
+    for edge in edges.tolist():
+        if missing[edge]:  # behind what is missing
+            places = np.flatnonzero(high[edge + 1 : edge + 1 + reach])
+            if len(places):
+                out[edge + 1 : edge + 2 + places[-1]] = True
+        else:
+            places = np.flatnonzero(high[max(0, edge + 1 - reach) : edge + 1])
+            if len(places):
+                out[max(0, edge + 1 - reach) + places[0] : edge + 1] = True
+    return out & ~missing
 
 
 def interpolated(

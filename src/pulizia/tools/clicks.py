@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.dsp.autoregression import detection, interpolated, models
+from pulizia.dsp.autoregression import detection, interpolated, left_over, models
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.dsp.stft import hann_window
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
@@ -45,6 +45,7 @@ CONTEXT_S = 0.016
 FILL_ORDER = 44
 GROUP_S = 0.006
 SILENCE, EDGE = 64, 16  # frames
+LEFT_OVER_MS, LOOKS_AGAIN = 0.15, 2  # beside a mended click, where its last swings may still lie
 TREBLE_HZ = 2500.0
 TREBLE_HALF_S = 0.0025
 LONGEST_REBUILT_S = 0.004
@@ -212,6 +213,12 @@ def repaired(
             missing[a - first : b - first] = True
         x = out[first:last].astype(np.float64)
         made = interpolated(x, missing, order=FILL_ORDER)
+        for _ in range(LOOKS_AGAIN):
+            more = left_over(x, made, missing, order=FILL_ORDER, reach=max(2, round(LEFT_OVER_MS * rate / 1000.0)))
+            if not more.any():
+                break
+            missing |= more
+            made = interpolated(x, missing, order=FILL_ORDER)
         limit = 1.5 * float(np.abs(x[~missing]).max(initial=1e-9))
         out[first:last][missing] = np.clip(made[missing], -limit, limit)
     for a, b in stretches:
