@@ -9,7 +9,7 @@ from typing import Any
 from pulizia.cli.outputs import FORMATS
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_recording
-from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.project.file import load_project
 
@@ -39,7 +39,9 @@ def run(options: argparse.Namespace) -> int:
         progress = TerminalProgress(recording.name)
         programme = worked_recording(recording, project, progress)
         wanted = Deliverable(sample_format=FORMATS[options.bits])
-        write_source(programme.kept, target, wanted, progress, said=Said(markers=programme.said.markers))
+        cut = write_source(programme.kept, target, wanted, progress, said=Said(markers=programme.said.markers))
         progress.done()
         print(f"{recording.name}: written to {target}")
+        if words := cut_words(cut):
+            print(words)
     return 0

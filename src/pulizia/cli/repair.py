@@ -13,7 +13,7 @@ from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import add_keep_flag, trimmed
-from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
 from pulizia.delivery.deliverable import prepared
 from pulizia.errors import RecipeError
 from pulizia.inspection.inspect import inspect
@@ -25,6 +25,8 @@ from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.recipes import Recipe
 from pulizia.score.shelf import find_recipe
 from pulizia.score.steps import Step, make_step
+
+RAISING = {"overload", "leveller", "dull_voice"}  # after which peaks may lie above full scale
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
@@ -79,12 +81,11 @@ def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse
     recording = trimmed(Recording.of_media(media), options.keep)
     ready = prepared(programme_of(recording, chain.after), wanted)
     said = Said(markers=kept_markers(recording))
-    write_source(ready, target, wanted, lambda share: progress(share, "repairing"), said=said)
+    cut = write_source(ready, target, wanted, lambda share: progress(share, "repairing"), said=said)
     progress.done()
     names = f" ({', '.join(step.tool_id for step in steps)})" if recipe is None and steps else ""
     lines = [f"{path.name}: {len(chain.stages)} steps applied{names}, written to {target}"]
-    if note := cleaned_note(media.source.cleaned):
-        lines.append(note)
+    lines += [note for note in (cleaned_note(media.source.cleaned), cut_words(cut)) if note]
     return tuple(lines)
 
 
@@ -104,4 +105,6 @@ def _steps_of(recipe: Recipe, media: OpenMedia) -> tuple[Step, ...]:
 def _treating(media: OpenMedia, progress: TerminalProgress) -> tuple[Step, ...]:
     found = inspect(media.source, media.channel_names, progress, workers=2)
     steps = [make_step(f.tool_id, f.settings) for f in found if f.tool_id]
+    if RAISING & {step.tool_id for step in steps}:
+        steps.append(make_step("limiter"))  # which does nothing where nothing comes near full scale
     return tuple(sorted(steps, key=lambda step: step.tool.order))

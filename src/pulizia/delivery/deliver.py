@@ -8,6 +8,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+import numpy as np
+
 from pulizia.audio.edges import EdgedSource
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
@@ -225,16 +227,34 @@ def _check_room(path: Path, size: int) -> None:
 def write_source(
     source: Source, path: Path, wanted: Deliverable, progress: Callable[[float], None],
     *, said: Said | None = None, loudness: Loudness | None = None,
-) -> None:  # fmt: skip
-    """Write a whole source beside ``path`` and rename it into place; WAV keeps markers and broadcast metadata."""
-    said = said or Said()
+) -> int:  # fmt: skip
+    """Write a whole source beside ``path`` and rename it into place; WAV keeps markers and broadcast metadata.
+
+    Returns how many samples lay above full scale and were cut, which only floats are spared.
+    """
+    said, cut = said or Said(), 0
+    floats = wanted.kind == "wav" and wanted.sample_format == "float32"
     if wanted.kind == "wav":
         _check_room(path, source.frames * source.channels * BITS[wanted.sample_format] // 8)
     with _writer_of(source, path, wanted, said, loudness) as writer:
         for start in range(0, source.frames, WRITE_FRAMES):
             stop = min(start + WRITE_FRAMES, source.frames)
-            writer.write(source.read(start, stop))
+            block = source.read(start, stop)
+            if not floats and block.size and max(block.max(), -block.min()) > 1.0:
+                cut += int(np.count_nonzero(np.abs(block) > 1.0))
+            writer.write(block)
             progress(stop / source.frames)
+    return cut
+
+
+def cut_words(cut: int) -> str:
+    """What to say of samples that were cut; nothing where there are none."""
+    if not cut:
+        return ""
+    what = "1 sample lies" if cut == 1 else f"{cut} samples lie"
+    return (
+        f"{what} above full scale and came out cut. Add a Limiter as the last step, lower the level, or write floats."
+    )
 
 
 def _writer_of(

@@ -102,7 +102,8 @@ def _overload(source: Source) -> list[Finding]:
         return []
     count = int(survey.table.rows[0][1])
     words = f"{count} samples are cut flat in {len(survey.marks)} places."
-    return [Finding("overload", words, float(count), "samples", 0.9, "overload", {}, survey.marks)]
+    room = overload.suggest(source, (), overload.OverloadSettings(), _nothing).changes
+    return [Finding("overload", words, float(count), "samples", 0.9, "overload", room, survey.marks)]
 
 
 def _clicks(source: Source) -> list[Finding]:

@@ -12,7 +12,7 @@ from pulizia import __version__
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source, SpanSource
 from pulizia.audio.spans import Span
-from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, file_name
 from pulizia.media.broadcast import Broadcast, Loudness
 from pulizia.media.open import broadcast_of
@@ -117,7 +117,8 @@ class PrintDesk:
         def told(job: Job, done: int, share: float) -> None:
             job.progress((done + share) / len(made))
 
-        def work(job: Job) -> list[Path]:
+        def work(job: Job) -> int:
+            cut = 0
             for _, path in made:
                 check_output(path, inputs=[recording.path], overwrite=False)
             for n, (part, path) in enumerate(made):
@@ -130,7 +131,7 @@ class PrintDesk:
                 parts_said = Said(
                     markers=markers, broadcast=provenance(recording, said, part, bits), tags={"title": part.name}
                 )
-                write_source(
+                cut += write_source(
                     source,
                     path,
                     wanted,
@@ -138,10 +139,10 @@ class PrintDesk:
                     said=parts_said,
                     loudness=Loudness(),
                 )
-            return [path for _, path in made]
+            return cut
 
-        def done(paths: list[Path]) -> None:
-            first = paths[0].name if len(paths) == 1 else f"{len(paths)} files"
-            self.room.say(f"{first} printed to {folder}.")
+        def done(cut: int) -> None:
+            first = made[0][1].name if len(made) == 1 else f"{len(made)} files"
+            self.room.say(f"{first} printed to {folder}. {cut_words(cut)}".rstrip(), bad=bool(cut))
 
         self.room.job(work, "Printing", done)
