@@ -99,6 +99,7 @@ class MainWindow(QMainWindow):
         self.top.draw_icons()
         self.refresh()
         self.bench.refresh()
+        self.setFocus()  # no control is marked until somebody tabs to one
 
     def _connect(self) -> None:
         studio = self.studio

@@ -252,7 +252,8 @@ class SonogramView(Lane):
         band = self.studio.selection.band_hz if self.studio.selection else None
         if self._band_from is not None and self._drag_edge is None:
             band = None
-            if abs(place.y() - self._band_from) > SMALLEST_BAND_PX * 4:
+            across = abs(place.x() - GUTTER - self.axis.x_at(self._anchor))
+            if abs(place.y() - self._band_from) > min(max(SMALLEST_BAND_PX, 0.25 * across), 4 * SMALLEST_BAND_PX):
                 scale = self.scale
                 hz = sorted(float(scale.hz_of_row(min(max(y, 0.0), scale.rows))) for y in (place.y(), self._band_from))
                 band = (hz[0], hz[1])
