@@ -12,6 +12,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,6 +46,8 @@ GRID_PER_OCTAVE = 48
 SURROUND_OCTAVES = 0.6
 LEAST_EXCESS_DB = 6.0
 WIDEST_Q, NARROWEST_Q = 8.5, 60.0  # wider bumps are the voice's own
+PITCH_HZ, HIGHEST_HARMONIC, OFF_HARMONIC = (70.0, 450.0), 24, 0.08  # of a speaking voice; a share of the pitch
+LEAST_ROW, ABOVE_ROW_DB = 4, 6.0  # harmonics side by side that show a pitch
 BLOCK = 64
 WINDOW_MS = 40.0
 SILENT_DB = 100.0
@@ -169,7 +172,7 @@ def analyse(
     rest = relative.copy()
     rest[(grid < LOWEST_HZ) | (grid > min(HIGHEST_HZ, 0.42 * source.rate))] = -99.0
     limit = LEAST_EXCESS_DB - settings.sensitivity_db / 3.0
-    while len(found) < MOST_BELLS:
+    while len(found) < 2 * MOST_BELLS:
         k = int(np.argmax(rest))
         if rest[k] < limit:
             break
@@ -177,6 +180,7 @@ def analyse(
         rest[max(0, left - 2) : right + 3] = -99.0
         if made.q >= WIDEST_Q:
             found.append(made)
+    found = _without_pitch(found, grid, relative)[:MOST_BELLS]
     if settings.extra_hz >= LOWEST_HZ / 2:
         near = np.flatnonzero(np.abs(np.log2(grid / settings.extra_hz)) < 0.08)
         if len(near):
@@ -185,6 +189,47 @@ def analyse(
             if all(abs(math.log2(made.hz / other.hz)) > 0.03 for other in found):
                 found.insert(0, Resonance(made.hz, max(made.excess_db, 1.0), max(made.q, WIDEST_Q)))
     return tuple(found[:MOST_BELLS])
+
+
+def steady_pitch(grid: NDArray[np.float64], relative: NDArray[np.float64]) -> dict[int, float]:
+    """Peaks of a voice that keeps to one pitch, by harmonic number: a row of them at like distances; {} when there is none.
+
+    ``relative`` is the level over the surroundings in dB.
+    """
+    from scipy.signal import find_peaks
+
+    at, _ = find_peaks(relative, height=LEAST_EXCESS_DB / 2, prominence=LEAST_EXCESS_DB / 2)
+    places = [_measured(grid, relative, int(k))[0].hz for k in at]
+    best: dict[int, float] = {}
+    for a, b in pairwise(places):
+        if not PITCH_HZ[0] <= b - a <= PITCH_HZ[1]:
+            continue
+        pitch, row = b - a, {}
+        for hz in places:  # upwards: each harmonic makes the pitch more exact
+            number = round(hz / pitch)
+            if 0 < number <= HIGHEST_HARMONIC and abs(hz / pitch - number) < OFF_HARMONIC:
+                row[number] = hz
+                pitch = hz / number if number > 2 else pitch
+        if any(all(n + k in row for k in range(LEAST_ROW)) for n in row) and len(row) > len(best):
+            best = row
+    return best
+
+
+def _without_pitch(found: list[Resonance], grid: NDArray[np.float64], relative: NDArray[np.float64]) -> list[Resonance]:
+    """Leaves out the harmonics of a steady pitch, but for one that stands out far above them: a resonance may lie there."""
+    row = steady_pitch(grid, relative)
+    if not row:
+        return found
+    pitch = row[max(row)] / max(row)
+    heights = {n: float(np.interp(hz, grid, relative)) for n, hz in row.items()}
+    kept = []
+    for r in found:
+        number = round(r.hz / pitch)
+        beside = [heights[n] for n in (number - 2, number - 1, number + 1, number + 2) if n in heights]
+        on_row = abs(r.hz / pitch - number) < OFF_HARMONIC and bool(beside)
+        if not on_row or r.excess_db > float(np.median(beside)) + ABOVE_ROW_DB:
+            kept.append(r)
+    return kept
 
 
 def _measured(grid: NDArray[np.float64], relative: NDArray[np.float64], k: int) -> tuple[Resonance, int, int]:
