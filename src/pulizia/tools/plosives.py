@@ -41,6 +41,9 @@ BELOW_PITCH_HZ, LOW_PITCH_HZ, VOICED_DB = (12.0, 70.0), (75.0, 160.0), 15.0
 AROUND_S = 0.6
 SHORTEST_MS, LONGEST_MS = 20.0, 220.0
 QUIETEST_DBFS = -50.0
+LOUD_SHARE, HEARD_DB, HEARD_FROM_HZ = 0.85, 16.0, 45.0
+"""How far under the voice around a thump is still heard: speech at 60 dB SPL, the threshold at 50 Hz at 44 dB SPL and
+rising steeply below (ISO 226:2003, from memory)."""
 EDGE_MS = 12.0
 USUAL_SHARES, PITCH_HZ = (0.65, 0.95), (85.0, 130.0)  # of the moments around: below and in the range of pitch
 
@@ -65,18 +68,19 @@ class PlosivesSettings(Settings):
 def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) -> list[Stretch]:
     """Bursts in frames of the recording."""
     powers, first = band_frames(
-        samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ, BELOW_PITCH_HZ, LOW_PITCH_HZ),
+        samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ, BELOW_PITCH_HZ, LOW_PITCH_HZ, (HEARD_FROM_HZ, settings.corner_hz)),
         step_ms=STEP_MS, window_ms=WINDOW_MS,
     )  # fmt: skip
     if powers.shape[1] < 8:
         return []
     low, rest = powers_to_db(powers[0]), powers_to_db(powers[1])
-    usual = _usual(low, first)
+    usual, loud = _usual(low, first), _around(rest, first, LOUD_SHARE)
     rise = 12.0 - settings.sensitivity_db
     over = (
         (low > usual + rise)
         & (low > rest - 0.5 * settings.sensitivity_db)
         & (low > QUIETEST_DBFS - settings.sensitivity_db)
+        & (powers_to_db(powers[4]) > loud - HEARD_DB - 0.5 * settings.sensitivity_db)
     )
     step = step_frames(rate, STEP_MS)
     found = []
@@ -97,7 +101,11 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) ->
 
 def _usual(low: NDArray[np.float64], first: int) -> NDArray[np.float64]:
     """Level of the low band that is usual around each step: the median over AROUND_S to both sides."""
-    return np.asarray(around(low, first, round(AROUND_S * 1000.0 / STEP_MS), 4, (0.5,))[0])
+    return _around(low, first, 0.5)
+
+
+def _around(level: NDArray[np.float64], first: int, share: float) -> NDArray[np.float64]:
+    return np.asarray(around(level, first, round(AROUND_S * 1000.0 / STEP_MS), 4, (share,))[0])
 
 
 def process(block: Block, settings: PlosivesSettings, _analysis: None) -> Samples:
