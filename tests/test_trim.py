@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-import av
 import numpy as np
 import pytest
 import soundfile
@@ -14,6 +13,7 @@ from tests.cli.test_commands import run
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import *  # noqa: F403 - the real window and its person
 from tests.desktop.conftest import Person
+from tests.films import write_film
 
 from pulizia.audio.edges import EdgedSource
 from pulizia.audio.markers import Marker
@@ -136,18 +136,7 @@ def test_keep_trims_on_the_command_line(capsys, voice_file: Path, tmp_path: Path
 
 def test_a_trimmed_sound_goes_back_into_its_picture_at_its_place(capsys, tmp_path: Path) -> None:
     film = tmp_path / "film.mkv"
-    with av.open(film, "w") as out:
-        picture, sound = out.add_stream("mpeg4", rate=25), out.add_stream("pcm_s16le", rate=RATE, layout="mono")
-        picture.width, picture.height, picture.pix_fmt = 64, 48, "yuv420p"
-        for n in range(75):
-            frame = av.VideoFrame.from_ndarray(np.full((48, 64, 3), n, dtype=np.uint8))
-            frame.pts = n
-            out.mux(picture.encode(frame))
-        block = av.AudioFrame.from_ndarray((voice_in_noise(3.0) * 32767).astype(np.int16), "s16", "mono")
-        block.rate, block.pts = RATE, 0
-        out.mux(sound.encode(block))
-        for stream in (picture, sound):
-            out.mux(stream.encode(None))
+    write_film(film, voice_in_noise(3.0), RATE, range(0, 3000, 40))
     document = Document()
     document.add_media(open_media(film))
     (recording,) = document.project.recordings
