@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from tests.cli.test_commands import run
-from tests.delivery.test_deliverables import film  # noqa: F401 - a fixture
+from tests.delivery.test_pictures import film  # noqa: F401 - a fixture
 
 from pulizia.delivery.deliver import SPARE_BYTES
 from pulizia.delivery.targets import save_own, shipped_targets

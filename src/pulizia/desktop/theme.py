@@ -53,6 +53,7 @@ THEMES = {theme.name: theme for theme in (LINEN, LAMPLIGHT)}
 
 
 class _Chosen(QObject):
+    changing = Signal()  # about to: what is only kept ready is better dropped than styled anew
     changed = Signal()
 
     def __init__(self) -> None:
@@ -107,6 +108,7 @@ def font(pixels: int, *, bold: bool = False) -> QFont:
 def use_theme(name: str) -> None:
     """Switch the whole application to a theme."""
     chosen = theme_notice()
+    chosen.changing.emit()
     chosen.theme = THEMES.get(name, LINEN)
     application = QApplication.instance()
     if isinstance(application, QApplication):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import shiboken6
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -12,6 +13,7 @@ from pulizia.desktop.bench.findings import Findings
 from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.tool_sheet import Shown, ToolSheet
 from pulizia.desktop.controls import button, label
+from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.turns import painted_in_turn
 from pulizia.errors import PuliziaError
 from pulizia.score.chain import Stage
@@ -70,6 +72,7 @@ class Sheet(QWidget):
         self._later.setInterval(500)
         self._later.timeout.connect(self._want_survey)
         studio.on("surveys", self._show_survey)
+        theme_notice().changing.connect(self._drop_hidden)
 
     @property
     def is_building(self) -> bool:
@@ -129,6 +132,12 @@ class Sheet(QWidget):
             shown = self._empty if wanted is None else wanted
             self._layout.insertWidget(0, shown)
             shown.setVisible(wanted is not None or self.studio.recording is not None)
+
+    def _drop_hidden(self) -> None:
+        for tool_id, body in list(self._bodies.items()):
+            if body is not self.body:
+                shiboken6.delete(self._bodies.pop(tool_id))
+        self.refresh()
 
     def _fill(self) -> None:
         if self.body is not None:
