@@ -124,7 +124,7 @@ def run(options: argparse.Namespace) -> int:
         raise MediaError(message)
     for path, found in rows:
         drift = f", drift {format_number(found.drift_ppm, 0, plus=True)} ppm" if abs(found.drift_ppm) >= 1 else ""
-        sign = "" if found.offset_s >= 0 else "\u2212"
+        sign = "\u2212" if found.offset_s <= -0.0005 else ""
         print(
             f"{path}: from {sign}{format_time(abs(found.offset_s), 3)}, {format_number(found.gain_db, plus=True)} dB{drift}, likeness {100 * found.likeness:.0f} %"
         )
