@@ -74,7 +74,7 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) ->
     if powers.shape[1] < 8:
         return []
     low, rest = powers_to_db(powers[0]), powers_to_db(powers[1])
-    usual, loud = _usual(low, first), _around(rest, first, LOUD_SHARE)
+    usual, loud = _usual(low, first), _around(rest, first, LOUD_SHARE, 16)
     rise = 12.0 - settings.sensitivity_db
     over = (
         (low > usual + rise)
@@ -101,11 +101,11 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) ->
 
 def _usual(low: NDArray[np.float64], first: int) -> NDArray[np.float64]:
     """Level of the low band that is usual around each step: the median over AROUND_S to both sides."""
-    return _around(low, first, 0.5)
+    return _around(low, first, 0.5, 4)
 
 
-def _around(level: NDArray[np.float64], first: int, share: float) -> NDArray[np.float64]:
-    return np.asarray(around(level, first, round(AROUND_S * 1000.0 / STEP_MS), 4, (share,))[0])
+def _around(level: NDArray[np.float64], first: int, share: float, thin: int) -> NDArray[np.float64]:
+    return np.asarray(around(level, first, round(AROUND_S * 1000.0 / STEP_MS), thin, (share,))[0])
 
 
 def process(block: Block, settings: PlosivesSettings, _analysis: None) -> Samples:
