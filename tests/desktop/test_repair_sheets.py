@@ -202,6 +202,10 @@ def test_every_sheet_is_built_and_says_what_was_found(bench: Person, tool: str) 
     add(bench, tool)
     sheet = bench.window.bench.sheet
     assert sheet.findings.sentence.text().endswith(".")
+    table = sheet.findings.table
+    if table.isVisible():
+        shown = [table._table.head, *table._table.rows]
+        assert table._edges(shown)[-1] <= table.width() + 0.5, shown  # no cell runs into another, or out
     bench.window.grab()
 
 

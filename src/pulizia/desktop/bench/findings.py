@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
@@ -101,15 +103,28 @@ class PlainTable(QWidget):
         if self._table is None:
             return
         painter = QPainter(self)
-        room = self.width() / len(self._table.head)
+        edges = self._edges([self._table.head, *self._table.rows[:MOST_ROWS]])
         for n, cells in enumerate((self._table.head, *self._table.rows[:MOST_ROWS])):
             painter.setFont(font(12 if n else 11))
             painter.setPen(colour("ink" if n else "soft"))
-            top = self._head + (n - 1) * ROW_HEIGHT if n else 0
+            top, height = (self._head + (n - 1) * ROW_HEIGHT, ROW_HEIGHT) if n else (0, self._head)
             for column, cell in enumerate(cells):
                 side = Qt.AlignmentFlag.AlignLeft if column == 0 else Qt.AlignmentFlag.AlignRight
-                box = QRectF(column * room, top, room, ROW_HEIGHT if n else self._head)
+                box = QRectF(edges[column], top, edges[column + 1] - edges[column], height)
                 painter.drawText(box, side | Qt.AlignmentFlag.AlignVCenter, translated(cell))
+
+    def _edges(self, rows: Sequence[Sequence[str]]) -> list[float]:
+        """Where columns begin: the first is as wide as its words, the others share what is left by what they need."""
+        head, body = QFontMetricsF(font(11)), QFontMetricsF(font(12))
+        needs = [
+            max((body if n else head).horizontalAdvance(translated(cells[column])) for n, cells in enumerate(rows))
+            for column in range(len(rows[0]))
+        ]
+        spare = max(0.0, self.width() - sum(needs)) / max(1, len(needs) - 1)
+        edges = [0.0, needs[0]]
+        for need in needs[1:]:
+            edges.append(edges[-1] + need + spare)
+        return edges
 
 
 class Findings(QWidget):
