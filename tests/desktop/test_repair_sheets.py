@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person, move
 
@@ -277,3 +278,29 @@ def test_the_selection_is_mended_by_hand(clicked: Person) -> None:
     studio.select(500, 500 + 2 * RATE)
     clicked.key(Qt.Key.Key_J)
     assert "at most" in clicked.said
+
+
+def test_the_sheet_without_a_step_says_how_to_begin_and_comes_back(bench: Person) -> None:
+    studio, sheet = bench.window.studio, bench.window.bench.sheet
+    bench.settle()
+
+    def words() -> list[str]:
+        """Labels whose whole text has room."""
+        return [
+            " ".join(label.text().split()[:2])
+            for label in sheet.findChildren(QLabel)
+            if label.isVisible() and label.text() and label.height() >= label.heightForWidth(label.width())
+        ]
+
+    assert words() == ["No step", "Mark half"]
+    assert sheet.body is None
+    add(bench, "gate")
+    assert "No step" not in words()
+    assert bench.body.tool.id == "gate"
+    studio.document.undo()
+    bench.settle()
+    assert words() == ["No step", "Mark half"]
+    studio.document.redo()
+    bench.settle()
+    assert sheet.body is not None
+    assert sheet.body.isVisible()

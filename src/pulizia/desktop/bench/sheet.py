@@ -55,6 +55,7 @@ class Sheet(QWidget):
         self._bodies: dict[str, ToolSheet] = {}
         self._empty = EmptySheet(studio, self)
         self._empty.hide()
+        self._shown: QWidget | None = None
         self._step_id = ""
         self._more_open = False
         self._picture_key: object = None
@@ -120,16 +121,15 @@ class Sheet(QWidget):
             self._rest()
 
     def _exchange(self, wanted: ToolSheet | None) -> None:
-        if self.body is wanted:
+        shown = self._empty if wanted is None else wanted
+        if self._shown is shown:
             return
         with painted_in_turn(self):
-            for body in (self.body, self._empty):
-                if body is not None:
-                    self._layout.removeWidget(body)
-                    body.hide()
-            self.body = wanted
+            if self._shown is not None:
+                self._layout.removeWidget(self._shown)
+                self._shown.hide()
+            self.body, self._shown = wanted, shown
             self._picture_key = None
-            shown = self._empty if wanted is None else wanted
             self._layout.insertWidget(0, shown)
             shown.setVisible(wanted is not None or self.studio.recording is not None)
 
