@@ -24,7 +24,7 @@ from pulizia.desktop.bench.recordings_list import RecordingsList
 from pulizia.desktop.bench.ruler import Ruler
 from pulizia.desktop.bench.score_view import ScoreView
 from pulizia.desktop.bench.selection_bar import SelectionBar
-from pulizia.desktop.bench.sheet import Sheet
+from pulizia.desktop.bench.sheet import APART_MS, Sheet
 from pulizia.desktop.bench.sonogram_view import SonogramView
 from pulizia.desktop.bench.spectrum_view import LargeSpectrum, SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
@@ -109,6 +109,10 @@ class Bench(QWidget):
         self._timer.setInterval(20)
         self._timer.timeout.connect(self.follow)
         self._timer.timeout.connect(self.levels.tick)
+        self._room = QTimer(self)  # in a turn of its own, apart from the edit
+        self._room.setSingleShot(True)
+        self._room.setInterval(APART_MS)
+        self._room.timeout.connect(self._make_room)
         self.follows_head = True
         self.axis.changed.connect(self._axis_changed)
         for event in ("document", "measures"):
@@ -225,10 +229,15 @@ class Bench(QWidget):
         """The project changed."""
         self._stack.setCurrentIndex(0 if self.studio.recording is not None else 1)
         self.list.refresh()
-        self.score.fit()
-        self._fit_score()
+        if self.score.height() != self.score.plan.whole_height:
+            self._room.start()
         self.sheet.refresh()
         self._update_lanes()
+
+    def _make_room(self) -> None:
+        """Give the score the height that its steps need; the panes above it give way."""
+        self.score.fit()
+        self._fit_score()
 
     def _current_changed(self) -> None:
         recording = self.studio.recording
