@@ -17,7 +17,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import QEvent
 
-from pulizia.desktop.start import demo_files, make_application, make_window
+from pulizia.desktop.start import collect_at_rest, demo_files, make_application, make_window, settle_memory
 from pulizia.session.studio import Studio
 from pulizia.tools.registry import ALL
 
@@ -101,6 +101,8 @@ def main(minutes: float) -> int:
     window, poster = make_window(simulated=True)
     window.asks = False
     window.show()
+    settle_memory()
+    collect_at_rest(window)
     studio = window.studio
     window.open_paths(demo_files())
 

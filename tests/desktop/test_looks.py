@@ -18,7 +18,7 @@ from tests.desktop.conftest import Person
 from pulizia.desktop.theme import theme, use_theme
 
 RATE = 48_000
-LONGEST_SLICE_S = 0.08  # on a shared machine; what is measured on a quiet one stands in docs/performance.md
+LONGEST_SLICE_S = 0.06  # on a shared machine; what is measured on a quiet one stands in docs/performance.md
 
 
 @pytest.fixture(params=["linen", "lamplight"])

@@ -8,7 +8,7 @@ import sys
 from importlib.resources import files
 from pathlib import Path
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
@@ -21,6 +21,8 @@ from pulizia.desktop.window import MainWindow
 from pulizia.desktop.words import use_system_language
 from pulizia.session.sound_out import default_output
 from pulizia.session.studio import Studio
+
+REST_MS = 20_000  # from one look for garbage to the next
 
 
 def make_application() -> QApplication:
@@ -50,7 +52,23 @@ def settle_memory() -> None:
     """What was loaded by now stays: looking through it for garbage would hold the window for a tenth of a second."""
     gc.collect()
     gc.freeze()
-    gc.set_threshold(5000, 20, 100)
+    gc.set_threshold(2000, 6, 300)  # small bites; all of it is looked through when nobody waits
+
+
+def collect_at_rest(window: MainWindow) -> QTimer:
+    """Look through all that was made since, whenever nothing is played, worked on or held by the mouse."""
+
+    def collect() -> None:
+        studio = window.studio
+        held = QApplication.mouseButtons() != Qt.MouseButton.NoButton
+        if not (studio.transport.is_playing or studio.pool.busy or held):
+            gc.collect()
+
+    timer = QTimer(window)
+    timer.setInterval(REST_MS)
+    timer.timeout.connect(collect)
+    timer.start()
+    return timer
 
 
 def start(options: argparse.Namespace) -> int:
@@ -60,6 +78,7 @@ def start(options: argparse.Namespace) -> int:
     window, poster = make_window(simulated=options.simulated_output)
     window.show()
     settle_memory()
+    collect_at_rest(window)
     paths = demo_files() if options.demo else [Path(name) for name in options.files]
     if paths:
         window.open_paths(paths)
