@@ -168,7 +168,7 @@ def _read_ixml(body: bytes) -> tuple[dict[str, str], tuple[str, ...]]:
     text = body.rstrip(b"\0 \r\n")
     try:
         root = ElementTree.fromstring(text)
-    except (ElementTree.ParseError, DefusedXmlException, ValueError):
+    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError):
         return {}, ()
     tags = {"SCENE": "scene", "TAKE": "take", "TAPE": "tape", "NOTE": "note", "PROJECT": "project"}
     found = {word: value.strip() for tag, word in tags.items() if (value := root.findtext(tag) or "")}
