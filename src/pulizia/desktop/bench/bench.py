@@ -238,6 +238,7 @@ class Bench(QWidget):
         """Give the score the height that its steps need; the panes above it give way."""
         self.score.fit()
         self._fit_score()
+        self._show_step()
 
     def _current_changed(self) -> None:
         recording = self.studio.recording
@@ -255,6 +256,10 @@ class Bench(QWidget):
         self._update_lanes()
         self.sheet.refresh()
         self._place_bar()
+        self._show_step()
+
+    def _show_step(self) -> None:
+        """Scroll the score to the selected step."""
         ids = [s.id for s in self.score.steps]
         if self.studio.step_id in ids:
             self._score_area.ensureVisible(
