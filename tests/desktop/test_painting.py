@@ -6,10 +6,12 @@ import random
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QPoint
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 from tests.desktop.conftest import Person
 
+from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.strokes import polygon
 from pulizia.desktop.theme import theme, use_theme
 from pulizia.desktop.turns import update_in_turn
@@ -118,3 +120,19 @@ def test_a_curve_is_drawn_where_its_points_lie(qtbot) -> None:
     dark = [x for x in range(50) if image.pixelColor(x, 10).lightness() < 128]
     assert (dark[0], dark[-1]) == (5, 45)
     assert all(image.pixelColor(x, y).lightness() > 128 for x in range(50) for y in (8, 12))
+
+
+def test_a_score_that_scrolls_is_painted(bench: Person) -> None:
+    """What is on the screen, not what a fresh painting gives: the view shows a part of the score only."""
+    window, studio = bench.window, bench.window.studio
+    window.resize(1280, 700)
+    for tool in ("level", "limiter") * 8:
+        studio.repairs.add_tool(tool, on_selection=False)
+    bench.settle()
+    bench.bot.wait(300)
+    area = window.bench._score_area
+    assert window.bench.score.height() > area.viewport().height()
+    screen = QApplication.primaryScreen().grabWindow(window.winId()).toImage()
+    corner = area.viewport().mapTo(window, QPoint(GUTTER + 30, 4))
+    column = {screen.pixelColor(corner.x(), corner.y() + y).name() for y in range(area.viewport().height() - 8)}
+    assert len(column) > 4

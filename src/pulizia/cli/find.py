@@ -12,7 +12,7 @@ from typing import Any
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.cli.progress import TerminalProgress
-from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, kind_of_path
 from pulizia.errors import DeliveryError, MediaError
 from pulizia.measure.same_sound import SameSound, find_same
@@ -54,13 +54,15 @@ def _put_back(options: argparse.Namespace, media: OpenMedia, path: Path, found: 
     raw = open_media(path)
     step = make_step("original", lying_at(raw.fingerprint, found, 0.0), spans=(Span(start, stop),))
     chain = Chain(media.source, [step], ChunkCache(), AnalysisStore(), lambda _fingerprint: raw.source)
-    write_source(
+    cut = write_source(
         chain.after,
         options.output,
         Deliverable(kind=kind_of_path(options.output)),
         lambda _share: None,
         said=Said(markers=media.markers, broadcast=broadcast_of(media)),
     )
+    if words := cut_words(cut):
+        print(words, file=sys.stderr if options.json else sys.stdout)
     print(
         f"{options.output}: {path.name} put back from {options.put_back[0]:g} to {options.put_back[1]:g} s",
         file=sys.stderr if options.json else sys.stdout,

@@ -26,11 +26,11 @@ from pulizia.session.history import History
 
 
 class _Made(NamedTuple):
+    """A chain with what it was made of; ``others`` are open recordings that steps read, None when no step does."""
+
     media: OpenMedia
     score: tuple[Step, ...]
-    others: (
-        tuple[str, ...] | None
-    )  # recordings of the project that steps read and that are open; None when no step does
+    others: tuple[str, ...] | None
     chain: Chain
 
 
@@ -148,7 +148,7 @@ class Document:
         recording = replace(
             old, path=media.path.absolute(), fingerprint=media.fingerprint,
             channels=media.source.channels, frames=media.source.frames,
-            trim=old.trim if media.source.frames == old.frames else None,
+            trim=old.trim if old.trim is not None and old.trim.stop <= media.source.frames else None,
         )  # fmt: skip
         self.media[recording_id] = media
         self.offline.pop(recording_id, None)

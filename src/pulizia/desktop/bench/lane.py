@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
     QMouseEvent,
@@ -30,7 +30,7 @@ class Lane(QWidget):
         self.studio, self.axis = studio, axis
         self.head_x = -1.0
         self.dirty = QRectF()  # what is being painted
-        self._painted = QSize()  # at which it was painted as a whole
+        self._waits = False  # for its turn, since its size has changed
         self._anchor: int | None = None
         self._drag_edge: str | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
@@ -50,16 +50,17 @@ class Lane(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._waits = True
         update_in_turn(self)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         self.dirty = QRectF(event.rect())
         painter.fillRect(event.rect(), colour("paper"))
-        if event.rect() == self.rect():
-            self._painted = self.size()
-        elif self._painted != self.size():
+        seen = self.visibleRegion().boundingRect()
+        if self._waits and seen.isValid() and not event.rect().contains(seen):
             return  # a new size: what stood here stays until the turn comes
+        self._waits = False
         plot = self.plot
         painter.save()
         painter.setClipRect(plot)
