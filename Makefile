@@ -10,6 +10,7 @@ demo: setup
 	@$(VENV)/bin/python scripts/show_demo.py
 
 test: setup
+	@sh scripts/system_packages.sh test
 	@sh scripts/check.sh
 
 bench: setup

@@ -184,7 +184,7 @@ def latency(application: object, made: object) -> None:
             time.sleep(0.002)
         began = time.time()
         studio.document.change_settings(studio.current_id, step.id, reduction_db=value)
-        fed = studio.transport._fed_frames + round(0.02 * RATE)  # one block may have been read already
+        fed = studio.transport._run.fed + round(0.02 * RATE)  # one block may have been read already
         while studio.transport.output.heard() < fed:
             application.processEvents()
             time.sleep(0.001)

@@ -9,10 +9,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from hypothesis import settings
 
 from pulizia.audio.samples import Samples
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+settings.register_profile("no clock", deadline=None)  # a busy machine is no fault
+settings.load_profile("no clock")
 
 
 @pytest.fixture(autouse=True)

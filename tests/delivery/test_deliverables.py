@@ -27,6 +27,7 @@ from pulizia.measure.loudness import DUAL_MONO, measure
 from pulizia.media.broadcast import Broadcast, Loudness, bext_chunk
 from pulizia.media.open import open_media
 from pulizia.media.resample import at_rate
+from pulizia.media.tags import Tags
 from pulizia.media.write import Ditherer, write_text
 from pulizia.score.shelf import shipped_recipes
 
@@ -78,7 +79,7 @@ def test_every_kind_of_file_meets_the_target_after_it_is_read_back(
     said = Said(
         markers=(Marker(RATE * 2, "two"),),
         broadcast=Broadcast(description="Kept", scene="12", frames_since_midnight=RATE * 3600),
-        tags={"title": "Kept"},
+        tags=Tags({"title": "Kept"}),
     )
     done = deliver(source, EBU, tmp_path / name, wanted=wanted, said=said)
     assert done.passes

@@ -62,7 +62,7 @@ def test_a_turned_slider_is_heard_within_a_quarter_second_and_is_one_undo(bench:
     track = bench.body.controls["reduction_db"].track
     recent = lambda: np.sqrt(np.mean(out.kept[-1] ** 2))  # noqa: E731
     old = np.sqrt(np.mean(np.concatenate(out.kept[-10:], axis=1) ** 2))
-    waiting = studio.transport._fed_frames - out.heard()
+    waiting = studio.transport.waiting
     bench.drag(track, QPointF(40, 12), QPointF(90, 12))
     bench.until(lambda: recent() < 0.5 * old)
     assert waiting / RATE < 0.2  # what is queued is all that is still heard as it was

@@ -18,7 +18,7 @@ from pulizia.desktop.bench.waveform_view import between_samples
 from pulizia.dsp.oversample import TAPS
 from pulizia.errors import ProjectError
 from pulizia.media.open import open_media
-from pulizia.session.sound_out import SimulatedOut
+from pulizia.session.sound_out import Choice, SimulatedOut
 from pulizia.session.transport import Listening
 from pulizia.units import format_number
 
@@ -285,10 +285,11 @@ def test_the_sound_output_is_chosen_and_its_level_leaves_the_gauges_alone(
         name = "Speakers"
 
     monkeypatch.setattr(
-        "pulizia.desktop.sound_dialog.outputs", lambda *, again=False: [(3, "Speakers")] if again else []
+        "pulizia.desktop.sound_dialog.outputs", lambda *, again=False: [Choice("server:x", "Speakers")] if again else []
     )
     monkeypatch.setattr(
-        "pulizia.desktop.sound_dialog.output_of", lambda number, _name: Known() if number == 3 else SimulatedOut()
+        "pulizia.desktop.sound_dialog.output_of",
+        lambda choice, _name: Known() if choice == "server:x" else SimulatedOut(),
     )
     bench.window.doors.show_sound()
     dialog, transport = bench.window.doors.sound, bench.window.studio.transport
@@ -301,7 +302,7 @@ def test_the_sound_output_is_chosen_and_its_level_leaves_the_gauges_alone(
     transport.play(2 * RATE, 3 * RATE)
     bench.until(lambda: len(transport.output.kept) > 20)
     played, original = transport.output.kept[5], bench.window.studio.chain.after.read(2 * RATE + 4800, 2 * RATE + 5760)
-    assert np.allclose(played, original * 0.1 * transport._material.gain, atol=1e-6)
+    assert np.allclose(played, original.repeat(2, axis=0) * 0.1 * transport._material.gain, atol=1e-6)
     assert transport.levels.at(10_000).peak.max() == pytest.approx(
         np.abs(bench.window.studio.chain.after.read(2 * RATE, 2 * RATE + 9600)).max(), rel=0.3
     )
@@ -337,7 +338,7 @@ def test_label_lists_of_other_programs_are_understood() -> None:
     from pulizia.audio.markers import from_label_list
 
     assert from_label_list("\ufeff1,5\t2\tname  two\n\\\t100\t200\n3.25\n", 1000) == [
-        Marker(1500, "name  two"),
+        Marker(1500, "name  two", 500),
         Marker(3250, "Marker 2"),
     ]
     with pytest.raises(ProjectError, match="Line 1"):

@@ -32,7 +32,7 @@ from pulizia.session.orders import INTERRUPTED, Order, Stage, interrupted
 from pulizia.session.plan_desk import Aim
 from pulizia.session.print_desk import parts_of, provenance
 from pulizia.session.queue_desk import order_path
-from pulizia.session.sound_out import default_output
+from pulizia.session.sound_out import SimulatedOut
 from pulizia.session.studio import Studio
 
 RATE = 48_000
@@ -152,7 +152,7 @@ def test_edits_in_a_row_are_one_entry_of_history_until_let_go() -> None:
 
 @pytest.fixture
 def studio(voice_file: Path, wav: Callable[..., Path]) -> Iterator[Studio]:
-    made = Studio(default_output(simulated=True))
+    made = Studio(SimulatedOut())
     for path in (voice_file, wav(voice_in_noise(4.0, seed=5), "two.wav")):
         made.document.add_media(open_media(path))
     made.said = []
@@ -248,10 +248,10 @@ from pulizia.delivery.deliverable import Deliverable
 from pulizia.media.open import open_media
 from pulizia.session.jobs import FIRST
 from pulizia.session.orders import Order
-from pulizia.session.sound_out import default_output
+from pulizia.session.sound_out import SimulatedOut
 from pulizia.session.studio import Studio
 
-studio = Studio(default_output(simulated=True), threads=1)
+studio = Studio(SimulatedOut(), threads=1)
 rid = studio.document.add_media(open_media(Path(sys.argv[1])))
 studio.document.save(Path(sys.argv[2]))
 studio.pool.submit(lambda _job: time.sleep(60), title="holds the only thread", priority=FIRST)
@@ -280,7 +280,7 @@ def test_what_a_killed_session_had_queued_is_there_with_its_project_and_written_
     child.stdout.close()
     assert interrupted(state_folder("orders"), {"another"}) == []  # waits for its own project
     for round_ in (1, 2):  # not taken up, they are there once more
-        studio = Studio(default_output(simulated=True))
+        studio = Studio(SimulatedOut())
         studio.document.load(project)
         assert [o.stage for o in studio.queue.orders] == [Stage.STOPPED] * 2, round_
         assert studio.queue.orders[0].said == INTERRUPTED

@@ -13,8 +13,8 @@ from pulizia.audio.spans import Span
 from pulizia.errors import MediaError
 from pulizia.measure.live import LiveLevels
 from pulizia.session.jobs import VISIBLE, Job, JobPool
-from pulizia.session.sound_out import SimulatedOut, folded
-from pulizia.session.transport import Heard, Transport
+from pulizia.session.sound_out import SimulatedOut
+from pulizia.session.transport import JOIN_S, Heard, Transport
 
 RATE = 48_000
 
@@ -38,7 +38,7 @@ def ramp(seconds: float = 3.0) -> ArraySource:
 
 
 def played(transport: Transport) -> np.ndarray:
-    return np.concatenate([np.zeros((1, 0), np.float32), *transport.output.kept], axis=1)
+    return np.concatenate([np.zeros((2, 0), np.float32), *transport.output.kept], axis=1)
 
 
 def test_what_is_played_is_the_source_sample_by_sample_in_real_time(transport: Transport) -> None:
@@ -48,7 +48,10 @@ def test_what_is_played_is_the_source_sample_by_sample_in_real_time(transport: T
     transport.play(4800)
     until(lambda: not transport.is_playing)
     assert 0.6 < time.monotonic() - began < 3.0  # 0.7 s of sound; a busy machine may start late
-    assert np.array_equal(played(transport), source.read(4800, source.frames))
+    fade = round(JOIN_S * RATE)
+    got, expected = played(transport), np.repeat(source.read(4800, source.frames), 2, axis=0)
+    assert np.array_equal(got[:, fade:], expected[:, fade:])
+    assert np.abs(got[:, :fade]).max() <= expected[:, fade].max()
     assert transport.position == source.frames
 
 
@@ -71,8 +74,10 @@ def test_a_loop_repeats_its_stretch_without_a_gap(transport: Transport) -> None:
     until(lambda: played(transport).shape[1] > 45_000)
     transport.stop()
     expected = np.tile(source.read(10_000, 20_000), 6)
-    got = played(transport)
-    assert np.array_equal(got, expected[:, : got.shape[1]])
+    got = played(transport)[:1]
+    sounds_alone = np.arange(got.shape[1]) % 10_000 >= round(JOIN_S * RATE)  # away from the joins
+    assert np.array_equal(got[:, sounds_alone], expected[:, : got.shape[1]][:, sounds_alone])
+    assert np.abs(np.diff(got[0])).max() < 1e-4  # no jump from the last sample back to the first
 
 
 def test_exchanged_material_is_heard_within_a_quarter_second_without_a_jump(transport: Transport) -> None:
@@ -142,9 +147,3 @@ def test_jobs_run_most_urgent_and_newest_first_and_a_slot_keeps_one() -> None:
     assert last.is_cancelled
     assert not done.is_cancelled
     pool.close()
-
-
-def test_surround_and_mono_fold_to_two_loudspeakers() -> None:
-    block = np.arange(12, dtype=np.float32).reshape(6, 2)
-    assert folded(block, 2).shape == (2, 2)
-    assert np.array_equal(folded(block[:1], 2), np.repeat(block[:1], 2, axis=0))

@@ -8,31 +8,41 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from pulizia.errors import ProjectError
 
-LONGEST_NAME = 200
+LONGEST_NAME, LONGEST_NOTE = 200, 2000
 MOST_MARKERS = 100_000
 
 
 @dataclass(frozen=True, slots=True, order=True)
 class Marker:
-    """A place with a name."""
+    """A place with a name; a region has a length, either may have a note."""
 
     frame: int
     name: str
+    frames: int = 0
+    note: str = ""
+
+    def moved(self, scale: float, shift: int = 0) -> Marker:
+        """At another rate, and later by ``shift`` frames of it."""
+        return replace(self, frame=round(self.frame * scale) + shift, frames=round(self.frames * scale))
 
 
 def in_order(markers: Iterable[Marker], frames: int) -> tuple[Marker, ...]:
     """Markers inside the recording by time, each once, with names of one line."""
-    kept = {Marker(m.frame, _one_line(m.name)) for m in markers if 0 <= m.frame <= frames}
+    kept = {
+        Marker(m.frame, _one_line(m.name), max(0, min(m.frames, frames - m.frame)), m.note.strip()[:LONGEST_NOTE])
+        for m in markers
+        if 0 <= m.frame <= frames
+    }
     return tuple(sorted(kept))[:MOST_MARKERS]
 
 
 def as_label_list(markers: Iterable[Marker], rate: int) -> str:
     """The text list, microseconds exact."""
-    return "".join(f"{m.frame / rate:.6f}\t{m.frame / rate:.6f}\t{m.name}\n" for m in markers)
+    return "".join(f"{m.frame / rate:.6f}\t{(m.frame + m.frames) / rate:.6f}\t{m.name}\n" for m in markers)
 
 
 def from_label_list(text: str, rate: int) -> list[Marker]:
@@ -48,15 +58,21 @@ def from_label_list(text: str, rate: int) -> list[Marker]:
         if not line.strip() or line.startswith("\\"):  # a second line with frequencies
             continue
         parts = line.split("\t")
-        try:
-            seconds = float(parts[0].replace(",", "."))
-        except ValueError:
-            seconds = math.nan
+        seconds = _number(parts[0])
         if not math.isfinite(seconds) or seconds < 0:
             message = f"Line {number} of the list has no time. Each line is: seconds, tab, seconds, tab, name."
             raise ProjectError(message)
-        found.append(Marker(round(seconds * rate), parts[2] if len(parts) > 2 else f"Marker {len(found) + 1}"))
+        start, end = round(seconds * rate), _number(parts[1]) if len(parts) > 1 else math.nan
+        frames = max(0, round(end * rate) - start) if math.isfinite(end) else 0
+        found.append(Marker(start, parts[2] if len(parts) > 2 else f"Marker {len(found) + 1}", frames))
     return found
+
+
+def _number(text: str) -> float:
+    try:
+        return float(text.replace(",", "."))
+    except ValueError:
+        return math.nan
 
 
 def _one_line(name: str) -> str:

@@ -9,10 +9,10 @@ from typing import Any
 from pulizia.cli.outputs import FORMATS
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_recording
-from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
+from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable
+from pulizia.media.broadcast import Loudness
 from pulizia.project.file import load_project
-from pulizia.project.programme import kept_markers
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
@@ -40,7 +40,7 @@ def run(options: argparse.Namespace) -> int:
         progress = TerminalProgress(recording.name)
         programme = worked_recording(recording, project, progress)
         wanted = Deliverable(sample_format=FORMATS[options.bits])
-        cut = write_source(programme.kept, target, wanted, progress, said=Said(markers=kept_markers(recording)))
+        cut = write_source(programme.kept, target, wanted, progress, said=programme.said, loudness=Loudness())
         progress.done()
         print(f"{recording.name}: written to {target}")
         if words := cut_words(cut):

@@ -12,14 +12,14 @@ from pulizia.cli.batch import run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
-from pulizia.cli.worked import add_keep_flag, trimmed
-from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
+from pulizia.cli.worked import Programme, add_keep_flag, trimmed
+from pulizia.delivery.deliver import check_output, cut_words, moved_to, write_source
 from pulizia.delivery.deliverable import prepared
 from pulizia.errors import RecipeError
 from pulizia.inspection.inspect import inspect
+from pulizia.media.broadcast import Loudness
 from pulizia.media.open import OpenMedia, open_media
 from pulizia.project.model import Recording
-from pulizia.project.programme import kept_markers, programme_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.recipes import Recipe
@@ -79,9 +79,12 @@ def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse
     chain = Chain(media.source, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
     chain.prepare(lambda share: progress(share, "listening"))
     recording = trimmed(Recording.of_media(media), options.keep)
-    ready = prepared(programme_of(recording, chain.after), wanted)
-    said = Said(markers=kept_markers(recording))
-    cut = write_source(ready, target, wanted, lambda share: progress(share, "repairing"), said=said)
+    programme = Programme(sound=chain.after, recording=recording, media=media)
+    ready = prepared(programme.kept, wanted, names=media.channel_names)
+    said = moved_to(programme.said, programme.kept, ready, wanted)
+    cut = write_source(
+        ready, target, wanted, lambda share: progress(share, "repairing"), said=said, loudness=Loudness()
+    )
     progress.done()
     names = f" ({', '.join(step.tool_id for step in steps)})" if recipe is None and steps else ""
     lines = [f"{path.name}: {len(chain.stages)} steps applied{names}, written to {target}"]

@@ -12,7 +12,7 @@ from pulizia.audio.spans import Span
 from pulizia.cli.outputs import CHUNK_BYTES
 from pulizia.delivery.deliver import Said
 from pulizia.errors import ProjectError
-from pulizia.media.open import OpenMedia, broadcast_of, open_media, picture_of
+from pulizia.media.open import OpenMedia, broadcast_of, open_media, picture_of, tags_of
 from pulizia.project.file import SUFFIX, load_project
 from pulizia.project.model import Project, Recording
 from pulizia.project.programme import kept_markers, kept_start, programme_of
@@ -50,7 +50,7 @@ class Programme:
         return Said(
             markers=kept_markers(self.recording),
             broadcast=kept_start(self.recording, broadcast_of(self.media)),
-            tags={"title": self.name},
+            tags=tags_of(self.media, self.name),
             picture=picture_of(self.media),
         )
 

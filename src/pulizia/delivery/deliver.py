@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import shutil
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 
+from pulizia import __version__
 from pulizia.audio.edges import EdgedSource
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
@@ -33,6 +34,7 @@ from pulizia.media.encode import CodedWriter
 from pulizia.media.keep import kept
 from pulizia.media.open import open_media
 from pulizia.media.picture import remux
+from pulizia.media.tags import Tags
 from pulizia.media.write import BITS, FileKind, FlacWriter, WavWriter, sound_writer
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Stage
@@ -43,6 +45,7 @@ WRITE_FRAMES = 1 << 17
 CORRECTED_ABOVE_LU = 0.05
 SPARE_BYTES = 16 << 20
 WORTH_KEEPING_S = 30.0
+SHORTEST_RANGE_S = 3.0  # one short-term window: below that there is no loudness range
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -127,7 +130,9 @@ def deliver(
     said = said or Said()
     store = store or SegmentStore()
     cache = cache or ChunkCache()
-    ready = prepared(programme, wanted, lambda p: progress(0.1 * p, "converting the rate"))
+    ready = prepared(
+        programme, wanted, lambda p: progress(0.1 * p, "converting the rate"), names=said.broadcast.channel_names
+    )
     if ready.channels != programme.channels and names != (DUAL_MONO,):
         names = None
     if names == (DUAL_MONO,) and ready.channels != 1:
@@ -137,11 +142,7 @@ def deliver(
             ready, target, names=names, store=store, cache=cache, way=way,
             progress=lambda p: progress(0.1 + 0.4 * p, "measuring"),
         )  # fmt: skip
-    said = replace(
-        said,
-        markers=_moved(said.markers, programme, ready, wanted),
-        broadcast=_moved_start(said.broadcast, programme, ready, wanted),
-    )
+    said = moved_to(said, programme, ready, wanted)
     look = Meter(target, store, names)
     source: Source = made.result
     loud = _loudness(made.predicted)
@@ -166,14 +167,23 @@ class Said:
 
     markers: Sequence[Marker] = ()
     broadcast: Broadcast = field(default_factory=Broadcast)
-    tags: Mapping[str, str] = field(default_factory=dict)
+    tags: Tags = field(default_factory=Tags)
+    done: str = ""  # what was done to the sound, for the coding history
     picture: Path | None = None  # the picture file that the sound goes back into
+
+
+def moved_to(said: Said, programme: Source, ready: Source, wanted: Deliverable) -> Said:
+    """What is said of a programme, as it is true of its deliverable: markers, start time and names of channels."""
+    broadcast = _moved_start(said.broadcast, programme, ready, wanted)
+    if ready.channels != programme.channels:
+        broadcast = replace(broadcast, channel_names=())
+    return replace(said, markers=_moved(said.markers, programme, ready, wanted), broadcast=broadcast)
 
 
 def _moved(markers: Sequence[Marker], programme: Source, ready: Source, wanted: Deliverable) -> tuple[Marker, ...]:
     """Markers at the deliverable's rate, after its silence at the head."""
     head = round(wanted.head_s * ready.rate)
-    return tuple(Marker(round(m.frame * ready.rate / programme.rate) + head, m.name) for m in markers)
+    return tuple(m.moved(ready.rate / programme.rate, head) for m in markers)
 
 
 def _moved_start(said: Broadcast, programme: Source, ready: Source, wanted: Deliverable) -> Broadcast:
@@ -192,7 +202,7 @@ def _before_gain(made: Plan, ready: Source, cache: ChunkCache) -> Source:
 
 def _loudness(found: Measures) -> Loudness:
     return Loudness(
-        integrated_lufs=found.integrated_lufs, range_lu=found.loudness_range_lu, true_peak_dbtp=found.true_peak_dbtp,
+        integrated_lufs=found.integrated_lufs, range_lu=found.loudness_range_lu if found.duration_s >= SHORTEST_RANGE_S else None, true_peak_dbtp=found.true_peak_dbtp,
         momentary_lufs=found.momentary_max_lufs, short_term_lufs=found.short_term_max_lufs,
     )  # fmt: skip
 
@@ -269,11 +279,17 @@ def _writer_of(
             bitrate_kbps=wanted.bitrate_kbps,
             tags=said.tags,
         )
-    chunks = b""
+    chunks, names = b"", said.broadcast.channel_names
     if wanted.kind == "wav" and loudness is not None:
-        chunks = bext_chunk(said.broadcast, loudness) + ixml_chunk(said.broadcast)
+        bits = BITS[wanted.sample_format]
+        words = said.done or f"Pulizia {__version__}"
+        broadcast = said.broadcast.named(source.channels).after(
+            words, rate=source.rate, channels=source.channels, bits=bits
+        )
+        chunks = bext_chunk(broadcast, loudness) + ixml_chunk(broadcast, rate=source.rate)
     kind: FileKind = "flac" if wanted.kind == "flac" else "wav"
     return sound_writer(
         path, rate=source.rate, channels=source.channels, sample_format=wanted.sample_format, kind=kind,
-        markers=said.markers, dither=wanted.dither, said=chunks,
+        markers=said.markers, dither=wanted.dither, said=chunks, tags=said.tags,
+        names=names if len(names) == source.channels else (),
     )  # fmt: skip

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Literal
 
-import numpy as np
-
 from pulizia.audio.edges import EdgedSource
+from pulizia.audio.layouts import channel_names, into_one, into_two
 from pulizia.audio.source import MixedSource, Source
 from pulizia.errors import DeliveryError
 from pulizia.media.encode import BITRATES, nearest_rate
@@ -31,7 +30,6 @@ WORDS: dict[Kind, str] = {
     "picture": "picture file",
 }
 LONGEST_EDGE_S = 60.0
-CENTRE_SHARE = 10 ** (-3.0 / 20.0)  # ITU-R BS.775, centre and surrounds into two channels
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,13 +88,20 @@ def kind_of_path(path: Path) -> Kind:
     return kind
 
 
-def prepared(programme: Source, wanted: Deliverable, progress: Callable[[float], None] = lambda _: None) -> Source:
-    """The programme in the layout, at the rate and with the edges of a deliverable, before normalising."""
+def prepared(
+    programme: Source, wanted: Deliverable, progress: Callable[[float], None] = lambda _: None,
+    *, names: Sequence[str] = (),
+) -> Source:  # fmt: skip
+    """The programme in the layout, at the rate and with the edges of a deliverable, before normalising.
+
+    ``names`` of its channels say how they are mixed into fewer; the usual ones for their number by default.
+    """
     made: Source = programme
+    known = channel_names(programme.channels, names)
     if wanted.layout == "mono" and programme.channels > 1:
-        made = MixedSource(made, np.full((1, programme.channels), 1.0 / programme.channels))
+        made = MixedSource(made, into_one(known))
     elif wanted.layout == "stereo" and programme.channels != 2:
-        made = MixedSource(made, into_two(programme.channels))
+        made = MixedSource(made, into_two(known))
     rate = wanted.rate_hz or made.rate
     made = at_rate(made, nearest_rate(wanted.kind, rate), progress)
     if wanted.head_s or wanted.tail_s or wanted.fade_in_s or wanted.fade_out_s:
@@ -105,19 +110,6 @@ def prepared(programme: Source, wanted: Deliverable, progress: Callable[[float],
         )
         made = EdgedSource(made, head=head, tail=tail, fade_in=fade_in, fade_out=fade_out)
     return made
-
-
-def into_two(channels: int) -> np.ndarray:
-    """(2, channels) weights into left and right (ITU-R BS.775 for six; else halves side by side)."""
-    if channels == 1:
-        return np.ones((2, 1))
-    if channels == 6:  # L R C LFE Ls Rs
-        c = CENTRE_SHARE
-        return np.array([[1, 0, c, 0, c, 0], [0, 1, c, 0, 0, c]], dtype=float) / (1 + 2 * c)
-    weights = np.zeros((2, channels))
-    weights[0, 0::2] = 1.0 / len(range(0, channels, 2))
-    weights[1, 1::2] = 1.0 / len(range(1, channels, 2))
-    return weights
 
 
 PLACEHOLDERS = {

@@ -25,10 +25,10 @@ class Doors:
 
     def __init__(
         self, window: QWidget, studio: Studio, in_delivery: Callable[[], bool],
-        key_table: Callable[[], list[tuple[str, str, str]]],
+        key_table: Callable[[], list[tuple[str, str, str]]], remember_output: Callable[[str], None],
     ) -> None:  # fmt: skip
         self.window, self.studio = window, studio
-        self._in_delivery, self._key_table = in_delivery, key_table
+        self._in_delivery, self._key_table, self._remember_output = in_delivery, key_table, remember_output
 
     def choose_recipe(self) -> None:
         """The shelf of recipes."""
@@ -54,7 +54,7 @@ class Doors:
 
     def show_sound(self) -> None:
         """Choose the sound output."""
-        self.sound = SoundDialog(self.studio, self.window)
+        self.sound = SoundDialog(self.studio, self.window, self._remember_output)
         self.sound.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.sound.open()
 

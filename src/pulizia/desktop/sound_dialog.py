@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, SliderRow, button, label
 from pulizia.desktop.words import translated
-from pulizia.session.sound_out import output_of, outputs
+from pulizia.session.sound_out import SIMULATED, SIMULATED_WORDS, Choice, output_of, outputs
 from pulizia.session.studio import Studio
 from pulizia.settings.declare import Number
 from pulizia.units import Unit, db_to_gain, gain_to_db
 
-SIMULATED = "No sound (simulated output)"
 LEVEL = Number(
     label="Level", help="How loud the loudspeakers play. Gauges and files do not change.", unit=Unit.DB,
     low=-40.0, high=12.0, step=0.5, scale="linear", whole=False, optional=False, more=False,
@@ -22,9 +23,9 @@ LEVEL = Number(
 class SoundDialog(QDialog):
     """Choices take effect at once."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, studio: Studio, parent: QWidget, chosen: Callable[[str], None] = lambda _id: None) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.studio, self._remember = studio, chosen
         self.setWindowTitle(translated("Sound output"))
         self.setFixedWidth(420)
         column = QVBoxLayout(self)
@@ -44,7 +45,7 @@ class SoundDialog(QDialog):
         self.level.changed.connect(self._set_level)
         column.addWidget(self.level)
         column.addWidget(button("Close", self.accept), alignment=Qt.AlignmentFlag.AlignRight)
-        self._found: list[tuple[int | None, str]] = []
+        self._found: list[Choice] = []
         self.fill()
         self.box.activated.connect(self._choose)
 
@@ -53,21 +54,26 @@ class SoundDialog(QDialog):
         if again and self.studio.transport.is_playing:
             self.studio.transport.stop()
             self.studio.emit("playing")
-        self._found = [*outputs(again=again), (None, SIMULATED)]
+        self._found = [*outputs(again=again), Choice(SIMULATED, SIMULATED_WORDS)]
         self.box.clear()
-        self.box.addItems([name for _, name in self._found])
-        now = self.studio.transport.output.name
-        names = [name for _, name in self._found]
-        self.box.setCurrentIndex(names.index(now) if now in names else len(names) - 1)
-        count = len(self._found) - 1
-        self.words.setText(
-            translated("The play head shows what is heard: the output's latency is taken off."
-            if count else "No sound output was found. Plug one in and look again.")
-        )  # fmt: skip
+        self.box.addItems([choice.name for choice in self._found])
+        now = self.studio.transport.output
+        names = [choice.name for choice in self._found]
+        self.box.setCurrentIndex(names.index(now.name) if now.name in names else len(names) - 1)
+        if len(self._found) == 1:
+            text = translated("No sound output was found. Plug one in and look again.")
+        elif now.underruns:
+            text = translated("Playing ran dry {n} times since the start: the machine is too busy.").replace(
+                "{n}", str(now.underruns)
+            )
+        else:
+            text = translated("The play head shows what is heard: the output's latency is taken off.")
+        self.words.setText(text)
 
     def _choose(self, index: int) -> None:
-        number, name = self._found[index]
-        self.studio.transport.use_output(output_of(number, name))
+        choice = self._found[index]
+        self.studio.transport.use_output(output_of(choice.id, choice.name))
+        self._remember(choice.id)
         self.studio.emit("playing")
 
     def _set_level(self, db: float) -> None:

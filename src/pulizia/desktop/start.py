@@ -19,7 +19,8 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.theme import font, load_fonts, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.desktop.words import use_system_language
-from pulizia.session.sound_out import default_output
+from pulizia.session.output_protocol import SoundOut
+from pulizia.session.sound_out import SERVER, SIMULATED, default_choice, output_of, outputs
 from pulizia.session.studio import Studio
 
 REST_MS = 20_000  # from one look for garbage to the next
@@ -44,8 +45,18 @@ def make_window(*, simulated: bool = False) -> tuple[MainWindow, Poster]:
     preferences = Preferences()
     use_theme(preferences.text("theme", "linen"))
     poster = Poster()
-    studio = Studio(default_output(simulated=simulated), poster.post)
+    studio = Studio(_output(preferences, simulated=simulated), poster.post)
     return MainWindow(studio, preferences, window_commands), poster
+
+
+def _output(preferences: Preferences, *, simulated: bool) -> SoundOut:
+    """The output that was chosen last where it is still there, else the usual one."""
+    usual = default_choice(simulated=simulated)
+    wanted = preferences.text("output", usual.id)
+    if usual.id == SIMULATED or wanted in (usual.id, SERVER, SIMULATED):
+        return output_of(usual.id, usual.name)
+    chosen = next((choice for choice in outputs() if choice.id == wanted), usual)
+    return output_of(chosen.id, chosen.name)
 
 
 def settle_memory() -> None:

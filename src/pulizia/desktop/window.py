@@ -54,7 +54,10 @@ class MainWindow(QMainWindow):
     ) -> None:
         super().__init__()
         self.studio, self.preferences = studio, preferences
-        self.doors = Doors(self, studio, lambda: self.places.currentIndex() == 1, self._key_table)
+        self.doors = Doors(
+            self, studio, lambda: self.places.currentIndex() == 1, self._key_table,
+            lambda choice: preferences.set("output", choice),
+        )  # fmt: skip
         self.asks = True  # False where nobody sits before the window
         self.setAcceptDrops(True)
         self.setMinimumSize(1100, 680)
@@ -81,7 +84,10 @@ class MainWindow(QMainWindow):
         self._menu = self.actions_.menu()
         self._recent_menu = QMenu(translated("Open recent"), self)
         self._menu.addMenu(self._recent_menu)
+        self._channel_menu = QMenu(translated("Listen to one channel"), self)
+        self._menu.addMenu(self._channel_menu)
         self._menu.aboutToShow.connect(self._fill_recent)
+        self._menu.aboutToShow.connect(self._fill_channels)
         self.top.menu.setMenu(self._menu)
         self._connect()
         self._autosave = QTimer(self)
@@ -319,6 +325,18 @@ class MainWindow(QMainWindow):
             action.setToolTip(str(path))
             action.triggered.connect(lambda _on=False, p=path: self.open_paths([p]))
         self._recent_menu.setEnabled(not self._recent_menu.isEmpty())
+
+    def _fill_channels(self) -> None:
+        """The channels of a recording with more than two, by name."""
+        self._channel_menu.clear()
+        names = self.studio.channel_names
+        rows = [(None, translated("All channels")), *enumerate(names)] if len(names) > 2 else []
+        for channel, name in rows:
+            action = self._channel_menu.addAction(name)
+            action.setCheckable(True)
+            action.setChecked(self.studio.only_channel == channel)
+            action.triggered.connect(lambda _on=False, c=channel: self.studio.hear_channel(c))
+        self._channel_menu.setEnabled(bool(rows))
 
     def _recording_menu(self, recording_id: str) -> None:
         menu = QMenu(self)

@@ -65,6 +65,12 @@ class VuNeedle:
             self._state[channel] = (value, speed)
         return np.array([max(value, 0.0) * SINE_OVER_RECTIFIED_MEAN for value, _ in self._state])
 
+    def copied(self) -> VuNeedle:
+        """A needle in the same place."""
+        made = VuNeedle(self.rate, self.channels)
+        made._state, made._left = self._state.copy(), self._left
+        return made
+
 
 @cache
 def _vu_step(seconds: float) -> tuple[tuple[float, float], tuple[float, float], tuple[float, float]]:
@@ -109,6 +115,12 @@ class PpmNeedle:
             self._value[channel] = value
             shown[channel] = max(highest, value)
         return shown * _steady_factor(self.kind, self.rate)
+
+    def copied(self) -> PpmNeedle:
+        """A needle in the same place."""
+        made = PpmNeedle(self.rate, self.channels, self.kind)
+        made._value = self._value.copy()
+        return made
 
 
 @cache

@@ -37,6 +37,7 @@ class _Block(NamedTuple):
     ppm: Amplitudes
     overs: int
     pair: Samples | None
+    before: tuple[Samples, VuNeedle, PpmNeedle]  # the state in which the block was met
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,13 +107,21 @@ class LiveLevels:
         cross = float(np.dot(block[0], block[1])) if len(block) == 2 else 0.0
         overs = int(np.count_nonzero(np.abs(block) > 1.0)) if peak.max() > 1.0 else 0
         self._ppm.kind = self.ppm_kind
+        before = (self._tail, self._vu.copied(), self._ppm.copied())
         vu, ppm = self._vu.feed(block), self._ppm.feed(block)
-        made = _Block(fed_frame, block.shape[1], peak, true_peak, power, cross, vu, ppm, overs, pair)
+        made = _Block(fed_frame, block.shape[1], peak, true_peak, power, cross, vu, ppm, overs, pair, before)
         with self._lock:
             self._tail = padded[:, -TAPS:]
             self._blocks.append(made)
             while self._blocks and self._blocks[0].start < fed_frame - KEPT_S * self._rate:
                 self._blocks.popleft()
+
+    def forget_from(self, fed_frame: int) -> None:
+        """Other sound takes the place of all blocks from ``fed_frame`` on, where one of them begins."""
+        with self._lock:
+            self._known = None
+            while self._blocks and self._blocks[-1].start >= fed_frame:
+                self._tail, self._vu, self._ppm = self._blocks.pop().before
 
     def at(self, heard: int) -> Reading | None:
         """Levels at the moment when ``heard`` frames of the run have been heard."""
@@ -121,6 +130,7 @@ class LiveLevels:
             if (
                 known is not None
                 and 0 <= heard - known[0] < SAME_S * self._rate
+                and self._blocks
                 and known[1] is self._blocks[-1]
                 and known[3] == self.rms_s
             ):

@@ -29,7 +29,7 @@ SHORT_TERM_BLOCKS = 300
 GATING_STEP_BLOCKS = 10  # 100 ms
 SURROUND_GAIN = 1.41  # BS.1770-5, Annex 1, table 3
 DUAL_MONO = "dual mono"
-SURROUNDS = {"Ls", "Rs", "Lb", "Rb", "Lss", "Rss"}
+SURROUNDS = {"Ls", "Rs"}  # at 60 to 120 degrees; rear loudspeakers (Lb, Rb, Cs) count as 1
 
 
 def channel_weights(names: Sequence[str]) -> NDArray[np.float64]:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
 import struct
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from xml.sax.saxutils import escape
 
 BEXT_FIXED = 602  # bytes before the coding history
@@ -24,7 +23,10 @@ class Loudness:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Broadcast:
-    """What a bext chunk says besides loudness. Dates are yyyy-mm-dd, times hh:mm:ss."""
+    """What bext and iXML chunks say besides loudness. Dates are yyyy-mm-dd, times hh:mm:ss.
+
+    There is no UMID: one belongs to the material of the source, and what was made of it is other material.
+    """
 
     description: str = ""
     originator: str = ""
@@ -38,7 +40,22 @@ class Broadcast:
     tape: str = ""
     project: str = ""
     note: str = ""
+    circled: str = ""
+    ubits: str = ""
+    file_uid: str = ""
+    timecode_rate: str = ""
+    timecode_flag: str = ""
     channel_names: tuple[str, ...] = ()
+
+    def after(self, words: str, *, rate: int, channels: int, bits: int) -> Broadcast:
+        """With one more line of coding history (EBU Recommendation R 98): what was done, and in which form it is now."""
+        layout = {1: "mono", 2: "stereo"}.get(channels, "multi")
+        line = f"A=PCM,F={rate},W={bits},M={layout},T={words.replace(',', ';')}"
+        return replace(self, history="".join(f"{row}\r\n" for row in (*self.history.splitlines(), line) if row))
+
+    def named(self, channels: int) -> Broadcast:
+        """With names of channels only where there is one for each."""
+        return self if len(self.channel_names) == channels else replace(self, channel_names=())
 
 
 def bext_chunk(said: Broadcast, loudness: Loudness = Loudness()) -> bytes:
@@ -50,12 +67,11 @@ def bext_chunk(said: Broadcast, loudness: Loudness = Loudness()) -> bytes:
     def hundredths(value: float | None) -> int:
         return UNSET if value is None else max(-32_768, min(32_766, round(100 * value)))
 
-    identity = hashlib.blake2b(repr(said).encode(), digest_size=32).digest().ljust(64, b"\0")  # own UMID-shaped mark
     frames = min(max(said.frames_since_midnight, 0), (1 << 63) - 1)
     body = (
         text(said.description, 256) + text(said.originator, 32) + text(said.reference, 32)
         + text(said.date, 10) + text(said.time, 8)
-        + struct.pack("<IIH", frames & 0xFFFFFFFF, frames >> 32, 2) + identity
+        + struct.pack("<IIH", frames & 0xFFFFFFFF, frames >> 32, 2) + bytes(64)
         + struct.pack(
             "<hhhhh", hundredths(loudness.integrated_lufs), hundredths(loudness.range_lu), hundredths(loudness.true_peak_dbtp),
             hundredths(loudness.momentary_lufs), hundredths(loudness.short_term_lufs),
@@ -68,19 +84,26 @@ def bext_chunk(said: Broadcast, loudness: Loudness = Loudness()) -> bytes:
     return struct.pack("<4sI", b"bext", len(body)) + body
 
 
-def ixml_chunk(said: Broadcast) -> bytes:
-    """IXML 1.5 with scene, take, tape, project, note and the names of the channels; b"" when nothing is known."""
-    rows = [
-        (tag, getattr(said, name))
-        for tag, name in (
-            ("PROJECT", "project"),
-            ("SCENE", "scene"),
-            ("TAKE", "take"),
-            ("TAPE", "tape"),
-            ("NOTE", "note"),
-        )
-    ]
-    parts = [f"<{tag}>{escape(value)}</{tag}>" for tag, value in rows if value]
+IXML_ROWS = (
+    ("PROJECT", "project"), ("SCENE", "scene"), ("TAKE", "take"), ("TAPE", "tape"), ("NOTE", "note"), ("CIRCLED", "circled"),
+    ("UBITS", "ubits"), ("FILE_UID", "file_uid"),
+)  # fmt: skip
+"""Elements of iXML 1.5 and the fields in which they are kept."""
+
+
+def ixml_chunk(said: Broadcast, *, rate: int = 0) -> bytes:
+    """IXML 1.5 with what is known and the names of the channels; b"" when nothing is known.
+
+    ``rate`` is that of the sound, in which times stand in it.
+    """
+    parts = [f"<{tag}>{escape(value)}</{tag}>" for tag, name in IXML_ROWS if (value := getattr(said, name))]
+    if said.timecode_rate:
+        speed = [("TIMECODE_RATE", said.timecode_rate), ("TIMECODE_FLAG", said.timecode_flag)]
+        if rate:
+            speed += [("FILE_SAMPLE_RATE", str(rate)), ("TIMESTAMP_SAMPLE_RATE", str(rate))]
+            speed += [("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI", str(said.frames_since_midnight >> 32))]
+            speed += [("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO", str(said.frames_since_midnight & 0xFFFFFFFF))]
+        parts.append("<SPEED>" + "".join(f"<{tag}>{escape(v)}</{tag}>" for tag, v in speed if v) + "</SPEED>")
     if any(said.channel_names):
         tracks = "".join(
             f"<TRACK><CHANNEL_INDEX>{n}</CHANNEL_INDEX><INTERLEAVE_INDEX>{n}</INTERLEAVE_INDEX><NAME>{escape(name)}</NAME></TRACK>"

@@ -12,8 +12,10 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from pulizia.audio.layouts import mask_of, names_of_mask
 from pulizia.audio.samples import Samples
 from pulizia.errors import MediaError, PuliziaError
+from pulizia.media.tags import flac_mask
 from pulizia.media.write import RawWriter
 
 if TYPE_CHECKING:
@@ -22,6 +24,23 @@ if TYPE_CHECKING:
 Progress = Callable[[float], None]
 LIBSNDFILE_SUFFIXES = {".flac", ".aif", ".aiff", ".aifc", ".ogg", ".oga", ".opus", ".w64", ".caf", ".au"}  # fmt: skip
 BLOCK_FRAMES = 1 << 17
+NAMES = "channel_names"  # in what decoding says: names of the channels, blanks between them
+WAV_ORDER = ("L", "R", "C", "LFE", "Lb", "Rb", "Cs", "Ls", "Rs")
+VORBIS_ORDER: dict[int, tuple[str, ...]] = {
+    3: ("L", "C", "R"),
+    4: ("L", "R", "Ls", "Rs"),
+    5: ("L", "C", "R", "Ls", "Rs"),
+    6: ("L", "C", "R", "Ls", "Rs", "LFE"),
+    7: ("L", "C", "R", "Ls", "Rs", "Cs", "LFE"),
+    8: ("L", "C", "R", "Ls", "Rs", "Lb", "Rb", "LFE"),
+}
+"""Channels of Vorbis (Vorbis I specification, 4.3.9) and of Opus, mapping family 1 (RFC 7845, 5.1.1.2)."""
+FLAC_MASKS = {3: 0x7, 4: 0x33, 5: 0x37, 6: 0x3F, 7: 0x70F, 8: 0x63F}
+"""Channels of FLAC (RFC 9639, 9.1.3), as masks of WAV files."""
+AV_NAMES = {
+    "FL": "L", "FR": "R", "FC": "C", "LFE": "LFE", "BL": "Lb", "BR": "Rb", "SL": "Ls", "SR": "Rs", "BC": "Cs",
+    "FLC": "Lc", "FRC": "Rc",
+}  # fmt: skip
 SMALLEST_GAP_S = 0.05  # Matroska rounds times to 1 ms; a true gap is a missing packet (20 ms) or more
 
 
@@ -52,15 +71,33 @@ def _decode_libsndfile(path: Path, target: Path, progress: Progress) -> dict[str
                 message = f"{path.name} holds no sound: it is 0 seconds long."
                 raise MediaError(message)
             done = 0
+            order, names = _layout_of(file.format, file.channels, path)
             with RawWriter(target, rate=file.samplerate, channels=file.channels) as writer:
                 while len(block := file.read(BLOCK_FRAMES, dtype="float32", always_2d=True)):
-                    writer.write(block.T)
+                    writer.write(block.T if order is None else block.T[order])
                     done += len(block)
                     progress(min(1.0, done / file.frames))
-            return {"coding": _coding_words(file.format, file.subtype)}
+            said = {"coding": _coding_words(file.format, file.subtype)}
+            return said | ({NAMES: " ".join(names)} if names else {})
     except (soundfile.LibsndfileError, RuntimeError) as error:
         message = f"{path.name} cannot be decoded: {error}"
         raise MediaError(message) from error
+
+
+def _layout_of(kind: str, channels: int, path: Path) -> tuple[list[int] | None, tuple[str, ...]]:
+    """In which order the channels are to be taken to stand as in WAV files (None: as they are), and their names."""
+    if kind == "OGG" and channels in VORBIS_ORDER:
+        stored = VORBIS_ORDER[channels]
+        names = names_of_mask(mask_of(tuple(n for n in WAV_ORDER if n in stored)), channels)
+        return [stored.index(name) for name in names], names
+    if kind == "FLAC" and channels > 2:
+        mask = flac_mask(path)
+        return None, names_of_mask(FLAC_MASKS.get(channels, 0) if mask is None else mask, channels) or _tracks(channels)
+    return None, ()
+
+
+def _tracks(channels: int) -> tuple[str, ...]:
+    return tuple(str(n + 1) for n in range(channels))
 
 
 def _coding_words(kind: str, subtype: str) -> str:
@@ -111,13 +148,26 @@ def _decode_stream(
             message = f"{path.name} holds a sound track without any sound in it."
             raise MediaError(message)
     said = {"coding": codec.name.removesuffix("float")}
+    if channels > 2 and (names := _av_names(codec.layout)):
+        said[NAMES] = " ".join(names)
     if container.streams.video:
         start = float((stream.start_time or 0) * (stream.time_base or 0))
         said["starts_at_s"] = f"{start:.6f}"
         picture = getattr(container.streams.video[0], "codec_context", None)
         said["picture"] = picture.name if picture is not None else "unknown picture"
-    said |= {k: v for k, v in container.metadata.items() if k in ("title", "artist", "timecode")}
+    timecodes = [str(s.metadata["timecode"]) for s in container.streams if s.metadata.get("timecode")]
+    said |= {
+        k: v for k, v in container.metadata.items() if k in ("title", "artist", "album", "date", "comment", "timecode")
+    }
+    if timecodes:
+        said.setdefault("timecode", timecodes[0])
     return said
+
+
+def _av_names(layout: Any) -> tuple[str, ...]:  # noqa: ANN401 - av.AudioLayout
+    """Loudspeakers of a stream; () when it does not name them."""
+    names = tuple(AV_NAMES.get(channel.name, "") for channel in layout.channels)
+    return names_of_mask(mask_of(names), len(names)) if all(names) else ()
 
 
 class _StreamClock:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from fractions import Fraction
 from pathlib import Path
 from typing import Any, Literal
@@ -11,7 +10,9 @@ import numpy as np
 
 from pulizia.audio.samples import Samples
 from pulizia.errors import MediaError
+from pulizia.media.fast_start import put_index_first
 from pulizia.media.sink import Sink
+from pulizia.media.tags import NO_TAGS, Tags, write_tags
 from pulizia.media.write import _Writer
 
 CodedKind = Literal["mp3", "opus", "m4a"]
@@ -51,7 +52,7 @@ class CodedWriter(_Writer):
         channels: int,
         kind: CodedKind,
         bitrate_kbps: int,
-        tags: Mapping[str, str] | None = None,
+        tags: Tags = NO_TAGS,
     ) -> None:
         import av
         import av.error
@@ -63,11 +64,11 @@ class CodedWriter(_Writer):
             message = f"{kind.upper()} cannot hold {rate} Hz. Choose {nearest_rate(kind, rate)} Hz."
             raise MediaError(message)
         super().__init__(target, rate=rate, channels=channels)
+        self._kind, self._tags = kind, tags
         codec, self._format, container = CODECS[kind]
         try:
             self._sink = Sink(self._beside.path)
             self._container: Any = av.open(self._sink, "w", format=container)
-            self._container.metadata.update(dict(tags or {}))
             self._stream = _any(self._container.add_stream(codec, rate=rate))
             self._stream.codec_context.layout = LAYOUTS[channels]
             self._stream.codec_context.format = self._format
@@ -124,6 +125,9 @@ class CodedWriter(_Writer):
             self._sink.close()
         if whole:
             self._sink.check()
+            write_tags(self._beside.path, self._kind, self._tags)
+            if self._kind == "m4a":
+                put_index_first(self._beside.path)
 
 
 def _any(value: Any) -> Any:  # noqa: ANN401 - a stream of the kind that its codec makes it

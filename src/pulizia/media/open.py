@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from pathlib import Path
 
-from pulizia.audio.layouts import channel_names
+from pulizia.audio.layouts import channel_names, names_of_mask
 from pulizia.audio.markers import Marker
 from pulizia.errors import MediaError
 from pulizia.media.broadcast import Broadcast
-from pulizia.media.coded import decode_into
+from pulizia.media.coded import NAMES, decode_into
 from pulizia.media.folders import cache_folder
 from pulizia.media.pcm import PcmSource, block_digest, can_map
+from pulizia.media.tags import Cover, Tags, read_tags
 from pulizia.media.wav_chunks import WavLayout, is_wav, read_layout
 
 LOWEST_RATE, HIGHEST_RATE = 4_000, 768_000
 MOST_CHANNELS = 64
+LONGEST_NUMBER = 20  # digits
+TAG_WORDS = ("title", "artist", "album", "date", "track", "genre", "language", "copyright", "comment")
+DECODER = 2  # raised when files are decoded in another way than before
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,6 +37,7 @@ class OpenMedia:
     metadata: dict[str, str]
     warning: str = ""
     markers: tuple[Marker, ...] = ()
+    cover: Cover | None = None
 
     @property
     def format_line(self) -> str:
@@ -72,22 +78,28 @@ def open_media(path: Path, progress: Callable[[float], None] = lambda _: None) -
             if can_map(layout):
                 source = PcmSource(path, _checked(layout, path), fingerprint)
                 floats = "float" if layout.tag == 3 else "bit"
-                warning = f"{path.name} is cut short; what is there was opened." if layout.truncated else ""
+                names = layout.channel_names or names_of_mask(layout.mask, layout.channels)
                 return OpenMedia(
                     path=path, source=source, fingerprint=fingerprint,
-                    coding=f"{layout.bits}-{floats}", metadata=dict(layout.metadata), warning=warning,
-                    markers=layout.cues,
-                    channel_names=channel_names(layout.channels, layout.channel_names),
+                    coding=f"{layout.bits}-{floats}", metadata=dict(layout.metadata), warning=_warning(path, layout),
+                    markers=layout.cues, channel_names=channel_names(layout.channels, names),
                 )  # fmt: skip
         return _open_decoded(path, fingerprint, progress)
     except OSError as error:
         raise MediaError(_cannot_read(path, error)) from error
 
 
+def _warning(path: Path, layout: WavLayout) -> str:
+    if layout.unfinished:
+        seconds = layout.frames / layout.rate
+        return f"{path.name} was never finished by its recorder: the {seconds:.1f} s that are there were opened."
+    return f"{path.name} is cut short; what is there was opened." if layout.truncated else ""
+
+
 def _open_decoded(path: Path, fingerprint: str, progress: Callable[[float], None]) -> OpenMedia:
     folder = cache_folder("decoded")
-    target = folder / f"{fingerprint}.wav"
-    notes = folder / f"{fingerprint}.txt"
+    target = folder / f"{fingerprint}-{DECODER}.wav"
+    notes = folder / f"{fingerprint}-{DECODER}.txt"
     said: dict[str, str] = {}
     if target.exists() and notes.exists():
         os.utime(target)  # used now: the last to be pruned
@@ -98,10 +110,11 @@ def _open_decoded(path: Path, fingerprint: str, progress: Callable[[float], None
         lines = [f"{k}={v.splitlines()[0] if v else ''}" for k, v in said.items()]
         notes.write_text("\n".join(lines), encoding="utf-8")
     layout = _checked(read_layout(target), path)
-    coding = said.pop("coding", path.suffix.lstrip("."))
+    coding, names = said.pop("coding", path.suffix.lstrip(".")), said.pop(NAMES, "").split()
+    tags = Tags() if said.get("picture") else read_tags(path)
     return OpenMedia(
-        path=path, source=PcmSource(target, layout, fingerprint), fingerprint=fingerprint,
-        coding=coding, metadata=said, channel_names=channel_names(layout.channels),
+        path=path, source=PcmSource(target, layout, fingerprint), fingerprint=fingerprint, cover=tags.cover,
+        coding=coding, metadata=said | dict(tags.texts), channel_names=channel_names(layout.channels, names),
     )  # fmt: skip
 
 
@@ -144,13 +157,20 @@ def broadcast_of(media: OpenMedia) -> Broadcast:
     """What a file's recorder said of it, as it travels into delivered files."""
     said = media.metadata
     since = said.get("frames_since_midnight", "")
-    return Broadcast(
-        description=said.get("description", media.path.stem), originator=said.get("originator", "Pulizia"),
-        date=said.get("date", ""), time=said.get("time", ""),
-        frames_since_midnight=int(since) if since.isdigit() else 0,
-        scene=said.get("scene", ""), take=said.get("take", ""), tape=said.get("tape", ""), project=said.get("project", ""),
-        note=said.get("note", ""), channel_names=media.channel_names,
+    kept = {f.name: said[f.name] for f in fields(Broadcast) if isinstance(f.default, str) and f.name in said}
+    if not re.fullmatch(r"\d{4}\D\d\d\D\d\d", kept.get("date", "")):
+        kept.pop("date", None)  # a year alone is a tag's, not a recorder's
+    return Broadcast(**({"description": said.get("title", media.path.stem), "originator": "Pulizia"} | kept),
+        frames_since_midnight=int(since) if since.isdigit() and len(since) < LONGEST_NUMBER else 0,
+        channel_names=media.channel_names,
     )  # fmt: skip
+
+
+def tags_of(media: OpenMedia, title: str = "") -> Tags:
+    """Title, artist and the like of a file, with its cover; ``title`` where it has none itself."""
+    return Tags({word: media.metadata[word] for word in TAG_WORDS if media.metadata.get(word)}, media.cover).with_title(
+        title or media.path.stem
+    )
 
 
 def picture_of(media: OpenMedia) -> Path | None:

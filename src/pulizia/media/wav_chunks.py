@@ -16,12 +16,15 @@ from defusedxml import DefusedXmlException, ElementTree
 
 from pulizia.audio.markers import Marker
 from pulizia.errors import MediaError
+from pulizia.media.broadcast import BEXT_FIXED, IXML_ROWS
 from pulizia.media.cues import parse_cues
+from pulizia.media.tags import parse_info
 
 PCM, IEEE_FLOAT, EXTENSIBLE = 1, 3, 0xFFFE
 UNKNOWN_SIZE = 0xFFFFFFFF
 LARGEST_TEXT_CHUNK = 1 << 20  # metadata larger than this is not a recorder's
 LARGEST_CHUNK_COUNT = 10_000
+SHORTEST_LEFT_S = 0.05  # of sound behind the declared end that is not just padding
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,6 +39,8 @@ class WavLayout:
     data_start: int
     frames: int
     truncated: bool
+    unfinished: bool = False  # the recorder never wrote the length: all that is there counts
+    mask: int = 0  # of loudspeakers; 0 where the file names none
     metadata: dict[str, str] = field(default_factory=dict)
     channel_names: tuple[str, ...] = ()
     cues: tuple[Marker, ...] = ()
@@ -65,13 +70,18 @@ def read_layout(path: Path) -> WavLayout:
         if b"data" not in chunks:
             message = f"{path.name} ends before its sound begins. Use another copy."
             raise MediaError(message)
-        tag, channels, rate, frame_bytes, bits = _read_format(file, chunks[b"fmt "], path)
+        tag, channels, rate, frame_bytes, bits, mask = _read_format(file, chunks[b"fmt "], path)
         data_start, declared_size = chunks[b"data"]
         if declared_size == UNKNOWN_SIZE:
             declared_size = wide_sizes.get(b"data", size - data_start)
+        unfinished = _is_unfinished(file, size, data_start, declared_size, rate * frame_bytes)
+        if unfinished:
+            declared_size = size - data_start
         present = max(0, min(declared_size, size - data_start))
+        lists = [_body(file, chunks, n) for n in chunks if n[:4] == b"LIST"]
         metadata, names = _read_metadata(file, chunks)
-        cues = parse_cues(_body(file, chunks, b"cue "), [_body(file, chunks, n) for n in chunks if n[:4] == b"LIST"])
+        metadata |= {name: text for name, text in parse_info(lists).items() if name not in metadata}
+        cues = parse_cues(_body(file, chunks, b"cue "), lists)
     return WavLayout(
         tag=tag,
         channels=channels,
@@ -81,6 +91,8 @@ def read_layout(path: Path) -> WavLayout:
         data_start=data_start,
         frames=present // frame_bytes,
         truncated=present < declared_size,
+        unfinished=unfinished,
+        mask=mask,
         metadata=metadata,
         channel_names=names,
         cues=cues,
@@ -110,7 +122,22 @@ def _walk(file: BinaryIO, size: int, path: Path) -> tuple[dict[bytes, tuple[int,
     raise MediaError(message)
 
 
-def _read_format(file: BinaryIO, place: tuple[int, int], path: Path) -> tuple[int, int, int, int, int]:
+def _is_unfinished(file: BinaryIO, size: int, start: int, declared: int, second_bytes: int) -> bool:
+    """Whether more sound follows than the header says: a recorder that lost power had not written the length yet.
+
+    After a sound chunk of the right length comes the end of the file, another chunk, or a little padding.
+    """
+    end = start + declared + (declared & 1)
+    if size - end < second_bytes * SHORTEST_LEFT_S:
+        return False
+    file.seek(end)
+    head = file.read(1 << 16)
+    name, length = struct.unpack("<4sI", head[:8])
+    is_chunk = all(32 <= byte < 127 for byte in name) and (length <= size - end - 8 or declared > 0)
+    return not is_chunk and any(head)
+
+
+def _read_format(file: BinaryIO, place: tuple[int, int], path: Path) -> tuple[int, int, int, int, int, int]:
     start, length = place
     file.seek(start)
     body = file.read(min(length, 64))
@@ -118,12 +145,13 @@ def _read_format(file: BinaryIO, place: tuple[int, int], path: Path) -> tuple[in
         message = f"{path.name} has a cut format chunk: it is damaged. Use another copy."
         raise MediaError(message)
     tag, channels, rate, _, frame_bytes, bits = struct.unpack("<HHIIHH", body[:16])
+    mask = 0
     if tag == EXTENSIBLE and len(body) >= 40:
-        tag = struct.unpack("<H", body[24:26])[0]
+        mask, tag = struct.unpack("<IH", body[20:26])
     if not (channels and rate and frame_bytes):
         message = f"{path.name} declares {channels} channels at {rate} Hz: it is damaged."
         raise MediaError(message)
-    return tag, channels, rate, frame_bytes, bits
+    return tag, channels, rate, frame_bytes, bits, mask
 
 
 def _read_metadata(file: BinaryIO, chunks: dict[bytes, tuple[int, int]]) -> tuple[dict[str, str], tuple[str, ...]]:
@@ -154,9 +182,12 @@ def _read_bext(body: bytes) -> dict[str, str]:
     found = {
         "description": text(0, 256),
         "originator": text(256, 32),
+        "reference": text(288, 32),
         "date": text(320, 10),
         "time": text(330, 8),
     }
+    if len(body) > BEXT_FIXED:
+        found["history"] = "\n".join(body[BEXT_FIXED:].split(b"\0")[0].decode("latin-1").split("\r\n")).strip()
     if len(body) >= 346:
         low, high = struct.unpack("<II", body[338:346])
         if low or high:
@@ -170,9 +201,7 @@ def _read_ixml(body: bytes) -> tuple[dict[str, str], tuple[str, ...]]:
         root = ElementTree.fromstring(text)
     except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError):
         return {}, ()
-    tags = {"SCENE": "scene", "TAKE": "take", "TAPE": "tape", "NOTE": "note", "PROJECT": "project"}
-    found = {word: value.strip() for tag, word in tags.items() if (value := root.findtext(tag) or "")}
-    if rate := root.findtext("SPEED/TIMECODE_RATE"):
-        found["timecode_rate"] = rate.strip()
+    rows = (*IXML_ROWS, ("SPEED/TIMECODE_RATE", "timecode_rate"), ("SPEED/TIMECODE_FLAG", "timecode_flag"))
+    found = {word: value.strip() for tag, word in rows if (value := root.findtext(tag) or "").strip()}
     names = [track.findtext("NAME") or "" for track in root.iterfind("TRACK_LIST/TRACK")]
     return found, tuple(name.strip() for name in names)

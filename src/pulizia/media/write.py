@@ -15,10 +15,12 @@ from typing import TYPE_CHECKING, BinaryIO, Literal, Self
 import numpy as np
 from numpy.typing import NDArray
 
+from pulizia.audio.layouts import channel_names, mask_of
 from pulizia.audio.markers import Marker
 from pulizia.audio.samples import Samples
 from pulizia.errors import DiskError, MediaError
 from pulizia.media.cues import cue_chunks
+from pulizia.media.tags import NO_TAGS, Tags, info_chunk, write_tags
 from pulizia.media.wav_chunks import EXTENSIBLE, IEEE_FLOAT, PCM, UNKNOWN_SIZE
 
 if TYPE_CHECKING:
@@ -31,7 +33,7 @@ FileKind = Literal["wav", "flac"]
 Dither = Literal["none", "triangular", "shaped"]
 BITS: dict[SampleFormat, int] = {"int16": 16, "int24": 24, "float32": 32}
 SUBTYPE_GUID = bytes.fromhex("000000001000800000aa00389b71")
-CHANNEL_MASKS = {1: 0x4, 2: 0x3, 3: 0x7, 4: 0x33, 5: 0x37, 6: 0x3F, 8: 0x63F}
+LONGEST_SHOWN = 60
 HEADER_RESERVE = 28  # a JUNK chunk of this size becomes ds64 above 4 GiB (EBU Tech 3306)
 
 
@@ -51,9 +53,16 @@ def disk_sentence(error: OSError, target: Path) -> str:
         return f"The disk is full: {target.name} was not written. Free some space in {folder}."
     if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
         return f"{folder} cannot be written to. Choose another folder for {target.name}."
+    if error.errno == errno.ENAMETOOLONG:
+        return f"The name {shortened(target.name)} is too long for a file. Choose a shorter one."
     if error.errno == errno.ENOENT:
         return f"The folder {folder} does not exist. Choose another one for {target.name}."
     return f"{target.name} could not be written to {folder} ({error.strerror or error})."
+
+
+def shortened(name: str) -> str:
+    """A name as it can stand in a sentence."""
+    return name if len(name) <= LONGEST_SHOWN else f"{name[:LONGEST_SHOWN]}\u2026"
 
 
 class _Beside:
@@ -62,7 +71,7 @@ class _Beside:
     def __init__(self, target: Path) -> None:
         self.target = target
         with disk_words(target):
-            handle, name = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
+            handle, name = tempfile.mkstemp(prefix=".pulizia-", suffix=".part", dir=target.parent)
             os.close(handle)
             umask = os.umask(0)
             os.umask(umask)
@@ -196,15 +205,17 @@ class WavWriter(_Writer):
     """WAV with 16- or 24-bit integers or floats; becomes RF64 when it passes 4 GiB.
 
     16-bit files are dithered unless ``dither`` is "none". ``said`` are whole chunks that stand before
-    the sound (bext, iXML). The same samples give the same file.
+    the sound (bext, iXML, LIST INFO). ``names`` of loudspeakers become the mask; tracks of a recorder have
+    none, and without names the usual loudspeakers of that number are meant. The same samples give the same file.
     """
 
     def __init__(
         self, target: Path, *, rate: int, channels: int, sample_format: SampleFormat, dither: Dither = "triangular",
-        markers: Sequence[Marker] = (), said: bytes = b"",
+        markers: Sequence[Marker] = (), said: bytes = b"", names: Sequence[str] = (),
     ) -> None:  # fmt: skip
         super().__init__(target, rate=rate, channels=channels)
         self._said = said
+        self._mask = mask_of(channel_names(channels, names))
         self.sample_format = sample_format
         self._cues = cue_chunks(markers)
         self._bits = BITS[sample_format]
@@ -248,14 +259,13 @@ class WavWriter(_Writer):
         width = self._bits // 8
         tag = IEEE_FLOAT if self.sample_format == "float32" else PCM
         frame_bytes = self.channels * width
-        plain = (self.channels <= 2 and self._bits <= 16) or tag == IEEE_FLOAT
+        plain = self.channels <= 2 and (self._bits <= 16 or tag == IEEE_FLOAT)
         head = struct.pack(
             "<HHIIHH", tag if plain else EXTENSIBLE, self.channels, self.rate,
             self.rate * frame_bytes, frame_bytes, self._bits,
         )  # fmt: skip
         if not plain:
-            mask = CHANNEL_MASKS.get(self.channels, 0)
-            head += struct.pack("<HHIH", 22, self._bits, mask, tag) + SUBTYPE_GUID
+            head += struct.pack("<HHIH", 22, self._bits, self._mask, tag) + SUBTYPE_GUID
         elif tag == IEEE_FLOAT:
             head += struct.pack("<H", 0)
         chunks = struct.pack("<4sI", b"fmt ", len(head)) + head
@@ -283,9 +293,15 @@ class FlacWriter(_Writer):
     """FLAC with 16- or 24-bit integers."""
 
     def __init__(
-        self, target: Path, *, rate: int, channels: int, sample_format: SampleFormat, dither: Dither = "triangular"
+        self, target: Path, *, rate: int, channels: int, sample_format: SampleFormat, dither: Dither = "triangular",
+        tags: Tags = NO_TAGS, names: Sequence[str] = (),
     ) -> None:  # fmt: skip
         import soundfile
+
+        if channels > 2:  # common practice: the mask travels as a comment, 0 for tracks that are no loudspeakers
+            mask = mask_of(channel_names(channels, names))
+            tags = Tags(dict(tags.texts) | {"channel_mask": f"0x{mask:X}"}, tags.cover)
+        self._tags = tags
 
         if sample_format == "float32":
             message = "FLAC cannot hold floats. Choose 16 or 24 bits, or WAV."
@@ -322,18 +338,24 @@ class FlacWriter(_Writer):
         except soundfile.LibsndfileError as error:
             if whole:
                 raise OSError(errno.ENOSPC, str(error)) from error
+        if whole:
+            write_tags(self._beside.path, "flac", self._tags)
 
 
 def sound_writer(
     target: Path, *, rate: int, channels: int, sample_format: SampleFormat, kind: FileKind,
-    markers: Sequence[Marker] = (), dither: Dither = "triangular", said: bytes = b"",
+    markers: Sequence[Marker] = (), dither: Dither = "triangular", said: bytes = b"", tags: Tags = NO_TAGS,
+    names: Sequence[str] = (),
 ) -> WavWriter | FlacWriter:  # fmt: skip
     """A writer for a deliverable; WAV keeps markers as cue points."""
     if kind == "wav":
         return WavWriter(
-            target, rate=rate, channels=channels, sample_format=sample_format, markers=markers, dither=dither, said=said
-        )
-    return FlacWriter(target, rate=rate, channels=channels, sample_format=sample_format, dither=dither)
+            target, rate=rate, channels=channels, sample_format=sample_format, markers=markers, dither=dither,
+            said=said + info_chunk(tags.texts), names=names,
+        )  # fmt: skip
+    return FlacWriter(
+        target, rate=rate, channels=channels, sample_format=sample_format, dither=dither, tags=tags, names=names
+    )
 
 
 def kind_of(path: Path) -> FileKind:

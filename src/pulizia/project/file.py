@@ -17,7 +17,7 @@ from pulizia.score.steps import Step
 from pulizia.settings.as_dict import from_dict, to_dict
 from pulizia.tools.registry import tool_of
 
-FORMAT, VERSION, SUFFIX = "pulizia-project", 4, ".pulizia"
+FORMAT, VERSION, SUFFIX = "pulizia-project", 5, ".pulizia"
 LARGEST_BYTES = 256 << 20
 
 
@@ -109,10 +109,20 @@ def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:
         "fingerprint": recording.fingerprint, "rate": recording.rate,
         "channels": recording.channels, "frames": recording.frames,
         "score": [_step_row(step) for step in recording.score],
-        "markers": [[marker.frame, marker.name] for marker in recording.markers],
+        "markers": [_marker_row(marker) for marker in recording.markers],
         "left": list(recording.left),
         "trim": None if recording.trim is None else [recording.trim.start, recording.trim.stop],
     }  # fmt: skip
+
+
+def _marker_row(marker: Marker) -> list[int | str]:
+    row: list[int | str] = [marker.frame, marker.name]
+    return [*row, marker.frames, marker.note] if marker.frames or marker.note else row
+
+
+def _marker(row: list[Any]) -> Marker:
+    frame, name, frames, note = [*row, 0, ""][:4] if len(row) == 2 else row
+    return Marker(int(frame), str(name), int(frames), str(note))
 
 
 def _step_row(step: Step) -> dict[str, Any]:
@@ -140,7 +150,7 @@ def _recording(row: dict[str, Any], folder: Path) -> Recording:
         id=str(row["id"]), name=str(row["name"]), path=path, fingerprint=str(row["fingerprint"]),
         rate=rate, channels=channels, frames=frames,
         score=tuple(_step(entry) for entry in row["score"]),
-        markers=in_order((Marker(int(f), str(n)) for f, n in row["markers"]), frames),
+        markers=in_order((_marker(entry) for entry in row["markers"]), frames),
         left=tuple(str(kind) for kind in row["left"]),
     )  # fmt: skip
     trim = row["trim"]

@@ -33,7 +33,7 @@ def in_place(recording: Recording, programme: Source) -> Source:
 def kept_markers(recording: Recording) -> tuple[Marker, ...]:
     """The markers inside the kept stretch, counted from its start."""
     kept = recording.kept
-    return tuple(Marker(m.frame - kept.start, m.name) for m in recording.markers if kept.start <= m.frame < kept.stop)
+    return tuple(m.moved(1.0, -kept.start) for m in recording.markers if kept.start <= m.frame < kept.stop)
 
 
 def kept_start(recording: Recording, said: Broadcast) -> Broadcast:

@@ -21,7 +21,17 @@ def _with_trim(content: dict[str, Any]) -> dict[str, Any]:
     return content | {"recordings": [row | {"trim": None} for row in content["recordings"]]}
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _with_markers, 2: _with_left, 3: _with_trim}
+def _with_regions(content: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 lets a marker have a length and a note behind its frame and name."""
+    return content
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: _with_markers,
+    2: _with_left,
+    3: _with_trim,
+    4: _with_regions,
+}
 """From each older version to the next."""
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
 
 from pulizia.audio.markers import Marker, as_label_list, from_label_list
@@ -46,7 +47,7 @@ class MarkerDesk:
 
     def rename(self, marker: Marker, name: str) -> None:
         """Give a marker another name."""
-        changed = (Marker(m.frame, name) if m == marker else m for m in self.all)
+        changed = (replace(m, name=name) if m == marker else m for m in self.all)
         self._set(changed, "Rename a marker")
 
     def remove(self, marker: Marker) -> None:
@@ -122,7 +123,7 @@ class MarkerDesk:
         if path.suffix.lower() in (".wav", ".rf64", ".bwf"):
             media = open_media(path)
             scale = rate / media.source.rate
-            return [Marker(round(m.frame * scale), m.name) for m in media.markers]
+            return [m.moved(scale) for m in media.markers]
         try:
             if path.stat().st_size > LARGEST_LIST_BYTES:
                 message = "It is too large for a list of markers. Choose another file."

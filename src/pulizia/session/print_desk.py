@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import pairwise
 from pathlib import Path
 from typing import Literal
 
 from pulizia import __version__
-from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source, SpanSource
 from pulizia.audio.spans import Span
 from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, file_name
 from pulizia.media.broadcast import Broadcast, Loudness
-from pulizia.media.open import broadcast_of
+from pulizia.media.open import broadcast_of, tags_of
 from pulizia.project.model import Recording
 from pulizia.project.programme import programme_of
 from pulizia.session.jobs import Job
@@ -57,18 +56,13 @@ def parts_of(recording: Recording, what: What, selection: Span | None, handles_s
 
 
 def provenance(recording: Recording, said: Broadcast, part: Part, bits: int) -> Broadcast:
-    """What the file says of where it comes from: EBU Tech 3285 coding history, one line per step."""
-    layout = {1: "mono", 2: "stereo"}.get(recording.channels, "multi")
-    lines = [f"A=PCM,F={recording.rate},W={bits},M={layout},T=from {recording.path.name}"]
-    lines += [
-        f"A=PCM,F={recording.rate},W={bits},M={layout},T=Pulizia {__version__} {words}"
-        for words in step_words(recording.score)
-    ]
-    return Broadcast(
-        description=said.description, originator="Pulizia", reference=recording.fingerprint[:32], date=said.date, time=said.time,
-        frames_since_midnight=said.frames_since_midnight + part.span.start, history="".join(f"{line}\r\n" for line in lines),
-        scene=said.scene, take=said.take, tape=said.tape, project=said.project, note=said.note, channel_names=said.channel_names,
-    )  # fmt: skip
+    """What the file says of where it comes from: the source's coding history (EBU R 98), and a line per step."""
+    form = {"rate": recording.rate, "channels": recording.channels, "bits": bits}
+    made = replace(said, frames_since_midnight=said.frames_since_midnight + part.span.start)
+    made = made.after(f"from {recording.path.name}", **form)
+    for words in step_words(recording.score):
+        made = made.after(f"Pulizia {__version__} {words}", **form)
+    return made
 
 
 class PrintDesk:
@@ -111,7 +105,8 @@ class PrintDesk:
         if not made:
             self.room.say("Mark the stretch first that shall be printed.", bad=True)
             return
-        said = broadcast_of(self.room.document.media[recording.id])
+        media = self.room.document.media[recording.id]
+        said = broadcast_of(media)
         bits = {"int16": 16, "int24": 24, "float32": 32}[wanted.sample_format]
 
         def told(job: Job, done: int, share: float) -> None:
@@ -124,12 +119,14 @@ class PrintDesk:
             for n, (part, path) in enumerate(made):
                 source = programme if what == "whole" else SpanSource(chain.after, part.span.start, part.span.stop)
                 markers = [
-                    Marker(m.frame - part.span.start, m.name)
+                    m.moved(1.0, -part.span.start)
                     for m in recording.markers
                     if part.span.start <= m.frame < part.span.stop
                 ]
                 parts_said = Said(
-                    markers=markers, broadcast=provenance(recording, said, part, bits), tags={"title": part.name}
+                    markers=markers,
+                    broadcast=provenance(recording, said, part, bits),
+                    tags=tags_of(media).with_part(part.name),
                 )
                 cut += write_source(
                     source,

@@ -11,7 +11,7 @@ from pulizia.delivery.targets import Target
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import DUAL_MONO
 from pulizia.media.folders import state_folder
-from pulizia.media.open import broadcast_of, picture_of
+from pulizia.media.open import broadcast_of, picture_of, tags_of
 from pulizia.media.write import write_text
 from pulizia.project.model import Recording
 from pulizia.project.programme import in_place, kept_markers, kept_start
@@ -128,7 +128,7 @@ class QueueDesk:
         said = Said(
             markers=kept_markers(recording),
             broadcast=kept_start(recording, broadcast_of(media)),
-            tags={"title": recording.name},
+            tags=tags_of(media, recording.name),
             picture=picture_of(media),
         )
         order.stage, order.steps = Stage.WORKING, recording.score

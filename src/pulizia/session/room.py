@@ -22,7 +22,7 @@ from pulizia.score.steps import Step
 from pulizia.session.document import Document
 from pulizia.session.jobs import SOON, Job, JobPool, Post
 from pulizia.session.measure_desk import MeasureDesk
-from pulizia.session.sound_out import SoundOut
+from pulizia.session.output_protocol import SoundOut
 from pulizia.session.transport import Heard, Listening, Transport
 from pulizia.settings.areas import Area, bounds_hz, bounds_s
 from pulizia.units import db_to_gain, seconds_to_frames
@@ -67,6 +67,7 @@ class Room:
         self.peaks = PeakStore(cache_folder("peaks"))
         self.transport = Transport(output)
         self.transport.on_error = lambda text: post(lambda: self.say(text, bad=True))
+        self.transport.on_notice = lambda text: post(lambda: self.say(text))
         self.transport.on_stopped = lambda: post(lambda: self.emit("playing"))
         self.current_id: str | None = None
         self.step_id: str | None = None
@@ -77,6 +78,7 @@ class Room:
         # what will be delivered, heard in the place of After; its gain matches the level
         self.preview: Heard | None = None
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
+        self.only_channel: int | None = None  # the one of several channels that is heard; None for all of them
         self._targets: dict[str, Target] = {}
         self._desk = MeasureDesk(
             self.document, self.peaks, self.pool, post, measured=self._measured,
@@ -133,7 +135,7 @@ class Room:
         if recording_id == self.current_id:
             return
         self.transport.stop()
-        self.current_id, self.selection = recording_id, None
+        self.current_id, self.selection, self.only_channel = recording_id, None, None
         recording = self.recording
         self.step_id = recording.score[0].id if recording and recording.score else None
         self.transport.loop = None
@@ -231,6 +233,20 @@ class Room:
         if pick:
             self.say(f"Heard: {PICKS[pick][1]}. Pictures and files are not affected.")
 
+    @property
+    def channel_names(self) -> tuple[str, ...]:
+        """Names of the recording's channels; () while its file is not open."""
+        media = self.document.media.get(self.current_id or "")
+        return () if media is None else media.channel_names
+
+    def hear_channel(self, channel: int | None) -> None:
+        """Listen to one channel of several on both loudspeakers, or to all of them (None)."""
+        self.only_channel = channel
+        self.sync()
+        self.emit("listening")
+        if channel is not None and channel < len(self.channel_names):
+            self.say(f"Heard: {self.channel_names[channel]} alone. Pictures and files are not affected.")
+
     def toggle_only_band(self) -> None:
         """Hear the marked band alone, or everything again."""
         self.only_band = not self.only_band
@@ -259,7 +275,7 @@ class Room:
             and self.preview.source.frames == source.frames
         ):
             gain = self.preview.gain if self.matched else 1.0
-            self.transport.set_material(Heard(self.preview.source, gain), same_place=same_place)
+            self.transport.set_material(self._for_ears(self.preview.source, gain), same_place=same_place)
             return
         if self.pick and source.channels == 2:
             source = picked(source, self.pick)
@@ -269,7 +285,12 @@ class Room:
         gain = 1.0
         if self.matched and self.listening is Listening.AFTER:
             gain = db_to_gain(self.match_gain_db())
-        self.transport.set_material(Heard(source, gain), same_place=same_place)
+        self.transport.set_material(self._for_ears(source, gain), same_place=same_place)
+
+    def _for_ears(self, source: Source, gain: float) -> Heard:
+        names = self.channel_names
+        only = self.only_channel if len(names) > 2 else None
+        return Heard(source, gain, names if len(names) == source.channels else (), only)
 
     def play_or_stop(self) -> None:
         """Start from the selection or the play head, or stop."""

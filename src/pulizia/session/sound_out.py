@@ -1,175 +1,137 @@
-"""Where sound goes: the system's device, or a simulated one that keeps real time.
-
-The only importer of sounddevice.
-"""
+"""The outputs that can be chosen: every device of the sound server by name, PortAudio's for the rest, or none."""
 
 from __future__ import annotations
 
 import threading
 import time
-from typing import Any, Protocol
-
-import numpy as np
+from dataclasses import dataclass
 
 from pulizia.audio.samples import Samples
+from pulizia.session.output_protocol import SoundOut
+from pulizia.session.port_audio_out import DeviceOut, devices, usual_device
+from pulizia.session.pulse_out import PulseOut, server_answers
 
-BUFFER_S = 0.11
-
-
-class SoundOut(Protocol):
-    """An output that takes blocks and tells how many frames have been heard."""
-
-    name: str
-
-    def open(self, rate: int, channels: int) -> None:
-        """Get ready for blocks of this rate and number of channels."""
-
-    def write(self, block: Samples) -> None:
-        """Queue a block; waits while the buffer is full."""
-
-    def heard(self) -> int:
-        """Frames heard since open, latency taken off."""
-
-    def close(self) -> None:
-        """Stop at once and forget what is queued."""
+SIMULATED, SERVER, DEVICE = "none", "server:", "device:"
+SIMULATED_WORDS = "No sound (simulated output)"
+SERVER_WORDS = "The desktop's output"
+DEPTH_S = 0.11
+PLUGS = {"pulse", "pipewire", "default", "sysdefault"}  # ALSA's ways to the server, which is listed by itself
 
 
 class SimulatedOut:
-    """No card: blocks are taken in real time and dropped. What was played last can be looked at."""
+    """No device: what is written passes in real time and is dropped. What was played last can be looked at."""
 
-    name = "simulated output"
+    name = SIMULATED_WORDS
+    exchanges = False
 
     def __init__(self, *, keep_s: float = 30.0) -> None:
         self._lock = threading.Lock()
-        self._rate, self._capacity = 48_000, 4096
+        self._rate = 48_000
         self._written = self._base = 0
         self._since = 0.0
         self._keep_s = keep_s
+        self._ended = False
         self.kept: list[Samples] = []
         self.underruns = 0
 
-    def open(self, rate: int, channels: int) -> None:
+    def open(self, rate: int) -> None:
         """Get ready."""
-        del channels
         with self._lock:
-            self._rate, self._capacity = rate, round(BUFFER_S * rate)
+            self._rate, self._ended = rate, False
             self._written = self._base = 0
             self._since = time.monotonic()
             self.kept.clear()
 
-    def write(self, block: Samples) -> None:
-        """Queue a block; waits while the buffer is full."""
-        frames = block.shape[1]
-        while True:
-            with self._lock:
-                heard = self._heard()
-                if heard == self._written and self._written > 0:
-                    self.underruns += 1
-                if heard == self._written:
-                    self._base, self._since = heard, time.monotonic()
-                free = self._capacity - (self._written - heard)
-                if frames <= free or self._written == heard:
-                    self._written += frames
-                    self.kept.append(block.copy())
-                    while sum(b.shape[1] for b in self.kept) > self._keep_s * self._rate:
-                        self.kept.pop(0)
-                    return
-                wait = (frames - free) / self._rate
-            time.sleep(min(max(wait, 0.001), 0.05))
+    def room(self) -> int:
+        """Frames that may be written now."""
+        with self._lock:
+            heard = self._heard()
+            if heard == self._written:  # dry: the clock stands until more comes
+                self._base, self._since = heard, time.monotonic()
+            return max(0, round(DEPTH_S * self._rate) - (self._written - heard))
+
+    def earliest(self) -> int:
+        """The next frame to be written: nothing is exchanged."""
+        return self._written
+
+    def write(self, block: Samples, at: int) -> None:
+        """Queue a block."""
+        del at
+        with self._lock:
+            if self._heard() == self._written:
+                self.underruns += int(self._written > 0 and not self._ended)
+                self._base, self._since = self._written, time.monotonic()
+            self._written += block.shape[1]
+            self.kept.append(block.copy())
+            while sum(b.shape[1] for b in self.kept) > self._keep_s * self._rate:
+                self.kept.pop(0)
+
+    def finish(self) -> None:
+        """No more follows."""
+        self._ended = True
 
     def heard(self) -> int:
         """Frames heard since open."""
         with self._lock:
             return self._heard()
 
-    def close(self) -> None:
+    def close(self, last: Samples | None = None, at: int = 0) -> None:
         """Stop."""
+
+    def notice(self) -> str:
+        """Nothing ever changes here."""
+        return ""
 
     def _heard(self) -> int:
         elapsed = int((time.monotonic() - self._since) * self._rate)
         return min(self._written, self._base + elapsed)
 
 
-class DeviceOut:
-    """A device of the system through PortAudio."""
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """An output by its lasting identity, and its name for people."""
 
-    def __init__(self, device: int | None, name: str) -> None:
-        self.name = name
-        self._device = device
-        self._stream: Any = None
-        self._written = 0
-        self._channels = 2
-        self._rate = 48_000
-        self._started = 0.0
-
-    def open(self, rate: int, channels: int) -> None:
-        """Open the device."""
-        import sounddevice
-
-        self._channels = max(2, channels) if channels <= 2 else 2
-        self._rate, self._written = rate, 0
-        self._stream = sounddevice.OutputStream(
-            samplerate=rate, channels=self._channels, dtype="float32", device=self._device,
-            latency=BUFFER_S,
-        )  # fmt: skip
-        self._stream.start()
-
-    def write(self, block: Samples) -> None:
-        """Queue a block; waits while the device's buffer is full."""
-        frames = folded(block, self._channels)
-        self._stream.write(np.ascontiguousarray(frames.T))
-        self._written += block.shape[1]
-
-    def heard(self) -> int:
-        """Frames heard since open, the device's latency taken off."""
-        latency = round(float(self._stream.latency) * self._rate) if self._stream else 0
-        return max(0, self._written - latency)
-
-    def close(self) -> None:
-        """Stop at once."""
-        if self._stream is not None:
-            stream, self._stream = self._stream, None
-            stream.abort()
-            stream.close()
+    id: str
+    name: str
 
 
-def folded(block: Samples, channels: int) -> Samples:
-    """Fit a block to two loudspeakers: mono to both, surround to the nearer side."""
-    have = block.shape[0]
-    if have == channels:
-        return block
-    if have == 1:
-        return np.repeat(block, channels, axis=0)
-    return np.stack([block[0::2].mean(axis=0), block[1::2].mean(axis=0)])
+def outputs(*, again: bool = False) -> list[Choice]:
+    """Every output of this machine; ``again`` looks for devices that were plugged in."""
+    found: list[Choice] = []
+    if server_answers():
+        found.append(Choice(SERVER, SERVER_WORDS))
+        found += [Choice(SERVER + name, words) for name, words in _sinks()]
+    skipped = PLUGS if found else set()
+    found += [Choice(DEVICE + name, name) for name in devices(again=again) if name not in skipped]
+    return found
 
 
-def outputs(*, again: bool = False) -> list[tuple[int, str]]:
-    """Numbers and names of the system's outputs; ``again`` looks for devices that were plugged in."""
+def _sinks() -> list[tuple[str, str]]:
+    """Names of the server's devices, and their descriptions."""
     try:
-        import sounddevice
+        import pulsectl
 
-        if again:
-            sounddevice._terminate()  # noqa: SLF001 - PortAudio lists devices only when it starts
-            sounddevice._initialize()  # noqa: SLF001
-        devices = sounddevice.query_devices()
-        return [(n, str(d["name"])) for n, d in enumerate(devices) if d["max_output_channels"] > 0]
-    except Exception:  # noqa: BLE001 - PortAudio missing: many error types
+        with pulsectl.Pulse("Pulizia, looking for outputs") as server:
+            return [(str(sink.name), str(sink.description or sink.name)) for sink in server.sink_list()]
+    except Exception:  # noqa: BLE001 - library missing, server gone: many error types
         return []
 
 
-def output_of(number: int | None, name: str) -> SoundOut:
-    """An output by number; None is the simulated one."""
-    return SimulatedOut() if number is None else DeviceOut(number, name)
-
-
-def default_output(*, simulated: bool = False) -> SoundOut:
-    """The system's output, or the simulated one where there is none."""
-    if not simulated:
-        try:
-            import sounddevice
-
-            device = sounddevice.query_devices(kind="output")
-            return DeviceOut(None, str(device["name"]))
-        except Exception:  # noqa: BLE001, S110 - PortAudio missing or no device: many error types
-            pass
+def output_of(choice: str, name: str = "") -> SoundOut:
+    """An output by its identity; what is not there says so when it is opened."""
+    if choice.startswith(SERVER):
+        sink = choice.removeprefix(SERVER)
+        return PulseOut(sink or None, name or sink or SERVER_WORDS)
+    if choice.startswith(DEVICE):
+        device = choice.removeprefix(DEVICE)
+        return DeviceOut(device, name or device)
     return SimulatedOut()
+
+
+def default_choice(*, simulated: bool = False) -> Choice:
+    """The desktop's output through its server, else the system's through PortAudio, else none."""
+    if not simulated and server_answers():
+        return Choice(SERVER, SERVER_WORDS)
+    if not simulated and (device := usual_device()):
+        return Choice(DEVICE + device, device)
+    return Choice(SIMULATED, SIMULATED_WORDS)

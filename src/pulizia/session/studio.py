@@ -7,12 +7,12 @@ from pulizia.session.file_desk import FileDesk
 from pulizia.session.inspection_desk import InspectionDesk
 from pulizia.session.jobs import LATER, Post
 from pulizia.session.marker_desk import MarkerDesk
+from pulizia.session.output_protocol import SoundOut
 from pulizia.session.plan_desk import PlanDesk
 from pulizia.session.print_desk import PrintDesk
 from pulizia.session.queue_desk import QueueDesk
 from pulizia.session.repair_desk import RepairDesk
 from pulizia.session.room import Room
-from pulizia.session.sound_out import SoundOut
 from pulizia.session.survey_desk import SurveyDesk
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
