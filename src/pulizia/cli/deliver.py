@@ -156,7 +156,6 @@ def _told(done: Delivered) -> list[str]:
     if plan.speech_percent is not None:
         lines.append(f"  Speech only: {plan.speech_percent:.0f} % of the programme.")
     lines += [f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}" for v in done.verdicts]
-    if plan.note:
-        lines.append(f"  {plan.note}")
+    lines += [f"  {note}" for note in (plan.note, *done.notes) if note]
     lines.append("Measured again from the written file." + (" Corrected once." if done.corrected else ""))
     return lines

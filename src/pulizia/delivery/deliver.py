@@ -59,6 +59,7 @@ class Delivered:
     corrected: bool
     deliverable: Deliverable
     seconds: float = 0.0
+    notes: tuple[str, ...] = ()  # what the file cannot hold
 
     @property
     def passes(self) -> bool:
@@ -146,18 +147,18 @@ def deliver(
     look = Meter(target, store, names)
     source: Source = made.result
     loud = _loudness(made.predicted)
-    verified = _write_and_measure(source, path, wanted, said, loud, look, progress)
+    verified, notes = _write_and_measure(source, path, wanted, said, loud, look, progress)
     corrected = False
     off = target.integrated_lufs - (verified.integrated_lufs or target.integrated_lufs)
     over = (verified.true_peak_dbtp or -99.0) - target.true_peak_dbtp
     if abs(off) > CORRECTED_ABOVE_LU or (over > 0.0 and made.way != "gain"):
         ceiling = None if made.way == "gain" else target.true_peak_dbtp - max(over, 0.0) - 0.1
         source = NormalisedSource(_before_gain(made, ready, cache), made.gain_db + off, ceiling, cache)
-        verified = _write_and_measure(source, path, wanted, said, _loudness(verified), look, progress)
+        verified, notes = _write_and_measure(source, path, wanted, said, _loudness(verified), look, progress)
         corrected = True
     return Delivered(
         path=path, plan=made, verified=verified, verdicts=verdicts(verified, target),
-        corrected=corrected, deliverable=wanted, seconds=time.monotonic() - began,
+        corrected=corrected, deliverable=wanted, seconds=time.monotonic() - began, notes=notes,
     )  # fmt: skip
 
 
@@ -209,18 +210,19 @@ def _loudness(found: Measures) -> Loudness:
 
 def _write_and_measure(
     source: Source, path: Path, wanted: Deliverable, said: Said, loud: Loudness, look: Meter, progress: Progress
-) -> Measures:
+) -> tuple[Measures, tuple[str, ...]]:
     told = lambda p: progress(0.5 + 0.35 * p, "writing")  # noqa: E731
     if wanted.kind == "picture":
         if said.picture is None:
             message = f"{path.name} is a picture file, and the programme does not come from one. Deliver a sound file instead."
             raise DeliveryError(message)
         _check_room(path, source.frames * source.channels * 3 + said.picture.stat().st_size)
-        remux(said.picture, source, path, bitrate_kbps=wanted.bitrate_kbps, progress=told)
+        notes = remux(said.picture, source, path, bitrate_kbps=wanted.bitrate_kbps, progress=told)
     else:
         write_source(source, path, wanted, told, said=said, loudness=loud)
+        notes = ()
     written = open_media(path, lambda _p: progress(0.85, "reading back"))
-    return look.measure(written.source, lambda p: progress(0.85 + 0.15 * p, "measuring the file"))
+    return look.measure(written.source, lambda p: progress(0.85 + 0.15 * p, "measuring the file")), notes
 
 
 def _check_room(path: Path, size: int) -> None:

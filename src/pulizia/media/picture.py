@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -12,13 +13,17 @@ import numpy as np
 
 from pulizia.audio.source import Source
 from pulizia.errors import MediaError, PuliziaError
+from pulizia.media.fast_start import index_is_first, put_index_first
 from pulizia.media.sink import Sink
 from pulizia.media.write import _Beside, disk_words
 
 CONTAINERS = {".mp4": "mp4", ".mov": "mov", ".mkv": "matroska", ".m4v": "mp4"}
 PCM_IN = {".mov": "pcm_s24le", ".mkv": "pcm_s24le"}
 LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1", 8: "7.1"}
-BLOCK = 4096
+ATTACHED = 1024  # a picture of the programme, not a moving one
+KEPT_TAGS = {"hvc1", "hev1", "dvh1", "dvhe", "avc1", "avc3"}  # players ask for the one or the other
+OF_THE_FILE = {"major_brand", "minor_version", "compatible_brands", "encoder"}
+OF_THE_STREAM = {"encoder", "duration", "vendor_id", "timecode"}  # true of the old file only, or set anew
 
 
 def is_picture(path: Path) -> bool:
@@ -29,16 +34,21 @@ def is_picture(path: Path) -> bool:
 def remux(
     picture: Path, sound: Source, target: Path, *, bitrate_kbps: int = 256, plain: bool = True,
     progress: Callable[[float], None] = lambda _: None,
-) -> None:  # fmt: skip
+) -> tuple[str, ...]:  # fmt: skip
     """Write ``target``: everything of ``picture`` but its first sound stream, and ``sound`` in its place.
 
     The sound begins where the first sound stream began. MOV and MKV take plain 24-bit samples where
-    ``plain``, MP4 takes AAC.
+    ``plain``, MP4 takes AAC. Chapters, cover, start timecode, languages, flags and the kind of picture
+    coding stay; MP4 files get their index first, MOV files where the source had it so.
+
+    Returns
+    -------
+    A sentence for everything that the new container cannot hold.
 
     Raises
     ------
     MediaError
-        When the file has no picture or no sound, or a stream cannot go into the new container.
+        When the file has no picture or no sound, or the picture cannot go into the new container.
     DiskError
         When the disk refuses.
     """
@@ -47,37 +57,60 @@ def remux(
     import av.logging
 
     av.logging.set_level(None)
-    suffix = target.suffix.lower()
-    if suffix not in CONTAINERS:
+    if target.suffix.lower() not in CONTAINERS:
         message = f"{target.name}: picture files are written as {', '.join(CONTAINERS)}. Choose one of these endings."
         raise MediaError(message)
     beside = _Beside(target)
+    make = partial(_write, picture, sound, target, beside, bitrate_kbps=bitrate_kbps, plain=plain, progress=progress)
     try:
-        with disk_words(target), av.open(str(picture)) as source:
-            _check_streams(source, picture)
-            with (
-                closing(Sink(beside.path)) as sink,
-                av.open(sink, "w", format=CONTAINERS[suffix], options=_clock(suffix, sound.rate)) as out,
-            ):
-                out.metadata.update(source.metadata)
-
-                def told(share: float) -> None:
-                    sink.check()
-                    progress(share)
-
-                _copy(source, out, sound, PCM_IN.get(suffix) if plain else None, bitrate_kbps, told)
-            sink.check()
+        try:
+            notes = make(with_timecode=True)
+        except (av.error.FFmpegError, ValueError):
+            notes = make(with_timecode=False)  # one that the frame rate does not allow
+        with disk_words(target):
+            if target.suffix.lower() != ".mov" or index_is_first(picture):
+                put_index_first(beside.path)
         beside.keep()
     except PuliziaError:
         beside.drop()
         raise
     except (av.error.FFmpegError, ValueError) as error:
         beside.drop()
-        message = f"{picture.name} cannot be written as {target.suffix} ({error}). Choose .mkv, which takes nearly every stream."
+        other = "a sound file" if target.suffix.lower() == ".mkv" else ".mkv, which takes nearly every stream"
+        message = f"{picture.name} cannot be written as {target.suffix}: one of its streams does not fit in. Choose {other}."
         raise MediaError(message) from error
     except BaseException:
         beside.drop()
         raise
+    return notes
+
+
+def _write(
+    picture: Path, sound: Source, target: Path, beside: _Beside, *, bitrate_kbps: int, plain: bool, with_timecode: bool,
+    progress: Callable[[float], None],
+) -> tuple[str, ...]:  # fmt: skip
+    import av
+
+    suffix = target.suffix.lower()
+    with disk_words(target), av.open(str(picture)) as source:
+        _check_streams(source, picture)
+        with (
+            closing(Sink(beside.path)) as sink,
+            av.open(sink, "w", format=CONTAINERS[suffix], options=_clock(suffix, sound.rate)) as out,
+        ):
+            out.metadata.update({k: v for k, v in source.metadata.items() if k.lower() not in OF_THE_FILE})
+
+            def told(share: float) -> None:
+                sink.check()
+                progress(share)
+
+            job = _Streams(source, out, suffix, with_timecode=with_timecode)
+            job.add(sound, PCM_IN.get(suffix) if plain else None, bitrate_kbps)
+            if chapters := source.chapters():
+                out.set_chapters(chapters)
+            _mux(job, sound, told)
+        sink.check()
+    return tuple(job.notes)
 
 
 def _clock(suffix: str, rate: int) -> dict[str, str]:
@@ -94,56 +127,134 @@ def _check_streams(source: Any, picture: Path) -> None:  # noqa: ANN401
         raise MediaError(message)
 
 
-def _copy(
-    source: Any,  # noqa: ANN401
-    out: Any,  # noqa: ANN401
-    sound: Source,
-    pcm: str | None,
-    bitrate_kbps: int,
-    progress: Callable[[float], None],
-) -> None:
-    replaced = source.streams.audio[0]
-    made, copied = _streams(source, out, sound, pcm, bitrate_kbps)
-    start = Fraction(replaced.start_time or 0) * (replaced.time_base or Fraction(0))
-    if hasattr(source, "chapters") and hasattr(out, "set_chapters") and source.chapters():
-        out.set_chapters(source.chapters())
-    packets = _sound_packets(made, sound, start, progress)
+class _Streams:
+    """The streams of the new file: the new sound, those that are copied, and what is said of the rest."""
+
+    def __init__(self, source: Any, out: Any, suffix: str, *, with_timecode: bool) -> None:  # noqa: ANN401
+        self.source, self.out, self.suffix = source, out, suffix
+        self.replaced = source.streams.audio[0]
+        self.made: Any = None
+        self.copied: dict[int, Any] = {}
+        self.notes: list[str] = []
+        self._with_timecode = with_timecode
+        self._timecode = ""
+
+    def add(self, sound: Source, pcm: str | None, bitrate_kbps: int) -> None:
+        """Make every stream, in the order of the source."""
+        found = (_said(stream, "timecode") for stream in self.source.streams)
+        self._timecode = next((text for text in found if text), "")
+        for stream in self.source.streams:
+            if stream.index == self.replaced.index:
+                self._add_sound(sound, pcm, bitrate_kbps)
+            elif stream.type == "video" and stream.disposition & ATTACHED:
+                self._add_cover(stream)
+            elif stream.codec_context is None:
+                self._leave(stream)
+            else:
+                self._copy(stream)
+        if self._timecode and not self._with_timecode:
+            self.notes.append(f"The start timecode {self._timecode} could not be kept.")
+
+    def _add_sound(self, sound: Source, pcm: str | None, bitrate_kbps: int) -> None:
+        made = self.out.add_stream(pcm or "aac", rate=sound.rate)
+        made.codec_context.layout = LAYOUTS.get(sound.channels, f"{sound.channels}c")
+        made.codec_context.format = "s32" if pcm else "fltp"
+        made.time_base = Fraction(1, sound.rate)
+        made.metadata.update(self.replaced.metadata)
+        made.disposition = self.replaced.disposition
+        if not pcm:
+            made.bit_rate = 1000 * bitrate_kbps
+        self.made = made
+
+    def _copy(self, stream: Any) -> None:  # noqa: ANN401
+        try:
+            made = self._like(stream)
+        except ValueError as error:
+            name = stream.codec_context.name
+            if stream.type == "video":
+                message = (
+                    f"A picture in {name} cannot stand in a {self.suffix} file. Choose .mkv, which takes nearly every one."
+                )
+                raise MediaError(message) from error
+            what = {"audio": "sound track", "subtitle": "subtitle track"}.get(stream.type, f"{stream.type} track")
+            language = f" in {stream.language}" if stream.language not in (None, "und") else ""
+            self._leave_out(f"{what}{language} ({name})")
+            return
+        made.metadata.update({k: v for k, v in stream.metadata.items() if k.lower() not in OF_THE_STREAM})
+        made.disposition = stream.disposition
+        if stream.type == "video":
+            if stream.average_rate:
+                made.codec_context.framerate = stream.average_rate
+            if self._timecode and self._with_timecode:
+                made.metadata["timecode"] = self._timecode
+            if self.suffix != ".mkv" and stream.codec_context.codec_tag in KEPT_TAGS:
+                made.codec_context.codec_tag = stream.codec_context.codec_tag
+        self.copied[stream.index] = made
+
+    def _like(self, stream: Any) -> Any:  # noqa: ANN401
+        import av.codec.codec
+
+        try:
+            return self.out.add_stream_from_template(stream)
+        except av.codec.codec.UnknownCodecError:  # there is a decoder, and no encoder
+            return self.out.add_stream_from_template(stream, opaque=True)
+
+    def _add_cover(self, stream: Any) -> None:  # noqa: ANN401
+        if self.suffix == ".mkv":
+            mime = _said(stream, "mimetype") or f"image/{'png' if stream.codec_context.name == 'png' else 'jpeg'}"
+            name = _said(stream, "filename") or f"cover.{'png' if mime.endswith('png') else 'jpg'}"
+            import av
+
+            with av.open(self.source.name) as again:
+                data = next((bytes(p) for p in again.demux(again.streams[stream.index]) if p.size), b"")
+            if data:
+                self.out.add_attachment(name, mime, data)
+            return
+        if self.suffix == ".mov":
+            self._leave_out("cover")
+        else:
+            self._copy(stream)
+
+    def _leave_out(self, what: str) -> None:
+        way_out = "" if self.suffix == ".mkv" else " Choose .mkv to keep it."
+        self.notes.append(f"The {what} has no place in {self.suffix} and was left out.{way_out}")
+
+    def _leave(self, stream: Any) -> None:  # noqa: ANN401
+        """Tracks without a coding: timecodes and chapters are made anew, attachments go into MKV, the rest is named."""
+        if stream.type == "attachment" and self.suffix == ".mkv":
+            self.out.add_stream_from_template(stream)
+            return
+        handler = _said(stream, "handler_name")
+        if _said(stream, "timecode") or (self.source.chapters() and handler in ("SubtitleHandler", "")):
+            return
+        what = "attachment" if stream.type == "attachment" else "data track"
+        named = _said(stream, "filename") or handler
+        self.notes.append(f"The {what}{f' {named}' if named else ''} was left out.")
+
+
+def _said(stream: Any, name: str) -> str:  # noqa: ANN401
+    """What a stream's metadata say under a name, in whatever case it stands there."""
+    return next((str(value) for key, value in stream.metadata.items() if key.lower() == name), "")
+
+
+def _mux(job: _Streams, sound: Source, progress: Callable[[float], None]) -> None:
+    """Packets of all streams, by their time."""
+    start = Fraction(job.replaced.start_time or 0) * (job.replaced.time_base or Fraction(0))
+    packets = _sound_packets(job.made, sound, start, progress)
     ready = next(packets, None)
-    for packet in source.demux(*[source.streams[index] for index in copied]):
+    copied = [job.source.streams[index] for index in job.copied]
+    for packet in job.source.demux(*copied) if copied else ():
         if packet.size == 0:
             continue
         at = float((packet.dts if packet.dts is not None else packet.pts or 0) * packet.time_base)
         while ready is not None and float((ready.dts or 0) * ready.time_base) <= at:
-            out.mux(ready)
+            job.out.mux(ready)
             ready = next(packets, None)
-        packet.stream = copied[packet.stream.index]
-        out.mux(packet)
+        packet.stream = job.copied[packet.stream.index]
+        job.out.mux(packet)
     while ready is not None:
-        out.mux(ready)
+        job.out.mux(ready)
         ready = next(packets, None)
-
-
-def _streams(source: Any, out: Any, sound: Source, pcm: str | None, bitrate_kbps: int) -> tuple[Any, dict[int, Any]]:  # noqa: ANN401
-    """The new sound stream, and the streams that are copied, by their index in the source."""
-    replaced = source.streams.audio[0]
-    copied: dict[int, Any] = {}
-    made: Any = None
-    for stream in source.streams:
-        if stream.index == replaced.index:
-            made = out.add_stream(pcm or "aac", rate=sound.rate)
-            made.codec_context.layout = LAYOUTS.get(sound.channels, f"{sound.channels}c")
-            made.codec_context.format = "s32" if pcm else "fltp"
-            made.time_base = Fraction(1, sound.rate)
-            made.metadata.update(replaced.metadata)
-            if not pcm:
-                made.bit_rate = 1000 * bitrate_kbps
-        elif stream.type in ("video", "audio", "subtitle", "data"):
-            try:
-                copied[stream.index] = out.add_stream_from_template(stream)
-                copied[stream.index].metadata.update(stream.metadata)
-            except (ValueError, TypeError):
-                continue  # a stream of a kind that the container does not know: timecode tracks into MKV
-    return made, copied
 
 
 def _sound_packets(stream: Any, sound: Source, start: Fraction, progress: Callable[[float], None]) -> Iterator[Any]:  # noqa: ANN401
