@@ -5,6 +5,10 @@ class PuliziaError(Exception):
     """Base of all errors that are shown without a traceback."""
 
 
+class UnknownNameError(PuliziaError):
+    """Something was asked for by a name that is not known: wrong usage, not a fault of a file."""
+
+
 class MediaError(PuliziaError):
     """A sound file cannot be opened, read or written."""
 

@@ -104,7 +104,7 @@ def test_outputs_that_would_replace_something_are_refused(tmp_path: Path) -> Non
 @pytest.mark.parametrize(("text", "sentence"), [
     ("[", "not readable as JSON"), ("{}", 'no list "targets"'), ('{"targets": [3]}', "not a table"),
     ('{"targets": [{"id": "a"}]}', "lacks title"), ('{"targets": [{"id": 5}]}', "wrong kind"),
-    ('{"targets": [{"id": "a", "title": "A", "integrated_lufs": 5, "tolerance_lu": 1, "true_peak_dbtp": -1}]}', "out of range"),
+    ('{"targets": [{"id": "a", "title": "A", "integrated_lufs": 5, "tolerance_lu": 1, "true_peak_dbtp": -1}]}', "must be between"),
 ])  # fmt: skip
 def test_damaged_target_files_say_what_is_wrong(text: str, sentence: str) -> None:
     with pytest.raises(DeliveryError, match=sentence):

@@ -13,10 +13,10 @@ from tests.cli.test_commands import run
 
 from pulizia.media.fast_start import index_is_first
 
-PICTURE = "-f lavfi -i testsrc=size=96x64:rate=25:duration=2".split()
-NTSC = "-f lavfi -i testsrc=size=96x64:rate=30000/1001:duration=2".split()
-SOUND = "-f lavfi -i sine=300:sample_rate=48000:duration=2".split()
-H264 = "-c:v libx264 -pix_fmt yuv420p -preset ultrafast -bf 2 -g 25 -c:a aac".split()
+PICTURE = ["-f", "lavfi", "-i", "testsrc=size=96x64:rate=25:duration=2"]
+NTSC = ["-f", "lavfi", "-i", "testsrc=size=96x64:rate=30000/1001:duration=2"]
+SOUND = ["-f", "lavfi", "-i", "sine=300:sample_rate=48000:duration=2"]
+H264 = ["-c:v", "libx264", "-pix_fmt", "yuv420p", "-preset", "ultrafast", "-bf", "2", "-g", "25", "-c:a", "aac"]
 CHAPTERS = ";FFMETADATA1\ntitle=Two parts\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=0\nEND=900\ntitle=One\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=900\nEND=2000\ntitle=Two\n"  # fmt: skip
 
 
@@ -36,24 +36,45 @@ def films(tmp_path_factory: pytest.TempPathFactory) -> Path:
     (folder / "chapters.txt").write_text(CHAPTERS)
     (folder / "words.srt").write_text("1\n00:00:00,500 --> 00:00:01,500\nHello\n")
     ffmpeg(folder, *PICTURE, *SOUND, *H264, "-metadata", "title=Plain", "plain.mp4")
-    ffmpeg(folder, *"-f lavfi -i color=red:size=32x32 -frames:v 1 cover.png".split())
+    ffmpeg(folder, *["-f", "lavfi", "-i", "color=red:size=32x32", "-frames:v", "1", "cover.png"])
     copy = ["-c", "copy"]
     ffmpeg(folder, "-i", "plain.mp4", *copy, "-timecode", "10:00:00:00", "timecode.mp4")
     ffmpeg(folder, "-i", "plain.mp4", *copy, "-timecode", "01:02:03:04", "timecode.mov")
     ffmpeg(folder, *NTSC, *SOUND, *H264, "-timecode", "10:00:00;00", "drop.mp4")
-    ffmpeg(folder, *"-i plain.mp4 -i chapters.txt -map_metadata 1 -map_chapters 1".split(), *copy, "chapters.mp4")
-    ffmpeg(folder, *"-i plain.mp4 -i cover.png -map 0 -map 1".split(), *copy, "-disposition:v:1", "attached_pic", "cover.mp4")  # fmt: skip
-    ffmpeg(folder, *"-i plain.mp4 -attach cover.png -metadata:s:t mimetype=image/png".split(), *copy, "cover.mkv")
     ffmpeg(
-        folder, *PICTURE, *SOUND, *"-f lavfi -i sine=500:duration=2 -map 0 -map 1 -map 2".split(), *H264,
-        *"-metadata:s:a:0 language=ger -metadata:s:a:1 language=eng -disposition:a:0 default -disposition:a:1 0".split(),
+        folder,
+        *["-i", "plain.mp4", "-i", "chapters.txt", "-map_metadata", "1", "-map_chapters", "1"],
+        *copy,
+        "chapters.mp4",
+    )
+    ffmpeg(folder, *["-i", "plain.mp4", "-i", "cover.png", "-map", "0", "-map", "1"], *copy, "-disposition:v:1", "attached_pic", "cover.mp4")  # fmt: skip
+    ffmpeg(
+        folder, *["-i", "plain.mp4", "-attach", "cover.png", "-metadata:s:t", "mimetype=image/png"], *copy, "cover.mkv"
+    )
+    ffmpeg(
+        folder, *PICTURE, *SOUND, *["-f", "lavfi", "-i", "sine=500:duration=2", "-map", "0", "-map", "1", "-map", "2"], *H264,
+        *["-metadata:s:a:0", "language=ger", "-metadata:s:a:1", "language=eng", "-disposition:a:0", "default", "-disposition:a:1", "0"],
         "two.mkv",
     )  # fmt: skip
-    ffmpeg(folder, *"-i plain.mp4 -i words.srt -map 0 -map 1".split(), *copy, "-c:s", "subrip", "words.mkv")
-    ffmpeg(folder, *"-i plain.mp4 -i words.srt -map 0 -map 1".split(), *copy, "-c:s", "mov_text", "words.mp4")
-    ffmpeg(folder, *PICTURE, *SOUND, *"-c:v libx265 -x265-params log-level=none -preset ultrafast -tag:v hvc1 -c:a aac hevc.mp4".split())  # fmt: skip
-    ffmpeg(folder, *PICTURE, *SOUND, *"-c:v libvpx -b:v 200k -c:a libopus old.webm".split())
-    ffmpeg(folder, *PICTURE, *SOUND, *"-c:v libvpx-vp9 -b:v 200k -deadline realtime -c:a libopus new.webm".split())
+    ffmpeg(
+        folder, *["-i", "plain.mp4", "-i", "words.srt", "-map", "0", "-map", "1"], *copy, "-c:s", "subrip", "words.mkv"
+    )
+    ffmpeg(
+        folder,
+        *["-i", "plain.mp4", "-i", "words.srt", "-map", "0", "-map", "1"],
+        *copy,
+        "-c:s",
+        "mov_text",
+        "words.mp4",
+    )
+    ffmpeg(folder, *PICTURE, *SOUND, *["-c:v", "libx265", "-x265-params", "log-level=none", "-preset", "ultrafast", "-tag:v", "hvc1", "-c:a", "aac", "hevc.mp4"])  # fmt: skip
+    ffmpeg(folder, *PICTURE, *SOUND, *["-c:v", "libvpx", "-b:v", "200k", "-c:a", "libopus", "old.webm"])
+    ffmpeg(
+        folder,
+        *PICTURE,
+        *SOUND,
+        *["-c:v", "libvpx-vp9", "-b:v", "200k", "-deadline", "realtime", "-c:a", "libopus", "new.webm"],
+    )
     ffmpeg(folder, "-i", "plain.mp4", *copy, "-movflags", "+faststart", "first.mov")
     ffmpeg(folder, "-i", "plain.mp4", *copy, "-movflags", "frag_keyframe+empty_moov", "pieces.mp4")
     ffmpeg(folder, "-ss", "0.52", "-i", "plain.mp4", *copy, "edited.mp4")
@@ -111,7 +132,9 @@ def test_a_cover_stays_a_cover(capsys, films: Path, tmp_path: Path, name: str, s
 
 
 def test_what_the_new_container_cannot_hold_is_named(capsys, films: Path, tmp_path: Path) -> None:
-    assert "The cover has no place in .mov and was left out." in delivered(capsys, films, "cover.mp4", tmp_path / "a.mov")
+    assert "The cover has no place in .mov and was left out." in delivered(
+        capsys, films, "cover.mp4", tmp_path / "a.mov"
+    )
     for target in ("a.mp4", "b.mov"):
         said = delivered(capsys, films, "words.mkv", tmp_path / target)
         assert "The subtitle track (srt) has no place" in said
@@ -151,7 +174,11 @@ def test_web_films_go_where_they_can_and_else_are_one_sentence(capsys, films: Pa
 def test_mp4_files_have_their_index_first_and_mov_files_where_it_was_so(capsys, films: Path, tmp_path: Path) -> None:
     assert not index_is_first(films / "plain.mp4")
     assert index_is_first(films / "first.mov")
-    for name, target, first in (("plain.mp4", "a.mp4", True), ("first.mov", "b.mov", True), ("timecode.mov", "c.mov", False)):
+    for name, target, first in (
+        ("plain.mp4", "a.mp4", True),
+        ("first.mov", "b.mov", True),
+        ("timecode.mov", "c.mov", False),
+    ):
         delivered(capsys, films, name, tmp_path / target)
         assert index_is_first(tmp_path / target) is first
     code, _, _ = run(capsys, "deliver", films / "plain.mp4", "--target", "ebu-r128", "-o", tmp_path / "sound.m4a")

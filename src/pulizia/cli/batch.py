@@ -33,6 +33,10 @@ def attempt(work: Work, path: Path, target: Path) -> Outcome:
         return Outcome(path, (), str(error))
     except MemoryError:
         return Outcome(path, (), "There is not enough memory for this. Close other programs.")
+    except Exception as error:  # noqa: BLE001 - a fault with one file must not stop the others
+        from pulizia.media.faults import note_fault
+
+        return Outcome(path, (), note_fault(error, f"Work on {path.name}"))
 
 
 def run_batch(work: Work, files: Sequence[Path], targets: Sequence[Path], *, jobs: int, resume: bool) -> int:

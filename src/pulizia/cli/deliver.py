@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import argparse
 import json
-from contextlib import nullcontext
+from collections.abc import Iterator
+from contextlib import contextmanager, nullcontext
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 from pulizia.cli.batch import run_batch
+from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import add_keep_flag, trimmed, worked_programme
@@ -21,6 +23,7 @@ from pulizia.errors import DeliveryError
 from pulizia.measure.loudness import DUAL_MONO
 from pulizia.media.folders import config_folder
 from pulizia.media.keep import kept
+from pulizia.media.open import OpenMedia
 from pulizia.media.picture import is_picture
 from pulizia.media.write import write_text
 from pulizia.project.programme import in_place
@@ -54,6 +57,9 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         choices=tuple(WAYS),
         default="limit",
         help="gain only, limited where it must be, or levelled first (limit)",
+    )
+    command.add_argument(
+        "--limit-hard", action="store_true", help="allow the limiter to lower peaks by more than 20 dB"
     )
     command.add_argument(
         "--dual-mono", action="store_true", help="count a mono programme as two loudspeakers will play it"
@@ -114,12 +120,12 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
     # several files read the programme several times: its steps are worked out once
     source = programme.kept
     worked = kept(source, lambda share: progress(share, "repairing")) if options.also and steps else nullcontext(source)
-    with worked as source:
+    with worked as source, _told_of(programme.media):
         made = [
             deliver(
                 in_place(recording, source) if is_picture(path) else source,
                 target, path, wanted=deliverable_of(options, path), names=names, said=programme.said,
-                way=options.way, progress=progress,
+                way=options.way, hard=options.limit_hard, progress=progress,
             )
             for path in (output, *options.also)
         ]  # fmt: skip
@@ -131,7 +137,20 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
     if options.json:
         rows = [report_content(one, words) for one in made]
         return (json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),)
-    return tuple(line for one in made for line in _told(one))
+    notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
+    return (*(line for one in made for line in _told(one)), *notes)
+
+
+@contextmanager
+def _told_of(media: OpenMedia) -> Iterator[None]:
+    """A refusal says as well that samples were read as silence: that may be why."""
+    try:
+        yield
+    except DeliveryError as error:
+        if media.source.cleaned:
+            message = f"{error} {cleaned_note(cleaned=True)}"
+            raise DeliveryError(message) from error
+        raise
 
 
 def _report_path(options: argparse.Namespace, output: Path) -> Path | None:
@@ -156,6 +175,6 @@ def _told(done: Delivered) -> list[str]:
     if plan.speech_percent is not None:
         lines.append(f"  Speech only: {plan.speech_percent:.0f} % of the programme.")
     lines += [f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}" for v in done.verdicts]
-    lines += [f"  {note}" for note in (plan.note, *done.notes) if note]
+    lines += [f"  {note}" for note in (*plan.cautions, *done.notes)]
     lines.append("Measured again from the written file." + (" Corrected once." if done.corrected else ""))
     return lines

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
 from pathlib import Path
 from typing import Any
 
 from pulizia.audio.source import Source
+from pulizia.cli.measure import cleaned_note
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_programme
 from pulizia.inspection.finding import Finding
@@ -36,6 +38,9 @@ def run(options: argparse.Namespace) -> int:
     rate = programme.sound.rate
     found = inspect(programme.sound, programme.media.channel_names, progress, workers=WORKERS)
     progress.done()
+    for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)):
+        if note:
+            print(f"pulizia: {note}", file=sys.stderr)
     if options.json:
         print(json.dumps({"findings": [_row(finding, programme.sound) for finding in found]}, indent=1))
         return 0

@@ -12,7 +12,7 @@ from pulizia.media.folders import config_folder
 from pulizia.score.shelf import keep_recipe, own_recipes, shipped_recipes
 from pulizia.settings.as_dict import schema
 from pulizia.tools.base import AnyTool
-from pulizia.tools.registry import ALL, tool_of
+from pulizia.tools.registry import ALL, tool_named
 from pulizia.units import format_number
 
 
@@ -73,7 +73,7 @@ def run_tools(options: argparse.Namespace) -> int:
         for tool in ALL:
             print(f"{tool.id:<18}{tool.summary}")
         return 0
-    tool = tool_of(options.name)
+    tool = tool_named(options.name)
     if options.json:
         print(json.dumps(_row(tool), indent=1))
         return 0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import io
 import os
 import sys
 from collections.abc import Sequence
@@ -10,7 +11,7 @@ from difflib import get_close_matches
 from pathlib import Path
 
 from pulizia import __version__
-from pulizia.errors import Cancelled, PuliziaError
+from pulizia.errors import Cancelled, PuliziaError, UnknownNameError
 
 COMMANDS = ("measure", "inspect", "suggest", "repair", "deliver", "render", "find", "targets", "recipes", "tools")
 
@@ -36,6 +37,9 @@ def run(arguments: Sequence[str] | None = None) -> None:
     """Entry point: ends the process with 0 done, 1 the input or the disk is at fault, 2 wrong usage."""
     # the program's own threads share the work; threads inside matrix products only get in their way
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    for stream in (sys.stdout, sys.stderr):  # names of files may hold bytes that are no text
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     given = list(sys.argv[1:] if arguments is None else arguments)
     sys.exit(main(given))
 
@@ -48,6 +52,9 @@ def main(given: Sequence[str]) -> int:
         return _open_window(given) if wants_window else _run_command(given)
     except SystemExit as end:  # argparse has said what is wrong
         return int(end.code or 0)
+    except UnknownNameError as error:
+        print(f"pulizia: {error}", file=sys.stderr)
+        return 2
     except PuliziaError as error:
         print(f"pulizia: {error}", file=sys.stderr)
     except (KeyboardInterrupt, Cancelled):
@@ -56,6 +63,10 @@ def main(given: Sequence[str]) -> int:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
     except MemoryError:
         print("pulizia: there is not enough memory for this. Close other programs.", file=sys.stderr)
+    except Exception as error:  # noqa: BLE001 - the last catch: no person ever sees a traceback
+        from pulizia.media.faults import note_fault
+
+        print(f"pulizia: {note_fault(error, first if first in COMMANDS else 'Opening the window')}", file=sys.stderr)
     return 1
 
 
@@ -66,6 +77,13 @@ def _run_command(given: Sequence[str]) -> int:
     return code
 
 
+def _is_there(name: str) -> bool:
+    try:
+        return Path(name).exists()
+    except (OSError, ValueError):  # a name that no disk can hold
+        return False
+
+
 def _open_window(given: Sequence[str]) -> int:
     window = argparse.ArgumentParser(prog="pulizia", usage="pulizia [--demo] [PROJECT | FILES ...]")
     window.add_argument("--demo", action="store_true", help="open the demo recordings")
@@ -74,14 +92,14 @@ def _open_window(given: Sequence[str]) -> int:
     window.add_argument("files", nargs="*", help="a project or sound files")
     options = window.parse_args(given)
     for name in options.files:
-        if not Path(name).exists():
+        if not _is_there(name):
             near = get_close_matches(name, COMMANDS, n=1)
             hint = (
                 f"Did you mean the command {near[0]}?"
                 if near
                 else "Check the name, or see pulizia --help for the commands."
             )
-            window.exit(2, f"pulizia: {name} is neither a file nor a command. {hint}\n")
+            window.exit(2, f"pulizia: {name[:200]} is neither a file nor a command. {hint}\n")
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         message = (
             "There is no screen here to open a window on. Use the commands that need none: pulizia --help lists them."

@@ -123,7 +123,7 @@ def _tell(one: _Measured) -> None:
         print(f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}")
     for reading in one.readings:
         print(f"  {reading.name:<28}{format_number(reading.lufs):>8} LUFS  {reading.why}")
-    for note in (one.media.warning, cleaned_note(one.media.source.cleaned)):
+    for note in (one.media.warning, cleaned_note(cleaned=one.media.source.cleaned)):
         if note:
             print(note)
 
@@ -165,7 +165,7 @@ def print_figures(figures: Measures) -> None:
         print(f"  {name:<20}{format_number(getattr(figures, field)):>8} {unit}")
 
 
-def cleaned_note(cleaned: bool) -> str:  # noqa: FBT001 - the state told
+def cleaned_note(*, cleaned: bool) -> str:
     """A sentence when a file held values that are not numbers."""
     if not cleaned:
         return ""

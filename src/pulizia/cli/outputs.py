@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from pulizia.delivery.deliver import check_name
 from pulizia.delivery.deliverable import KIND_OF_SUFFIX, Deliverable, Kind, kind_of_path
 from pulizia.errors import DeliveryError
 from pulizia.media.encode import BITRATES
@@ -55,6 +56,7 @@ def deliverable_of(options: argparse.Namespace, path: Path) -> Deliverable:
 
 def output_paths(files: list[Path], output: Path, ending: str | None) -> list[Path]:
     """One output per input: the named file for one, files of the same names in a folder for several."""
+    check_name(output)
     if len(files) == 1 and not output.is_dir():
         suffix = f".{ending}" if ending and not output.suffix else ""
         return [output.with_name(output.name + suffix)]

@@ -6,12 +6,14 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import FORMATS
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_recording
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.media.broadcast import Loudness
+from pulizia.media.names import safe_name
 from pulizia.project.file import load_project
 
 
@@ -32,7 +34,7 @@ def run(options: argparse.Namespace) -> int:
     for recording in project.recordings:
         if options.output.is_dir() or len(project.recordings) > 1:
             tools = "".join(f"-{step.tool_id}" for step in recording.score if step.enabled)
-            target = options.output / f"{recording.name}{tools or '-as-is'}.wav"
+            target = options.output / f"{safe_name(recording.name + (tools or '-as-is'))}.wav"
         else:
             target = options.output
         inputs = [r.path for r in project.recordings]
@@ -43,6 +45,8 @@ def run(options: argparse.Namespace) -> int:
         cut = write_source(programme.kept, target, wanted, progress, said=programme.said, loudness=Loudness())
         progress.done()
         print(f"{recording.name}: written to {target}")
-        if words := cut_words(cut):
-            print(words)
+        media = programme.media
+        for words in (media.warning, cleaned_note(cleaned=media.source.cleaned), cut_words(cut)):
+            if words:
+                print(words)
     return 0

@@ -88,7 +88,7 @@ def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse
     progress.done()
     names = f" ({', '.join(step.tool_id for step in steps)})" if recipe is None and steps else ""
     lines = [f"{path.name}: {len(chain.stages)} steps applied{names}, written to {target}"]
-    lines += [note for note in (cleaned_note(media.source.cleaned), cut_words(cut)) if note]
+    lines += [note for note in (media.warning, cleaned_note(cleaned=media.source.cleaned), cut_words(cut)) if note]
     return tuple(lines)
 
 

@@ -16,7 +16,7 @@ from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import make_step
 from pulizia.settings.as_dict import to_dict
 from pulizia.tools.base import Survey
-from pulizia.tools.registry import tool_of
+from pulizia.tools.registry import tool_named
 from pulizia.units import format_number, format_time
 
 
@@ -32,7 +32,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
 
 def run(options: argparse.Namespace) -> int:
     """Look through one file with one tool."""
-    tool = tool_of(options.tool)
+    tool = tool_named(options.tool)
     if tool.suggest is None and tool.survey is None:
         message = f"{tool.title} finds nothing by itself. Set it by hand; pulizia tools {tool.id} lists its settings."
         raise SettingsError(message)

@@ -12,6 +12,7 @@ from pulizia.audio.spans import Span
 from pulizia.cli.outputs import CHUNK_BYTES
 from pulizia.delivery.deliver import Said
 from pulizia.errors import ProjectError
+from pulizia.media.identity import whole_digest
 from pulizia.media.open import OpenMedia, broadcast_of, open_media, picture_of, tags_of
 from pulizia.project.file import SUFFIX, load_project
 from pulizia.project.model import Project, Recording
@@ -99,6 +100,11 @@ def worked_recording(recording: Recording, project: Project, progress: Callable[
     media = open_media(recording.path, progress)
     if media.fingerprint != recording.fingerprint:
         message = f"{recording.path.name} has changed since the project was saved. Relink it in the window first."
+        raise ProjectError(message)
+    if recording.digest and whole_digest(recording.path) != recording.digest:
+        message = (
+            f"{recording.path.name} has changed inside since the project was saved. Relink it in the window first."
+        )
         raise ProjectError(message)
     paths = {r.fingerprint: r.path for r in project.recordings}
     wanted = {step.other for step in recording.score if step.other in paths}

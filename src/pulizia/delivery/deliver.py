@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import time
 from collections.abc import Callable, Sequence
@@ -35,13 +36,14 @@ from pulizia.media.keep import kept
 from pulizia.media.open import open_media
 from pulizia.media.picture import remux
 from pulizia.media.tags import Tags
-from pulizia.media.write import BITS, FileKind, FlacWriter, WavWriter, sound_writer
+from pulizia.media.write import BITS, FileKind, FlacWriter, WavWriter, shortened, sound_writer
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Stage
 from pulizia.score.steps import make_step
 
 Progress = Callable[[float, str], None]
 WRITE_FRAMES = 1 << 17
+LONGEST_NAME_BYTES, LONGEST_PATH = 255, 4095
 CORRECTED_ABOVE_LU = 0.05
 SPARE_BYTES = 16 << 20
 WORTH_KEEPING_S = 30.0
@@ -67,6 +69,14 @@ class Delivered:
         return all(verdict.state is State.WITHIN for verdict in self.verdicts)
 
 
+def check_name(path: Path) -> None:
+    """Refuse names that no disk can hold; DeliveryError."""
+    too_long = len(os.fsencode(path.name)) > LONGEST_NAME_BYTES or len(os.fsencode(path)) > LONGEST_PATH
+    if too_long or "\0" in str(path):
+        message = f"{shortened(path.name)!r} cannot be the name of a file: it is too long, or holds a zero character. Choose another one."
+        raise DeliveryError(message)
+
+
 def check_output(path: Path, *, inputs: list[Path], overwrite: bool) -> None:
     """Refuse outputs that would replace something by accident, before any work is done.
 
@@ -77,6 +87,7 @@ def check_output(path: Path, *, inputs: list[Path], overwrite: bool) -> None:
     """
     path = Path(path)
     folder = path.parent
+    check_name(path)
     if not folder.is_dir():
         message = f"The folder {folder} does not exist. Make it, or choose another one."
         raise DiskError(message)
@@ -102,13 +113,15 @@ def deliver(
     names: tuple[str, ...] | None = None,
     said: Said | None = None,
     way: Way = "limit",
+    hard: bool = False,
     store: SegmentStore | None = None,
     cache: ChunkCache | None = None,
     progress: Progress = lambda _share, _what: None,
 ) -> Delivered:
     """Prepare, normalise, write, measure the written file, correct once.
 
-    ``made`` is a plan of this programme in this form, where it is known already.
+    ``made`` is a plan of this programme in this form, where it is known already; ``hard`` allows
+    limiting by more than 20 dB.
 
     Raises
     ------
@@ -123,7 +136,7 @@ def deliver(
         # planning, writing and correcting read the programme several times; its steps are worked out once
         with kept(programme, lambda p: progress(0.5 * p, "repairing")) as worked:
             return deliver(
-                worked, target, path, wanted=wanted, names=names, said=said, way=way, store=store, cache=cache,
+                worked, target, path, wanted=wanted, names=names, said=said, way=way, hard=hard, store=store, cache=cache,
                 progress=lambda p, what: progress(0.5 + 0.5 * p, what),
             )  # fmt: skip
     began = time.monotonic()
@@ -143,6 +156,8 @@ def deliver(
             ready, target, names=names, store=store, cache=cache, way=way,
             progress=lambda p: progress(0.1 + 0.4 * p, "measuring"),
         )  # fmt: skip
+    if made.too_hard and not hard:
+        raise DeliveryError(made.too_hard)
     said = moved_to(said, programme, ready, wanted)
     look = Meter(target, store, names)
     source: Source = made.result

@@ -14,6 +14,7 @@ from pulizia.audio.layouts import channel_names, into_one, into_two
 from pulizia.audio.source import MixedSource, Source
 from pulizia.errors import DeliveryError
 from pulizia.media.encode import BITRATES, nearest_rate
+from pulizia.media.names import safe_name
 from pulizia.media.picture import is_picture
 from pulizia.media.resample import at_rate
 from pulizia.media.write import Dither, SampleFormat
@@ -134,7 +135,7 @@ def file_name(pattern: str, values: dict[str, str], kind: Kind, suffix: str = ""
         )
         raise DeliveryError(message)
     made = re.sub(r"\{([^{}]*)\}", lambda m: known.get(m.group(1), ""), pattern)
-    made = re.sub(r'[\\/:*?"<>|\x00-\x1f]', "-", made).strip(" .-")
+    made = safe_name(made, usual="")
     if not made:
         message = f"The name pattern {pattern!r} leaves no name. Use {{name}} in it."
         raise DeliveryError(message)

@@ -29,6 +29,9 @@ CEILING_GUARD_DB = 0.05  # the limiter aims this far under the ceiling; rounding
 MOST_ROUNDS = 10  # two are usual; many only where the limiter works hard
 SMALLEST_SLOPE = 0.1
 LARGEST_GAIN_DB = 60.0
+HARD_LIMITING_DB = 6.0  # peaks lowered by more are heard (common practice)
+MOST_LIMITING_DB = 20.0  # more is refused unless it is asked for
+FAR_FROM_SPEECH_LU = 3.0
 USUAL_RANGE_LU = 15.0  # for gentle levelling where the target sets no limit (common practice for speech)
 LEVELLING = (0.25, 0.5, 0.75, 1.0)
 Way = Literal["gain", "limit", "level"]
@@ -161,6 +164,37 @@ class Plan:
     levelled: float = 0.0  # amount of the leveller, 0..1
     speech_percent: float | None = None
     note: str = ""  # what could not be reached, and why
+    whole_lufs: float | None = None  # predicted for the whole programme, where the target counts speech only
+
+    @property
+    def cautions(self) -> tuple[str, ...]:
+        """One sentence for everything that a person should know before this is delivered."""
+        found = [self.note] if self.note else []
+        hard = self.largest_reduction_db
+        if hard > HARD_LIMITING_DB:
+            found.append(
+                f"The limiter lowers peaks by up to {format_number(hard)} dB, which is heard. Even the speech out first "
+                "(gentle levelling, a compressor on the Bench), or choose a quieter target."
+            )
+        speech = self.predicted.integrated_lufs
+        if self.whole_lufs is not None and speech is not None and abs(self.whole_lufs - speech) > FAR_FROM_SPEECH_LU:
+            side = "louder" if self.whole_lufs > speech else "quieter"
+            found.append(
+                f"The whole programme will be at {format_number(self.whole_lufs)} LUFS, {side} than its speech at "
+                f"{format_number(speech)}: check what lies between the speech."
+            )
+        return tuple(found)
+
+    @property
+    def too_hard(self) -> str:
+        """Why it is not delivered unless that is asked for; "" where it is."""
+        hard = self.largest_reduction_db
+        if hard <= MOST_LIMITING_DB:
+            return ""
+        return (
+            f"The limiter would lower peaks by up to {format_number(hard)} dB, more than {MOST_LIMITING_DB:g} dB: the sound would be "
+            "crushed. Even it out first, choose a quieter target, or ask for hard limiting."
+        )
 
     @property
     def largest_reduction_db(self) -> float:
@@ -219,7 +253,7 @@ def plan(
     progress(1.0)
     return Plan(
         target=target, measured=measured, predicted=made[1], gain_db=made[0], limited=limited, result=made[2],
-        way=way, levelled=amount, speech_percent=look.speech_percent, note=note,
+        way=way, levelled=amount, speech_percent=look.speech_percent, note=note, whole_lufs=look.whole_lufs,
     )  # fmt: skip
 
 
@@ -229,6 +263,7 @@ class Meter:
     def __init__(self, target: Target, store: SegmentStore, names: tuple[str, ...] | None) -> None:
         self._target, self._store, self._names = target, store, names
         self.speech_percent: float | None = None
+        self.whole_lufs: float | None = None  # of what was measured last, where only speech counts
 
     def measure(self, source: Source, progress: Progress = lambda _: None) -> Measures:
         """All figures; for dialogue targets the integrated one is that of speech."""
@@ -236,6 +271,7 @@ class Meter:
         if self._target.gate != "dialogue":
             return found
         speech = dialogue(source)
+        self.whole_lufs = found.integrated_lufs
         self.speech_percent = speech.share_percent
         if speech.lufs is None:
             message = (

@@ -4,13 +4,24 @@ from __future__ import annotations
 
 import difflib
 import json
+import re
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, fields
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
-from pulizia.errors import DeliveryError
+from pulizia.data.json_text import parsed
+from pulizia.errors import DeliveryError, UnknownNameError
+
+RANGES = {
+    "integrated_lufs": (-50.0, -5.0), "tolerance_lu": (0.0, 10.0), "true_peak_dbtp": (-20.0, 0.0),
+    "short_term_max_lufs": (-50.0, 0.0), "momentary_max_lufs": (-50.0, 3.0), "loudness_range_max_lu": (1.0, 60.0),
+}  # fmt: skip
+"""What a rule can ask for and a programme can still be."""
+SCALES = ("LUFS", "LKFS")
+ID_PATTERN = r"[A-Za-z0-9][A-Za-z0-9._-]{0,63}"
+LONGEST_TEXT = 1000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,11 +54,7 @@ def read_targets(text: str, name: str) -> list[Target]:
     DeliveryError
         With what is wrong and where.
     """
-    try:
-        content = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        message = f"{name} is not readable as JSON ({error}). Correct it or remove it."
-        raise DeliveryError(message) from error
+    content = parsed(text, name, DeliveryError, "Correct it or remove it.")
     rows = content.get("targets") if isinstance(content, dict) else None
     if not isinstance(rows, list):
         message = f'{name} has no list "targets". Correct it or remove it.'
@@ -82,10 +89,30 @@ def _target(row: Any, name: str, number: int) -> Target:  # noqa: ANN401 - JSON
     if row.get("gate", "programme") not in ("programme", "dialogue"):
         message = f'{name}: target {number}: gate is {row["gate"]!r}, must be "programme" or "dialogue".'
         raise DeliveryError(message)
-    if not -70 <= row["integrated_lufs"] <= 0 or row["tolerance_lu"] < 0 or row["true_peak_dbtp"] > 0:
-        message = f"{name}: target {number} ({row['id']}) has a level, tolerance or ceiling out of range."
-        raise DeliveryError(message)
+    _check_values(row, name, number)
     return Target(**row)
+
+
+def _check_values(row: dict[str, Any], name: str, number: int) -> None:
+    """Refuse what no rule asks for."""
+    for key, (low, high) in RANGES.items():
+        value = row.get(key)
+        if value is not None and not low <= value <= high:
+            message = (
+                f"{name}: target {number} ({row['id']}): {key} is {value:g}, must be between {low:g} and {high:g}."
+            )
+            raise DeliveryError(message)
+    if not re.fullmatch(ID_PATTERN, row["id"]):
+        message = (
+            f"{name}: target {number}: the id {row['id'][:40]!r} must be made of letters, digits, dots and dashes."
+        )
+        raise DeliveryError(message)
+    if row.get("scale", "LUFS") not in SCALES:
+        message = f'{name}: target {number} ({row["id"]}): scale must be "LUFS" or "LKFS", not {row["scale"][:40]!r}.'
+        raise DeliveryError(message)
+    if too_long := [key for key, value in row.items() if isinstance(value, str) and len(value) > LONGEST_TEXT]:
+        message = f"{name}: target {number} ({row['id']}): {too_long[0]} is longer than {LONGEST_TEXT} characters."
+        raise DeliveryError(message)
 
 
 def shipped_targets() -> list[Target]:
@@ -122,7 +149,11 @@ def target_of(target_id: str, own_folder: Path | None = None) -> Target:
     near = difflib.get_close_matches(target_id, known, n=1)
     hint = f"did you mean {near[0]}?" if near else f"known are {', '.join(known)}."
     message = f"There is no target {target_id}; {hint}"
-    raise DeliveryError(message)
+    raise UnknownTargetError(message)
+
+
+class UnknownTargetError(DeliveryError, UnknownNameError):
+    """There is no target of this name."""
 
 
 def as_table(target: Target) -> dict[str, Any]:

@@ -87,6 +87,7 @@ class Button(QPushButton):
 def label(text: str, pixels: int = 13, *, bold: bool = False, token: str = "ink", wrap: bool = False) -> QLabel:
     """A text in one of the sizes and colours of the theme."""
     made = QLabel(translated(text))
+    made.setTextFormat(Qt.TextFormat.PlainText)  # names of files may look like markup
     made.setProperty("pixels", pixels)
     made.setProperty("tone", token)
     made.setProperty("heavy", bold)

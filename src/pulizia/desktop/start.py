@@ -19,6 +19,7 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.theme import font, load_fonts, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.desktop.words import use_system_language
+from pulizia.media.faults import note_fault
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.sound_out import SERVER, SIMULATED, default_choice, output_of, outputs
 from pulizia.session.studio import Studio
@@ -87,6 +88,7 @@ def start(options: argparse.Namespace) -> int:
     application = make_application()
     wrong = use_system_language()
     window, poster = make_window(simulated=options.simulated_output)
+    sys.excepthook = lambda _kind, error, _trace: window.studio.say(note_fault(error), bad=True)
     window.show()
     settle_memory()
     collect_at_rest(window)

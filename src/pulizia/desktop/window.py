@@ -246,6 +246,7 @@ class MainWindow(QMainWindow):
     def _ask(self, title: str, question: str, more: str, answers: tuple[str, str, str]) -> str:
         """Ask; the answers are to go ahead, to drop something, and to do nothing."""
         box = QMessageBox(self)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setWindowTitle(translated(title))
         box.setText(translated(question))
         box.setInformativeText(translated(more))

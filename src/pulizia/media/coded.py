@@ -134,7 +134,7 @@ def _decode_stream(
     codec = getattr(stream, "codec_context", None)  # None where no decoder knows the sound
     rate, channels = (codec.sample_rate, codec.channels) if codec is not None else (0, 0)
     if codec is None or not rate or not channels:
-        message = f"{path.name} has a sound track of unknown format. Convert it to WAV first."
+        message = f"{path.name} is no sound file, or one in a format that is not known. Choose another, or convert it to WAV first."
         raise MediaError(message)
     expected = max(1.0, float((container.duration or 0) / 1e6) * rate)
     clock = _StreamClock(rate)

@@ -42,6 +42,6 @@ def kept(source: Source, progress: Callable[[float], None] = lambda _: None, *, 
                 for future in waiting:
                     future.cancel()
                 raise
-        yield PcmSource(path, read_layout(path), content_key("kept", source.key))
+        yield PcmSource(path, read_layout(path), content_key("kept", source.key), own=True)
     finally:
         path.unlink(missing_ok=True)

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import os
 import re
+import stat
 from collections.abc import Callable
 from dataclasses import dataclass, fields
 from pathlib import Path
 
 from pulizia.audio.layouts import channel_names, names_of_mask
 from pulizia.audio.markers import Marker
+from pulizia.audio.source import content_key
 from pulizia.errors import MediaError
 from pulizia.media.broadcast import Broadcast
 from pulizia.media.coded import NAMES, decode_into
 from pulizia.media.folders import cache_folder
-from pulizia.media.pcm import PcmSource, block_digest, can_map
+from pulizia.media.identity import quick_digest, state_of
+from pulizia.media.pcm import PcmSource, can_map
 from pulizia.media.tags import Cover, Tags, read_tags
 from pulizia.media.wav_chunks import WavLayout, is_wav, read_layout
+from pulizia.media.write import shortened
 
 LOWEST_RATE, HIGHEST_RATE = 4_000, 768_000
 MOST_CHANNELS = 64
@@ -48,7 +52,7 @@ class OpenMedia:
 
 
 def fingerprint_of(path: Path) -> str:
-    """Digest of a file's size and of 64 blocks spread over it: the same for an untouched file.
+    """A quick digest of a file, by which a recording is known: the same for an untouched file.
 
     Raises
     ------
@@ -56,7 +60,7 @@ def fingerprint_of(path: Path) -> str:
         When the file cannot be read.
     """
     try:
-        return block_digest(path)
+        return quick_digest(path)
     except OSError as error:
         raise MediaError(_cannot_read(path, error)) from error
 
@@ -76,7 +80,7 @@ def open_media(path: Path, progress: Callable[[float], None] = lambda _: None) -
         if is_wav(path):
             layout = read_layout(path)
             if can_map(layout):
-                source = PcmSource(path, _checked(layout, path), fingerprint)
+                source = PcmSource(path, _checked(layout, path), f"{fingerprint} {state_of(path)}")
                 floats = "float" if layout.tag == 3 else "bit"
                 names = layout.channel_names or names_of_mask(layout.mask, layout.channels)
                 return OpenMedia(
@@ -98,8 +102,8 @@ def _warning(path: Path, layout: WavLayout) -> str:
 
 def _open_decoded(path: Path, fingerprint: str, progress: Callable[[float], None]) -> OpenMedia:
     folder = cache_folder("decoded")
-    target = folder / f"{fingerprint}-{DECODER}.wav"
-    notes = folder / f"{fingerprint}-{DECODER}.txt"
+    identity = content_key(fingerprint, state_of(path), DECODER)
+    target, notes = folder / f"{identity}.wav", folder / f"{identity}.txt"
     said: dict[str, str] = {}
     if target.exists() and notes.exists():
         os.utime(target)  # used now: the last to be pruned
@@ -113,23 +117,29 @@ def _open_decoded(path: Path, fingerprint: str, progress: Callable[[float], None
     coding, names = said.pop("coding", path.suffix.lstrip(".")), said.pop(NAMES, "").split()
     tags = Tags() if said.get("picture") else read_tags(path)
     return OpenMedia(
-        path=path, source=PcmSource(target, layout, fingerprint), fingerprint=fingerprint, cover=tags.cover,
+        path=path, source=PcmSource(target, layout, identity, own=True), fingerprint=fingerprint, cover=tags.cover,
         coding=coding, metadata=said | dict(tags.texts), channel_names=channel_names(layout.channels, names),
     )  # fmt: skip
 
 
 def _look_at(path: Path) -> None:
-    if not path.exists():
-        message = f"{path} does not exist. Check the name, or choose another file."
-        raise MediaError(message)
-    if path.is_dir():
+    try:
+        found = path.stat()
+    except (FileNotFoundError, NotADirectoryError) as error:
+        message = f"{shortened(str(path))} does not exist. Check the name, or choose another file."
+        raise MediaError(message) from error
+    except (OSError, ValueError) as error:  # a name that no disk can hold
+        message = f"{shortened(path.name)!r} cannot be the name of a file here. Choose another file."
+        if isinstance(error, PermissionError):
+            message = _cannot_read(path, error)
+        raise MediaError(message) from error
+    if stat.S_ISDIR(found.st_mode):
         message = f"{path} is a folder. Choose a sound file in it."
         raise MediaError(message)
-    try:
-        size = path.stat().st_size
-    except OSError as error:
-        raise MediaError(_cannot_read(path, error)) from error
-    if size == 0:
+    if not stat.S_ISREG(found.st_mode):
+        message = f"{path.name} is not an ordinary file. Choose a sound file."
+        raise MediaError(message)
+    if found.st_size == 0:
         message = f"{path.name} is empty (0 bytes). Use another copy."
         raise MediaError(message)
 

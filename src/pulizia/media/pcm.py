@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import mmap
 import threading
 from pathlib import Path
@@ -13,25 +12,12 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import content_key
 from pulizia.errors import MediaError
+from pulizia.media.identity import whole_digest
 from pulizia.media.wav_chunks import IEEE_FLOAT, PCM, WavLayout
 
 CODINGS = {(PCM, 8), (PCM, 16), (PCM, 24), (PCM, 32), (PCM, 64), (IEEE_FLOAT, 32), (IEEE_FLOAT, 64)}
-DIGEST_BLOCKS, DIGEST_BLOCK_BYTES = 64, 1 << 16
+SMALL_BYTES = 4 << 20
 LOUDEST = 1e4  # +80 dBFS: anything above is not sound but damage
-
-
-def block_digest(path: Path) -> str:
-    """Digest of a file's size and of 64 blocks spread over it; raises OSError."""
-    size = path.stat().st_size
-    digest = hashlib.blake2b(str(size).encode(), digest_size=16)
-    with path.open("rb") as file:
-        span = max(0, size - DIGEST_BLOCK_BYTES)
-        for block in range(DIGEST_BLOCKS):
-            file.seek(span * block // (DIGEST_BLOCKS - 1))
-            digest.update(file.read(DIGEST_BLOCK_BYTES))
-            if size <= DIGEST_BLOCK_BYTES:
-                break
-    return digest.hexdigest()
 
 
 def can_map(layout: WavLayout) -> bool:
@@ -44,14 +30,15 @@ class PcmSource:
     """The samples of a mapped WAV file.
 
     ``cleaned`` becomes True once a not-a-number, an infinity or a value above +80 dBFS was met in
-    what was read; such samples are given out as silence.
+    what was read; such samples are given out as silence. A file that somebody else writes to while it is
+    read is noticed; ``own`` files lie in the cache, where nobody does.
     """
 
-    def __init__(self, path: Path, layout: WavLayout, fingerprint: str) -> None:
+    def __init__(self, path: Path, layout: WavLayout, identity: str, *, own: bool = False) -> None:
         self.rate = layout.rate
         self.channels = layout.channels
         self.frames = layout.frames
-        self.key = content_key("file", fingerprint)
+        self.key = content_key("file", identity)
         self.cleaned = False
         self._path = path
         self._layout = layout
@@ -60,8 +47,11 @@ class PcmSource:
         with path.open("rb") as file:
             self._map = mmap.mmap(file.fileno(), size, access=mmap.ACCESS_READ)
         self._size = size
-        self._seen_ns = path.stat().st_mtime_ns
-        self._digest = block_digest(path)
+        self._own = own
+        found = path.stat()
+        self._seen_at = (found.st_mtime_ns, found.st_ino)
+        # of everything, once it is known: at once where that costs no more than a quick look
+        self.digest = whole_digest(path) if not own and size <= SMALL_BYTES else ""
 
     @property
     def path(self) -> Path:
@@ -112,11 +102,12 @@ class PcmSource:
         if found.st_size < self._size:
             message = f"{self._path.name} was cut short by another program. Reopen or relink it."
             raise MediaError(message)
-        if found.st_mtime_ns != self._seen_ns:
-            if block_digest(self._path) != self._digest:
-                message = f"{self._path.name} was changed by another program. Reopen or relink it."
-                raise MediaError(message)
-            self._seen_ns = found.st_mtime_ns
+        if self._own or (found.st_mtime_ns, found.st_ino) == self._seen_at:
+            return
+        if not self.digest or whole_digest(self._path) != self.digest:
+            message = f"{self._path.name} was changed by another program. Reopen or relink it."
+            raise MediaError(message)
+        self._seen_at = (found.st_mtime_ns, found.st_ino)
 
     def _clean(self, planar: Samples) -> Samples:
         good = np.abs(planar) <= LOUDEST  # False for NaN as well

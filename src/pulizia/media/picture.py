@@ -77,7 +77,9 @@ def remux(
     except (av.error.FFmpegError, ValueError) as error:
         beside.drop()
         other = "a sound file" if target.suffix.lower() == ".mkv" else ".mkv, which takes nearly every stream"
-        message = f"{picture.name} cannot be written as {target.suffix}: one of its streams does not fit in. Choose {other}."
+        message = (
+            f"{picture.name} cannot be written as {target.suffix}: one of its streams does not fit in. Choose {other}."
+        )
         raise MediaError(message) from error
     except BaseException:
         beside.drop()
@@ -172,9 +174,7 @@ class _Streams:
         except ValueError as error:
             name = stream.codec_context.name
             if stream.type == "video":
-                message = (
-                    f"A picture in {name} cannot stand in a {self.suffix} file. Choose .mkv, which takes nearly every one."
-                )
+                message = f"A picture in {name} cannot stand in a {self.suffix} file. Choose .mkv, which takes nearly every one."
                 raise MediaError(message) from error
             what = {"audio": "sound track", "subtitle": "subtitle track"}.get(stream.type, f"{stream.type} track")
             language = f" in {stream.language}" if stream.language not in (None, "und") else ""

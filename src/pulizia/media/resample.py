@@ -38,4 +38,4 @@ def at_rate(source: Source, rate: int, progress: Callable[[float], None] = lambd
                 progress(stop / source.frames)
             if writer.frames > frames:
                 writer.cut(frames)
-    return PcmSource(path, read_layout(path), key)
+    return PcmSource(path, read_layout(path), key, own=True)

@@ -33,7 +33,7 @@ FileKind = Literal["wav", "flac"]
 Dither = Literal["none", "triangular", "shaped"]
 BITS: dict[SampleFormat, int] = {"int16": 16, "int24": 24, "float32": 32}
 SUBTYPE_GUID = bytes.fromhex("000000001000800000aa00389b71")
-LONGEST_SHOWN = 60
+LONGEST_SHOWN = 120
 HEADER_RESERVE = 28  # a JUNK chunk of this size becomes ds64 above 4 GiB (EBU Tech 3306)
 
 

@@ -9,6 +9,7 @@ from typing import Any
 
 from pulizia.audio.markers import Marker, in_order
 from pulizia.audio.spans import Span
+from pulizia.data.json_text import parsed
 from pulizia.errors import ProjectError, SettingsError
 from pulizia.media.write import write_text
 from pulizia.project.model import Project, Recording
@@ -19,6 +20,7 @@ from pulizia.tools.registry import tool_of
 
 FORMAT, VERSION, SUFFIX = "pulizia-project", 5, ".pulizia"
 LARGEST_BYTES = 256 << 20
+LONGEST_PATH, LONGEST_NAME, MOST_STEPS = 4096, 1000, 1000
 
 
 def save_project(project: Project, path: Path) -> None:
@@ -68,11 +70,7 @@ def load_project(path: Path) -> Project:
 
 def parse_project(text: str, name: str, folder: Path) -> Project:
     """Make a project of a file's text; see :func:`load_project`."""
-    try:
-        content = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        message = f"{name} is damaged: it is not readable as JSON. Restore it from a backup."
-        raise ProjectError(message) from error
+    content = parsed(text, name, ProjectError, "Restore it from a backup.")
     if not isinstance(content, dict) or content.get("format") != FORMAT:
         message = f"{name} is not a Pulizia project. Choose another file."
         raise ProjectError(message)
@@ -106,7 +104,7 @@ def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:
         relative = str(path)
     return {
         "id": recording.id, "name": recording.name, "path": relative, "absolute": str(path),
-        "fingerprint": recording.fingerprint, "rate": recording.rate,
+        "fingerprint": recording.fingerprint, "digest": recording.digest, "rate": recording.rate,
         "channels": recording.channels, "frames": recording.frames,
         "score": [_step_row(step) for step in recording.score],
         "markers": [_marker_row(marker) for marker in recording.markers],
@@ -138,18 +136,25 @@ def _step_row(step: Step) -> dict[str, Any]:
 
 
 def _recording(row: dict[str, Any], folder: Path) -> Recording:
+    if len(str(row["path"])) > LONGEST_PATH or "\0" in str(row["path"]):
+        message = f"a recording has a path of {len(str(row['path']))} characters, or one with a zero character"
+        raise ValueError(message)
+    if len(row["score"]) > MOST_STEPS:
+        message = f"a recording has {len(row['score'])} steps, at most {MOST_STEPS} are read"
+        raise ValueError(message)
     path = Path(os.path.normpath(folder.absolute() / str(row["path"])))
     absolute = Path(str(row.get("absolute", path)))
-    if not path.exists() and absolute.is_absolute() and absolute.exists():
+    if not _is_there(path) and absolute.is_absolute() and _is_there(absolute):
         path = absolute
     rate, channels, frames = int(row["rate"]), int(row["channels"]), int(row["frames"])
     if rate <= 0 or channels <= 0 or frames <= 0:
         message = f"recording {row.get('name')} has no length"
         raise ValueError(message)
     made = Recording(
-        id=str(row["id"]), name=str(row["name"]), path=path, fingerprint=str(row["fingerprint"]),
+        id=str(row["id"]), name=str(row["name"])[:LONGEST_NAME], path=path, fingerprint=str(row["fingerprint"]),
+        digest=str(row.get("digest", "")),
         rate=rate, channels=channels, frames=frames,
-        score=tuple(_step(entry) for entry in row["score"]),
+        score=tuple(_step(entry, rate, channels) for entry in row["score"]),
         markers=in_order((_marker(entry) for entry in row["markers"]), frames),
         left=tuple(str(kind) for kind in row["left"]),
     )  # fmt: skip
@@ -157,12 +162,25 @@ def _recording(row: dict[str, Any], folder: Path) -> Recording:
     return made if trim is None else made.with_trim(_spans([trim])[0])
 
 
-def _step(row: dict[str, Any]) -> Step:
+def _is_there(path: Path) -> bool:
+    try:
+        return path.exists()
+    except OSError:  # a name that no disk can hold
+        return False
+
+
+def _step(row: dict[str, Any], rate: int, channels_there: int) -> Step:
     tool = tool_of(row["tool"])
     if int(row.get("tool_version", 1)) > tool.version:
         message = f"a step {tool.id} was made by a newer Pulizia"
         raise SettingsError(message)
     spans, channels, band = row["spans"], row.get("channels"), row.get("band_hz")
+    if band is not None and not 0 <= float(band[0]) < float(band[1]) <= rate:
+        message = f"a step {tool.id} acts in a band from {float(band[0]):g} to {float(band[1]):g} Hz"
+        raise ValueError(message)
+    if channels is not None and not all(0 <= int(c) < channels_there for c in channels):
+        message = f"a step {tool.id} acts on channels that are not there"
+        raise ValueError(message)
     return Step(
         id=str(row["id"]), tool_id=tool.id, settings=from_dict(tool.settings, row["settings"]),
         spans=None if spans is None else _spans(spans), holes=_spans(row.get("holes", [])),

@@ -29,6 +29,7 @@ class Recording:
     score: tuple[Step, ...] = ()
     markers: tuple[Marker, ...] = ()
     left: tuple[str, ...] = ()  # kinds of trouble that shall stay as they are
+    digest: str = ""  # of the whole file, where it was known when the project was saved
     trim: Span | None = None  # what of it is the programme; None is all
     id: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
 

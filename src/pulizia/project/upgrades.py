@@ -22,7 +22,7 @@ def _with_trim(content: dict[str, Any]) -> dict[str, Any]:
 
 
 def _with_regions(content: dict[str, Any]) -> dict[str, Any]:
-    """Version 5 lets a marker have a length and a note behind its frame and name."""
+    """Version 5 lets a marker have a length and a note, and knows the digest of a whole file."""
     return content
 
 

@@ -46,6 +46,9 @@ def report_content(delivered: Delivered, steps: Sequence[str] = ()) -> dict[str,
         "levelled": plan.levelled,
         "speech_percent": plan.speech_percent,
         "note": plan.note,
+        "cautions": [*plan.cautions, *delivered.notes],
+        "whole_programme_lufs": plan.whole_lufs,
+        "largest_reduction_db": plan.largest_reduction_db,
         "true_peaks_over": [{"at_s": at, "dbtp": level} for at, level in peaks_over(delivered)],
         "target": as_table(plan.target),
         "gain_db": plan.gain_db,
@@ -121,7 +124,7 @@ def report_html(delivered: Delivered, steps: Sequence[str] = ()) -> str:
         f"<h2>True peaks near the ceiling</h2><table><tr><th>at</th><th>dBTP</th></tr>{peaks}</table>" if peaks else ""
     )
     speech = f" Speech only, {plan.speech_percent:.0f} % of the programme." if plan.speech_percent is not None else ""
-    note = f"<p class='over'>{html.escape(plan.note)}</p>" if plan.note else ""
+    note = "".join(f"<p class='over'>{html.escape(text)}</p>" for text in (*plan.cautions, *delivered.notes))
     limiting = f", true peaks limited by up to {plan.largest_reduction_db:.1f} dB" if plan.limited else ", no limiting"
     verdict = "Within every limit" if delivered.passes else "Not within every limit"
     return f"""<!DOCTYPE html>
@@ -156,8 +159,8 @@ def _verdict_row(verdict: Verdict) -> str:
     kind = "within" if verdict.state is State.WITHIN else "over"
     decimals = 2 if verdict.state is not State.WITHIN and verdict.by < 0.1 else 1
     return (
-        f"<tr><td>{verdict.name}</td><td>{verdict.limit}</td>"
-        f"<td>{format_number(verdict.measured, decimals)}</td><td class='{kind}'>{verdict.words}</td></tr>"
+        f"<tr><td>{html.escape(verdict.name)}</td><td>{html.escape(verdict.limit)}</td>"
+        f"<td>{format_number(verdict.measured, decimals)}</td><td class='{kind}'>{html.escape(verdict.words)}</td></tr>"
     )
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any, cast
 
 from pulizia.audio.spans import Span
+from pulizia.data.json_text import parsed
 from pulizia.errors import RecipeError, SettingsError
 from pulizia.score.steps import Step, make_step
 from pulizia.settings.as_dict import to_dict
@@ -19,6 +20,7 @@ from pulizia.units import seconds_to_frames
 
 FORMAT, VERSION = "pulizia-recipe", 1
 LARGEST_BYTES = 16 << 20
+MOST_STEPS = 1000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,11 +99,7 @@ def read_recipe(path: Path) -> Recipe:
 
 def parse_recipe(text: str, name: str) -> Recipe:
     """Check the text of a recipe; see :func:`read_recipe`."""
-    try:
-        content = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        message = f"{name} is not a recipe: it is not readable as JSON ({error})."
-        raise RecipeError(message) from error
+    content = parsed(text, name, RecipeError, "Choose a recipe.")
     if not isinstance(content, dict) or content.get("format") != FORMAT:
         message = f'{name} is not a recipe: its "format" is not "{FORMAT}".'
         raise RecipeError(message)
@@ -112,6 +110,9 @@ def parse_recipe(text: str, name: str) -> Recipe:
     steps = content.get("steps")
     if not isinstance(steps, list):
         message = f'{name} has no list "steps".'
+        raise RecipeError(message)
+    if len(steps) > MOST_STEPS:
+        message = f"{name} has {len(steps)} steps, at most {MOST_STEPS} are read. Choose another file."
         raise RecipeError(message)
     made = tuple(_step(entry, name, number) for number, entry in enumerate(steps, 1))
     recipe = Recipe(

@@ -5,9 +5,9 @@ from __future__ import annotations
 from importlib.resources import files
 from pathlib import Path
 
-from pulizia.errors import RecipeError
+from pulizia.errors import RecipeError, UnknownNameError
 from pulizia.media.folders import config_folder
-from pulizia.media.write import write_text
+from pulizia.media.write import shortened, write_text
 from pulizia.score.recipes import Recipe, parse_recipe, read_recipe
 
 SHIPPED = "recipes"
@@ -40,17 +40,25 @@ def find_recipe(name: str) -> Recipe:
         When there is none, or what is wrong with it.
     """
     path = Path(name)
-    if path.suffix == ".json" or path.exists():
+    try:
+        is_file = path.suffix == ".json" or path.exists()
+    except OSError:  # a name that no disk can hold
+        is_file = False
+    if is_file:
         return read_recipe(path)
-    own = config_folder("recipes") / f"{name}.json"
-    if own.exists():
-        return read_recipe(own)
+    own = {file.stem: file for file in config_folder("recipes").glob("*.json")}
+    if name in own:
+        return read_recipe(own[name])
     shipped = shipped_recipes()
     if name in shipped:
         return shipped[name]
     known = ", ".join([*own_recipes(), *shipped])
-    message = f"There is no recipe {name}. Known are {known}; or give the path of a recipe's file."
-    raise RecipeError(message)
+    message = f"There is no recipe {shortened(name)}. Known are {known}; or give the path of a recipe's file."
+    raise UnknownRecipeError(message)
+
+
+class UnknownRecipeError(RecipeError, UnknownNameError):
+    """There is no recipe of this name."""
 
 
 def keep_recipe(path: Path) -> Recipe:

@@ -23,6 +23,7 @@ from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.recipes import Recipe
 from pulizia.score.steps import Step, make_step, new_id
 from pulizia.session.history import History
+from pulizia.session.project_lock import ProjectLock
 
 
 class _Made(NamedTuple):
@@ -45,6 +46,8 @@ class Document:
         self.segments = SegmentStore()
         self.media: dict[str, OpenMedia] = {}
         self.offline: dict[str, str] = {}  # recording id: why its file cannot be used
+        self._digests: dict[str, str] = {}  # recording id: of its whole file, as it is now
+        self._lock = ProjectLock()
         self._saved: Project = self.history.present
         self._chains: dict[str, _Made] = {}
         self._listeners: list[Callable[[], None]] = []
@@ -131,6 +134,22 @@ class Document:
             self.media[recording_id] = media
         self._tell()
 
+    def note_digest(self, recording_id: str, media: OpenMedia, digest: str) -> str:
+        """Note the digest of a recording's whole file; returns a sentence when it is not the file that was saved."""
+        if self.media.get(recording_id) is not media:
+            return ""
+        recording = self.project.recording(recording_id)
+        if recording.digest and recording.digest != digest:
+            del self.media[recording_id]
+            why = (
+                f"{recording.path.name} has changed inside since the project was saved. "
+                "Relink it to the original, or to this file if the change is meant."
+            )
+            self.mark_offline(recording_id, why)
+            return why
+        media.source.digest = self._digests[recording_id] = digest
+        return ""
+
     def mark_offline(self, recording_id: str, why: str) -> None:
         """Note that a recording's file cannot be opened."""
         self.offline[recording_id] = why
@@ -146,7 +165,7 @@ class Document:
             )
             raise ProjectError(message)
         recording = replace(
-            old, path=media.path.absolute(), fingerprint=media.fingerprint,
+            old, path=media.path.absolute(), fingerprint=media.fingerprint, digest="",
             channels=media.source.channels, frames=media.source.frames,
             trim=old.trim if old.trim is not None and old.trim.stop <= media.source.frames else None,
         )  # fmt: skip
@@ -293,26 +312,40 @@ class Document:
             raise ProjectError(message)
         if path.suffix.lower() != SUFFIX:
             path = path.with_name(path.name + SUFFIX)
-        save_project(self.project, path)
+        if not self._lock.take(path):
+            message = f"{path.name} is open in another window. Save under another name."
+            raise ProjectError(message)
+        recordings = tuple(replace(r, digest=self._digests.get(r.id, r.digest)) for r in self.project.recordings)
+        save_project(replace(self.project, recordings=recordings), path)
         self.path, self._saved = path, self.project
         self._journal.drop()
         self._journalled = None
         self._tell()
 
-    def load(self, path: Path) -> None:
-        """Open a project file in place of the present project; ProjectError when it cannot be."""
+    def load(self, path: Path) -> bool:
+        """Open a project file in place of the present project; ProjectError when it cannot be.
+
+        False when another window has it open: then this is a copy without a name.
+        """
         project = load_project(path)
-        self._begin(project, path, saved=project)
+        if self._lock.take(path):
+            self._begin(project, path, saved=project)
+            return True
+        self._lock.release()
+        self._begin(project, None, saved=None)
+        return False
 
     def recover(self, found: Recovered) -> None:
         """Take up what an earlier session left unsaved."""
-        self._begin(found.project, found.path, saved=None)
+        mine = found.path is None or self._lock.take(found.path)
+        self._begin(found.project, found.path if mine else None, saved=None)
         self.write_journal()
         found.journal.unlink(missing_ok=True)
 
     def start_new(self) -> None:
         """An empty project."""
         project = Project()
+        self._lock.release()
         self._begin(project, None, saved=project)
 
     def write_journal(self) -> None:
@@ -327,6 +360,7 @@ class Document:
     def drop_journal(self) -> None:
         """The session ends in order: nothing is left to recover."""
         self._journal.drop()
+        self._lock.release()
 
     def open_missing(self, recording_id: str, progress: Callable[[float], None]) -> OpenMedia:
         """Open the file of a recording of a loaded project (in a worker); MediaError when it fails."""
@@ -340,6 +374,7 @@ class Document:
         self._saved = saved if saved is not None else Project()
         self.media.clear()
         self.offline.clear()
+        self._digests.clear()
         self._chains.clear()
         self._tell()
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from pulizia.errors import PuliziaError
+from pulizia.errors import MediaError, PuliziaError
+from pulizia.media.identity import whole_digest
 from pulizia.media.open import OpenMedia, open_media
 from pulizia.media.write import write_text
 from pulizia.project.file import SUFFIX
 from pulizia.project.model import Recording
 from pulizia.score.recipes import read_recipe, recipe_text
-from pulizia.session.jobs import Job
+from pulizia.session.jobs import LATER, Job
 from pulizia.session.room import Room
 
 
@@ -37,11 +38,15 @@ class FileDesk:
     def open_project(self, path: Path) -> None:
         """Open a project in place of the present one."""
         try:
-            self.room.document.load(path)
+            alone = self.room.document.load(path)
         except PuliziaError as error:
             self.room.say(str(error), bad=True)
             return
         self.after_load()
+        if not alone:
+            self.room.say(
+                f"{path.name} is open in another window. This is a copy: save it under another name.", bad=True
+            )
 
     def after_load(self) -> None:
         """Open the media of a project that was just loaded."""
@@ -60,6 +65,7 @@ class FileDesk:
         def done(media: OpenMedia) -> None:
             try:
                 self.room.document.relink(recording_id, media)
+                self._identify(recording_id, media)
             except PuliziaError as error:
                 self.room.say(str(error), bad=True)
 
@@ -82,6 +88,7 @@ class FileDesk:
 
         def done(media: OpenMedia) -> None:
             recording_id = self.room.document.add_media(media)
+            self._identify(recording_id, media)
             if media.warning:
                 self.room.say(media.warning)
             self.room.choose_recording(recording_id)
@@ -109,6 +116,7 @@ class FileDesk:
 
         def done(media: OpenMedia) -> None:
             self.room.document.attach(recording.id, media)
+            self._identify(recording.id, media)
             if why := self.room.document.offline.get(recording.id):
                 self.room.say(why, bad=True)
             if recording.id == self.room.current_id:
@@ -116,6 +124,25 @@ class FileDesk:
 
         work = lambda job: open_media(recording.path, job.progress)  # noqa: E731
         self.room.job(work, f"Opening {recording.path.name}", done, failed)
+
+    def _identify(self, recording_id: str, media: OpenMedia) -> None:
+        """Look at every byte of a file, when nothing else is to be done: a quick look does not see every change."""
+
+        def done(digest: str) -> None:
+            if why := self.room.document.note_digest(recording_id, media, digest):
+                self.room.say(why, bad=True)
+                self.room.emit("current")
+
+        def work(job: Job) -> str:
+            try:
+                return whole_digest(media.path, job.progress)
+            except OSError as error:
+                message = f"{media.path.name} can no longer be read."
+                raise MediaError(message) from error
+
+        self.room.pool.submit(
+            work, title="Looking through files", priority=LATER, on_done=done, on_error=lambda _text: None
+        )
 
     def stop(self) -> None:
         """Stop whatever is being opened."""

@@ -5,12 +5,12 @@ from __future__ import annotations
 import heapq
 import itertools
 import threading
-import traceback
 from collections.abc import Callable
 from typing import Any
 from weakref import WeakValueDictionary
 
 from pulizia.errors import Cancelled, PuliziaError
+from pulizia.media.faults import note_fault
 from pulizia.session.memory import give_back
 
 Post = Callable[[Callable[[], None]], None]
@@ -179,9 +179,8 @@ class JobPool:
         except MemoryError:
             self._answer(job, job.on_error or self.fault, "There is not enough memory for this.")
         except Exception as error:  # noqa: BLE001 - a fault of ours must not end the thread silently
-            traceback.print_exc()
             self.unexpected.append(f"{job.title}: {error!r}")
-            sentence = f"{job.title or 'A background task'} failed unexpectedly ({error})."
+            sentence = note_fault(error, job.title or "A background task")
             self._answer(job, job.on_error or self.fault, sentence)
         else:
             if job.on_done is not None:

@@ -46,6 +46,7 @@ class Order:
     dual_mono: bool
     with_report: bool
     overwrite: bool
+    hard: bool = False  # limiting by more than 20 dB is meant
     plan: Plan | None = None
     stage: Stage = Stage.WAITING
     share: float = 0.0
@@ -107,6 +108,7 @@ def _row(order: Order) -> dict[str, Any]:
         "dual_mono": order.dual_mono,
         "with_report": order.with_report,
         "overwrite": order.overwrite,
+        "hard": order.hard,
     }
 
 
@@ -121,5 +123,6 @@ def _order(row: dict[str, Any]) -> Order:
         dual_mono=row["dual_mono"],
         with_report=row["with_report"],
         overwrite=row["overwrite"],
+        hard=bool(row.get("hard", False)),
     )
     return replace(order, stage=Stage.STOPPED, said=INTERRUPTED)

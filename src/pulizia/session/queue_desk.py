@@ -142,7 +142,7 @@ class QueueDesk:
 
             done = deliver(
                 programme, order.target, order.path, wanted=order.wanted, made=made, names=names, said=said,
-                way=order.way, store=document.segments, cache=document.cache, progress=told,
+                way=order.way, hard=order.hard, store=document.segments, cache=document.cache, progress=told,
             )  # fmt: skip
             if order.with_report:
                 write_reports(done, order.path, order.steps)

@@ -80,6 +80,7 @@ class Room:
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
         self.only_channel: int | None = None  # the one of several channels that is heard; None for all of them
         self._targets: dict[str, Target] = {}
+        self._told_cleaned: set[str] = set()
         self._desk = MeasureDesk(
             self.document, self.peaks, self.pool, post, measured=self._measured,
             grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),
@@ -388,6 +389,10 @@ class Room:
         self.pool.close()
 
     def _measured(self) -> None:
+        media = self.document.media.get(self.current_id or "")
+        if media is not None and media.source.cleaned and media.fingerprint not in self._told_cleaned:
+            self._told_cleaned.add(media.fingerprint)
+            self.say(f"{media.path.name} holds values that are no sound; they are heard as silence.", bad=True)
         self.sync()
         self.emit("measures")
 

@@ -18,6 +18,7 @@ from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.errors import PuliziaError
 from pulizia.measure.live import LiveLevels, Reading
+from pulizia.media.faults import note_fault
 from pulizia.session.output_protocol import OutputError, SoundOut
 from pulizia.session.sound_out import SimulatedOut
 
@@ -268,7 +269,7 @@ class Transport:
             except PuliziaError as error:
                 self._fail(run, str(error))
             except Exception as error:  # noqa: BLE001 - the thread must live on
-                self._fail(run, f"Playing stopped unexpectedly ({error}).")
+                self._fail(run, note_fault(error, "Playing"))
             else:
                 if idle:
                     self._stir.wait(POLL_S)

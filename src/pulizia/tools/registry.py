@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 
-from pulizia.errors import SettingsError
+from pulizia.errors import SettingsError, UnknownNameError
 from pulizia.tools import (
     blots,
     breaths,
@@ -54,5 +54,13 @@ def tool_of(tool_id: str) -> AnyTool:
         return tool
     near = difflib.get_close_matches(str(tool_id), _BY_ID, n=1)
     hint = f"did you mean {near[0]}?" if near else f"known are {', '.join(_BY_ID)}"
-    message = f"unknown tool {tool_id}; {hint}"
+    message = f"unknown tool {str(tool_id)[:60]}; {hint}"
     raise SettingsError(message)
+
+
+def tool_named(tool_id: str) -> AnyTool:
+    """The tool that a person has asked for by its id; UnknownNameError when there is none."""
+    try:
+        return tool_of(tool_id)
+    except SettingsError as error:
+        raise UnknownNameError(str(error)) from error

@@ -108,6 +108,9 @@ class Delivery(QWidget):
         column.addWidget(self.preview_tick)
         self._note = label("", 12, token="madder", wrap=True)
         column.addWidget(self._note)
+        self.hard_tick = QCheckBox(translated("limit by more than 20 dB all the same"))
+        self.hard_tick.hide()
+        column.addWidget(self.hard_tick)
         column.addWidget(hairline())
         self.orders = OrderSheet(self.studio)
         self.orders.changed.connect(self.refresh)
@@ -174,8 +177,9 @@ class Delivery(QWidget):
             self.table.show_rows(verdicts(measures, target), verdicts(predicted, target) if predicted else None)
         self._gain.setText(translated(f"{format_number(made.gain_db, 1, plus=True)} dB" if made else "\u2013"))
         self._limiting.setText(translated(self._limiting_text()))
-        self._note.setText(translated(made.note if made else ""))
+        self._note.setText("\n".join(translated(text) for text in made.cautions) if made else "")
         self._note.setVisible(bool(self._note.text()))
+        self.hard_tick.setVisible(made is not None and bool(made.too_hard))
         self._show_size()
         self._show_preview()
         channels = f"{recording.channels} channels together"
@@ -355,6 +359,7 @@ class Delivery(QWidget):
         return Order(
             recording_id=recording.id, name=recording.name, path=path, wanted=wanted, target=target, way=self.orders.way,
             dual_mono=self.orders.dual_tick.isChecked(), with_report=self.report_tick.isChecked(), overwrite=overwrite,
+            hard=self.hard_tick.isChecked() and self.hard_tick.isVisible(),
             plan=self.studio.plans.of(recording.id, self.aim_at(target)) if plain else None,
         )  # fmt: skip
 

@@ -47,7 +47,7 @@ class Written(QWidget):
         last = done[-1].delivered if done else None
         if last is not None and last is not self.delivered:
             self.delivered = last
-            self.studio.say(f"Delivered to {last.path}.")
+            self.studio.say(" ".join([f"Delivered to {last.path}.", *last.notes]))
             self._show(last)
 
     def _show(self, done: Delivered) -> None:
@@ -56,6 +56,7 @@ class Written(QWidget):
                 f"{done.path.name}\n{format_number(done.verified.integrated_lufs)} {done.plan.target.scale}, "
                 f"true peak {format_number(done.verified.true_peak_dbtp)} dBTP"
                 + ("; corrected once" if done.corrected else "")
+                + "".join(f"\n{note}" for note in done.notes)
             )
         )
         self.verdict.show_verdict(next((v for v in done.verdicts if v.state is not State.WITHIN), done.verdicts[0]))

@@ -1,0 +1,29 @@
+"""What to do with a fault that nobody foresaw: one sentence for the person, the details in a file of the state folder."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+import traceback
+
+from pulizia import __version__
+from pulizia.errors import PuliziaError
+from pulizia.media.folders import prune, state_folder
+
+KEPT_BYTES = 1 << 20
+
+
+def note_fault(error: BaseException, doing: str = "") -> str:
+    """Write a fault down; returns the sentence to show."""
+    what = f"{doing} failed" if doing else "Something failed"
+    lines = traceback.format_exception(error)
+    head = f"Pulizia {__version__}, Python {sys.version.split()[0]}, {time.strftime('%Y-%m-%d %H:%M:%S')}\n{what}\n\n"
+    try:
+        folder = state_folder("faults")
+        path = folder / f"{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}-{time.monotonic_ns() % 1_000_000}.txt"
+        path.write_text(head + "".join(lines), encoding="utf-8")
+        prune(folder, KEPT_BYTES)
+    except (PuliziaError, OSError):
+        return f"{what} in a way that the program did not foresee ({type(error).__name__}). Please report it."
+    return f"{what} in a way that the program did not foresee. Please report it, with the file {path}."

@@ -1,0 +1,15 @@
+"""Names of files made of what people and other programs write: safe on every disk, and short enough."""
+
+from __future__ import annotations
+
+import re
+
+LONGEST_BYTES = 200  # of a name without its ending: disks take 255, and a number or an ending may follow
+
+
+def safe_name(text: str, usual: str = "untitled") -> str:
+    """A name that stays in its folder: no separators, control characters, or dots and dashes at its start."""
+    name = re.sub(r'[\\/:*?"<>|\x00-\x1f\x7f-\x9f\u2028\u2029]', "-", text).strip(" .-") or usual
+    while len(name.encode("utf-8", "replace")) > LONGEST_BYTES:
+        name = name[:-1]
+    return name.rstrip(" .-") or usual
