@@ -126,7 +126,13 @@ def test_reports_projects_recipes_and_targets_are_whole_or_not_there(disk: Disk,
     with pytest.raises(DiskError, match="disk is full"):
         save_own(
             shipped_targets()[0].__class__(
-                id="own", title="t" * 20_000, integrated_lufs=-20, tolerance_lu=1, true_peak_dbtp=-1
+                id="own",
+                title="t" * 3900,
+                purpose="p" * 3900,
+                source="s" * 3900,
+                integrated_lufs=-20,
+                tolerance_lu=1,
+                true_peak_dbtp=-1,
             ),
             disk.folder,
             write_text,

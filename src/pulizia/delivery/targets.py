@@ -21,7 +21,7 @@ RANGES = {
 """What a rule can ask for and a programme can still be."""
 SCALES = ("LUFS", "LKFS")
 ID_PATTERN = r"[A-Za-z0-9][A-Za-z0-9._-]{0,63}"
-LONGEST_TEXT = 1000
+LONGEST_TEXT = 4000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

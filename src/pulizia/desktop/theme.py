@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
@@ -112,8 +113,14 @@ def use_theme(name: str) -> None:
     chosen.theme = THEMES.get(name, LINEN)
     application = QApplication.instance()
     if isinstance(application, QApplication):
-        application.setPalette(_palette(chosen.theme))
-        application.setStyleSheet(style_sheet(chosen.theme))
+        collecting = gc.isenabled()
+        gc.disable()  # Qt goes through all widgets here: none of them may be taken away by a collection meanwhile
+        try:
+            application.setPalette(_palette(chosen.theme))
+            application.setStyleSheet(style_sheet(chosen.theme))
+        finally:
+            if collecting:
+                gc.enable()
     chosen.changed.emit()
 
 

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 Progress = Callable[[float], None]
 LIBSNDFILE_SUFFIXES = {".flac", ".aif", ".aiff", ".aifc", ".ogg", ".oga", ".opus", ".w64", ".caf", ".au"}  # fmt: skip
 BLOCK_FRAMES = 1 << 17
+ATTACHED = 1024  # the flag of a still picture that belongs to a file
 NAMES = "channel_names"  # in what decoding says: names of the channels, blanks between them
 WAV_ORDER = ("L", "R", "C", "LFE", "Lb", "Rb", "Cs", "Ls", "Rs")
 VORBIS_ORDER: dict[int, tuple[str, ...]] = {
@@ -150,10 +151,11 @@ def _decode_stream(
     said = {"coding": codec.name.removesuffix("float")}
     if channels > 2 and (names := _av_names(codec.layout)):
         said[NAMES] = " ".join(names)
-    if container.streams.video:
+    moving = [s for s in container.streams.video if not s.disposition & ATTACHED]  # a cover is no picture to go with it
+    if moving:
         start = float((stream.start_time or 0) * (stream.time_base or 0))
         said["starts_at_s"] = f"{start:.6f}"
-        picture = getattr(container.streams.video[0], "codec_context", None)
+        picture = getattr(moving[0], "codec_context", None)
         said["picture"] = picture.name if picture is not None else "unknown picture"
     timecodes = [str(s.metadata["timecode"]) for s in container.streams if s.metadata.get("timecode")]
     said |= {

@@ -13,6 +13,7 @@ import numpy as np
 
 from pulizia.audio.source import Source
 from pulizia.errors import MediaError, PuliziaError
+from pulizia.media.coded import ATTACHED
 from pulizia.media.fast_start import index_is_first, put_index_first
 from pulizia.media.sink import Sink
 from pulizia.media.write import _Beside, disk_words
@@ -20,7 +21,6 @@ from pulizia.media.write import _Beside, disk_words
 CONTAINERS = {".mp4": "mp4", ".mov": "mov", ".mkv": "matroska", ".m4v": "mp4"}
 PCM_IN = {".mov": "pcm_s24le", ".mkv": "pcm_s24le"}
 LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1", 8: "7.1"}
-ATTACHED = 1024  # a picture of the programme, not a moving one
 KEPT_TAGS = {"hvc1", "hev1", "dvh1", "dvhe", "avc1", "avc3"}  # players ask for the one or the other
 OF_THE_FILE = {"major_brand", "minor_version", "compatible_brands", "encoder"}
 OF_THE_STREAM = {"encoder", "duration", "vendor_id", "timecode"}  # true of the old file only, or set anew
@@ -121,7 +121,7 @@ def _clock(suffix: str, rate: int) -> dict[str, str]:
 
 
 def _check_streams(source: Any, picture: Path) -> None:  # noqa: ANN401
-    if not source.streams.video:
+    if all(stream.disposition & ATTACHED for stream in source.streams.video):
         message = f"{picture.name} has no picture. Deliver a sound file instead."
         raise MediaError(message)
     if not source.streams.audio:
