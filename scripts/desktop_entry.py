@@ -15,16 +15,26 @@ from pathlib import Path
 COMMAND = Path(sys.executable).parent / "pulizia"
 DATA = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share")
 LINK = Path.home() / ".local" / "bin" / "pulizia"
+ID = "org.pulizia.Pulizia"
 PLACES = {
-    "pulizia.desktop": DATA / "applications" / "pulizia.desktop",
-    "pulizia.svg": DATA / "icons" / "hicolor" / "scalable" / "apps" / "pulizia.svg",
-    "pulizia-mime.xml": DATA / "mime" / "packages" / "pulizia.xml",
-    "pulizia.metainfo.xml": DATA / "metainfo" / "pulizia.metainfo.xml",
+    f"{ID}.desktop": DATA / "applications" / f"{ID}.desktop",
+    f"{ID}.svg": DATA / "icons" / "hicolor" / "scalable" / "apps" / f"{ID}.svg",
+    f"{ID}-mime.xml": DATA / "mime" / "packages" / f"{ID}.xml",
+    f"{ID}.metainfo.xml": DATA / "metainfo" / f"{ID}.metainfo.xml",
 }
+EARLIER = (
+    DATA / "applications" / "pulizia.desktop",
+    DATA / "icons" / "hicolor" / "scalable" / "apps" / "pulizia.svg",
+    DATA / "mime" / "packages" / "pulizia.xml",
+    DATA / "metainfo" / "pulizia.metainfo.xml",
+)
+"""Where versions before 0.1 put them."""
 
 
 def install() -> None:
     """Write every file, and link the command."""
+    for place in EARLIER:
+        place.unlink(missing_ok=True)
     for name, place in PLACES.items():
         text = files("pulizia.data").joinpath("desktop", name).read_text(encoding="utf-8")
         place.parent.mkdir(parents=True, exist_ok=True)
@@ -40,7 +50,7 @@ def install() -> None:
 
 def uninstall() -> None:
     """Remove every file that install wrote; settings and projects stay."""
-    for place in PLACES.values():
+    for place in (*PLACES.values(), *EARLIER):
         if place.exists():
             place.unlink()
             print(f"removed {place}")

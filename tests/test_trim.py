@@ -55,7 +55,7 @@ def test_a_trim_is_an_edit_like_any_other(document: Document, tmp_path: Path) ->
     assert document.project.recordings[0].trim is None
     document.undo()
     assert document.project.recordings[0].kept == Span(2 * RATE, 6 * RATE)
-    assert document.history.redo_label == "Take the trim back"
+    assert document.history.redo_label == "Remove trim"
 
 
 def test_projects_from_before_trimming_are_whole_and_wrong_trims_are_refused(
@@ -183,8 +183,8 @@ def test_in_the_window_what_was_kept_is_shown_heard_measured_printed_and_deliver
     bench.settle()
     lengths = {p.name: soundfile.info(p).frames for p in tmp_path.glob("take-*.wav")}
     half = 3 * RATE - kept.start + RATE // 2
-    assert lengths["take-as-is.wav"] == kept.frames
-    assert lengths["take-01-as-is.wav"] == half + RATE // 2  # handles reach into what was trimmed away
+    assert lengths["take-repaired.wav"] == kept.frames
+    assert lengths["take-01-repaired.wav"] == half + RATE // 2  # handles reach into what was trimmed away
     window.go_to(1)
     window.delivery.preview_tick.click()
     bench.until(lambda: studio.preview is not None)

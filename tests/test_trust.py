@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import importlib.util
 import json
+import os
 import random
+import shutil
 import struct
+import subprocess
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -86,7 +89,7 @@ def test_a_tool_is_one_module_and_one_line(
     code, out, _ = run(capsys, "tools", "tiny")
     assert code == 0
     assert "gain_db" in out
-    assert "**Gain** `gain_db`" in tool_page("tiny")
+    assert "| **Gain** | -20 to 0 dB | -6 |" in tool_page("tiny")
     from PySide6.QtCore import QEvent
     from PySide6.QtWidgets import QApplication
 
@@ -215,9 +218,19 @@ def test_the_desktop_entry_is_installed_and_taken_out_again(tmp_path: Path, monk
     monkeypatch.setenv("HOME", str(tmp_path))
     script = load_script("desktop_entry")
     script.install()
-    entry = (tmp_path / "data/applications/pulizia.desktop").read_text()
+    entry = (tmp_path / "data/applications/org.pulizia.Pulizia.desktop").read_text()
     assert "@EXEC@" not in entry
     assert "x-pulizia-project" in entry
     assert (tmp_path / ".local/bin/pulizia").is_symlink()
+    validators = (
+        ("desktop-file-validate", "data/applications/org.pulizia.Pulizia.desktop"),
+        ("appstreamcli", "validate", "--no-net", "data/metainfo/org.pulizia.Pulizia.metainfo.xml"),
+    )
+    for command, *words in validators:
+        if shutil.which(command) is None:
+            assert not os.environ.get("CI"), f"{command} must be installed on a build machine"
+            continue
+        done = subprocess.run([command, *words], check=False, cwd=tmp_path, capture_output=True, text=True)
+        assert done.returncode == 0, done.stdout + done.stderr
     script.uninstall()
     assert not [p for p in tmp_path.rglob("*pulizia*") if p.is_file() or p.is_symlink()]

@@ -29,7 +29,7 @@ def test_integers_tell_what_they_cut_and_floats_keep_it(capsys, wav: Callable[..
         target = tmp_path / f"{bits}.{ending}"
         code, out, _ = run(capsys, "repair", source, "--recipe", recipe, "-o", target, "--bits", bits)
         assert code == 0
-        assert f"{over} samples lie above full scale and came out cut. Add a Limiter" in out
+        assert f"{over} samples lie above 0 dBFS and clipped. Add a Limiter" in out
 
 
 def test_what_was_cut_flat_is_treated_into_the_room_below_full_scale(

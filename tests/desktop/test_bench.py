@@ -46,7 +46,7 @@ def test_noise_is_marked_taken_and_becomes_a_strip(bench: Person) -> None:
     assert after.rms_dbfs < before.rms_dbfs
     chain = bench.window.studio.chain
     quiet = lambda s: 10 * np.log10(np.mean(s.read(5000, 40_000) ** 2))  # noqa: E731
-    assert quiet(chain.before) - quiet(chain.after) == pytest.approx(12, abs=0.7)
+    assert quiet(chain.before) - quiet(chain.after) == pytest.approx(10, abs=0.7)
 
 
 def test_a_turned_slider_is_heard_within_a_quarter_second_and_is_one_undo(bench: Person) -> None:
@@ -55,7 +55,7 @@ def test_a_turned_slider_is_heard_within_a_quarter_second_and_is_one_undo(bench:
     bench.settle()
     studio = bench.window.studio
     studio.set_matched(False)
-    bench.key(Qt.Key.Key_L)
+    bench.key(Qt.Key.Key_R)
     bench.key(Qt.Key.Key_Space)
     out = studio.transport.output
     bench.until(lambda: out.heard() > 0.4 * RATE)
@@ -69,7 +69,7 @@ def test_a_turned_slider_is_heard_within_a_quarter_second_and_is_one_undo(bench:
     assert bench.recording.score[0].settings.reduction_db > 25
     bench.key(Qt.Key.Key_Space)
     bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert bench.recording.score[0].settings.reduction_db == 12.0
+    assert bench.recording.score[0].settings.reduction_db == 10.0
 
 
 def test_listening_switch_changes_what_is_heard_and_seen_at_matched_level(bench: Person) -> None:
@@ -89,7 +89,7 @@ def test_listening_switch_changes_what_is_heard_and_seen_at_matched_level(bench:
     assert np.array_equal(removed.read(0, 500), chain.before.read(0, 500) - chain.after.read(0, 500))
     bench.click(bench.window.foot.switch, QPointF(95, 14))
     assert studio.listening is Listening.AFTER
-    bench.key(Qt.Key.Key_M)
+    bench.key(Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
     assert material().gain == 1.0
 
 
@@ -109,7 +109,7 @@ def test_marked_words_are_given_back_and_undone_by_keys(bench: Person) -> None:
     assert bench.recording.score[0].holes == (span,)
     bench.mark(2.0, 2.4)
     bench.key(Qt.Key.Key_G)
-    assert "original already" in bench.said
+    assert "already the original" in bench.said
 
 
 def test_strips_are_switched_dragged_reordered_and_removed(bench: Person) -> None:
@@ -174,7 +174,7 @@ def test_keys_mark_all_move_zoom_and_loop(bench: Person) -> None:
     assert axis.is_whole
     bench.key(Qt.Key.Key_Z)
     assert axis.left < 2 * RATE < axis.left + axis.width * axis.frames_per_pixel
-    bench.key(Qt.Key.Key_L)
+    bench.key(Qt.Key.Key_R)
     assert studio.transport.loop == studio.selection.span
 
 
@@ -251,13 +251,13 @@ def test_dropped_files_open_in_their_order_and_bad_ones_are_explained(
 def test_faults_are_sentences_in_the_window(bench: Person, tmp_path: Path, voice_file: Path) -> None:
     bench.key(Qt.Key.Key_N)  # nothing marked: the key does nothing
     bench.window.studio.repairs.take_as_noise()
-    assert "Mark a stretch" in bench.said
+    assert "only noise first" in bench.said
     bench.window.studio.select(1000, 2000)
     bench.window.studio.repairs.take_as_noise()
     assert "21 ms long" in bench.said
     (tmp_path / "r.json").write_text("{")
     bench.window.open_paths([tmp_path / "r.json"])
-    assert "not a recipe" in bench.said
+    assert "not readable as JSON" in bench.said
     (tmp_path / "p.pulizia").write_text('{"format": "pulizia-project", "version": 9}')
     bench.window.open_paths([tmp_path / "p.pulizia"])
     assert "newer Pulizia" in bench.said
@@ -332,7 +332,7 @@ def test_every_command_has_words_a_menu_and_keys_without_clashes(bench: Person) 
     rows = bench.window.actions_.key_table()
     keys = [k for _, _, text in rows for k in text.split(", ") if k]
     assert len(keys) == len(set(keys))
-    assert {m for m, _, _ in rows} == {"File", "Edit", "Listen", "View", "Score", "Delivery", "Help"}
+    assert {m for m, _, _ in rows} == {"File", "Edit", "Listen", "View", "Steps", "Delivery", "Help"}
     bench.window.doors.show_keys()
     bench.bot.wait(20)
 
@@ -379,7 +379,7 @@ def test_track_answers_keys_and_typed_values(bench: Person) -> None:
     row = bench.body.controls["reduction_db"]
     row.track.setFocus()
     bench.bot.keyClick(row.track, Qt.Key.Key_Right)
-    assert bench.recording.score[0].settings.reduction_db == 12.5
+    assert bench.recording.score[0].settings.reduction_db == 10.5
     row.edit.setFocus()
     row.edit.selectAll()
     bench.bot.keyClicks(row.edit, "17,5 dB")
@@ -411,6 +411,6 @@ def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(
     assert not step.settings.profile_spans_s
     chain = person.window.studio.chain
     quiet = lambda s: 10 * np.log10(np.mean(s.read(5000, 35_000) ** 2))  # noqa: E731
-    assert quiet(chain.before) - quiet(chain.after) == pytest.approx(12, abs=0.8)
+    assert quiet(chain.before) - quiet(chain.after) == pytest.approx(10, abs=0.8)
     person.window.studio.files.save_recipe(voice_file.with_name("kept.json"))
     assert json.loads(voice_file.with_name("kept.json").read_text())["steps"][0]["tool"] == "noise"

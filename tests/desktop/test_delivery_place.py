@@ -90,7 +90,7 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
     two.until(lambda: delivery.plan is not None and delivery.plan.way == "gain")
     assert "By gain alone" in delivery._note.text()
     assert not delivery.plan.limited
-    choose(delivery.orders.way_box, "gain, limited")
+    choose(delivery.orders.way_box, "gain, with limiting")
     two.until(lambda: delivery.plan is not None and delivery.plan.limited)
     assert "By gain alone" not in delivery._note.text()
     before = delivery.plan.predicted.integrated_lufs
@@ -99,7 +99,7 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
     assert (
         before < delivery.plan.predicted.integrated_lufs == pytest.approx(-8.0, abs=0.1)
     )  # counted twice, it is reached
-    assert "two loudspeakers" in delivery._explain.text()
+    assert "dual mono" in delivery._explain.text()
     two.key(Qt.Key.Key_T, CTRL)
     window.doors.target_editor.remove()
     assert window.studio.target.id == "ebu-r128"
@@ -167,8 +167,8 @@ def test_the_selection_and_parts_are_printed_with_handles_and_provenance(two: Pe
     two.key(Qt.Key.Key_P, CTRL)
     window.doors.printing.handles.setValue(0.5)
     window.doors.printing.print_into(tmp_path)
-    two.until(lambda: "printed" in two.said)
-    path = tmp_path / "one-level.wav"
+    two.until(lambda: "rendered to" in two.said)
+    path = tmp_path / "one-repaired.wav"
     made, _ = soundfile.read(path, dtype="float32")
     assert len(made) == 2 * RATE
     expected = studio.chain.after.read(round(1.5 * RATE), round(3.5 * RATE))[0]
@@ -178,7 +178,7 @@ def test_the_selection_and_parts_are_printed_with_handles_and_provenance(two: Pe
     studio.seek(RATE)
     studio.markers.add()
     two.key(Qt.Key.Key_P, CTRL)
-    choose(window.doors.printing.what, "each part")
+    choose(window.doors.printing.what, "each section")
     assert "2 files" in window.doors.printing.words.text()
     window.doors.printing.pattern.setText("{wrong}")
     assert "known are" in window.doors.printing.words.text()
@@ -215,7 +215,7 @@ def test_f1_opens_the_section_of_what_has_the_keys_and_every_section_named_exist
     two.key(Qt.Key.Key_F1)
     shown = window.doors.help
     assert shown.list.currentItem().text() == "The Bench"
-    assert shown.text.textCursor().block().text() == "The score"
+    assert shown.text.textCursor().block().text() == "Steps"
     shown.accept()
 
 
@@ -348,7 +348,7 @@ def test_the_tour_goes_step_by_step_and_storage_is_seen_and_cleared(two: Person)
     decoded = cache_folder("decoded")
     (decoded / "old.wav").write_bytes(bytes(3_000_000))
     window.doors.show_storage()
-    assert window.doors.storage.figures["decoded"].startswith("3 MB of at most")
+    assert window.doors.storage.figures["decoded"].startswith("3 MB of ")
     window.doors.storage.clear()
     assert not (decoded / "old.wav").exists()
     assert window.doors.storage.figures["decoded"].startswith("0 MB")

@@ -105,7 +105,7 @@ def test_the_whole_job_by_keys(
     zoomed = window.bench.axis.frames_per_pixel
     person.key(K.Key_0)
     assert window.bench.axis.frames_per_pixel > zoomed
-    person.key(K.Key_K)
+    person.key(K.Key_M)
     assert len(person.recording.markers) == 1
     person.key(K.Key_V)
     assert window.bench.shows_levels
@@ -153,10 +153,10 @@ def test_recipes_printing_and_the_manual_by_keys(bench: Person, tmp_path: Path, 
     dialog = window.doors.printing
     bench.until(dialog.isVisible)
     answers["folder"].append(str(tmp_path))
-    chosen = next(b for b in dialog.findChildren(QPushButton) if b.text().startswith("Print into"))
+    chosen = next(b for b in dialog.findChildren(QPushButton) if b.text().startswith("Render to"))
     chosen.setFocus()
     bench.bot.keyClick(chosen, K.Key_Return)
-    bench.until(lambda: list(tmp_path.glob("take-sibilance*.wav")))
+    bench.until(lambda: list(tmp_path.glob("take-repaired*.wav")))
     bench.settle()
     bench.key(K.Key_F1)
     bench.until(window.doors.help.isVisible)

@@ -46,16 +46,16 @@ def test_the_loudest_seconds_are_marked_and_gone_to(two: Person) -> None:
 def test_other_readings_and_all_programmes_are_told_in_tables(two: Person, tmp_path: Path) -> None:
     row, studio = two.window.delivery.measuring, two.window.studio
     studio.select(9 * RATE, 14 * RATE)
-    press(two, "Other readings")
+    press(two, "Other loudness readings")
     two.until(lambda: row.table.rows)
     names = [r[0] for r in row.table.rows]
     assert names[0] == "Whole programme, both gates"
     assert "Speech only" in names
-    assert "louder" in {r[0]: r[2] for r in row.table.rows}["What is marked"]
+    assert "louder" in {r[0]: r[2] for r in row.table.rows}["Selection"]
     row.table.save_to(tmp_path / "readings.csv")
     assert "Speech only" in (tmp_path / "readings.csv").read_text()
     row.table.accept()
-    press(two, "Side by side")
+    press(two, "Compare programmes")
     assert [r[0] for r in row.table.rows] == ["uneven", "other"]
     measured = studio.measures("after").integrated_lufs
     assert float(row.table.rows[0][2].replace("\u2212", "-")) == pytest.approx(measured, abs=0.05)

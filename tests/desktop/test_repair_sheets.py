@@ -191,7 +191,7 @@ def test_harm_is_shown_at_the_sheet_in_the_figures_and_over_the_sonogram(bench: 
     studio.document.change_settings(bench.recording.id, studio.step.id, reduction_db=3.0, sensitivity_db=0.0)
     settled(bench)
     assert gauge.harm.level_db < careful
-    bench.key(Qt.Key.Key_I)
+    bench.key(Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
     bench.until(lambda: bench.window.doors.figures.rows)
     names = [row.name for row in bench.window.doors.figures.rows]
     assert "Harm to the voice" in names
@@ -270,13 +270,13 @@ def test_an_area_is_drawn_in_the_sonogram_and_becomes_a_blot(bench: Person) -> N
 def test_the_selection_is_mended_by_hand(clicked: Person) -> None:
     studio = clicked.window.studio
     studio.select(100_000, 100_240)
-    clicked.key(Qt.Key.Key_J)
+    clicked.key(Qt.Key.Key_C)
     assert studio.step.settings.mend_s == ((100_000 / RATE, 100_240 / RATE),)
     clicked.until(
         lambda: np.any(studio.chain.after.read(100_000, 100_240) != studio.chain.before.read(100_000, 100_240))
     )
     studio.select(500, 500 + 2 * RATE)
-    clicked.key(Qt.Key.Key_J)
+    clicked.key(Qt.Key.Key_C)
     assert "at most" in clicked.said
 
 
@@ -292,14 +292,14 @@ def test_the_sheet_without_a_step_says_how_to_begin_and_comes_back(bench: Person
             if label.isVisible() and label.text() and label.height() >= label.heightForWidth(label.width())
         ]
 
-    assert words() == ["No step", "Mark half"]
+    assert words() == ["No step", "Select half"]
     assert sheet.body is None
     add(bench, "gate")
     assert "No step" not in words()
     assert bench.body.tool.id == "gate"
     studio.document.undo()
     bench.settle()
-    assert words() == ["No step", "Mark half"]
+    assert words() == ["No step", "Select half"]
     studio.document.redo()
     bench.settle()
     assert sheet.body is not None

@@ -70,12 +70,12 @@ def test_live_spectrum_follows_the_play_head(bench: Person) -> None:
         return len(seen) > 3
 
     bench.until(several)
-    assert "moment" in view._title.text()
+    assert "playhead" in view._title.text()
 
 
 def test_figures_of_the_selection_are_shown_and_copied(bench: Person) -> None:
     bench.mark(0.1, 0.9)
-    bench.key(Qt.Key.Key_I)
+    bench.key(Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
     dialog = bench.window.doors.figures
     bench.until(lambda: dialog.rows)
     values = {row.name: row.value for row in dialog.rows}

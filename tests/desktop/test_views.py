@@ -39,7 +39,7 @@ def test_markers_are_set_named_visited_saved_and_travel(
     window, studio = bench.window, bench.window.studio
     for second in (3.0, 1.0):
         studio.seek(round(second * RATE))
-        bench.key(Qt.Key.Key_K)
+        bench.key(Qt.Key.Key_M)
     assert [m.frame for m in bench.recording.markers] == [RATE, 3 * RATE]
     monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_a, **_k: ("Answer one", True))
     ruler = window.bench.ruler
@@ -257,10 +257,10 @@ def test_the_same_figure_is_shown_in_both_places_while_playing(bench: Person) ->
 
 def test_only_the_marked_band_is_heard(bench: Person) -> None:
     studio = bench.window.studio
-    bench.key(Qt.Key.Key_O)
-    assert "Mark a band" in bench.said
+    bench.key(Qt.Key.Key_O, Qt.KeyboardModifier.ShiftModifier)
+    assert "Select a band" in bench.said
     studio.select(RATE, 3 * RATE, (1000.0, 2000.0))
-    bench.key(Qt.Key.Key_O)
+    bench.key(Qt.Key.Key_O, Qt.KeyboardModifier.ShiftModifier)
     heard = studio.transport._material.source.read(2 * RATE, 4 * RATE)[0] * np.hanning(2 * RATE)
     power = np.abs(np.fft.rfft(heard)) ** 2
     hz = np.fft.rfftfreq(len(heard), 1 / RATE)
@@ -325,7 +325,7 @@ def test_odd_sounds_are_shown_without_a_fault(
         bench.sonogram.choose(**changes)
         person.window.grab()
         person.settle()
-    person.key(Qt.Key.Key_I)
+    person.key(Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
     person.settle()
     person.key(Qt.Key.Key_Y)
     studio.set_listening(Listening.BEFORE)
@@ -347,7 +347,7 @@ def test_label_lists_of_other_programs_are_understood() -> None:
 
 def test_the_pointer_over_the_ruler_names_the_marker(bench: Person) -> None:
     bench.window.studio.seek(2 * RATE)
-    bench.key(Qt.Key.Key_K)
+    bench.key(Qt.Key.Key_M)
     ruler = bench.window.bench.ruler
     ruler.hover(bench.at_time(ruler, 2.0))
     assert "Marker 1" in ruler.toolTip()

@@ -36,7 +36,7 @@ def test_work_of_a_killed_session_is_offered_and_taken_up(person: Person, voice_
     )
     subprocess.run([sys.executable, "-c", program, str(voice_file)], check=False)
     person.window.asks = True
-    answer("Take it up")
+    answer("Recover")
     person.window.offer_recovery()
     person.window.asks = False
     person.until(lambda: person.window.studio.chain is not None)
@@ -57,7 +57,7 @@ def test_unsaved_work_is_asked_about_before_it_is_left(bench: Person, tmp_path: 
     assert window.may_leave()
     assert not window.studio.document.is_dirty
     window.studio.document.undo()
-    answer("Do not save")
+    answer("Don't save")
     assert window.may_leave()
     window.asks = False
 

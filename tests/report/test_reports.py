@@ -116,7 +116,7 @@ def test_every_tool_and_setting_has_its_words_in_the_manual() -> None:
         assert tool.summary in page
         assert f"`{tool.id}`" in page
         for name, declaration in declared(tool.settings).items():
-            assert f"`{name}`" in page
+            assert f"| **{declaration.label}** |" in page, name
             assert declaration.help.endswith(".")
         assert len(page.split("## How it works")[1].strip()) > 60
     index = made["README.md"]

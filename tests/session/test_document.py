@@ -85,7 +85,7 @@ def test_dragging_a_slider_is_one_entry_of_history(document: Document) -> None:
     document.undo()
     assert only(document).score[0].settings.reduction_db == 15.5
     document.undo()
-    assert only(document).score[0].settings.reduction_db == 12.0
+    assert only(document).score[0].settings.reduction_db == 10.0
 
 
 def test_giving_back_brings_the_untouched_samples_and_keeps_the_level(document: Document) -> None:

@@ -220,11 +220,11 @@ def test_sinks_that_go_and_servers_that_die_end_in_one_sentence_and_the_next_pla
     player.until(lambda: player.position > place + 9600)
     server.kill()
     player.wait()
-    assert player.said[-1] == "The sound server has gone: playing stopped. Play again once it is back."
+    assert player.said[-1] == "The sound server is gone: playback stopped. Play again once it is back."
     player.play(0)  # there is no server
     player.until(lambda: len(player.said) >= 3)
     assert player.said[-1].startswith("The sound server does not answer.")
-    assert player.said[-1].endswith("This time it plays silently.")
+    assert player.said[-1].endswith("Playback is silent this time.")
     player.stop()
     server.start()
     with server.recording() as recorder:

@@ -147,3 +147,31 @@ def test_jobs_run_most_urgent_and_newest_first_and_a_slot_keeps_one() -> None:
     assert last.is_cancelled
     assert not done.is_cancelled
     pool.close()
+
+
+@pytest.mark.parametrize("speed", [-1.0, 2.0, 0.5, -2.0])
+def test_shuttling_plays_every_sample_of_its_way_at_its_speed(transport: Transport, speed: float) -> None:
+    source = ramp(3.0)
+    transport.set_material(Heard(source))
+    transport.seek(RATE)
+    transport.shuttle(speed)
+    until(lambda: played(transport).shape[1] > 12_000)
+    assert transport.speed == speed
+    place = transport.position
+    transport.stop()
+    assert transport.speed == 0.0
+    assert (place - RATE) * speed > 0
+    got = played(transport)[0, round(JOIN_S * RATE) : 9000]
+    expected = (RATE + speed * (np.arange(round(JOIN_S * RATE), 9000) - (0 if speed > 0 else -1 / speed))) / 1e6
+    assert np.abs(got - expected).max() < 3 * abs(speed) / 1e6
+
+
+def test_shuttling_stops_at_either_end(transport: Transport) -> None:
+    transport.set_material(Heard(ramp(0.4)))
+    transport.seek(round(0.1 * RATE))
+    transport.shuttle(-2.0)
+    until(lambda: not transport.is_playing)
+    assert transport.position == 0
+    transport.shuttle(8.0)
+    until(lambda: not transport.is_playing)
+    assert transport.position == round(0.4 * RATE)

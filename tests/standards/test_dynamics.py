@@ -340,10 +340,10 @@ def test_weak_treble_is_lifted_rather_than_made_anew() -> None:
 
 def test_a_note_appears_where_the_order_is_known_to_harm() -> None:
     limiter, equaliser, gate = (make_step(t) for t in ("limiter", "equaliser", "gate"))
-    assert "limiter" in order_note([limiter, equaliser], equaliser.id)
+    assert "Limiter" in order_note([limiter, equaliser], equaliser.id)
     assert order_note([limiter, equaliser], limiter.id) == order_note([limiter, equaliser], equaliser.id)
     assert not order_note([equaliser, limiter], limiter.id)
-    assert "gate above" in order_note([make_step("room_tail"), gate], gate.id)
+    assert "Gate before" in order_note([make_step("room_tail"), gate], gate.id)
     recommended = sorted(
         (
             make_step(t.id)

@@ -74,6 +74,11 @@ def channel_names(channels: int, given: Sequence[str] = ()) -> tuple[str, ...]:
     return STANDARD_NAMES.get(channels, tuple(str(n + 1) for n in range(channels)))
 
 
+def shown_names(names: Sequence[str]) -> tuple[str, ...]:
+    """Names as people read them beside meters, where M is momentary loudness."""
+    return tuple("Mono" if name == "M" else name for name in names)
+
+
 def are_loudspeakers(names: Sequence[str]) -> bool:
     """Whether each name is that of a loudspeaker, each once: else the channels are microphones beside one another."""
     known = set(_MASK_NAMES) | {"M"}

@@ -39,10 +39,10 @@ REPORTS = {".html": report_html, ".json": report_json, ".csv": report_csv}
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
     command = commands.add_parser("deliver", help="bring programmes to a loudness target")
-    command.add_argument("files", type=Path, nargs="+", metavar="FILE", help="sound or picture files, or a project")
+    command.add_argument("files", type=Path, nargs="+", metavar="FILE", help="sound or video files, or a project")
     command.add_argument("--target", required=True, help="see `pulizia targets`")
     command.add_argument("-o", "--output", type=Path, required=True,
-                         help="the file to write; a folder for several; .mp4, .mov or .mkv puts the sound back into the picture")  # fmt: skip
+                         help="the file to write; a folder for several; .mp4, .mov or .mkv replaces the sound in the video")  # fmt: skip
     command.add_argument(
         "--also",
         type=Path,
@@ -56,14 +56,12 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         "--way",
         choices=tuple(WAYS),
         default="limit",
-        help="gain only, limited where it must be, or levelled first (limit)",
+        help="gain only, gain with limiting if needed, or levelling first (limit)",
     )
     command.add_argument(
         "--limit-hard", action="store_true", help="allow the limiter to lower peaks by more than 20 dB"
     )
-    command.add_argument(
-        "--dual-mono", action="store_true", help="count a mono programme as two loudspeakers will play it"
-    )
+    command.add_argument("--dual-mono", action="store_true", help="measure a mono programme as dual mono (3 LU louder)")
     command.add_argument(
         "--head", dest="head_s", type=float, default=0.0, metavar="S", help="silence before, in seconds"
     )
@@ -77,7 +75,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument("--recording", help="which recording of a project, by name")
     command.add_argument("--json", action="store_true", help="print the report as JSON")
     add_output_flags(command, pictures=True)
-    command.add_argument("--jobs", type=int, default=2, help="files worked on at once (2)")
+    command.add_argument("--jobs", type=int, default=2, help="files processed at once (2)")
     command.add_argument("--resume", action="store_true", help="leave outputs that are there already")
     command.set_defaults(run=run)
 
@@ -176,5 +174,5 @@ def _told(done: Delivered) -> list[str]:
         lines.append(f"  Speech only: {plan.speech_percent:.0f} % of the programme.")
     lines += [f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}" for v in done.verdicts]
     lines += [f"  {note}" for note in (*plan.cautions, *done.notes)]
-    lines.append("Measured again from the written file." + (" Corrected once." if done.corrected else ""))
+    lines.append("Verified from the written file." + (" Corrected once." if done.corrected else ""))
     return lines

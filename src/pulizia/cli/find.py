@@ -27,8 +27,8 @@ from pulizia.units import format_number, format_time, seconds_to_frames
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
-    command = commands.add_parser("find", help="find the raw recording that a worked file was made from")
-    command.add_argument("file", type=Path, help="the worked file")
+    command = commands.add_parser("find", help="find the raw recording that a processed file was made from")
+    command.add_argument("file", type=Path, help="the processed file")
     command.add_argument(
         "--among", type=Path, nargs="+", required=True, metavar="PATH", help="raw recordings, or folders of them"
     )
@@ -37,7 +37,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         type=float,
         nargs=2,
         metavar=("FROM", "TO"),
-        help="write the worked file with the likeliest raw recording back in this stretch, in seconds (with -o)",
+        help="write the processed file with the best matching raw recording put back in this section, in seconds (with -o)",
     )
     command.add_argument("-o", "--output", type=Path, help="the file that is written")
     command.add_argument("--overwrite", action="store_true", help="replace an existing output")
@@ -49,7 +49,7 @@ def _put_back(options: argparse.Namespace, media: OpenMedia, path: Path, found: 
     rate = media.source.rate
     start, stop = (seconds_to_frames(s, rate) for s in options.put_back)
     if not 0 <= start < stop <= media.source.frames:
-        message = f"The stretch {options.put_back[0]:g} to {options.put_back[1]:g} s does not lie inside {media.path.name}, which is {media.source.frames / rate:.2f} s long."
+        message = f"The section from {options.put_back[0]:g} to {options.put_back[1]:g} s does not lie inside {media.path.name}, which is {media.source.frames / rate:.2f} s long."
         raise DeliveryError(message)
     raw = open_media(path)
     step = make_step("original", lying_at(raw.fingerprint, found, 0.0), spans=(Span(start, stop),))
@@ -71,7 +71,7 @@ def _put_back(options: argparse.Namespace, media: OpenMedia, path: Path, found: 
 
 def _check(options: argparse.Namespace) -> None:
     if (options.put_back is None) != (options.output is None):
-        message = "To put a stretch back, give both --put-back FROM TO and -o OUT."
+        message = "To put a section back, give both --put-back FROM TO and -o OUT."
         raise DeliveryError(message)
     if options.output is not None:
         check_output(options.output, inputs=[options.file], overwrite=options.overwrite)

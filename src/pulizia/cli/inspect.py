@@ -23,8 +23,8 @@ WORKERS = 2
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
-    command = commands.add_parser("inspect", help="find troubles and name the steps that mend them")
-    command.add_argument("file", type=Path, help="a sound or picture file, or a project")
+    command = commands.add_parser("inspect", help="find problems and name the steps that treat them")
+    command.add_argument("file", type=Path, help="a sound or video file, or a project")
     command.add_argument("--recording", help="which recording of a project")
     command.add_argument("--json", action="store_true", help="print as JSON, with all places")
     command.add_argument("--recipe", action="store_true", help="print a recipe that treats what was found")

@@ -23,7 +23,9 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     targets.set_defaults(run=run_targets)
     recipes = commands.add_parser("recipes", help="recipes that come with the program, and your own")
     recipes.add_argument("--json", action="store_true", help="print as JSON")
-    recipes.add_argument("--keep", type=Path, nargs="+", metavar="FILE", help="take recipe files into your own folder")
+    recipes.add_argument(
+        "--keep", type=Path, nargs="+", metavar="FILE", help="import recipe files into your own folder"
+    )
     recipes.set_defaults(run=run_recipes)
     tools = commands.add_parser("tools", help="the tools and their settings")
     tools.add_argument("name", nargs="?", help="one tool, with its settings")
@@ -84,7 +86,7 @@ def run_tools(options: argparse.Namespace) -> int:
             allowed = f"{row['low']:g} to {row['high']:g} {row['unit']}".rstrip()
         elif row["kind"] == "choice":
             allowed = " | ".join(row["options"])
-        print(f"  {row['name']:<18}{allowed or row['kind']:<36}default {row['default']}")
+        print(f"  {row['name']:<18}{allowed or row['kind']:<36} default {row['default']}")
         print(f"  {'':<18}{row['help']}")
     return 0
 

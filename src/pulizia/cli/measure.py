@@ -27,10 +27,10 @@ from pulizia.units import format_number, format_time, seconds_to_frames
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
     command = commands.add_parser("measure", help="loudness, peaks and levels of sound files")
-    command.add_argument("files", type=Path, nargs="+", metavar="FILE", help="several are told side by side")
+    command.add_argument("files", type=Path, nargs="+", metavar="FILE", help="several are compared side by side")
     command.add_argument("--span", type=float, nargs=2, metavar=("FROM", "TO"),
-                         help="only this stretch, in seconds")  # fmt: skip
-    command.add_argument("--dual-mono", action="store_true", help="count a mono file as two loudspeakers will play it")
+                         help="only this section, in seconds")  # fmt: skip
+    command.add_argument("--dual-mono", action="store_true", help="measure a mono file as dual mono (3 LU louder)")
     command.add_argument("--target", help="check against a target's limits; see `pulizia targets`")
     command.add_argument(
         "--readings",
@@ -41,7 +41,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         "--log",
         type=Path,
         metavar="CSV",
-        help="keep the measurement of one file as a log: figures, limits, loudness over time",
+        help="save the measurement of one file as a log: figures, limits, loudness over time",
     )
     command.add_argument("--overwrite", action="store_true", help="replace an existing log")
     command.add_argument("--json", action="store_true", help="print the figures as JSON")
@@ -169,4 +169,4 @@ def cleaned_note(*, cleaned: bool) -> str:
     """A sentence when a file held values that are not numbers."""
     if not cleaned:
         return ""
-    return "Some samples were not numbers or impossibly large; they were read as silence."
+    return "Invalid samples (NaN, infinite or impossibly large) were read as silence."

@@ -19,7 +19,7 @@ from pulizia.project.file import load_project
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
-    command = commands.add_parser("render", help="write the worked recordings of a project")
+    command = commands.add_parser("render", help="render the processed recordings of a project")
     command.add_argument("project", type=Path)
     command.add_argument("-o", "--output", type=Path, required=True,
                          help="a folder; or a file when the project holds one recording")  # fmt: skip

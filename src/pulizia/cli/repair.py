@@ -37,19 +37,19 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     how.add_argument(
         "--recipe", help="a recipe's JSON file, or the name of a shipped or own one; see `pulizia recipes`"
     )
-    how.add_argument("--treat", action="store_true", help="inspect each file and treat what is found")
+    how.add_argument("--treat", action="store_true", help="inspect each file and treat the problems that are found")
     command.add_argument(
         "--noise",
         type=float,
         nargs=2,
         metavar=("FROM", "TO"),
-        help="where noise alone is heard, in seconds, for what the recipe leaves open (found by itself)",
+        help="where only noise is heard, in seconds, for steps that need a noise sample (found automatically)",
     )
     command.add_argument("-o", "--output", type=Path, required=True,
                          help="the file to write; a folder for several files")  # fmt: skip
     add_keep_flag(command)
     add_output_flags(command, pictures=False)
-    command.add_argument("--jobs", type=int, default=2, help="files worked on at once (2)")
+    command.add_argument("--jobs", type=int, default=2, help="files processed at once (2)")
     command.add_argument("--resume", action="store_true", help="leave outputs that are there already")
     command.set_defaults(run=run)
 

@@ -24,7 +24,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     """Declare the command."""
     command = commands.add_parser("suggest", help="settings of one tool that fit a recording, and what it finds")
     command.add_argument("tool", help="the tool, see pulizia tools")
-    command.add_argument("file", type=Path, help="a sound or picture file, or a project")
+    command.add_argument("file", type=Path, help="a sound or video file, or a project")
     command.add_argument("--recording", help="which recording of a project")
     command.add_argument("--json", action="store_true", help="print the step for a recipe, with what it finds")
     command.set_defaults(run=run)
@@ -34,7 +34,7 @@ def run(options: argparse.Namespace) -> int:
     """Look through one file with one tool."""
     tool = tool_named(options.tool)
     if tool.suggest is None and tool.survey is None:
-        message = f"{tool.title} finds nothing by itself. Set it by hand; pulizia tools {tool.id} lists its settings."
+        message = f"{tool.title} has no automatic settings. Set it by hand; pulizia tools {tool.id} lists its settings."
         raise SettingsError(message)
     progress = TerminalProgress(options.file.name)
     programme = worked_programme(options.file, options.recording, lambda share: progress(share, "opening"))

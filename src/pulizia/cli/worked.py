@@ -59,7 +59,7 @@ class Programme:
 def add_keep_flag(command: argparse.ArgumentParser) -> None:
     """Declare the flag that trims."""
     command.add_argument(
-        "--keep", type=float, nargs=2, metavar=("FROM", "TO"), help="trim to a stretch, in seconds of the input"
+        "--keep", type=float, nargs=2, metavar=("FROM", "TO"), help="trim to a section, in seconds of the input"
     )
 
 

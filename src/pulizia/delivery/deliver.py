@@ -229,7 +229,9 @@ def _write_and_measure(
     told = lambda p: progress(0.5 + 0.35 * p, "writing")  # noqa: E731
     if wanted.kind == "picture":
         if said.picture is None:
-            message = f"{path.name} is a picture file, and the programme does not come from one. Deliver a sound file instead."
+            message = (
+                f"{path.name} is a video file, and the programme does not come from one. Deliver a sound file instead."
+            )
             raise DeliveryError(message)
         _check_room(path, source.frames * source.channels * 3 + said.picture.stat().st_size)
         notes = remux(said.picture, source, path, bitrate_kbps=wanted.bitrate_kbps, progress=told)
@@ -279,9 +281,7 @@ def cut_words(cut: int) -> str:
     if not cut:
         return ""
     what = "1 sample lies" if cut == 1 else f"{cut} samples lie"
-    return (
-        f"{what} above full scale and came out cut. Add a Limiter as the last step, lower the level, or write floats."
-    )
+    return f"{what} above 0 dBFS and clipped. Add a Limiter as the last step, lower the level, or write 32-bit float."
 
 
 def _writer_of(

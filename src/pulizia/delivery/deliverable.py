@@ -28,7 +28,7 @@ WORDS: dict[Kind, str] = {
     "mp3": "MP3",
     "opus": "Opus",
     "m4a": "AAC",
-    "picture": "picture file",
+    "picture": "video file",
 }
 LONGEST_EDGE_S = 60.0
 

@@ -36,9 +36,9 @@ USUAL_RANGE_LU = 15.0  # for gentle levelling where the target sets no limit (co
 LEVELLING = (0.25, 0.5, 0.75, 1.0)
 Way = Literal["gain", "limit", "level"]
 WAYS: dict[str, str] = {
-    "limit": "gain, limited where it must be",
+    "limit": "gain, with limiting if needed",
     "gain": "gain only",
-    "level": "gentle levelling first",
+    "level": "levelling, then gain",
 }
 
 
@@ -287,7 +287,7 @@ def _refuse_silence(measured: Measures) -> None:
     if measured.integrated_lufs is None or measured.true_peak_dbtp is None:
         short = measured.duration_s < 0.4
         why = "it is shorter than 0.4 s" if short else "it is silent, or quieter than \u221270 LUFS"
-        message = f"The programme has no loudness that could be normalised: {why}."
+        message = f"The programme has no measurable loudness to normalise: {why}."
         raise DeliveryError(message)
 
 
@@ -342,5 +342,5 @@ def _levelled(programme: Source, measured: Measures, look: Meter, cache: ChunkCa
         reached = look.measure(found).loudness_range_lu or 0.0
         if reached <= wanted:
             return found, amount, ""
-    note = f"Levelling brings the loudness range to {format_number(reached)} LU; {format_number(wanted)} LU would need more, phrase by phrase on the Bench."
+    note = f"Levelling brings the loudness range to {format_number(reached)} LU; {format_number(wanted)} LU needs more, phrase by phrase on the Bench."
     return found, LEVELLING[-1], note

@@ -44,6 +44,15 @@ class Target:
     date: str = ""  # of the document
     purpose: str = ""
     source: str = ""
+    checked: bool = False  # whether the figures were compared with the document itself
+
+
+def unchecked_note(target: Target) -> str:
+    """A sentence where the figures of a document still have to be compared with it; "" elsewhere."""
+    documents = ("EBU", "ATSC", "AES", "ARIB", "Free TV")
+    if target.checked or not any(name in target.source for name in documents):
+        return ""
+    return "Not yet checked against the document."
 
 
 def read_targets(text: str, name: str) -> list[Target]:
@@ -73,6 +82,11 @@ def _target(row: Any, name: str, number: int) -> Target:  # noqa: ANN401 - JSON
             hint = f" Did you mean {near[0]}?" if near else ""
             message = f"{name}: target {number} has an unknown entry {key}.{hint}"
             raise DeliveryError(message)
+        if known[key] == "bool":
+            if not isinstance(value, bool):
+                message = f"{name}: target {number}: {key} is {value!r}, must be true or false."
+                raise DeliveryError(message)
+            continue
         is_text = known[key] == "str"
         number_ok = isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e3
         if isinstance(value, str) != is_text and not (value is None and "None" in str(known[key])):

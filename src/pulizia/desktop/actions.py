@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from pulizia.desktop.words import translated
 
-MENUS = ("File", "Edit", "Listen", "View", "Score", "Delivery", "Help")
+MENUS = ("File", "Edit", "Listen", "View", "Steps", "Delivery", "Help")
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +65,7 @@ class Actions:
         """The commands of the score."""
         menu = QMenu(self._window)
         for command in self.commands.values():
-            if command.menu == "Score":
+            if command.menu == "Steps":
                 menu.addAction(self.actions[command.id])
         return menu
 

@@ -104,7 +104,7 @@ class TopBar(QWidget):
         row.addWidget(self.name)
         row.addSpacing(12)
         row.addWidget(self.detail)
-        self.stop = button("Stop", studio.files.stop, tip="Stop opening", quiet=True)
+        self.stop = button("Stop", studio.files.stop, tip="Stop opening files", quiet=True)
         self.stop.hide()
         row.addWidget(self.stop)
         row.addStretch(1)

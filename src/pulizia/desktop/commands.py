@@ -25,8 +25,8 @@ def _files(w: MainWindow) -> list[Command]:
         Command("save_as", "File", "Save project as\u2026", ("Ctrl+Shift+S",), lambda: _do(w.save_as)),
         Command("relink", "File", "Relink the recording\u2026", (), w.relink, has),
         Command("recipe", "File", "Recipes\u2026", ("Ctrl+R",), w.doors.choose_recipe),
-        Command("save_recipe", "File", "Keep the score as a recipe\u2026", ("Ctrl+Shift+R",), w.doors.save_recipe, has),
-        Command("print", "File", "Print the worked sound\u2026", ("Ctrl+P",), w.doors.show_print, has),
+        Command("save_recipe", "File", "Save steps as a recipe\u2026", ("Ctrl+Shift+R",), w.doors.save_recipe, has),
+        Command("print", "File", "Render\u2026", ("Ctrl+P",), w.doors.show_print, has),
         Command("find_original", "File", "Find the original\u2026", (), w.doors.find_original, has),
         Command("quit", "File", "Quit", ("Ctrl+Q",), lambda: _do(w.close)),
     ]
@@ -68,17 +68,17 @@ def _edits(w: MainWindow) -> list[Command]:
             s.document.redo,
             lambda: s.document.history.redo_label is not None,
         ),
-        Command("select_all", "Edit", "Mark everything", ("Ctrl+A",), select_all, has),
-        Command("mark_start", "Edit", "Mark from the play head", ("[",), lambda: edge("start"), has),
-        Command("mark_stop", "Edit", "Mark up to the play head", ("]",), lambda: edge("stop"), has),
-        Command("clear", "Edit", "Mark nothing", ("Esc",), clear),
-        Command("noise", "Edit", "Take as noise", ("N",), s.repairs.take_as_noise, marked),
-        Command("marker", "Edit", "Set a marker", ("K",), lambda: _do(s.markers.add), lambda: s.recording is not None),
+        Command("select_all", "Edit", "Select all", ("Ctrl+A",), select_all, has),
+        Command("mark_start", "Edit", "Set selection start at playhead", ("[", "I"), lambda: edge("start"), has),
+        Command("mark_stop", "Edit", "Set selection end at playhead", ("]", "O"), lambda: edge("stop"), has),
+        Command("clear", "Edit", "Select none", ("Esc",), clear),
+        Command("noise", "Edit", "Learn noise", ("N",), s.repairs.take_as_noise, marked),
+        Command("marker", "Edit", "Set a marker", ("M",), lambda: _do(s.markers.add), lambda: s.recording is not None),
         Command(
             "marker_rename",
             "Edit",
             "Rename the marker here\u2026",
-            ("Ctrl+K",),
+            ("Ctrl+M",),
             w.rename_marker_here,
             lambda: bool(s.markers.all),
         ),
@@ -94,12 +94,12 @@ def _edits(w: MainWindow) -> list[Command]:
             lambda: bool(s.markers.all),
         ),
         Command("markers_out", "Edit", "Export markers\u2026", (), w.export_markers, lambda: bool(s.markers.all)),
-        Command("markers_in", "Edit", "Take in markers\u2026", (), w.take_in_markers, has),
-        Command("mend", "Edit", "Mend the marked click", ("J",), s.repairs.mend_selection, marked),
-        Command("blot", "Edit", "Take the marked area as a blot", ("P",), s.repairs.take_as_blot, marked),
-        Command("trim", "Edit", "Trim to what is marked", ("D",), s.repairs.trim_to_selection, marked),
-        Command("untrim", "Edit", "Take the trim back", ("Shift+D",), s.repairs.untrim, trimmed),
-        Command("give_back", "Edit", "Give back the original", ("G",), s.repairs.give_back, marked),
+        Command("markers_in", "Edit", "Import markers\u2026", (), w.take_in_markers, has),
+        Command("mend", "Edit", "Repair selected click", ("C",), s.repairs.mend_selection, marked),
+        Command("blot", "Edit", "Repair selected area", ("P",), s.repairs.take_as_blot, marked),
+        Command("trim", "Edit", "Trim to selection", ("D",), s.repairs.trim_to_selection, marked),
+        Command("untrim", "Edit", "Remove trim", ("Shift+D",), s.repairs.untrim, trimmed),
+        Command("give_back", "Edit", "Restore original", ("G",), s.repairs.give_back, marked),
     ]
 
 
@@ -118,8 +118,11 @@ def _listening(w: MainWindow) -> list[Command]:
 
     return [
         Command("play", "Listen", "Play or stop", ("Space",), s.play_or_stop, has),
-        Command("loop", "Listen", "Loop", ("L",), s.toggle_loop, has, lambda: s.transport.loop is not None),
-        Command("compare", "Listen", "Before and After, to and fro", ("B",), swap, has),
+        Command("shuttle_back", "Listen", "Play backwards, again for faster", ("J",), lambda: w.shuttle.go(-1), has),
+        Command("shuttle_stop", "Listen", "Stop; held with J or L, half speed", ("K",), w.shuttle.hold, has),
+        Command("shuttle_forward", "Listen", "Play forwards, again for faster", ("L",), lambda: w.shuttle.go(1), has),
+        Command("loop", "Listen", "Loop", ("R",), s.toggle_loop, has, lambda: s.transport.loop is not None),
+        Command("compare", "Listen", "Switch Before/After", ("B",), swap, has),
         Command(
             "before",
             "Listen",
@@ -154,9 +157,17 @@ def _listening(w: MainWindow) -> list[Command]:
         Command("side", "Listen", "Side", ("8",), lambda: s.set_pick("side"), two, lambda: s.pick == "side"),
         Command("mono", "Listen", "Mono sum", ("9",), lambda: s.set_pick("mono"), two, lambda: s.pick == "mono"),
         Command(
-            "matched", "Listen", "Matched level", ("M",), lambda: s.set_matched(not s.matched), has, lambda: s.matched
+            "matched",
+            "Listen",
+            "Matched level",
+            ("Shift+M",),
+            lambda: s.set_matched(not s.matched),
+            has,
+            lambda: s.matched,
         ),
-        Command("only_band", "Listen", "Only the marked band", ("O",), s.toggle_only_band, has, lambda: s.only_band),
+        Command(
+            "only_band", "Listen", "Selected band only", ("Shift+O",), s.toggle_only_band, has, lambda: s.only_band
+        ),
         Command("output", "Listen", "Sound output\u2026", (), w.doors.show_sound),
         Command("start", "Listen", "To the start", ("Home",), lambda: to("start"), has),
         Command("end", "Listen", "To the end", ("End",), lambda: to("end"), has),
@@ -197,10 +208,10 @@ def _views(w: MainWindow) -> list[Command]:
         Command("delivery", "View", "Delivery", ("F4",), lambda: w.go_to(1)),
         Command("zoom_in", "View", "Zoom in", ("+", "="), lambda: zoom(1.5), has),
         Command("zoom_out", "View", "Zoom out", ("-",), lambda: zoom(1 / 1.5), has),
-        Command("zoom_whole", "View", "Show everything", ("0",), axis.show_whole, has),
-        Command("zoom_marked", "View", "Show what is marked", ("Z",), to_selection, lambda: s.selection is not None),
+        Command("zoom_whole", "View", "Show all", ("0",), axis.show_whole, has),
+        Command("zoom_marked", "View", "Zoom to selection", ("Z",), to_selection, lambda: s.selection is not None),
         Command("page_back", "View", "Scroll back", ("PgUp",), lambda: axis.scroll(-0.8 * axis.width), has),
-        Command("page_on", "View", "Scroll on", ("PgDown",), lambda: axis.scroll(0.8 * axis.width), has),
+        Command("page_on", "View", "Scroll forward", ("PgDown",), lambda: axis.scroll(0.8 * axis.width), has),
         Command("longer", "View", "Sonogram: next transform size", ("Ctrl+Right",), lambda: size(1), has),
         Command("shorter", "View", "Sonogram: previous transform size", ("Ctrl+Left",), lambda: size(-1), has),
         Command(
@@ -214,7 +225,7 @@ def _views(w: MainWindow) -> list[Command]:
         Command(
             "paler",
             "View",
-            "Sonogram: paler",
+            "Sonogram: lighter",
             ("Ctrl+Down",),
             lambda: sonogram.set_levels(sonogram.low_db + 3, sonogram.high_db + 3),
             has,
@@ -222,7 +233,7 @@ def _views(w: MainWindow) -> list[Command]:
         Command(
             "comb",
             "View",
-            "Sonogram: harmonics of the pointer",
+            "Sonogram: harmonics at pointer",
             ("H",),
             sonogram.toggle_comb,
             has,
@@ -232,14 +243,14 @@ def _views(w: MainWindow) -> list[Command]:
         Command(
             "harm",
             "View",
-            "Sonogram: where voice was taken",
+            "Sonogram: show harm to the voice",
             ("Shift+H",),
             sonogram.toggle_harm,
             has,
             lambda: sonogram.shows_harm,
         ),
-        Command("figures", "View", "Figures of what is marked\u2026", ("I",), w.doors.show_figures, has),
-        Command("freeze", "View", "Spectrum: freeze or go on", ("F",), w.bench.freeze_spectrum, has),
+        Command("figures", "View", "Measurements\u2026", ("Shift+I",), w.doors.show_figures, has),
+        Command("freeze", "View", "Spectrum: freeze or resume", ("F",), w.bench.freeze_spectrum, has),
         Command(
             "spectrum",
             "View",
@@ -268,11 +279,11 @@ def _views(w: MainWindow) -> list[Command]:
             has,
             lambda: wave.in_rows,
         ),
-        Command("sonogram_menu", "View", "Sonogram: all choices\u2026", ("W",), sonogram.show_menu, has),
+        Command("sonogram_menu", "View", "Sonogram: display options\u2026", ("W",), sonogram.show_menu, has),
         Command(
             "closer_hz",
             "View",
-            "Sonogram: fewer frequencies",
+            "Sonogram: zoom in on frequency",
             ("Alt+Up",),
             lambda: sonogram.zoom_band(0.8, sonogram.height() / 2),
             has,
@@ -280,12 +291,19 @@ def _views(w: MainWindow) -> list[Command]:
         Command(
             "wider_hz",
             "View",
-            "Sonogram: more frequencies",
+            "Sonogram: zoom out in frequency",
             ("Alt+Down",),
             lambda: sonogram.zoom_band(1.25, sonogram.height() / 2),
             has,
         ),
-        Command("theme", "View", "Lamplight", ("Ctrl+L",), other_theme, checked=lambda: theme().name == "lamplight"),
+        Command(
+            "theme",
+            "View",
+            "Dark theme (Lamplight)",
+            ("Ctrl+L",),
+            other_theme,
+            checked=lambda: theme().name == "lamplight",
+        ),
     ]
 
 
@@ -314,55 +332,53 @@ def _score(w: MainWindow) -> list[Command]:
             s.choose_step(ids[min(max(at, 0), len(ids) - 1)])
 
     return [
-        Command("add", "Score", "Add a step\u2026", ("A",), lambda: w.bench.choose_tool(on_selection=False), has),
+        Command("add", "Steps", "Add a step\u2026", ("A",), lambda: w.bench.choose_tool(on_selection=False), has),
         Command(
             "treat",
-            "Score",
-            "Treat what is marked\u2026",
+            "Steps",
+            "Add step in selection\u2026",
             ("T",),
             lambda: w.bench.choose_tool(on_selection=True),
             lambda: s.selection is not None,
         ),
-        Command("step_copy", "Score", "Copy the step", ("Ctrl+C",), s.repairs.copy_step, on_step),
+        Command("step_copy", "Steps", "Copy the step", ("Ctrl+C",), s.repairs.copy_step, on_step),
         Command(
-            "step_paste", "Score", "Paste the step", ("Ctrl+V",), s.repairs.paste_step, lambda: s.repairs.can_paste
+            "step_paste", "Steps", "Paste the step", ("Ctrl+V",), s.repairs.paste_step, lambda: s.repairs.can_paste
         ),
         Command(
             "step_paste_all",
-            "Score",
-            "Paste the step into every recording",
+            "Steps",
+            "Paste the step to every recording",
             ("Ctrl+Shift+V",),
             s.repairs.paste_everywhere,
             lambda: s.repairs.can_paste,
         ),
         Command(
             "suggest",
-            "Score",
-            "Suggest settings",
+            "Steps",
+            "Find settings",
             ("U",),
             s.surveys.suggest,
             lambda: s.step is not None and s.step.tool.suggest is not None,
         ),
         Command(
-            "next_moment", "Score", "Next moment of the step", ("Shift+N",), lambda: w.bench.go_to_moment(1), on_step
+            "next_moment", "Steps", "Next place of the step", ("Shift+N",), lambda: w.bench.go_to_moment(1), on_step
         ),
         Command(
             "previous_moment",
-            "Score",
-            "Previous moment of the step",
+            "Steps",
+            "Previous place of the step",
             ("Shift+B",),
             lambda: w.bench.go_to_moment(-1),
             on_step,
         ),
-        Command(
-            "leave_moment", "Score", "Leave the moment here, or treat it again", ("X",), w.bench.leave_moment, on_step
-        ),
-        Command("step_on", "Score", "Switch the step on or off", ("E",), toggle, on_step),
-        Command("step_next", "Score", "Next step", ("Down",), lambda: choose(1), on_step),
-        Command("step_previous", "Score", "Previous step", ("Up",), lambda: choose(-1), on_step),
-        Command("step_down", "Score", "Move the step down", ("Shift+Down",), lambda: move(1), on_step),
-        Command("step_up", "Score", "Move the step up", ("Shift+Up",), lambda: move(-1), on_step),
-        Command("step_remove", "Score", "Remove the step", ("Del",), remove, on_step),
+        Command("leave_moment", "Steps", "Skip or include this place", ("X",), w.bench.leave_moment, on_step),
+        Command("step_on", "Steps", "Switch the step on or off", ("E",), toggle, on_step),
+        Command("step_next", "Steps", "Next step", ("Down",), lambda: choose(1), on_step),
+        Command("step_previous", "Steps", "Previous step", ("Up",), lambda: choose(-1), on_step),
+        Command("step_down", "Steps", "Move the step down", ("Shift+Down",), lambda: move(1), on_step),
+        Command("step_up", "Steps", "Move the step up", ("Shift+Up",), lambda: move(-1), on_step),
+        Command("step_remove", "Steps", "Remove the step", ("Del",), remove, on_step),
     ]
 
 
@@ -378,17 +394,18 @@ def _rest(w: MainWindow) -> list[Command]:
     with_sound: tuple[tuple[str, str, tuple[str, ...], Callable[[], None]], ...] = (
         ("loudest", "Loudest 3 s", (), lambda: measuring.go_to_loudest(3.0)),
         ("loudest_long", "Loudest 10 s", (), lambda: measuring.go_to_loudest(10.0)),
-        ("readings", "Other readings\u2026", (), measuring.show_readings),
-        ("side_by_side", "Side by side\u2026", (), measuring.show_all),
+        ("readings", "Other loudness readings\u2026", (), measuring.show_readings),
+        ("side_by_side", "Compare programmes\u2026", (), measuring.show_all),
         ("deliver", "Deliver\u2026", ("Ctrl+D",), go_and_deliver),
     )
     return [
         *(Command(name, "Delivery", title, keys, call, has_sound) for name, title, keys, call in with_sound),
-        Command("own_target", "Delivery", "Own target\u2026", ("Ctrl+T",), w.doors.edit_target),
+        Command("own_target", "Delivery", "Custom target\u2026", ("Ctrl+T",), w.doors.edit_target),
         Command("menu", "Help", "Open the menu", ("F10",), w.top.menu.showMenu),
         Command("tour", "Help", "Tour", (), w.show_tour),
-        Command("storage", "Help", "Storage\u2026", (), w.doors.show_storage),
+        Command("storage", "Help", "Cache\u2026", (), w.doors.show_storage),
         Command("manual", "Help", "Manual", ("F1",), w.doors.show_help),
+        Command("about", "Help", "About Pulizia", (), w.doors.show_about),
         Command("keys", "Help", "Keys", ("Shift+F1",), w.doors.show_keys),
     ]
 

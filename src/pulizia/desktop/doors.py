@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QApplication, QWidget
 
+from pulizia.desktop.about_dialog import AboutDialog
 from pulizia.desktop.bench.figures_dialog import FiguresDialog
 from pulizia.desktop.delivery.target_dialog import TargetDialog
 from pulizia.desktop.find_dialog import FindDialog
@@ -74,6 +75,11 @@ class Doors:
         """What is kept on the disk, and a way to clear it."""
         self.storage = StorageDialog(self.studio, self.window)
         self.storage.open()
+
+    def show_about(self) -> None:
+        """Version, licence and notices."""
+        self.about = AboutDialog(self.window)
+        self.about.open()
 
     def show_help(self) -> None:
         """The manual, at the page of what one is looking at."""

@@ -34,7 +34,7 @@ class FindDialog(QDialog):
         column = QVBoxLayout(self)
         column.addWidget(label("Find the original", 20, bold=True))
         self.words = label(
-            "Looks for this sound among raw recordings, whatever was done to its level and tone. With a stretch marked, only that stretch is looked for.",
+            "Looks for this sound among raw recordings, whatever was done to its level and tone. With a selection, only that section is looked for.",
             12,
             token="soft",
             wrap=True,
@@ -117,14 +117,14 @@ class FindDialog(QDialog):
             words = f"{path.name}   from {format_time(max(0.0, same.offset_s), 2)}, {format_number(same.gain_db, plus=True)} dB{drift}"
             line.addWidget(label(words, wrap=True), 1)
             line.addWidget(
-                button("Open", partial(self.bring, path, same), tip="Put it on the Bench, with the passage marked")
+                button("Open", partial(self.bring, path, same), tip="Open it on the Bench with the passage selected")
             )
-            where = "what is marked" if self._span else "everything"
+            where = "the selection" if self._span else "the whole recording"
             line.addWidget(
                 button(
                     "Put it back",
                     partial(self.put_back, path, same),
-                    tip=f"A step that puts this recording in the place of {where}, at the same level",
+                    tip=f"Adds a step that puts this recording in place of {where}, at the same level",
                 )
             )
             self._rows.addWidget(row)

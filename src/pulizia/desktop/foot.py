@@ -14,6 +14,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
+from pulizia.audio.layouts import shown_names
 from pulizia.desktop.controls import SegmentSwitch
 from pulizia.desktop.gauges import Figures, Gauge
 from pulizia.desktop.theme import colour, font, theme_notice
@@ -109,22 +110,24 @@ class Foot(QWidget):
         row.setSpacing(0)
         self.play = RoundButton("play", "Play or stop", "Play or stop (Space)")
         self.play.pressed.connect(studio.play_or_stop)
-        self.loop = RoundButton("loop", "Loop", "Repeat the selection (L)")
+        self.loop = RoundButton("loop", "Loop", "Loop the selection (R)")
         self.loop.pressed.connect(studio.toggle_loop)
         self.clock = Clock()
         self.switch = SegmentSwitch(
             [o.value for o in ORDER],
             [
-                "The untouched recording (1; B goes to and fro)",
-                "After all steps (2; B goes to and fro)",
-                "What the steps take away (3)",
+                "The untouched recording (1; B switches)",
+                "After all steps (2; B switches)",
+                "What the steps remove (3)",
             ],
             "What is heard and seen",
         )
         self.switch.chosen.connect(lambda index: studio.set_listening(ORDER[index]))
-        self.matched = QCheckBox(translated("matched level"))
+        self.matched = QCheckBox(translated("Matched level"))
         self.matched.setToolTip(
-            translated("Bring After to the loudness of Before, so that louder does not pass as better (M)")
+            translated(
+                "Match the loudness of After to Before, so that the louder one is not mistaken for the better one (Shift+M)"
+            )
         )
         self.matched.clicked.connect(studio.set_matched)
         self.gauge, self.figures = Gauge(), Figures()
@@ -159,11 +162,10 @@ class Foot(QWidget):
         self.switch.set_index(ORDER.index(studio.listening))
         self.matched.setChecked(studio.matched)
         gain = studio.match_gain_db() if studio.matched else 0.0
-        self.matched.setText(translated("matched level"))
+        self.matched.setText(translated("Matched level"))
         self.matched.setToolTip(
             translated(
-                "Bring After to the loudness of Before, so that louder does not pass as better (M)\n"
-                f"After plays at {format_number(gain, 1, plus=True)} dB"
+                f"Match the loudness of After to Before, so that the louder one is not mistaken for the better one (Shift+M)\nAfter plays at {format_number(gain, 1, plus=True)} dB"
             )
         )
         for part in (self.play, self.loop, self.switch, self.matched):
@@ -181,7 +183,7 @@ class Foot(QWidget):
         self.clock.show_seconds(position / rate)
         self.play.set_on(studio.transport.is_playing)
         media = studio.document.media.get(recording.id) if recording else None
-        names = media.channel_names if media else ("L", "R")
+        names = shown_names(media.channel_names) if media else ("L", "R")
         reading = studio.transport.heard_levels() if studio.transport.is_playing else None
         self.gauge.show_reading(reading, names)
         measures = studio.heard_measures

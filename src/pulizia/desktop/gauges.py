@@ -39,7 +39,7 @@ class Gauge(QWidget):
         self.setAccessibleName(translated("Levels of what is heard"))
         self.setToolTip(
             translated(
-                "Bars: RMS over 0.6 s in ink, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels."
+                "Bars: RMS over 0.6 s, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels."
             )
         )
         theme_notice().changed.connect(self.update)

@@ -12,10 +12,10 @@ from pulizia.desktop.words import translated
 
 MOUSE = (
     ("Wheel with Ctrl", "zoom"), ("Wheel", "scroll"), ("Wheel with Alt in the sonogram", "frequency range"),
-    ("Drag in the waveform", "mark time"), ("Drag in the sonogram", "mark time and frequency"),
-    ("Drag at the sonogram's frequencies", "mark a band"), ("Drag at the sonogram's scale", "range of levels"),
-    ("Click", "move the play head"), ("Double-click a marker in the ruler", "rename it"),
-    ("Drag the dots of a picture in the sheet", "bend the curve, move a band"),
+    ("Drag in the waveform", "select time"), ("Drag in the sonogram", "select time and frequency"),
+    ("Drag at the sonogram's frequencies", "select a band"), ("Drag at the sonogram's scale", "range of levels"),
+    ("Click", "move the playhead"), ("Double-click a marker in the ruler", "rename it"),
+    ("Drag the dots of a step's picture", "bend the curve, move a band"),
 )  # fmt: skip
 
 

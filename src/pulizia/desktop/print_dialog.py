@@ -20,7 +20,7 @@ from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.delivery.order_sheet import FORMATS
 from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
-from pulizia.session.print_desk import PATTERN, USUAL_HANDLES_S
+from pulizia.session.print_desk import PATTERN
 from pulizia.session.studio import Studio
 
 
@@ -30,14 +30,14 @@ class PrintDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle(translated("Print"))
+        self.setWindowTitle(translated("Render"))
         self.setFixedWidth(440)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Print", 20, bold=True))
+        column.addWidget(label("Render", 20, bold=True))
         column.addWidget(
             label(
-                "Writes the worked sound into new files. The recording itself is never written to.",
+                "Writes the processed sound to new files. The original recording is never changed.",
                 12,
                 token="soft",
                 wrap=True,
@@ -47,8 +47,8 @@ class PrintDialog(QDialog):
         self.what = ChoiceBox()
         for words, value in (
             ("the selection", "selection"),
-            ("each part between markers", "parts"),
-            ("everything as one file", "whole"),
+            ("each section between markers", "parts"),
+            ("whole recording as one file", "whole"),
         ):
             self.what.addItem(translated(words), value)
         self.what.setCurrentIndex(0 if studio.selection is not None else 2)
@@ -56,7 +56,7 @@ class PrintDialog(QDialog):
         self.what.activated.connect(lambda _n: self._show())
         self.handles = FigureBox()
         self.handles.setRange(0.0, 30.0)
-        self.handles.setValue(USUAL_HANDLES_S)
+        self.handles.setValue(studio.prints.handles_s)
         self.handles.setSuffix(" s")
         self.handles.setAccessibleName(translated("Handles"))
         self.handles.valueChanged.connect(lambda _v: self._show())
@@ -72,7 +72,7 @@ class PrintDialog(QDialog):
         for n, (words, widget) in enumerate(
             (
                 ("What", self.what),
-                ("Spare sound at both ends", self.handles),
+                ("Extra sound at both ends of each file", self.handles),
                 ("Format", self.format),
                 ("Name", self.pattern),
             )
@@ -85,7 +85,7 @@ class PrintDialog(QDialog):
         row = QHBoxLayout()
         row.addStretch(1)
         row.addWidget(button("Close", self.reject))
-        row.addWidget(button("Print into\u2026", self._ask, main=True))
+        row.addWidget(button("Render to\u2026", self._ask, main=True))
         column.addLayout(row)
         self._show()
 
@@ -104,7 +104,7 @@ class PrintDialog(QDialog):
         self.handles.setEnabled(self.what.currentData() != "whole")
         self.words.setText(
             translated(
-                "Mark a stretch first."
+                "Select a section first."
                 if not made
                 else f"{len(made)} file{'' if len(made) == 1 else 's'}: {made[0][1].name}"
                 + (" and more" if len(made) > 1 else "")
@@ -113,6 +113,7 @@ class PrintDialog(QDialog):
 
     def print_into(self, folder: Path) -> None:
         """Write the files."""
+        self.studio.prints.handles_s = self.handles.value()
         try:
             self.studio.prints.write(
                 self.what.currentData(),
@@ -129,7 +130,7 @@ class PrintDialog(QDialog):
     def _ask(self) -> None:
         recording = self.studio.recording
         folder = QFileDialog.getExistingDirectory(
-            self, translated("Print into"), str(recording.path.parent if recording else "")
+            self, translated("Render to"), str(recording.path.parent if recording else "")
         )
         if folder:
             self.print_into(Path(folder))

@@ -16,7 +16,7 @@ from PySide6.QtGui import QColor
 from pulizia.desktop.theme import LAMPLIGHT, LINEN, Theme
 
 RAMPS = {
-    "theme": "as the theme",
+    "theme": "from theme",
     "ink": "ink",
     "lamplight": "lamplight",
     "straw": "straw to deep blue",

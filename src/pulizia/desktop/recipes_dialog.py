@@ -55,19 +55,17 @@ class RecipesDialog(QDialog):
         row.addLayout(right, 1)
         column.addLayout(row, 1)
         row = QHBoxLayout()
-        row.addWidget(button("Take in\u2026", self._ask_in, tip="Take recipe files into your own folder", quiet=True))
-        self.out_button = button(
-            "Give out\u2026", self._ask_out, tip="Write the recipe to a file, to share it", quiet=True
-        )
+        row.addWidget(button("Import\u2026", self._ask_in, tip="Import recipe files into your own folder", quiet=True))
+        self.out_button = button("Export\u2026", self._ask_out, tip="Export the recipe to a file", quiet=True)
         row.addWidget(self.out_button)
-        self.remove_button = button("Remove", self._remove, tip="Take your own recipe off the shelf", quiet=True)
+        self.remove_button = button("Remove", self._remove, tip="Delete this recipe", quiet=True)
         row.addWidget(self.remove_button)
         row.addStretch(1)
         self.all_button = button(
             "Apply to all", lambda: self.apply(everywhere=True), tip="Add the steps to every recording of the project"
         )
         self.apply_button = button(
-            "Apply", lambda: self.apply(everywhere=False), tip="Add the steps to the recording on the bench", main=True
+            "Apply", lambda: self.apply(everywhere=False), tip="Add the steps to the current recording", main=True
         )
         row.addWidget(self.all_button)
         row.addWidget(self.apply_button)
@@ -129,13 +127,13 @@ class RecipesDialog(QDialog):
         for at, name, words in recipe.open_places():
             box = ChoiceBox()
             box.setAccessibleName(f"{tool_of(recipe.steps[at].tool_id).title}: {words}")
-            box.addItem(translated("found by itself"), False)
+            box.addItem(translated("automatic"), False)
             if marked is not None:
                 box.addItem(
-                    translated(f"what is marked, {format_time(marked[0], 2)}\u2013{format_time(marked[1], 2)}"), True
+                    translated(f"the selection, {format_time(marked[0], 2)}\u2013{format_time(marked[1], 2)}"), True
                 )
             else:
-                box.setToolTip(translated("Mark a stretch on the Bench before, and it can be chosen here"))
+                box.setToolTip(translated("Select a section on the Bench first to choose it here"))
             self.places[at, name] = box
             self._open.addWidget(label(f"{tool_of(recipe.steps[at].tool_id).title}: {words.lower()}", 12, token="soft"))
             self._open.addWidget(box)
@@ -178,13 +176,13 @@ class RecipesDialog(QDialog):
             self.studio.say(" ".join(wrong), bad=True)
 
     def _ask_in(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, translated("Take in recipes"), "", translated("Recipes (*.json)"))
+        names, _ = QFileDialog.getOpenFileNames(self, translated("Import recipes"), "", translated("Recipes (*.json)"))
         self.take_in([Path(n) for n in names])
 
     def _ask_out(self) -> None:
         known = self.recipes.get(self.name)
         name, _ = QFileDialog.getSaveFileName(
-            self, translated("Give out the recipe"), translated(f"{self.name}.json"), translated("Recipe (*.json)")
+            self, translated("Export recipe"), translated(f"{self.name}.json"), translated("Recipe (*.json)")
         )
         if name and known is not None:
             recipe = known[0]
@@ -206,28 +204,28 @@ class KeepRecipeDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle(translated("Keep the score as a recipe"))
+        self.setWindowTitle(translated("Save steps as a recipe"))
         self.setFixedWidth(420)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Keep the score as a recipe", 20, bold=True))
+        column.addWidget(label("Save steps as a recipe", 20, bold=True))
         column.addWidget(
             label(
-                "Places are left out: each step will act in the whole recording, and learn from it.",
+                "Selections are not saved: each step will apply to the whole recording and learn from it.",
                 12,
                 token="soft",
                 wrap=True,
             )
         )
         self.name, self.description = QLineEdit(), QLineEdit()
-        for words, edit in (("Name", self.name), ("What it is for", self.description)):
+        for words, edit in (("Name", self.name), ("Description", self.description)):
             column.addWidget(label(words, 12, token="soft"))
             edit.setAccessibleName(translated(words))
             column.addWidget(edit)
         row = QHBoxLayout()
         row.addStretch(1)
         row.addWidget(button("Close", self.reject))
-        row.addWidget(button("Keep", self.keep, main=True))
+        row.addWidget(button("Save", self.keep, main=True))
         column.addLayout(row)
 
     def keep(self) -> None:
@@ -246,5 +244,5 @@ class KeepRecipeDialog(QDialog):
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
             return
-        self.studio.say(f"{name} is kept among the recipes (Ctrl+R).")
+        self.studio.say(f"{name} was saved to your recipes (Ctrl+R).")
         self.accept()

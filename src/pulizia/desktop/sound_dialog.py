@@ -15,7 +15,7 @@ from pulizia.settings.declare import Number
 from pulizia.units import Unit, db_to_gain, gain_to_db
 
 LEVEL = Number(
-    label="Level", help="How loud the loudspeakers play. Gauges and files do not change.", unit=Unit.DB,
+    label="Level", help="Monitoring level. Meters and files do not change.", unit=Unit.DB,
     low=-40.0, high=12.0, step=0.5, scale="linear", whole=False, optional=False, more=False,
 )  # fmt: skip
 
@@ -35,7 +35,7 @@ class SoundDialog(QDialog):
         self.box.setAccessibleName(translated("Output"))
         row.addWidget(self.box, 1)
         self.refresh_button = button(
-            "Look again", lambda: self.fill(again=True), tip="Find outputs that were plugged in"
+            "Rescan", lambda: self.fill(again=True), tip="Look for outputs that were connected"
         )
         row.addWidget(self.refresh_button)
         column.addLayout(row)
@@ -61,13 +61,13 @@ class SoundDialog(QDialog):
         names = [choice.name for choice in self._found]
         self.box.setCurrentIndex(names.index(now.name) if now.name in names else len(names) - 1)
         if len(self._found) == 1:
-            text = translated("No sound output was found. Plug one in and look again.")
+            text = translated("No sound output was found. Connect one and rescan.")
         elif now.underruns:
-            text = translated("Playing ran dry {n} times since the start: the machine is too busy.").replace(
+            text = translated("{n} drop-outs since the start: the machine is too busy.").replace(
                 "{n}", str(now.underruns)
             )
         else:
-            text = translated("The play head shows what is heard: the output's latency is taken off.")
+            text = translated("The playhead shows what is heard: output latency is compensated.")
         self.words.setText(text)
 
     def _choose(self, index: int) -> None:

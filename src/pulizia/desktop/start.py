@@ -32,9 +32,9 @@ def make_application() -> QApplication:
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)  # noqa: S101
     application.setApplicationName("Pulizia")
-    application.setDesktopFileName("pulizia")
+    application.setDesktopFileName("org.pulizia.Pulizia")
     application.setStyle("Fusion")
-    application.setWindowIcon(QIcon(str(files("pulizia.data").joinpath("desktop", "pulizia.svg"))))
+    application.setWindowIcon(QIcon(str(files("pulizia.data").joinpath("desktop", "org.pulizia.Pulizia.svg"))))
     load_fonts()
     application.setFont(font(13))
     return application

@@ -14,7 +14,7 @@ from pulizia.session.studio import CACHE_LIMITS, Studio
 from pulizia.units import format_number
 
 KEPT = {
-    "decoded": "Sound decoded or converted once", "peaks": "Waveforms", "chunks": "Rendered steps",
+    "decoded": "Decoded and converted sound", "peaks": "Waveforms", "chunks": "Rendered steps",
 }  # fmt: skip
 CHUNK_LIMIT = 4 << 30
 
@@ -30,14 +30,14 @@ class StorageDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle(translated("Storage"))
+        self.setWindowTitle(translated("Cache"))
         self.setFixedWidth(460)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Storage", 20, bold=True))
+        column.addWidget(label("Cache", 20, bold=True))
         column.addWidget(
             label(
-                f"Kept in {cache_folder('')} for speed. Everything there can be made again; recordings and projects lie elsewhere.",
+                f"Kept in {cache_folder('')} for speed. Everything there can be made again; recordings and projects are elsewhere.",
                 12,
                 token="soft",
                 wrap=True,
@@ -49,7 +49,7 @@ class StorageDialog(QDialog):
         self.figures: dict[str, str] = {}
         row = QHBoxLayout()
         row.addStretch(1)
-        row.addWidget(button("Clear", self.clear, tip="Remove what is not in use now"))
+        row.addWidget(button("Clear", self.clear, tip="Remove what is not in use"))
         row.addWidget(button("Close", self.accept))
         column.addLayout(row)
         self._fill()
@@ -61,7 +61,7 @@ class StorageDialog(QDialog):
         for n, (name, words) in enumerate(KEPT.items()):
             most = CACHE_LIMITS.get(name, CHUNK_LIMIT)
             self.figures[name] = (
-                f"{format_number(held_bytes(cache_folder(name)) / 1e6, 0)} MB of at most {format_number(most / 1e9, 0)} GB"
+                f"{format_number(held_bytes(cache_folder(name)) / 1e6, 0)} MB of {format_number(most / 1e9, 0)} GB"
             )
             self._grid.addWidget(label(words), n, 0)
             self._grid.addWidget(label(self.figures[name], 13, token="soft"), n, 1, Qt.AlignmentFlag.AlignRight)

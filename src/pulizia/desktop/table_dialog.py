@@ -44,7 +44,7 @@ class TableDialog(QDialog):
         column.addWidget(scrolled(inner), 1)
         row = QHBoxLayout()
         self.copy_button = button("Copy", self.copy, tip="Copy the table, tabs between columns")
-        self.save_button = button("Save as CSV\u2026", self._ask, tip="Keep the table as a file")
+        self.save_button = button("Save as CSV\u2026", self._ask, tip="Save the table to a file")
         row.addWidget(self.copy_button)
         row.addWidget(self.save_button)
         row.addStretch(1)

@@ -9,12 +9,12 @@ from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 
 STEPS = (
-    ("Listen", "Space plays. The first recording has a fan in it, which becomes louder half way through: ink is sound, bare paper is silence."),
-    ("Take the fan away", "Mark the quiet second before the first word by dragging, and press N. A Noise step appears as a strip under the sound."),
-    ("Compare", "B goes to and fro between Before and After, 3 plays what is removed. Turn Reduction while it plays, and watch Harm to the voice."),
-    ("Ask the program", "Ctrl+I inspects the recording. Each row at the left is a trouble: a click plays its places, Treat adds the step that mends it."),
-    ("The way back", "Mark a few words and press G: there the original comes back. Every step stays adjustable, every edit can be undone."),
-    ("Deliver", "F4 shows the programme against its target. Ctrl+D writes the file, reads it again and measures it again. F1 opens the manual."),
+    ("Listen", "Space plays. The first recording has fan noise that gets louder half way through. In the sonogram, dark is loud and light is silent."),
+    ("Remove the fan noise", "Drag over the quiet second before the first word and press N. A Noise step appears below the waveform."),
+    ("Compare", "B switches between Before and After, 3 plays what is removed. Change Reduction while it plays and watch Harm to the voice."),
+    ("Find problems", "Ctrl+I inspects the recording. Each row at the left is a problem: click it to hear its places; Treat adds the step that repairs it."),
+    ("Undo a repair locally", "Select a few words and press G to restore the original there. Every step stays adjustable, every edit can be undone."),
+    ("Deliver", "F4 shows the programme against its target. Ctrl+D writes the file and verifies it. F1 opens the manual."),
 )  # fmt: skip
 WIDTH = 430
 
@@ -36,7 +36,7 @@ class Tour(QFrame):
         column.addWidget(self.head)
         column.addWidget(self.words)
         row = QHBoxLayout()
-        row.addWidget(button("Dismiss", self.hide, tip="Close the tour; the menu Help has it", quiet=True))
+        row.addWidget(button("Dismiss", self.hide, tip="Close the tour; it stays in the Help menu", quiet=True))
         row.addStretch(1)
         self.back = button("Back", lambda: self.go(-1), tip="The step before", quiet=True)
         self.next = button("Next", lambda: self.go(1), tip="The next step")

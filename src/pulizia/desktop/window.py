@@ -32,6 +32,7 @@ from pulizia.desktop.demo import demo_files
 from pulizia.desktop.doors import Doors
 from pulizia.desktop.foot import Foot
 from pulizia.desktop.preferences import Preferences
+from pulizia.desktop.shuttle_keys import ShuttleKeys
 from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.tour import Tour
 from pulizia.desktop.words import translated
@@ -59,6 +60,7 @@ class MainWindow(QMainWindow):
             lambda choice: preferences.set("output", choice),
         )  # fmt: skip
         self.asks = True  # False where nobody sits before the window
+        self.shuttle = ShuttleKeys(studio, self)
         self.setAcceptDrops(True)
         self.setMinimumSize(1100, 680)
         self.top = TopBar(studio, self.go_to)
@@ -81,13 +83,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(whole)
         self.actions_ = Actions(self, commands(self))
         self.bench.actions_menu = self.actions_.step_menu()
-        self._menu = self.actions_.menu()
-        self._recent_menu = QMenu(translated("Open recent"), self)
-        self._menu.addMenu(self._recent_menu)
-        self._channel_menu = QMenu(translated("Listen to one channel"), self)
-        self._menu.addMenu(self._channel_menu)
-        self._menu.aboutToShow.connect(self._fill_recent)
-        self._menu.aboutToShow.connect(self._fill_channels)
+        self._build_menu()
         self.top.menu.setMenu(self._menu)
         self._connect()
         self._autosave = QTimer(self)
@@ -181,7 +177,7 @@ class MainWindow(QMainWindow):
     def open_files(self) -> None:
         """Ask for sound files or a project and open them."""
         folder = str(self.preferences.recent[0].parent) if self.preferences.recent else ""
-        kinds = f"Sound, pictures, projects ({SOUND_FILES} *{SUFFIX});;All files (*)"
+        kinds = f"Sound, video, projects ({SOUND_FILES} *{SUFFIX});;All files (*)"
         names, _ = QFileDialog.getOpenFileNames(self, translated("Open"), folder, kinds)
         if names:
             self.open_paths([Path(n) for n in names])
@@ -238,10 +234,10 @@ class MainWindow(QMainWindow):
         answer = self._ask(
             "Unsaved changes",
             f"Save the changes to {self.studio.document.title}?",
-            "The recordings themselves are never changed; the score would be lost.",
-            ("Save", "Do not save", "Cancel"),
+            "The recordings themselves are never changed; unsaved steps would be lost.",
+            ("Save", "Don't save", "Cancel"),
         )
-        return self.save() if answer == "Save" else answer == "Do not save"
+        return self.save() if answer == "Save" else answer == "Don't save"
 
     def _ask(self, title: str, question: str, more: str, answers: tuple[str, str, str]) -> str:
         """Ask; the answers are to go ahead, to drop something, and to do nothing."""
@@ -265,7 +261,7 @@ class MainWindow(QMainWindow):
             self,
             translated(f"Where is {recording.path.name}?"),
             str(recording.path.parent),
-            translated(f"Sound, pictures ({SOUND_FILES});;All files (*)"),
+            translated(f"Sound, video ({SOUND_FILES});;All files (*)"),
         )
         if name:
             self.studio.files.relink(recording.id, Path(name))
@@ -296,7 +292,7 @@ class MainWindow(QMainWindow):
     def take_in_markers(self) -> None:
         """Ask for a text list, or a WAV file with cue points."""
         kinds = "Text list or WAV (*.txt *.tsv *.wav);;All files (*)"
-        name, _ = QFileDialog.getOpenFileName(self, translated("Take in markers"), "", kinds)
+        name, _ = QFileDialog.getOpenFileName(self, translated("Import markers"), "", kinds)
         if name:
             self.studio.markers.take_in(Path(name))
 
@@ -309,15 +305,24 @@ class MainWindow(QMainWindow):
             answer = self._ask(
                 "Recover unsaved work",
                 f"Pulizia ended before {what} was saved.",
-                "Take up the work where it was, or drop it for good?",
-                ("Take it up", "Drop it", "Decide later"),
+                "Recover the unsaved work, or discard it?",
+                ("Recover", "Discard", "Later"),
             )
-            if answer == "Take it up":
+            if answer == "Recover":
                 self.studio.document.recover(found)
                 self.studio.files.after_load()
                 return
-            if answer == "Drop it":
+            if answer == "Discard":
                 found.journal.unlink(missing_ok=True)
+
+    def _build_menu(self) -> None:
+        self._menu = self.actions_.menu()
+        self._recent_menu = QMenu(translated("Open recent"), self)
+        self._menu.addMenu(self._recent_menu)
+        self._channel_menu = QMenu(translated("Listen to one channel"), self)
+        self._menu.addMenu(self._channel_menu)
+        self._menu.aboutToShow.connect(self._fill_recent)
+        self._menu.aboutToShow.connect(self._fill_channels)
 
     def _fill_recent(self) -> None:
         self._recent_menu.clear()
@@ -342,7 +347,7 @@ class MainWindow(QMainWindow):
     def _recording_menu(self, recording_id: str) -> None:
         menu = QMenu(self)
         menu.addAction(translated("Relink to another file\u2026")).triggered.connect(self.relink)
-        menu.addAction(translated("Take out of the project")).triggered.connect(
+        menu.addAction(translated("Remove from project")).triggered.connect(
             lambda: self.studio.document.remove_recording(recording_id)
         )
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

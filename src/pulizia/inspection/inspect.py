@@ -101,7 +101,7 @@ def _overload(source: Source) -> list[Finding]:
     if survey.table is None:
         return []
     count = int(survey.table.rows[0][1])
-    words = f"{count} samples are cut flat in {len(survey.marks)} places."
+    words = f"{count} clipped samples in {len(survey.marks)} places."
     room = overload.suggest(source, (), overload.OverloadSettings(), _nothing).changes
     return [Finding("overload", words, float(count), "samples", 0.9, "overload", room, survey.marks)]
 
@@ -151,7 +151,7 @@ def _hum(source: Source) -> list[Finding]:
     if not len(found.lines.hz):
         return []
     strongest = float(found.lines.level_db.max())
-    words = f"Hum at {format_number(found.lines.base_hz, 2)} Hz with {len(found.lines.hz)} lines, the strongest at {format_number(strongest)} dBFS."
+    words = f"Hum at {format_number(found.lines.base_hz, 2)} Hz with {len(found.lines.hz)} harmonics, the strongest at {format_number(strongest)} dBFS."
     return [Finding("hum", words, strongest, "dBFS", 0.95, "hum", {"base_hz": round(found.lines.base_hz, 2)})]
 
 
@@ -181,10 +181,10 @@ def _noise(source: Source) -> list[Finding]:
     found = []
     changes = changes_s(band_powers(source))
     snr = speech.speech_db - max([speech.floor_db, *_floors(source, changes)])
-    marks = tuple(Mark(round(s * source.rate), round(s * source.rate) + 1, "another noise begins") for s in changes)
+    marks = tuple(Mark(round(s * source.rate), round(s * source.rate) + 1, "noise changes") for s in changes)
     if snr < QUIET_ENOUGH_DB:
         reduction = float(np.clip(round(50.0 - snr), 4.0, 20.0))
-        words = f"The noise lies {format_number(snr, 0)} dB under the voice"
+        words = f"Speech-to-noise ratio {format_number(snr, 0)} dB"
         words += (
             "." if not changes else " and changes once." if len(changes) == 1 else f" and changes {len(changes)} times."
         )
@@ -227,7 +227,7 @@ def _sibilance(source: Source) -> list[Finding]:
         return []
     survey = sibilance.survey(source, source, (), settings, speaker, _nothing)
     reduction = float(np.clip(round(2 * (speaker.usual_db + 10.0)) / 2, 2.0, 8.0))
-    words = f"Hard S at {speaker.band_hz[0]:.0f} Hz and above, {format_number(speaker.usual_db, 1, plus=True)} dB relative to the voice."
+    words = f"Hard S at {speaker.band_hz[0]:.0f} Hz and above, median {format_number(speaker.usual_db, 1, plus=True)} dB relative to the voice."
     return [
         Finding(
             "sibilance",
@@ -251,7 +251,7 @@ def _room(source: Source) -> list[Finding]:
     return [
         Finding(
             "room",
-            f"The room rings for {format_number(middle, 2)} s (T60, from {found.count} word ends).",
+            f"Reverberation time T60 {format_number(middle, 2)} s, from {found.count} word ends.",
             middle,
             "s",
             0.7,

@@ -34,15 +34,15 @@ def levels(source: Source, names: Sequence[str]) -> list[Finding]:
     found = []
     offset = figures.get("Offset")
     if offset is not None and offset > OFFSET_DBFS:
-        words = f"The wave lies off the middle by {format_number(offset)} dBFS."
+        words = f"DC offset {format_number(offset)} dBFS."
         found.append(Finding("offset", words, offset, "dBFS", 0.9, "polarity", {"offset": "high_pass"}))
-    swing = figures.get("Lopsided: positive over negative swing")
+    swing = figures.get("Asymmetry: positive over negative peaks")
     if swing is not None and abs(swing) > LOPSIDED_DB:
         side = "positive" if swing > 0 else "negative"
         found.append(
             Finding(
                 "lopsided",
-                f"The voice swings {format_number(abs(swing))} dB further to the {side} side.",
+                f"Waveform asymmetry: {format_number(abs(swing))} dB more on the {side} side.",
                 swing,
                 "dB",
                 0.8,
@@ -119,7 +119,7 @@ def channels(source: Source) -> list[Finding]:
         return [
             Finding(
                 "channel missing",
-                f"The {side} side is {format_number(min(difference, 120.0), 0)} dB quieter than the other.",
+                f"The {side} channel is {format_number(min(difference, 120.0), 0)} dB quieter than the other.",
                 float(difference),
                 "dB",
                 0.9,
@@ -140,7 +140,7 @@ def channels(source: Source) -> list[Finding]:
         found.append(
             Finding(
                 "polarity",
-                f"The sides have opposite polarity (correlation {format_number(float(near[at + 2048]), 2)}).",
+                f"The channels have opposite polarity (correlation {format_number(float(near[at + 2048]), 2)}).",
                 float(near[at + 2048]),
                 "",
                 0.9,
@@ -154,7 +154,7 @@ def channels(source: Source) -> list[Finding]:
         found.append(
             Finding(
                 "delay",
-                f"The {side} side comes {format_number(ms, 2)} ms later.",
+                f"The {side} channel is {format_number(ms, 2)} ms late.",
                 ms,
                 "ms",
                 0.8,

@@ -67,10 +67,10 @@ def passage_figures(
         Row("Loudness range", measures.loudness_range_lu, "LU"),
         Row("Peak to loudness", measures.peak_to_loudness_lu, "LU"),
         Row("Offset", _largest_offset(measures), "dBFS"),
-        Row("Lopsided: positive over negative swing", swing, "dB", note="above 0: more to the positive side"),
+        Row("Asymmetry: positive over negative peaks", swing, "dB", note="above 0: more to the positive side"),
         Row("Samples over full scale", measures.overs, "", 0),
         Row(
-            "Samples in flattened tops",
+            "Clipped samples (flat peaks)",
             measures.flat_samples,
             "",
             0,
@@ -79,7 +79,7 @@ def passage_figures(
         Row("Noise floor", floor, "dBFS", note="the quietest tenth of 50 ms blocks"),
         Row("Active speech level", active, "dBFS", note="ITU-T P.56, method B"),
         Row("Speech activity", None if activity is None else 100.0 * activity, "%"),
-        Row("Speech over noise", snr, "dB", note="active speech level less noise floor"),
+        Row("Speech-to-noise ratio", snr, "dB", note="active speech level less noise floor"),
         Row("Spectral centroid", _centroid(found), "Hz", 0),
     ]
     if source.channels == 2:

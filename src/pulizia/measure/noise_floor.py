@@ -42,14 +42,11 @@ def noise_spectrum(source: Source, spans: Sequence[Span], size: int) -> NDArray[
     """
     inside = clipped(spans, source.frames)
     if not inside:
-        message = "The marked noise lies outside the recording. Mark a stretch of noise alone."
+        message = "The noise sample lies outside the recording. Select a section with only noise."
         raise AnalysisError(message)
     total_ms = 1000.0 * sum(s.frames for s in inside) / source.rate
     if total_ms < SHORTEST_MS:
-        message = (
-            f"The marked noise is {total_ms:.0f} ms long. Mark at least {SHORTEST_MS:.0f} ms, "
-            "better half a second, of noise alone."
-        )
+        message = f"The noise sample is {total_ms:.0f} ms long. Select at least {SHORTEST_MS:.0f} ms, better half a second, with only noise."
         raise AnalysisError(message)
     return mean_spectrum([source.read(s.start, s.stop) for s in inside], size)
 
@@ -59,7 +56,7 @@ def mean_spectrum(parts: Sequence[Samples], size: int) -> NDArray[np.float32]:
     energy = sum(float(np.sum(p.astype(np.float64) ** 2)) for p in parts)
     count = sum(p.size for p in parts)
     if energy / max(count, 1) < DIGITAL_SILENCE:
-        message = "The marked noise is digital silence. Mark a stretch where the noise is heard."
+        message = "The noise sample is digital silence. Select a section where the noise is heard."
         raise AnalysisError(message)
     longest = max(p.shape[1] for p in parts)
     fitting = size
@@ -97,7 +94,7 @@ def quiet_spans(source: Source, *, most_listened_s: float = MOST_LISTENED_S) -> 
     count = source.frames // block
     window = max(1, round(QUIET_WINDOW_S / 0.05))
     if source.frames < SHORTEST_MS * source.rate / 1000.0:
-        message = "The recording is too short to find noise in it. Mark the noise by hand."
+        message = "The recording is too short to find noise automatically. Select the noise by hand."
         raise AnalysisError(message)
     if count < window:
         return (Span(0, source.frames),)

@@ -94,7 +94,7 @@ def readings(
     ]
     made += _gates(energies, first)
     said = dialogue(source, lambda p: progress(0.5 + 0.5 * p))
-    why = f"Somebody speaks for {said.share_percent:.0f} % of the time; the rest does not count"
+    why = f"Speech for {said.share_percent:.0f} % of the time; the rest does not count"
     made.append(Reading("Speech only", said.lufs, _against(said.lufs, first, why)))
     made += _channels(measures, names)
     if marked is not None and marked.frames:
@@ -103,7 +103,7 @@ def readings(
         length = marked.frames / source.rate
         made.append(
             Reading(
-                "What is marked",
+                "Selection",
                 level,
                 _against(
                     level,
@@ -125,7 +125,7 @@ def _gates(energies: np.ndarray, first: float | None) -> list[Reading]:
     audible = power[power >= 10.0 ** ((ABSOLUTE_GATE_LUFS - OFFSET_DB) / 10.0)]
     rows = []
     for name, part, why in (
-        ("First gate only", audible, "Quiet passages count too, as with meters that leave out silence alone"),
+        ("Absolute gate only", audible, "Quiet passages count too, as with meters that leave out silence alone"),
         ("No gate", power, "Pauses and silence count too, as with plain averages"),
     ):
         mean = float(part.mean()) if len(part) else 0.0
@@ -140,7 +140,7 @@ def _channels(measures: Measures, names: Sequence[str]) -> list[Reading]:
     if measures.channels == 1:
         twice = tuple(names) == (DUAL_MONO,)
         other = None if first is None else first - DUAL_MONO_LU if twice else first + DUAL_MONO_LU
-        name = "Mono as one loudspeaker" if twice else "Mono as two loudspeakers"
+        name = "Mono, one loudspeaker" if twice else "Dual mono"
         return [Reading(name, other, _against(other, first, "The same sound from two loudspeakers is twice the power"))]
     rows = []
     for name, level in zip(names, measures.channel_integrated_lufs, strict=False):
@@ -156,7 +156,7 @@ def _channels(measures: Measures, names: Sequence[str]) -> list[Reading]:
 
 def _against(level: float | None, first: float | None, why: str) -> str:
     if level is None:
-        return "No reading: there is not enough sound that counts."
+        return "No reading: not enough sound above the gate."
     if first is None:
         return f"{why}."
     by = level - first

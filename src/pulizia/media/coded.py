@@ -117,14 +117,14 @@ def _decode_av(path: Path, target: Path, progress: Progress) -> dict[str, str]:
     try:
         with av.open(str(path)) as container:
             if not container.streams.audio:
-                kind = "a picture without sound" if container.streams.video else "no sound"
+                kind = "video without sound" if container.streams.video else "no sound"
                 message = f"{path.name} holds {kind}. Choose a file that has a sound track."
                 raise MediaError(message)
             return _decode_stream(container, path, target, progress)
     except PuliziaError:
         raise
     except (av.error.FFmpegError, OSError, ValueError, IndexError) as error:
-        message = f"{path.name} is not a sound or picture file that can be read. Use another copy."
+        message = f"{path.name} is not a readable sound or video file. Use another copy."
         raise MediaError(message) from error
 
 
@@ -156,7 +156,7 @@ def _decode_stream(
         start = float((stream.start_time or 0) * (stream.time_base or 0))
         said["starts_at_s"] = f"{start:.6f}"
         picture = getattr(moving[0], "codec_context", None)
-        said["picture"] = picture.name if picture is not None else "unknown picture"
+        said["picture"] = picture.name if picture is not None else "unknown video"
     timecodes = [str(s.metadata["timecode"]) for s in container.streams if s.metadata.get("timecode")]
     said |= {
         k: v for k, v in container.metadata.items() if k in ("title", "artist", "album", "date", "comment", "timecode")

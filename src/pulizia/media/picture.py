@@ -58,7 +58,7 @@ def remux(
 
     av.logging.set_level(None)
     if target.suffix.lower() not in CONTAINERS:
-        message = f"{target.name}: picture files are written as {', '.join(CONTAINERS)}. Choose one of these endings."
+        message = f"{target.name}: video files are written as {', '.join(CONTAINERS)}. Choose one of these endings."
         raise MediaError(message)
     beside = _Beside(target)
     make = partial(_write, picture, sound, target, beside, bitrate_kbps=bitrate_kbps, plain=plain, progress=progress)
@@ -122,7 +122,7 @@ def _clock(suffix: str, rate: int) -> dict[str, str]:
 
 def _check_streams(source: Any, picture: Path) -> None:  # noqa: ANN401
     if all(stream.disposition & ATTACHED for stream in source.streams.video):
-        message = f"{picture.name} has no picture. Deliver a sound file instead."
+        message = f"{picture.name} has no video. Deliver a sound file instead."
         raise MediaError(message)
     if not source.streams.audio:
         message = f"{picture.name} has no sound stream whose place the new sound could take."
@@ -174,7 +174,7 @@ class _Streams:
         except ValueError as error:
             name = stream.codec_context.name
             if stream.type == "video":
-                message = f"A picture in {name} cannot stand in a {self.suffix} file. Choose .mkv, which takes nearly every one."
+                message = f"Video coded as {name} cannot be held by a {self.suffix} file. Choose .mkv, which holds nearly every kind."
                 raise MediaError(message) from error
             what = {"audio": "sound track", "subtitle": "subtitle track"}.get(stream.type, f"{stream.type} track")
             language = f" in {stream.language}" if stream.language not in (None, "und") else ""

@@ -63,7 +63,7 @@ class Recording:
         if trim is not None:
             trim = Span(max(0, trim.start), min(trim.stop, self.frames))
             if trim.frames < SHORTEST_KEPT_S * self.rate:
-                message = f"A trimmed recording keeps at least {SHORTEST_KEPT_S:g} s. Mark a longer stretch of it."
+                message = f"A trimmed recording keeps at least {SHORTEST_KEPT_S:g} s. Select a longer section."
                 raise ProjectError(message)
         return replace(self, trim=None if trim == Span(0, self.frames) else trim)
 

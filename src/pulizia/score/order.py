@@ -7,20 +7,20 @@ from collections.abc import Sequence
 from pulizia.score.steps import Step
 
 HARMFUL: tuple[tuple[str, str, str], ...] = (
-    ("limiter", "equaliser", "The equaliser after the limiter can lift peaks over the ceiling again. Move the limiter below it."),
-    ("limiter", "level", "Level after the limiter can lift peaks over the ceiling again. Move the limiter below it."),
-    ("limiter", "split_compressor", "Make-up after the limiter can lift peaks over the ceiling again. Move the limiter below it."),
-    ("room_tail", "gate", "The gate after Room tail hears ends of words that are weaker than they were. Move the gate above it."),
-    ("gate", "hum", "Hum is measured between the words, which the gate has closed. Move Hum above the gate."),
-    ("noise", "hum", "Noise takes hum for noise and thins the voice around it. Move Hum above Noise."),
-    ("noise", "clicks", "Noise smears clicks so that they are found less well. Move Clicks above Noise."),
-    ("equaliser", "overload", "Flattened tops are only found before the equaliser changes their level. Move Overload to the top."),
-    ("level", "overload", "Move Overload to the top: it looks for tops as they were recorded."),
-    ("leveller", "noise", "The leveller moves the noise with the phrases, so that Noise no longer knows it. Move Noise above it."),
-    ("split_compressor", "noise", "Compression lifts the noise between words. Move Noise above it."),
-    ("split_compressor", "sibilance", "Sibilance is judged beside the voice, which the compressor has evened. Move Sibilance above it."),
-    ("gate", "noise", "Noise is learned in the pauses, which the gate has turned down: much of it stays under the voice. Move Noise above it."),
-    ("room_tone", "gate", "The gate turns the room tone down again. Move it above Room tone."),
+    ("limiter", "equaliser", "The equaliser after the limiter can raise peaks above the ceiling again. Move Limiter after it."),
+    ("limiter", "level", "Level after the limiter can raise peaks above the ceiling again. Move Limiter after it."),
+    ("limiter", "split_compressor", "Make-up gain after the limiter can raise peaks above the ceiling again. Move Limiter after it."),
+    ("room_tail", "gate", "After Room tail, word ends are weaker and the gate may cut them. Move Gate before it."),
+    ("gate", "hum", "Hum is measured between words, where the gate is closed. Move Hum before Gate."),
+    ("noise", "hum", "Noise would treat the hum as noise and thin the voice. Move Hum before Noise."),
+    ("noise", "clicks", "Noise smears clicks, so fewer are found. Move Clicks before Noise."),
+    ("equaliser", "overload", "Clipped peaks are only found before the equaliser changes their level. Move Clipping to the top."),
+    ("level", "overload", "Move Clipping to the top: it looks for clipped peaks as they were recorded."),
+    ("leveller", "noise", "Leveller makes the noise floor follow the phrases, so the learned noise no longer fits. Move Noise before it."),
+    ("split_compressor", "noise", "Compression raises the noise between words. Move Noise before it."),
+    ("split_compressor", "sibilance", "Sibilance is judged relative to the voice, which the compressor has evened out. Move Sibilance before it."),
+    ("gate", "noise", "Noise is learned in the pauses, which the gate has turned down: much of it stays under the voice. Move Noise before Gate."),
+    ("room_tone", "gate", "The gate turns the room tone down again. Move Gate before Room tone."),
 )  # fmt: skip
 """(what comes first, what comes later, why that harms): common practice, or measured (docs/repairs.md), each with what to do."""
 

@@ -159,10 +159,7 @@ class Document:
         """Use another file for a recording, keeping its score."""
         old = self.project.recording(recording_id)
         if media.source.rate != old.rate:
-            message = (
-                f"{media.path.name} has {media.source.rate} Hz, the score was made at {old.rate} Hz. "
-                "Choose the original file."
-            )
+            message = f"{media.path.name} has {media.source.rate} Hz, the steps were made at {old.rate} Hz. Choose the original file."
             raise ProjectError(message)
         recording = replace(
             old, path=media.path.absolute(), fingerprint=media.fingerprint, digest="",
@@ -223,12 +220,12 @@ class Document:
         if spans is not None:
             spans = clipped(normalised(spans), recording.frames)
             if not spans:
-                message = "The stretch lies outside the recording. Mark a stretch inside it."
+                message = "The section lies outside the recording. Select a section inside it."
                 raise ProjectError(message)
         title = recording.step(step_id).tool.title
         key = f"{step_id}:spans" if merge else None
         change = lambda s: replace(s, spans=spans)  # noqa: E731
-        self._change(recording_id, step_id, change, f"Move the ends of {title}", merge_key=key)
+        self._change(recording_id, step_id, change, f"Change where {title} applies", merge_key=key)
 
     def move_step(self, recording_id: str, step_id: str, place: int) -> None:
         """Move a step in the order."""
@@ -249,14 +246,14 @@ class Document:
         changed = recording.with_given_back(span)
         if changed == recording:
             return False
-        self._edit(self.project.with_recording(changed), "Give back the original")
+        self._edit(self.project.with_recording(changed), "Restore original")
         return True
 
     def clear_holes(self, recording_id: str, step_id: str) -> None:
         """Let a step act again where the original was given back."""
         title = self.project.recording(recording_id).step(step_id).tool.title
         change = lambda s: replace(s, holes=())  # noqa: E731
-        self._change(recording_id, step_id, change, f"Let {title} act everywhere again")
+        self._change(recording_id, step_id, change, f"Apply {title} everywhere again")
 
     def apply_recipe(self, recording_id: str, recipe: Recipe) -> None:
         """Append a recipe's steps to a score, each at its recommended place."""
@@ -278,7 +275,7 @@ class Document:
         recording = self.project.recording(recording_id)
         left = tuple(k for k in recording.left if k != kind) + ((kind,) if leave else ())
         if left != recording.left:
-            word = "Leave" if leave else "List"
+            word = "Ignore" if leave else "List"
             self._edit(self.project.with_recording(replace(recording, left=left)), f"{word} {kind}")
 
     def trim(self, recording_id: str, kept: Span | None) -> None:
@@ -286,7 +283,7 @@ class Document:
         old = self.project.recording(recording_id)
         recording = old.with_trim(kept)
         if recording != old:
-            self._edit(self.project.with_recording(recording), "Trim" if recording.trim else "Take the trim back")
+            self._edit(self.project.with_recording(recording), "Trim" if recording.trim else "Remove trim")
 
     # -- the project
 

@@ -112,7 +112,7 @@ class FileDesk:
     def _attach(self, recording: Recording) -> None:
         def failed(sentence: str) -> None:
             self.room.document.mark_offline(recording.id, sentence)
-            self.room.say(f"{sentence} The score is kept; relink the recording to its file.", bad=True)
+            self.room.say(f"{sentence} Its steps are kept; relink the recording to its file.", bad=True)
 
         def done(media: OpenMedia) -> None:
             self.room.document.attach(recording.id, media)
@@ -140,16 +140,14 @@ class FileDesk:
                 message = f"{media.path.name} can no longer be read."
                 raise MediaError(message) from error
 
-        self.room.pool.submit(
-            work, title="Looking through files", priority=LATER, on_done=done, on_error=lambda _text: None
-        )
+        self.room.pool.submit(work, title="Checking files", priority=LATER, on_done=done, on_error=lambda _text: None)
 
     def stop(self) -> None:
         """Stop whatever is being opened."""
         for job in self.opening:
             job.cancel()
         self._stay_on = None
-        self.room.say("Stopped opening. What was open stays.")
+        self.room.say("Opening was stopped. Files that were open stay open.")
         self.room.emit("busy")
 
     @property

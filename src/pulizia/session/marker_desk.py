@@ -62,7 +62,7 @@ class MarkerDesk:
         else:
             found = next((m for m in reversed(self.all) if m.frame < here), None)
         if found is None:
-            self.room.say("There is no further marker." if self.all else "There are no markers yet. Set one with K.")
+            self.room.say("There is no further marker." if self.all else "There are no markers yet. Set one with M.")
             return
         self.room.seek(found.frame)
 
@@ -111,11 +111,11 @@ class MarkerDesk:
 
         def done(found: list[Marker]) -> None:
             before = len(self.all)
-            self._set((*self.all, *found), f"Take in markers of {path.name}")
-            self.room.say(f"{len(self.all) - before} markers taken in from {path.name}.")
+            self._set((*self.all, *found), f"Import markers of {path.name}")
+            self.room.say(f"{len(self.all) - before} markers imported from {path.name}.")
 
         def failed(sentence: str) -> None:
-            self.room.say(f"{path.name} was not taken in. {sentence}", bad=True)
+            self.room.say(f"{path.name} was not imported. {sentence}", bad=True)
 
         self.room.job(lambda _job: self._read(path, recording.rate), f"Reading {path.name}", done, failed)
 

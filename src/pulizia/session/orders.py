@@ -20,7 +20,7 @@ from pulizia.media.write import write_text
 from pulizia.project.journal import is_running
 from pulizia.score.steps import Step
 
-INTERRUPTED = "Interrupted. Again writes it."
+INTERRUPTED = "Interrupted. Click Retry."
 
 
 class Stage(Enum):

@@ -121,7 +121,7 @@ class DeviceOut:
     def _gone(self) -> OutputError:
         self.close()
         return OutputError(
-            f"{self.name} has gone: playing stopped. Choose another output, or play again once it is back."
+            f"{self.name} is gone: playback stopped. Choose another output, or play again once it is back."
         )
 
 

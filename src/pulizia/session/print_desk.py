@@ -22,8 +22,8 @@ from pulizia.session.queue_desk import step_words
 from pulizia.session.room import Room
 
 What = Literal["selection", "parts", "whole"]
-USUAL_HANDLES_S = 2.0  # common practice
-PATTERN = "{name}-{steps}"
+USUAL_HANDLES_S = 1.0
+PATTERN = "{name}-repaired"
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +70,7 @@ class PrintDesk:
 
     def __init__(self, room: Room) -> None:
         self.room = room
+        self.handles_s = USUAL_HANDLES_S  # as they were chosen last
 
     def paths(
         self, what: What, folder: Path, pattern: str, wanted: Deliverable, handles_s: float
@@ -103,7 +104,7 @@ class PrintDesk:
         wanted = wanted or Deliverable()
         made = self.paths(what, folder, pattern, wanted, handles_s)
         if not made:
-            self.room.say("Mark the stretch first that shall be printed.", bad=True)
+            self.room.say("Select the section to render first.", bad=True)
             return
         media = self.room.document.media[recording.id]
         said = broadcast_of(media)
@@ -140,6 +141,6 @@ class PrintDesk:
 
         def done(cut: int) -> None:
             first = made[0][1].name if len(made) == 1 else f"{len(made)} files"
-            self.room.say(f"{first} printed to {folder}. {cut_words(cut)}".rstrip(), bad=bool(cut))
+            self.room.say(f"{first} rendered to {folder}. {cut_words(cut)}".rstrip(), bad=bool(cut))
 
-        self.room.job(work, "Printing", done)
+        self.room.job(work, "Rendering", done)

@@ -269,9 +269,9 @@ class PulseOut:
             before, self._device = self._device, device
             asleep, self._suspended = self._suspended, suspended
         if suspended and not asleep:
-            return f"{self.name} was suspended: playing waits until it is there again."
+            return f"{self.name} was suspended: playback waits until it returns."
         if before and device and device != before:
-            return f"Playing goes on through another output: {device.decode(errors='replace')}."
+            return f"Playback continues through another output: {device.decode(errors='replace')}."
         return ""
 
     def _check(self) -> None:
@@ -284,11 +284,11 @@ class PulseOut:
             dry_at = library.pa_stream_get_underflow_index(self._stream)
         if context != pulse.CONTEXT_READY:
             self._dispose()
-            message = "The sound server has gone: playing stopped. Play again once it is back."
+            message = "The sound server is gone: playback stopped. Play again once it is back."
             raise OutputError(message)
         if stream != pulse.STREAM_READY:
             self._dispose()
-            message = f"{self.name} has gone: playing stopped. Choose another output, or play again once it is back."
+            message = f"{self.name} is gone: playback stopped. Choose another output, or play again once it is back."
             raise OutputError(message)
         if dry_at != self._dry_at:
             self._dry_at = dry_at

@@ -95,14 +95,14 @@ class QueueDesk:
             self.orders += found
             self._keep()
             what = f"{found[0].path.name} was" if len(found) == 1 else f"{len(found)} files were"
-            self.room.say(f"{what} still to be written when Pulizia ended. In Delivery, Again takes them up.")
+            self.room.say(f"{what} still to be written when Pulizia ended. Click Retry in Delivery.")
             self.room.emit("queue")
 
     def _keep(self) -> None:
         try:
             self._file.keep(self.orders)
         except PuliziaError as error:
-            self.room.say(f"The queue will not outlast a crash: {error}", bad=True)
+            self.room.say(f"The queue cannot be saved against a crash: {error}", bad=True)
 
     def _next(self) -> None:
         self._keep()

@@ -33,13 +33,15 @@ class RepairDesk:
         if chain is None or recording is None:
             return
         if selection is None:
-            self.room.say("Mark a stretch of noise alone first, half a second or more.", bad=True)
+            self.room.say("Select half a second or more with only noise first.", bad=True)
             return
         rate = recording.rate
         place = (selection.span.start / rate, selection.span.stop / rate)
         if selection.span.frames < SHORTEST_NOISE_S * rate:
             ms = 1000 * selection.span.frames / rate
-            self.room.say(f"The marked noise is {ms:.0f} ms long. Mark at least 50 ms, better half a second.", bad=True)
+            self.room.say(
+                f"The noise sample is {ms:.0f} ms long. Select at least 50 ms, better half a second.", bad=True
+            )
             return
         listened = min(selection.span.stop, selection.span.start + round(MOST_LISTENED_S * rate))
 
@@ -48,7 +50,9 @@ class RepairDesk:
 
         def done(silent: object) -> None:
             if silent:
-                self.room.say("The marked noise is digital silence. Mark a stretch where the noise is heard.", bad=True)
+                self.room.say(
+                    "The noise sample is digital silence. Select a section where the noise is heard.", bad=True
+                )
             elif self.room.recording is not None and self.room.recording.id == recording.id:
                 self._learn_noise(place)
 
@@ -84,7 +88,7 @@ class RepairDesk:
         recording, selection, step = self.room.recording, self.room.selection, self.room.step
         if recording is None or selection is None:
             self.room.say(
-                "Mark an area in the sonogram first: drag over time and frequency, or draw freely with Alt held.",
+                "Select an area in the sonogram first: drag over time and frequency, or draw freely with Alt held.",
                 bad=True,
             )
             return
@@ -105,11 +109,11 @@ class RepairDesk:
         """Repair the marked moment whatever the finder says: in the selected Clicks step, or a new one there."""
         recording, selection, step = self.room.recording, self.room.selection, self.room.step
         if recording is None or selection is None:
-            self.room.say("Mark the click first, a few milliseconds are enough.", bad=True)
+            self.room.say("Select the click first; a few milliseconds are enough.", bad=True)
             return
         rate = recording.rate
         if selection.span.frames > LONGEST_MENDED_S * rate:
-            self.room.say(f"Mark at most {1000 * LONGEST_MENDED_S:.0f} ms around the click.", bad=True)
+            self.room.say(f"Select at most {1000 * LONGEST_MENDED_S:.0f} ms around the click.", bad=True)
             return
         place = (selection.span.start / rate, selection.span.stop / rate)
         if step is not None and step.tool_id == "clicks":
@@ -130,7 +134,7 @@ class RepairDesk:
             return
         stage = chain.stages.get(step.id)
         if stage is None:
-            self.room.say("Switch the step on first: what it has learned is carried along.", bad=True)
+            self.room.say("Switch the step on first: what it has learned is copied with it.", bad=True)
             return
 
         def work(job: Job) -> Step:
@@ -176,13 +180,13 @@ class RepairDesk:
         )
         self.room.choose_recording(recording_id)
         self.room.choose_step(step.id)
-        self.room.say(f"{media.path.name} is back in its place. Switch the step off to hear what was there.")
+        self.room.say(f"{media.path.name} is in place. Switch the step off to hear what was there before.")
 
     def trim_to_selection(self) -> None:
         """Let what is marked be the programme; the rest stays in the recording, and is not delivered."""
         recording, selection = self.room.recording, self.room.selection
         if recording is None or selection is None:
-            self.room.say("Mark what shall be kept first.", bad=True)
+            self.room.say("Select what to keep first.", bad=True)
             return
         try:
             self.room.document.trim(recording.id, selection.span)
@@ -199,7 +203,7 @@ class RepairDesk:
     def give_back(self) -> None:
         """Give the original back in the selection."""
         if self.room.recording is None or self.room.selection is None:
-            self.room.say("Mark the words that shall come back as they were first.", bad=True)
+            self.room.say("Select the words to restore first.", bad=True)
             return
         if not self.room.document.give_back(self.room.recording.id, self.room.selection.span):
-            self.room.say("No step acts in the marked stretch: it is the original already.")
+            self.room.say("No step applies to the selection: it is already the original.")

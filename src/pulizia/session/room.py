@@ -43,6 +43,9 @@ EVENTS = (
 )
 
 
+FASTEST = 8.0  # times the usual speed
+
+
 @dataclass(frozen=True, slots=True)
 class Selection:
     """A marked stretch, and a band when it was marked in the sonogram."""
@@ -232,7 +235,7 @@ class Room:
         self.sync()
         self.emit("listening")
         if pick:
-            self.say(f"Heard: {PICKS[pick][1]}. Pictures and files are not affected.")
+            self.say(f"Monitoring {PICKS[pick][1]}. Display and files are not affected.")
 
     @property
     def channel_names(self) -> tuple[str, ...]:
@@ -246,17 +249,17 @@ class Room:
         self.sync()
         self.emit("listening")
         if channel is not None and channel < len(self.channel_names):
-            self.say(f"Heard: {self.channel_names[channel]} alone. Pictures and files are not affected.")
+            self.say(f"Monitoring {self.channel_names[channel]} only. Display and files are not affected.")
 
     def toggle_only_band(self) -> None:
         """Hear the marked band alone, or everything again."""
         self.only_band = not self.only_band
         if self.only_band and (self.selection is None or self.selection.band_hz is None):
             self.only_band = False
-            self.say("Mark a band in the sonogram first: drag over time and frequency.", bad=True)
+            self.say("Select a band in the sonogram first: drag over time and frequency.", bad=True)
         elif self.only_band and self.selection is not None and self.selection.band_hz is not None:
             low, high = self.selection.band_hz
-            self.say(f"Heard: {low:.0f} to {high:.0f} Hz only. Pictures and files are not affected.")
+            self.say(f"Monitoring {low:.0f} to {high:.0f} Hz only. Display and files are not affected.")
         self.sync()
         self.emit("listening")
 
@@ -301,6 +304,23 @@ class Room:
             self.transport.play(self.selection.span.start, self.selection.span.stop)
         else:
             self.transport.play()
+        self.emit("playing")
+
+    def shuttle(self, direction: int, *, slow: bool = False) -> None:
+        """Play backwards (-1) or forwards (1); the same direction again doubles the speed; ``slow`` is half speed."""
+        now = self.transport.speed
+        if slow:
+            speed = 0.5 * direction
+        elif now * direction >= 1.0:
+            speed = min(abs(now) * 2.0, FASTEST) * direction
+        else:
+            speed = float(direction)
+        self.transport.shuttle(speed)
+        self.emit("playing")
+
+    def stop_playing(self) -> None:
+        """Stop where the sound is."""
+        self.transport.stop()
         self.emit("playing")
 
     def toggle_loop(self) -> None:
@@ -392,7 +412,10 @@ class Room:
         media = self.document.media.get(self.current_id or "")
         if media is not None and media.source.cleaned and media.fingerprint not in self._told_cleaned:
             self._told_cleaned.add(media.fingerprint)
-            self.say(f"{media.path.name} holds values that are no sound; they are heard as silence.", bad=True)
+            self.say(
+                f"{media.path.name} holds invalid samples (NaN, infinite or impossibly large); they are heard as silence.",
+                bad=True,
+            )
         self.sync()
         self.emit("measures")
 

@@ -65,7 +65,7 @@ class SurveyDesk:
             self._wanted = ""  # the step itself says what is wrong with it
 
         self.room.pool.submit(
-            work, title="Looking through the step", priority=LATER, slot="survey", on_done=done, on_error=failed
+            work, title="Analysing the step", priority=LATER, slot="survey", on_done=done, on_error=failed
         )
 
     def harm_of_score(self) -> Harm | None:

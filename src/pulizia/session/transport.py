@@ -62,6 +62,7 @@ class _Queued(NamedTuple):
     at: int  # frame of the run
     position: int  # frame of the source
     block: Samples  # as the source gave it
+    speed: float = 1.0  # frames of the source for each of the run
 
     @property
     def end(self) -> int:
@@ -85,6 +86,7 @@ class _Run:
     opened: bool = False
     fed: int = 0
     fade_in: bool = False
+    speed: float = 1.0  # backwards below 0; other than 1 while shuttling
     finished: bool = False
     shown: tuple[int, int] | None = None  # until this frame of the run is heard, the play head rests at that place
 
@@ -147,7 +149,7 @@ class Transport:
             if not run.queue:
                 return self._position
             first = run.queue[0]
-            return first.position + min(max(heard - first.at, 0), first.end - first.at)
+            return first.position + round(first.speed * min(max(heard - first.at, 0), first.end - first.at))
 
     @property
     def waiting(self) -> int:
@@ -177,7 +179,7 @@ class Transport:
             if not keeps:
                 self.stop()
                 self._position = 0
-            elif self._run is not None:
+            elif self._run is not None and self._run.speed == 1.0:
                 pending = self._change
                 self._change = _Change(pending.old, pending.place) if pending is not None else _Change(old)
                 self._stir.set()
@@ -201,6 +203,28 @@ class Transport:
             self._run = _Run(self.output, fade_in=begin > 0)
             self.levels.start(source.rate, source.channels)
             self._wake.set()
+
+    @property
+    def speed(self) -> float:
+        """How fast the sound runs now, backwards below 0; 0 while it rests."""
+        return 0.0 if self._run is None else self._run.speed
+
+    def shuttle(self, speed: float) -> None:
+        """Play on from where the sound is, at another speed and with the pitch of that speed; 0 stops.
+
+        Loops and ends of selections do not count meanwhile.
+        """
+        with self._lock:
+            self.stop()
+            if speed and self._material is not None:
+                frames = self._material.source.frames
+                if speed > 0 and self._position >= frames:
+                    self._position = 0
+                self._loop = None
+                self.play(self._position)
+                assert self._run is not None  # noqa: S101 - there is material
+                self._run.speed, self._run.fade_in = speed, True
+                self._next = self._position if speed > 0 else min(self._position, frames)
 
     def stop(self) -> None:
         """Stop where the sound is, without a click where the output allows it."""
@@ -236,6 +260,7 @@ class Transport:
                 self.play(frame, None)
                 return
             old = self._change.old if self._change is not None else self._material
+            self._run.speed = 1.0
             self._change, self._stop_at = _Change(old, frame), None
             self._stir.set()
 
@@ -308,7 +333,7 @@ class Transport:
             # silence for this time only: the next run asks the device again
             run.output = SimulatedOut()
             run.output.open(material.source.rate)
-            self.on_error(f"{error} This time it plays silently.")
+            self.on_error(f"{error} Playback is silent this time.")
         with self._lock:
             run.opened = True
             if run is not self._run:
@@ -319,6 +344,8 @@ class Transport:
         with self._lock:
             if run is not self._run or self._change is not None:
                 return False
+            if run.speed != 1.0:
+                return self._shuttle_on(run, material)
             joined = self._at_loop_end(material)
             start = self._loop.start if joined is not None and self._loop is not None else self._next
             stop = min(start + self._block_frames, self._end(material))
@@ -329,6 +356,24 @@ class Transport:
         if joined is not None:
             block = _joined(_read_on(material, joined, block.shape[1]), block, material.source.rate)
         return self._put(run, run.fed, start, block, material)
+
+    def _shuttle_on(self, run: _Run, material: Heard) -> bool:
+        """Queue the next block at another speed, by straight lines between samples; True at the end."""
+        frames, span = material.source.frames, round(abs(run.speed) * self._block_frames)
+        start = self._next
+        low, high = (start, min(start + span, frames)) if run.speed > 0 else (max(0, start - span), start)
+        if low >= high:
+            return self._rest(run)
+        sound = _read(material, low, high)
+        if run.speed < 0:
+            sound = sound[:, ::-1]
+        count = max(1, round((high - low) / abs(run.speed)))
+        at = np.minimum(np.arange(count) * abs(run.speed), high - low - 1)
+        whole = np.arange(high - low)
+        block = np.stack([np.interp(at, whole, row) for row in sound]).astype(np.float32)
+        self._put(run, run.fed, start, block, material)
+        self._next = high if run.speed > 0 else low
+        return False
 
     def _exchange(self, run: _Run, change: _Change, material: Heard) -> bool:
         """Read what a change asks for, and let it take the place of what waits."""
@@ -370,7 +415,7 @@ class Transport:
                 block = block.copy()
                 block[:, :count] *= np.linspace(0.0, 1.0, count, dtype=np.float32)
                 run.fade_in = False
-            run.queue.append(_Queued(at, start, block))
+            run.queue.append(_Queued(at, start, block, run.speed))
             self.levels.feed(block, at)
             run.fed = at + block.shape[1]
             self._next = start + block.shape[1]
@@ -401,7 +446,7 @@ class Transport:
 
     @property
     def _block_frames(self) -> int:
-        return max(64, round(BLOCK_S * self._rate))
+        return max(64, 2 * round(BLOCK_S * self._rate / 2))
 
     def _end(self, material: Heard) -> int:
         frames = material.source.frames

@@ -22,7 +22,7 @@ class Areas:
 
     def text(self, value: tuple[Area, ...]) -> str:
         """How many."""
-        return "none" if not value else f"{len(value)} marked"
+        return "none" if not value else f"{len(value)} selected"
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""

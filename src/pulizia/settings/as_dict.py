@@ -53,6 +53,7 @@ def schema(kind: type[Settings]) -> list[dict[str, Any]]:
             row |= {"high": declaration.high, "step": declaration.step}
         elif isinstance(declaration, Choice):
             row |= {"kind": "choice", "options": [word for word, _ in declaration.options]}
+            row["labels"] = dict(declaration.options)
         else:
             row["kind"] = type(declaration).__name__.lower()
         rows.append(row)

@@ -119,7 +119,7 @@ class Places:
     def text(self, value: Stretches) -> str:
         """How many stretches and how long."""
         total = sum(b - a for a, b in value)
-        return "none" if not value else f"{len(value)} marked, {total:.2f} s"
+        return "none" if not value else f"{len(value)} selected, {total:.2f} s"
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""
@@ -130,7 +130,7 @@ class Places:
             if not good or not all(_is_finite_number(x) for x in pair):
                 return f"{name} must hold pairs [start, stop] in seconds, not {pair!r}"
             if not 0 <= pair[0] < pair[1]:
-                return f"{name} has a stretch from {pair[0]:g} s to {pair[1]:g} s; it must run forward"
+                return f"{name} has a section from {pair[0]:g} s to {pair[1]:g} s; it must run forward"
         return None
 
 

@@ -19,7 +19,7 @@ from pulizia.settings.declare import Settings
 S = TypeVar("S", bound=Settings)
 Family = Literal["steady", "moments", "tone", "level", "edits"]
 FAMILIES: dict[Family, str] = {
-    "steady": "Steady troubles", "moments": "Moments", "tone": "Tone and room", "level": "Level and dynamics", "edits": "Small edits",
+    "steady": "Steady noise", "moments": "Short events", "tone": "Tone and room", "level": "Level and dynamics", "edits": "Small edits",
 }  # fmt: skip
 """What a tool is for, in the words of menus and manual."""
 Progress = Callable[[float], None]
@@ -137,11 +137,9 @@ def moments_picture(passage: Samples | None, rate: int, moments: Sequence[tuple[
     hz, whole, found = moment_spectra(passage, rate, moments)
     curves = [Curve("passage", hz, whole)]
     if found is None:
-        return Picture(tuple(curves), "dBFS", f"no {noun} in this passage")
+        return Picture(tuple(curves), "dBFS", f"no {noun} here")
     curves.append(Curve("lines", hz, found))
-    return Picture(
-        tuple(curves), "dBFS", f"red: {len(moments)} {noun}{'' if len(moments) == 1 else 's'} in this passage"
-    )
+    return Picture(tuple(curves), "dBFS", f"red: {len(moments)} {noun}{'' if len(moments) == 1 else 's'} here")
 
 
 @dataclass(frozen=True, slots=True)

@@ -24,8 +24,8 @@ from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 HOPS = 4  # of a window
 LONGEST_S = 20.0  # of areas whose surroundings in time are needed
 WAYS = {
-    "lower": "lower by the amount", "level": "to the level around", "time": "fill over time",
-    "frequency": "fill over frequency", "lift": "lift by the amount",
+    "lower": "lower by the amount", "level": "match surroundings", "time": "fill over time",
+    "frequency": "fill over frequency", "lift": "raise by the amount",
 }  # fmt: skip
 
 
@@ -36,34 +36,34 @@ class BlotsSettings(Settings):
     way: str = choice(
         "level",
         options=WAYS,
-        label="What to do",
-        help="Lower or lift the marked areas, or fill them over time from both sides, or over frequency from above and below.",
+        label="Method",
+        help="Lower or raise the areas, or fill them from the sound before and after, or from above and below in frequency.",
     )
     amount_db: float = number(
         24.0, unit=Unit.DB, low=0.0, high=60.0, step=0.5, label="Amount",
-        help="How far the areas are lowered or lifted. The other ways take what the surroundings give.",
+        help="How far the areas are lowered or raised. The other methods match the surroundings.",
     )  # fmt: skip
     grow_ms: float = number(
-        0.0, unit=Unit.MS, low=-200.0, high=500.0, step=5.0, label="Longer by",
-        help="Makes every area longer at both ends, or shorter below 0.",
+        0.0, unit=Unit.MS, low=-200.0, high=500.0, step=5.0, label="Extend in time",
+        help="Makes every area longer at both ends, or shorter if negative.",
     )  # fmt: skip
     grow_percent: float = number(
-        0.0, unit=Unit.PERCENT, low=-30.0, high=100.0, step=1.0, label="Wider by",
-        help="Makes every area reach further up and down, as a share of the frequency at its edge.",
+        0.0, unit=Unit.PERCENT, low=-30.0, high=100.0, step=1.0, label="Extend in frequency",
+        help="Makes every area reach further up and down, relative to the frequency at its edge.",
     )  # fmt: skip
     feather_ms: float = number(
-        20.0, unit=Unit.MS, low=0.0, high=500.0, step=5.0, label="Soft ends", more=True,
-        help="How long an area takes to begin and to end.",
+        20.0, unit=Unit.MS, low=0.0, high=500.0, step=5.0, label="Feather in time", more=True,
+        help="Fade at the start and end of each area.",
     )  # fmt: skip
     feather_percent: float = number(
-        4.0, unit=Unit.PERCENT, low=0.0, high=50.0, step=1.0, label="Soft edges", more=True,
-        help="How softly an area ends towards high and low, as a share of the frequency.",
+        4.0, unit=Unit.PERCENT, low=0.0, high=50.0, step=1.0, label="Feather in frequency", more=True,
+        help="Fade at the upper and lower edge, relative to the frequency.",
     )  # fmt: skip
     areas: tuple[Area, ...] = areas(
-        label="Marked", help="Mark an area in the sonogram and press P; Alt and dragging draws freely."
+        label="Areas", help="Select an area in the sonogram and press P; hold Alt and drag to draw freely."
     )
     left_s: Stretches = places(
-        label="Left alone", learned=False, help="Areas that begin in these stretches stay as they are."
+        label="Skipped", learned=False, help="Areas that begin in these sections are not changed."
     )
 
 
@@ -115,10 +115,7 @@ def analyse(_source: Source, _spans: Sequence[Span], settings: BlotsSettings, _p
     for area in settings.areas:
         a, b = bounds_s(area)
         if settings.way in ("time", "level") and b - a > LONGEST_S:
-            message = (
-                f"A marked area is {b - a:.0f} s long; its surroundings in time are used up to {LONGEST_S:.0f} s. "
-                "Mark shorter areas, or replace from above and below."
-            )
+            message = f"An area is {b - a:.0f} s long; fill over time works up to {LONGEST_S:.0f} s. Select shorter areas, or choose fill over frequency."
             raise AnalysisError(message)
 
 
@@ -279,7 +276,7 @@ def caption(settings: BlotsSettings) -> str:
     if settings.way in ("lower", "lift"):
         sign = 1.0 if settings.way == "lift" else -1.0
         return f"{count}, {format_number(sign * settings.amount_db, plus=True)} dB"
-    return {"level": f"{count} to surroundings", "time": f"{count} replaced", "frequency": f"{count} replaced"}[
+    return {"level": f"{count} matched to surroundings", "time": f"{count} filled", "frequency": f"{count} filled"}[
         settings.way
     ]
 
@@ -303,9 +300,9 @@ def survey(
         rows.append((f"{start / rate:.2f} s", words, f"{format_number(change, plus=True)} dB" if on else "left"))
         progress(n / len(settings.areas))
     if not rows:
-        return Survey("No area is marked. Drag in the sonogram over time and frequency, then press P.")
+        return Survey("No area yet. Drag over time and frequency in the sonogram, then press P.")
     return Survey(
-        f"{len(rows)} area{'' if len(rows) == 1 else 's'} marked.",
+        f"{len(rows)} area{'' if len(rows) == 1 else 's'} selected.",
         tuple(marks),
         Table(("at", "band", "level"), tuple(rows)),
     )
@@ -321,8 +318,8 @@ def _level_in(source: Source, start: int, stop: int, band_hz: tuple[float, float
 
 TOOL = Tool(
     id="blots",
-    title="Blots",
-    summary="Lowers, replaces or lifts marked areas of the sonogram: a bell, a chair, a cough.",
+    title="Areas",
+    summary="Lowers, replaces or raises selected areas of the sonogram: a bell, a chair, a cough.",
     settings=BlotsSettings,
     order=46,
     family="moments",

@@ -1,6 +1,6 @@
 """Breaths: lowers breaths between phrases.
 
-A breath is a stretch of noise-like sound between phrases, clearly under the voice and over the room,
+A breath is noise-like sound between phrases, clearly under the voice and over the room,
 a tenth to seven tenths of a second long, without pitch and with less treble than an S. What touches a
 word is left alone, so that no fricative and no word's start is eaten (common practice).
 """
@@ -46,18 +46,18 @@ class BreathsSettings(Settings):
 
     way: str = choice(
         "lower",
-        options={"lower": "lower by", "room": "to the room tone"},
-        label="Way",
-        help="Lower each breath by the same, or down to the level of the quiet room around it.",
+        options={"lower": "lower by", "room": "to room tone"},
+        label="Method",
+        help="Lower each breath by a fixed amount, or down to the level of the room around it.",
     )
     range_db: float = number(
         12.0, unit=Unit.DB, low=0.0, high=40.0, step=0.5, label="Range",
-        help="How far a breath is lowered. Lowering sounds more natural than taking out.",
+        help="How far breaths are lowered. Lowering sounds more natural than removing.",
     )  # fmt: skip
     sensitivity_db: float = number(
         0.0, unit=Unit.DB, low=-6.0, high=6.0, step=0.5, label="Sensitivity", help="Higher finds quieter and shorter breaths.",
     )  # fmt: skip
-    left_s: Stretches = places(label="Left alone", learned=False, help="Breaths in these stretches stay as they are.")
+    left_s: Stretches = places(label="Skipped", learned=False, help="Breaths in these sections are not changed.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,7 +148,7 @@ def margin(_settings: BreathsSettings, rate: int) -> Margin:
 
 def caption(settings: BreathsSettings) -> str:
     """Short text on the strip."""
-    return f"{format_number(-settings.range_db)} dB" if settings.way == "lower" else "to the room tone"
+    return f"{format_number(-settings.range_db)} dB" if settings.way == "lower" else "to room tone"
 
 
 def survey(

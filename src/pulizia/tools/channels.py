@@ -26,12 +26,12 @@ class ChannelsSettings(Settings):
 
     way: str = choice(
         "keep",
-        options={"keep": "stay as they are", "left": "left on both", "right": "right on both", "swap": "exchanged", "mono": "their mean on both"},
-        label="Sides", help="Copies one side to both, exchanges them, or puts their mean on both.",
+        options={"keep": "unchanged", "left": "left on both", "right": "right on both", "swap": "swapped", "mono": "their mean on both"},
+        label="Channels", help="Copies one channel to both, swaps them, or puts their mean on both.",
     )  # fmt: skip
     delay_ms: float = number(
-        0.0, unit=Unit.MS, low=-LONGEST_MS, high=LONGEST_MS, step=0.01, label="Right earlier",
-        help="Brings the right side forward by this much; below 0 the left side. Suggest measures it.",
+        0.0, unit=Unit.MS, low=-LONGEST_MS, high=LONGEST_MS, step=0.01, label="Advance right by",
+        help="Advances the right channel; negative values advance the left. Find settings measures it.",
     )  # fmt: skip
 
 
@@ -66,7 +66,7 @@ def margin(settings: ChannelsSettings, rate: int) -> Margin:
 
 def caption(settings: ChannelsSettings) -> str:
     """Short text on the strip."""
-    words = {"keep": "", "left": "left on both", "right": "right on both", "swap": "exchanged", "mono": "mean on both"}[
+    words = {"keep": "", "left": "left on both", "right": "right on both", "swap": "swapped", "mono": "mean on both"}[
         settings.way
     ]
     delay = f"{format_number(settings.delay_ms, 2, plus=True)} ms" if settings.delay_ms else ""
@@ -76,7 +76,7 @@ def caption(settings: ChannelsSettings) -> str:
 def suggest(source: Source, spans: Sequence[Span], _settings: ChannelsSettings, progress: Progress) -> Suggestion:
     """Measure how much later the right side comes."""
     if source.channels != 2:
-        return Suggestion({}, "This recording has no two sides; the step changes nothing.")
+        return Suggestion({}, "This recording is not stereo; the step changes nothing.")
     middle = (spans[0].start + spans[-1].stop) // 2 if spans else source.frames // 2
     half = MOST_LISTENED_S * source.rate // 2
     left, right = read_padded(source, max(0, middle - half), min(source.frames, middle + half))
@@ -85,21 +85,22 @@ def suggest(source: Source, spans: Sequence[Span], _settings: ChannelsSettings, 
     ms = round(1000.0 * frames / source.rate, 3)
     if abs(agreement) < CERTAIN:
         return Suggestion(
-            {}, f"The sides have too little in common (correlation {format_number(agreement, 2)}) to measure a delay."
+            {},
+            f"The channels have too little in common (correlation {format_number(agreement, 2)}) to measure a delay.",
         )
     if abs(frames) < 0.05:
-        return Suggestion({"delay_ms": 0.0}, "Both sides come at the same time.")
+        return Suggestion({"delay_ms": 0.0}, "Both channels are in time.")
     side = "right" if ms > 0 else "left"
     return Suggestion(
         {"delay_ms": ms},
-        f"The {side} side comes {format_number(abs(ms), 2)} ms later (correlation {format_number(agreement, 2)}).",
+        f"The {side} channel is {format_number(abs(ms), 2)} ms late (correlation {format_number(agreement, 2)}).",
     )
 
 
 TOOL = Tool(
     id="channels",
     title="Channels",
-    summary="Copies, exchanges or mixes the sides, and corrects a delay between them.",
+    summary="Copies, swaps or mixes the channels, and corrects a delay between them.",
     settings=ChannelsSettings,
     order=5,
     family="edits",

@@ -2,7 +2,7 @@
 
 Detection by linear prediction and its matched filter in robust sigmas (Godsill and Rayner 1998), with a
 comparison to the other pulses around: a voice is a row of pulses of like height, a click stands alone.
-Lip noises are wider: short onsets of the treble over what surrounds them. Repair by least-squares
+Mouth clicks are wider: short onsets of the treble over what surrounds them. Repair by least-squares
 interpolation of an autoregressive model (Janssen, Veldhuis and Vries 1986), for wide ones of the treble
 only. See :mod:`pulizia.dsp.autoregression`.
 """
@@ -60,34 +60,34 @@ class ClicksSettings(Settings):
     """What counts as a click, and what is done to it."""
 
     kind: str = choice(
-        "clicks", options={"clicks": "clicks", "lip": "lip noise", "crackle": "crackle"}, label="Kind",
-        help="Clicks stand alone; lip noises are longer and lie in the treble; crackle is dense, as from discs.",
+        "clicks", options={"clicks": "clicks", "lip": "mouth click", "crackle": "crackle"}, label="Kind",
+        help="Clicks are single and short; mouth clicks are longer, in the treble; crackle is dense, as from discs.",
     )  # fmt: skip
     sensitivity_db: float = number(
         0.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Sensitivity",
-        help="Higher finds quieter clicks, and takes more harmless pulses for clicks.",
+        help="Higher finds quieter clicks, and mistakes more harmless pulses for clicks.",
     )  # fmt: skip
     widest_ms: float = number(
-        3.0, unit=Unit.MS, low=0.1, high=20.0, step=0.1, scale="log", label="Widest",
-        help="Longer disturbances are left alone: they may be consonants.",
+        3.0, unit=Unit.MS, low=0.1, high=20.0, step=0.1, scale="log", label="Longest click",
+        help="Longer disturbances are not changed: they may be consonants.",
     )  # fmt: skip
     repair: str = choice(
-        "rebuild", options={"rebuild": "put the sound back", "lower": "lower it"}, label="Repair",
-        help="Put back what lay under the click, or only lower it and cut its highs.",
+        "rebuild", options={"rebuild": "rebuild", "lower": "lower"}, label="Repair",
+        help="Rebuild the sound under the click, or only lower it and cut its treble.",
     )  # fmt: skip
     lower_db: float = number(
         12.0, unit=Unit.DB, low=0.0, high=40.0, step=0.5, label="Lower by", more=True,
         help="How far a click is lowered where it is not rebuilt.",
     )  # fmt: skip
     mend_s: Stretches = places(
-        label="Mended by hand",
+        label="Added by hand",
         learned=False,
-        help="Stretches that are repaired whatever the finder says.",
+        help="Sections that are repaired regardless of detection.",
     )
     left_s: Stretches = places(
-        label="Left alone",
+        label="Skipped",
         learned=False,
-        help="Clicks in these stretches stay as they are.",
+        help="Clicks in these sections are not changed.",
     )
 
 
@@ -307,7 +307,7 @@ def margin(settings: ClicksSettings, rate: int) -> Margin:
 
 def caption(settings: ClicksSettings) -> str:
     """Short text on the strip."""
-    words = {"clicks": "clicks", "lip": "lip noise", "crackle": "crackle"}[settings.kind]
+    words = {"clicks": "clicks", "lip": "mouth click", "crackle": "crackle"}[settings.kind]
     return f"{words} up to {format_number(settings.widest_ms)} ms"
 
 
@@ -333,12 +333,12 @@ def survey(
     rate = len(marks) / max(seconds / 60.0, 1e-9)
     rows = (
         ("found", str(len(marks))),
-        ("left alone", str(left)),
+        ("skipped", str(left)),
         ("a minute", format_number(rate)),
         ("by hand", str(len(settings.mend_s))),
     )
     return Survey(
-        f"{len(marks)} found, {len(marks) - left} mended." if marks else "No click was found at this setting.",
+        f"{len(marks)} found, {len(marks) - left} repaired." if marks else "No click was found at this setting.",
         tuple(marks),
         Table(("", ""), rows),
     )
@@ -371,7 +371,7 @@ def picture(passage: Samples | None, rate: int, settings: ClicksSettings, _analy
 TOOL = Tool(
     id="clicks",
     title="Clicks",
-    summary="Finds clicks, lip noises and crackle, and puts back the sound that lay under them.",
+    summary="Finds clicks, mouth clicks and crackle, and rebuilds the sound under them.",
     settings=ClicksSettings,
     order=15,
     family="moments",

@@ -43,7 +43,7 @@ from pulizia.units import Unit, format_number, powers_to_db
 WINDOW_S = 0.0213
 PRESENCE_HZ, PRESENCE_OCTAVES = 3200.0, 0.9
 SLOPE_OCTAVES = 0.15  # width of the edges of bands
-NOBODY = "Nobody can be heard speaking here: there is no voice to restore."
+NOBODY = "No speech is heard here: there is no voice to restore."
 ALPHA, XI_MIN_DB = 0.94, -20.0
 
 
@@ -52,24 +52,24 @@ class DullVoiceSettings(Settings):
     """How much is cleaned, restored, lifted and cut off."""
 
     restored: float = number(
-        1.0, unit=Unit.SHARE, low=0.0, high=1.5, step=0.05, label="Treble",
-        help="How much of the missing treble is made anew. Above 100 % it is brighter than the average voice.",
+        1.0, unit=Unit.SHARE, low=0.0, high=1.5, step=0.05, label="Restored treble",
+        help="How much of the missing treble is restored. Above 100 % is brighter than the average voice.",
     )  # fmt: skip
     clean_up_db: float = number(
-        6.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="Clean up",
+        6.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="Noise reduction",
         help="How far noise around the voice is lowered, learned from the pauses.",
     )  # fmt: skip
     presence_db: float = number(
         0.0, unit=Unit.DB, low=-6.0, high=9.0, step=0.5, label="Presence",
-        help="Lifts the region around 3 kHz in which consonants are told apart.",
+        help="Raises the region around 3 kHz, where consonants are told apart.",
     )  # fmt: skip
     top_hz: float = number(
-        14_000.0, unit=Unit.HZ, low=3000.0, high=20_000.0, step=100.0, scale="log", label="Ends at",
-        help="Hiss above this frequency is cut off; nothing is made anew above it.",
+        14_000.0, unit=Unit.HZ, low=3000.0, high=20_000.0, step=100.0, scale="log", label="Low-pass",
+        help="Hiss above this frequency is cut off; nothing is restored above it.",
     )  # fmt: skip
     from_hz: float | None = number(
-        None, unit=Unit.HZ, low=1500.0, high=10_000.0, step=50.0, scale="log", optional=True, label="Missing from", more=True,
-        help="Where the voice ends; auto finds it.",
+        None, unit=Unit.HZ, low=1500.0, high=10_000.0, step=50.0, scale="log", optional=True, label="Bandwidth ends at", more=True,
+        help="Where the voice's bandwidth ends; auto finds it.",
     )  # fmt: skip
 
 
@@ -224,14 +224,13 @@ def survey(
     lifted, missing = float(voice.lift_db.max()), voice.missing > 0.5
     words = []
     if lifted >= 1.0:
-        words.append(f"Treble that is there but weak is lifted by up to {lifted:.0f} dB.")
+        words.append(f"Weak treble is raised by up to {lifted:.0f} dB.")
     if missing.any():
         words.append(
-            f"Everything above {found.hz[np.argmax(missing)]:.0f} Hz is missing. Brightness and the place of consonants can be "
-            "won back; which consonant it was cannot: the words will not be clearer than they are."
+            f"Everything above {found.hz[np.argmax(missing)]:.0f} Hz is missing. Brightness and the place of consonants can be restored, but not which consonant it was: words will not become more intelligible."
         )
     return Survey(
-        " ".join(words) or "The voice reaches as high as it should; only noise and presence can be bettered.",
+        " ".join(words) or "The bandwidth of the voice is complete; only noise and presence can be improved.",
         table=table,
     )
 
@@ -247,7 +246,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: DullVoiceSettings, 
     clean = float(np.clip(round(40.0 - snr), 0.0, 15.0))
     if found.top_hz >= min(HIGHEST_HZ, source.rate / 2.0):
         return Suggestion(
-            {"restored": 0.0, "clean_up_db": clean}, "The voice reaches as high as it should: no treble is missing."
+            {"restored": 0.0, "clean_up_db": clean}, "The bandwidth of the voice is complete: no treble is missing."
         )
     return Suggestion({"clean_up_db": clean}, f"The voice ends at {found.top_hz:.0f} Hz.")
 
@@ -257,7 +256,7 @@ def picture(passage: Samples | None, rate: int, settings: DullVoiceSettings, voi
     del passage, rate, settings
     if voice is None:
         hz = np.array([40.0, 20_000.0])
-        return Picture((Curve("passage", hz, np.full(2, -160.0)),), "dBFS", "nobody speaks")
+        return Picture((Curve("passage", hz, np.full(2, -160.0)),), "dBFS", "no speech")
     found = voice.bandwidth
     scale = 10.0 * np.log10(8.0 / 3.0 / len(found.hz) ** 2)
     return Picture(
@@ -269,7 +268,7 @@ def picture(passage: Samples | None, rate: int, settings: DullVoiceSettings, voi
 TOOL = Tool(
     id="dull_voice",
     title="Dull voice",
-    summary="Cleans a dull or buried voice and makes missing treble anew.",
+    summary="Cleans a dull or buried voice and restores missing treble.",
     settings=DullVoiceSettings,
     order=62,
     family="tone",

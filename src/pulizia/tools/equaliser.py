@@ -47,12 +47,12 @@ class EqualiserSettings(Settings):
     )  # fmt: skip
     matched: bool = switch(
         False,
-        label="Loudness kept",
-        help="Makes up for what the bands do to the loudness of speech, so that louder does not pass as better.",
+        label="Keep loudness",
+        help="Compensates the change in speech loudness, so that the louder one is not mistaken for the better one.",
     )
     phase: str = choice(
         "minimum", options={"minimum": "minimum", "linear": "linear"}, label="Phase", more=True,
-        help="Minimum phase is the usual one. Linear phase keeps the wave's shape and rings before as well as after.",
+        help="Minimum phase is the usual choice. Linear phase keeps the waveform's shape but rings before as well as after.",
     )  # fmt: skip
 
 
@@ -184,9 +184,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: EqualiserSettings, 
     start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
     found = spectrum(source, start, stop, size=8192, progress=progress)
     if found is None:
-        return Suggestion({}, "The passage is too short for a spectrum; mark a longer one.")
+        return Suggestion({}, "The section is too short for a spectrum; select a longer one.")
     if found.average.sum() <= 1e-12:
-        return Suggestion({}, "The passage is silent; nothing was changed.")
+        return Suggestion({}, "The section is silent; nothing was changed.")
     chosen: list[Band] = [("high-pass", 80.0, 0.0, 18.0)]
     reference = reference_curve("speech", found)
     words = "A high-pass below the voice"
@@ -197,7 +197,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: EqualiserSettings, 
         while (k := int(np.argmax(excess))) >= 0 and excess[k] >= BUMP_DB and len(chosen) < 3:
             cut = -min(MOST_CUT_DB, 0.6 * float(excess[k]))
             chosen.append(("bell", float(round(grid[k])), round(cut, 1), 1.8))
-            words += f", {format_number(cut)} dB at {grid[k]:.0f} Hz where the spectrum bulges"
+            words += f", {format_number(cut)} dB at {grid[k]:.0f} Hz where the spectrum stands out"
             excess[np.abs(np.log2(grid / grid[k])) < 0.7] = 0.0
     del settings
     return Suggestion({"bands": tuple(chosen)}, words + ".")
@@ -216,7 +216,7 @@ TOOL = Tool(
     begins_with={"matched": True},
     title="Equaliser",
     shapes_tone=True,
-    summary="Shapes the tone with bells, shelves, passes and notches.",
+    summary="Bell, shelving, high-pass, low-pass and notch filters.",
     settings=EqualiserSettings,
     order=60,
     family="tone",

@@ -26,12 +26,12 @@ class FadeSettings(Settings):
         "out", options={"in": "in", "out": "out", "both": "in and out"}, label="Fade", help="In, out, or both."
     )
     shape: str = choice(
-        "smooth", options={"smooth": "smooth", "power": "equal power", "linear": "straight", "decibel": "straight in dB"},
-        label="Shape", help="Smooth suits speech; equal power suits sounds that cross each other.",
+        "smooth", options={"smooth": "smooth", "power": "equal power", "linear": "linear", "decibel": "linear in dB"},
+        label="Shape", help="Smooth suits speech; equal power suits cross-fades.",
     )  # fmt: skip
     length_s: float = number(
         0.0, unit=Unit.SECONDS, low=0.0, high=60.0, step=0.1, label="Length",
-        help="Of each fade at the ends of the stretch; 0 takes the whole stretch, or half of it for both.",
+        help="Length of each fade; 0 uses the whole selection, or half of it for both.",
     )  # fmt: skip
 
 
@@ -84,7 +84,7 @@ def caption(settings: FadeSettings) -> str:
 TOOL = Tool(
     id="fade",
     title="Fade",
-    summary="Lets the sound come or go over the marked stretch.",
+    summary="Fades the sound in or out over the selection.",
     settings=FadeSettings,
     order=92,
     family="edits",

@@ -46,11 +46,11 @@ class GateSettings(Settings):
     )  # fmt: skip
     range_db: float = number(
         12.0, unit=Unit.DB, low=0.0, high=60.0, step=0.5, label="Range",
-        help="How far the sound is turned down while closed. A full cut sounds unnatural.",
+        help="Attenuation while closed. A full cut sounds unnatural.",
     )  # fmt: skip
     hysteresis_db: float = number(
         6.0, unit=Unit.DB, low=0.0, high=20.0, step=0.5, label="Hysteresis",
-        help="The gate closes this far below the opening threshold, so that it does not chatter.",
+        help="The gate closes this far below the threshold, so that it does not chatter.",
     )  # fmt: skip
     attack_ms: float = number(
         5.0, unit=Unit.MS, low=0.5, high=100.0, step=0.5, scale="log", label="Attack", help="Time to open.",
@@ -67,19 +67,19 @@ class GateSettings(Settings):
         help="The gate opens this much before the threshold is passed, so that no word loses its start.",
     )  # fmt: skip
     low_hz: float = number(
-        120.0, unit=Unit.HZ, low=20.0, high=2000.0, step=10.0, scale="log", label="Listens from", more=True,
-        help="The level is taken above this frequency: rumble does not open the gate.",
+        120.0, unit=Unit.HZ, low=20.0, high=2000.0, step=10.0, scale="log", label="Detector from", more=True,
+        help="Side-chain high-pass: rumble below does not open the gate.",
     )  # fmt: skip
     high_hz: float = number(
-        8000.0, unit=Unit.HZ, low=1000.0, high=20_000.0, step=100.0, scale="log", label="Listens to", more=True,
-        help="The level is taken below this frequency.",
+        8000.0, unit=Unit.HZ, low=1000.0, high=20_000.0, step=100.0, scale="log", label="Detector to", more=True,
+        help="Side-chain low-pass.",
     )  # fmt: skip
     keep_breaths: bool = switch(
         False,
         label="Keep breaths",
         help="Breaths, which are quieter than words but last longer than clicks, open the gate as well.",
     )
-    linked: bool = switch(True, label="Channels linked", help="One gate for all channels, by the loudest.", more=True)
+    linked: bool = switch(True, label="Link channels", help="One gate for all channels, by the loudest.", more=True)
 
 
 @lru_cache(maxsize=8)
@@ -264,7 +264,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: GateSettings, progr
     noise = np.concatenate(gathered)
     heard = noise[noise > -140.0]
     if not len(heard):
-        return Suggestion({"threshold_db": -80.0}, "The pauses are digital silence; any low threshold parts them.")
+        return Suggestion({"threshold_db": -80.0}, "The pauses are digital silence; any low threshold works.")
     top = float(np.quantile(heard, 0.98))
     loud = float(np.quantile(np.concatenate(voice), 0.75))
     threshold = min(top + 3.0, 0.5 * (top + loud))

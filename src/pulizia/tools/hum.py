@@ -58,37 +58,37 @@ class HumSettings(Settings):
     """Which lines, by how much, and how."""
 
     base_hz: float | None = number(
-        None, unit=Unit.HZ, low=40.0, high=400.0, step=0.01, optional=True, label="Mains",
+        None, unit=Unit.HZ, low=40.0, high=400.0, step=0.01, optional=True, label="Mains frequency",
         help="The mains frequency; auto listens at 50 and 60 Hz. The exact value and its drift are found and followed.",
     )  # fmt: skip
     reduction_db: float = number(
         FULL_DB, unit=Unit.DB, low=0.0, high=FULL_DB, step=1.0, label="Reduction",
-        help="How far the lines are lowered; the highest value takes them out altogether.",
+        help="How far the harmonics are lowered; the highest value removes them.",
     )  # fmt: skip
     highest_hz: float = number(
-        2000.0, unit=Unit.HZ, low=60.0, high=10_000.0, step=10.0, scale="log", label="Up to",
-        help="Harmonics above this are left alone.",
+        2000.0, unit=Unit.HZ, low=60.0, high=10_000.0, step=10.0, scale="log", label="Highest harmonic",
+        help="Harmonics above this are not changed.",
     )  # fmt: skip
     way: str = choice(
-        "tracked", options={"tracked": "tracked tones", "notch": "narrow notches"}, label="Way",
-        help="Tracked tones listen between the words and leave the voice whole; notches also follow hum whose level changes.",
+        "tracked", options={"tracked": "tracked tones", "notch": "narrow notches"}, label="Method",
+        help="Tracked tones measure the hum between words and leave the voice intact; notches also follow hum whose level changes.",
     )  # fmt: skip
     window_s: float = number(
         3.0, unit=Unit.SECONDS, low=0.3, high=10.0, step=0.1, scale="log", label="Window",
         help="Longer is narrower and gentler to the voice; shorter follows hum that changes.", more=True,
     )  # fmt: skip
     mains: bool = switch(
-        True, label="Mains", more=True,
-        help="Takes out the mains and its harmonics; off leaves only whistles and the line that you have seen.",
+        True, label="Remove mains hum", more=True,
+        help="Removes mains hum and its harmonics; off treats only steady tones and the extra tone.",
     )  # fmt: skip
     whistles: bool = switch(
         False,
-        label="Steady whistles too",
-        help="Also takes out single tones that are always there, such as a monitor or a converter.",
+        label="Also steady tones",
+        help="Also removes single steady tones, such as those of a monitor or a power converter.",
     )
     line_hz: float = number(
-        0.0, unit=Unit.HZ, low=0.0, high=20_000.0, step=0.01, label="Line at",
-        help="A line that you have seen, wherever it lies; 0 is none.", more=True,
+        0.0, unit=Unit.HZ, low=0.0, high=20_000.0, step=0.01, label="Extra tone at",
+        help="Frequency of a tone seen in the sonogram; 0 is none.", more=True,
     )  # fmt: skip
 
 
@@ -203,7 +203,7 @@ def survey(
     """The lines with their levels before and after."""
     del settings
     if not len(hum.lines.hz):
-        return Survey("No hum was found: nothing at 50 or 60 Hz, or a multiple of it, stands out all the time.")
+        return Survey("No hum was found: nothing steady stands out at multiples of 50 or 60 Hz.")
     start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
     stop = min(stop, start + 60 * source.rate)
     left_db = powers_to_db(line_powers(after, start, stop, hum.lines))
@@ -219,9 +219,9 @@ def survey(
     )
     swing = float(np.ptp(hum.lines.drift_hz)) if len(hum.lines.drift_hz) else 0.0
     words = (
-        f"{len(rows)} lines"
+        f"{len(rows)} harmonics"
         if not base
-        else f"Mains at {format_number(base, 2)} Hz, {len(rows)} lines, drift {format_number(swing, 3)} Hz."
+        else f"Hum at {format_number(base, 2)} Hz, {len(rows)} harmonics, drift {format_number(swing, 3)} Hz."
     )
     return Survey(words, table=Table(("line", "order", "before", "after"), tuple(rows)))
 
@@ -236,7 +236,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: HumSettings, progre
     reach = float(min(10_000.0, max(60.0, round(top * 1.05 / 10) * 10)))
     return Suggestion(
         {"base_hz": base, "highest_hz": reach},
-        f"Mains at {format_number(hum.lines.base_hz, 2)} Hz with harmonics up to {top:.0f} Hz.",
+        f"Hum at {format_number(hum.lines.base_hz, 2)} Hz with harmonics up to {top:.0f} Hz.",
     )
 
 
@@ -252,7 +252,7 @@ def picture(passage: Samples | None, rate: int, settings: HumSettings, hum: Hum)
     for line, height in zip(hum.lines.hz, hum.lines.level_db, strict=True):
         level[int(np.argmin(np.abs(hz - line)))] = height
     curves.append(Curve("lines", hz, level))
-    return Picture(tuple(curves), "dBFS", f"{len(hum.lines.hz)} lines")
+    return Picture(tuple(curves), "dBFS", f"{len(hum.lines.hz)} harmonics")
 
 
 def _held(passage: Samples, rate: int) -> Source:
@@ -264,7 +264,7 @@ def _held(passage: Samples, rate: int) -> Source:
 TOOL = Tool(
     id="hum",
     title="Hum",
-    summary="Takes out mains hum, its harmonics and steady whistles, and leaves the voice between them.",
+    summary="Removes mains hum, its harmonics and steady tones, and leaves the voice between them.",
     settings=HumSettings,
     order=20,
     family="steady",

@@ -23,24 +23,24 @@ class LevelSettings(Settings):
     """By how much, or to which peak."""
 
     way: str = choice(
-        "peak", options={"peak": "to a peak", "gain": "by a gain"}, label="Way",
+        "peak", options={"peak": "to a peak", "gain": "by a gain"}, label="Method",
         help="Bring the loudest sample to a chosen peak, or change the level by a fixed gain.",
     )  # fmt: skip
     peak_dbfs: float = number(
         -3.0, unit=Unit.DBFS, low=-40.0, high=0.0, step=0.1, label="Peak",
-        help="Level of the loudest sample afterwards. It may raise or lower the sound.",
+        help="Level of the loudest sample afterwards. Raises or lowers the sound.",
     )  # fmt: skip
     gain_db: float = number(
         0.0, unit=Unit.DB, low=-60.0, high=40.0, step=0.1, label="Gain",
-        help="How much louder or quieter the sound becomes.",
+        help="Change in level.",
     )  # fmt: skip
     linked: bool = switch(
-        True, label="Channels linked",
+        True, label="Link channels",
         help="On: one gain for all channels, the balance stays. Off: each to its own peak.",
     )  # fmt: skip
     each: bool = switch(
-        False, label="Each stretch by itself",
-        help="On: every stretch in which the step acts gets its own gain. Off: all as if they were one.",
+        False, label="Each section separately",
+        help="On: every section gets its own gain. Off: one gain for all.",
     )  # fmt: skip
 
 

@@ -42,32 +42,32 @@ class LevellerSettings(Settings):
     """Where to, how far and how quickly."""
 
     way: str = choice(
-        "relative", options={"relative": "the usual phrase", "loudness": "a loudness"}, label="Brought to",
-        help="The middle of this recording's own phrases, or a loudness of your choice.",
+        "relative", options={"relative": "median of this recording", "loudness": "fixed loudness"}, label="Target",
+        help="The median of this recording's phrases, or a fixed loudness.",
     )  # fmt: skip
     target_lufs: float = number(
         -23.0, unit=Unit.LUFS, low=-40.0, high=-10.0, step=0.5, label="Loudness",
-        help="Of every phrase, where a loudness is chosen.",
+        help="Loudness of every phrase, with a fixed target.",
     )  # fmt: skip
     amount: float = number(
         1.0, unit=Unit.SHARE, low=0.0, high=1.0, step=0.05, label="Amount",
-        help="How much of the difference is evened out. Some difference keeps a voice alive.",
+        help="How much of the difference is evened out. Some difference keeps a voice lively.",
     )  # fmt: skip
     up_db: float = number(
-        12.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="At most up", help="No phrase is lifted further than this.",
+        12.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="Max. boost", help="No phrase is raised by more than this.",
     )  # fmt: skip
     down_db: float = number(
-        12.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="At most down", help="No phrase is lowered further than this.",
+        12.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="Max. cut", help="No phrase is lowered by more than this.",
     )  # fmt: skip
     speed_ms: float = number(
-        40.0, unit=Unit.MS, low=10.0, high=500.0, step=5.0, scale="log", label="Speed",
-        help="Time in which the gain moves, beside the phrases.",
+        40.0, unit=Unit.MS, low=10.0, high=500.0, step=5.0, scale="log", label="Transition time",
+        help="Time in which the gain changes between phrases.",
     )  # fmt: skip
     ride_levels: Stretches = levels(
-        label="Moved by hand", help="Gain of single phrases: time in s, dB. Drag the dots over the waveform.",
+        label="Manual gain", help="Gain of single phrases: time in s, dB. Drag the dots over the waveform.",
     )  # fmt: skip
     left_s: Stretches = places(
-        label="Left alone", learned=False, help="Phrases that begin in these stretches keep their level."
+        label="Skipped", learned=False, help="Phrases that begin in these sections keep their level."
     )
 
 
@@ -156,7 +156,7 @@ def process(block: Block, settings: LevellerSettings, phrases: Phrases) -> Sampl
 
 def caption(settings: LevellerSettings) -> str:
     """Short text on the strip."""
-    goal = "usual phrase" if settings.way == "relative" else f"{format_number(settings.target_lufs)} LUFS"
+    goal = "median phrase" if settings.way == "relative" else f"{format_number(settings.target_lufs)} LUFS"
     return f"to {goal}, +{format_number(settings.up_db, 0)} {format_number(-settings.down_db, 0)} dB"
 
 
@@ -173,7 +173,7 @@ def survey(
     rate = source.rate
     gains = phrase_gains(phrases, settings)
     if not len(gains):
-        return Survey("Nobody speaks here: there is nothing to level.")
+        return Survey("No speech here: there is nothing to level.")
     marks, handles = [], []
     for (a, b), gain in zip(phrases.spans.tolist(), gains.tolist(), strict=True):
         start, stop = a * rate // FRAMES_PER_S, b * rate // FRAMES_PER_S

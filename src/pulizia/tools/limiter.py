@@ -33,23 +33,21 @@ class LimiterSettings(Settings):
 
     ceiling_dbtp: float = number(
         -1.0, unit=Unit.DBTP, low=-24.0, high=0.0, step=0.1, label="Ceiling",
-        help="No true peak, also between the samples, passes this level.",
+        help="No true peak exceeds this level.",
     )  # fmt: skip
     gain_db: float = number(
-        0.0, unit=Unit.DB, low=-12.0, high=24.0, step=0.1, label="Gain before",
-        help="Raises the sound into the limiter.",
+        0.0, unit=Unit.DB, low=-12.0, high=24.0, step=0.1, label="Input gain",
+        help="Gain before the limiter.",
     )  # fmt: skip
     release_ms: float = number(
         120.0, unit=Unit.MS, low=20.0, high=1000.0, step=5.0, scale="log", label="Release",
-        help="Time in which 10 dB are let go after a single peak; dense peaks are let go more slowly.",
+        help="Time to recover 10 dB after a single peak; slower after dense peaks.",
     )  # fmt: skip
     look_ahead_ms: float = number(
         4.0, unit=Unit.MS, low=1.0, high=20.0, step=0.5, label="Look-ahead", more=True,
-        help="The gain begins to fall this much before the peak.",
+        help="The gain starts to fall this long before the peak.",
     )  # fmt: skip
-    linked: bool = switch(
-        True, label="Channels linked", help="One gain for all channels: the balance stays.", more=True
-    )
+    linked: bool = switch(True, label="Link channels", help="One gain for all channels: the balance stays.", more=True)
 
 
 def process(block: Block, settings: LimiterSettings, _analysis: None) -> Samples:
@@ -123,11 +121,7 @@ def survey(
         ("at most", f"{format_number(most)} dB"),
         ("of the time", f"{format_number(share)} %"),
     )
-    words = (
-        f"Limits in {len(marks)} places, by {format_number(-most)} dB at most."
-        if marks
-        else "Nothing has to be limited."
-    )
+    words = f"Limits in {len(marks)} places, by up to {format_number(-most)} dB." if marks else "No limiting needed."
     return Survey(words, marks, Table(("", ""), rows), curves=(LaneCurve("limited", step, down.astype(np.float32)),))
 
 

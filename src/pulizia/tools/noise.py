@@ -63,39 +63,39 @@ class NoiseSettings(Settings):
     """How much noise goes, and how the program tells it from the voice."""
 
     reduction_db: float = number(
-        12.0, unit=Unit.DB, low=0.0, high=40.0, step=0.5, label="Reduction",
-        help="How far the noise is lowered. 12 dB is a careful start; more may thin the voice.",
+        10.0, unit=Unit.DB, low=0.0, high=40.0, step=0.5, label="Reduction",
+        help="How far the noise is lowered. Start low; more may thin the voice.",
     )  # fmt: skip
     sensitivity_db: float = number(
-        0.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Sensitivity",
-        help="Raises or lowers the line under which sound counts as noise.",
+        0.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Margin",
+        help="Raises or lowers the level up to which sound counts as noise. Higher removes more and risks the voice.",
     )  # fmt: skip
     smoothing_ms: float = number(
-        120.0, unit=Unit.MS, low=50.0, high=2000.0, step=10.0, scale="log", label="Smoothing",
-        help="Longer keeps what is left of the noise calm; shorter follows the voice faster.",
+        120.0, unit=Unit.MS, low=50.0, high=2000.0, step=10.0, scale="log", label="Settling time",
+        help="How fast the reduction follows the sound. Longer keeps the remaining noise calm; shorter follows the voice.",
     )  # fmt: skip
     following: str = choice(
         "auto",
-        options={"auto": "automatic", "one": "one everywhere", "changes": "one for each noise", "slow": "drifts along"},
+        options={"auto": "automatic", "one": "one everywhere", "changes": "one per section", "slow": "follows slowly"},
         label="Profile",
-        help="Automatic takes what you marked everywhere and tells where another noise begins; with nothing marked, each noise gets a profile of its own. The others say so outright.",
+        help="Automatic uses the noise sample everywhere and reports where the noise changes; without a sample, each section gets its own profile.",
     )  # fmt: skip
     transform_size: str = choice(
         "auto",
         options={"auto": "auto", "512": "512", "1024": "1024", "2048": "2048", "4096": "4096", "8192": "8192"},
         label="Transform size", more=True,
-        help="Long transforms part noise and voice more finely, short ones keep consonants sharp.",
+        help="Long transforms separate noise from voice more precisely; short ones keep consonants sharp.",
     )  # fmt: skip
     profile_spans_s: Stretches = places(
-        label="Noise alone",
-        help="Where noise alone is heard. Without any, the quietest passages are taken.",
+        label="Noise sample",
+        help="Where only noise is heard. Without one, the quietest passages are used.",
     )
     curve_levels: Stretches = levels(
         label="Curve",
         help="More or less reduction per frequency: frequency in Hz, dB added to the reduction.",
     )
     profile_levels: Stretches = levels(
-        label="Carried profile",
+        label="Imported profile",
         help="A noise spectrum from another recording: frequency in Hz, density in dBFS per Hz.",
     )
 
@@ -266,13 +266,13 @@ def survey(
     """The stretches with a noise of their own, and how loud each noise is."""
     del after, spans
     if settings.following == "slow":
-        return Survey("The profile follows the noise all through.")
+        return Survey("The profile follows the noise throughout.")
     size, rate = profile.size, source.rate
     if _way(settings) == "one":
         return _offer(changes_s(band_powers(source, progress)), rate)
     levels_db = [float(powers_to_db(row.sum() * (2.0 / (0.5 * size * size)))) for row in profile.rows]
     if len(profile.rows) == 1:
-        return Survey(f"One noise all through, {format_number(levels_db[0])} dBFS.")
+        return Survey(f"One noise throughout, {format_number(levels_db[0])} dBFS.")
     rows, marks = [], []
     for n in range(0, len(profile.rows), 2):
         start, stop = (int(p) for p in profile.places[n : n + 2])
@@ -280,10 +280,10 @@ def survey(
             (f"{format_time(start / rate)}\u2013{format_time(stop / rate)}", f"{format_number(levels_db[n])} dBFS")
         )
         if n:
-            marks.append(Mark(start, start + 1, "another noise begins here", value=levels_db[n] - levels_db[n - 2]))
+            marks.append(Mark(start, start + 1, "the noise changes here", value=levels_db[n] - levels_db[n - 2]))
     times = "once" if len(marks) == 1 else f"{len(marks)} times"
     return Survey(
-        f"The noise changes {times}; each stretch has its own profile.",
+        f"The noise changes {times}; each section has its own profile.",
         tuple(marks),
         Table(("stretch", "noise"), tuple(rows)),
     )
@@ -292,10 +292,10 @@ def survey(
 def _offer(changes: list[float], rate: int) -> Survey:
     """Where another noise begins while one profile is used everywhere."""
     if not changes:
-        return Survey("The noise stays the same all through.")
-    marks = tuple(Mark(round(s * rate), round(s * rate) + 1, "another noise begins here") for s in changes)
+        return Survey("The noise stays the same throughout.")
+    marks = tuple(Mark(round(s * rate), round(s * rate) + 1, "the noise changes here") for s in changes)
     times = "once" if len(changes) == 1 else f"{len(changes)} times"
-    return Survey(f"The noise changes {times}. Suggest gives each noise a profile of its own.", marks)
+    return Survey(f"The noise changes {times}. Find settings gives each section its own profile.", marks)
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress) -> Suggestion:
@@ -306,14 +306,14 @@ def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, prog
         settings = replace(settings, **changes)
     snr = speech_to_noise_db(source, lambda p: progress(0.2 + 0.2 * p))
     if snr is None:
-        return Suggestion(changes, "No speech stands out of the noise here; set the reduction by ear.")
+        return Suggestion(changes, "Speech does not stand out from the noise here; set the reduction by ear.")
     reduction = float(np.clip(round(WANTED_SNR_DB - snr), LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB))
     profile = analyse(source, spans, settings, lambda p: progress(0.4 + 0.3 * p))
     taken = _harm_of(source, replace(settings, reduction_db=reduction), profile)
     while taken is not None and taken > MOST_HARM_DB and reduction > LEAST_SUGGESTED_DB:
         reduction = max(LEAST_SUGGESTED_DB, reduction - 2.0)
         taken = _harm_of(source, replace(settings, reduction_db=reduction), profile)
-    words = f"Speech stands {format_number(snr, 0)} dB over the noise; {reduction:.0f} dB bring the floor {format_number(snr + reduction, 0)} dB under it"
+    words = f"Speech is {format_number(snr, 0)} dB above the noise; {reduction:.0f} dB of reduction leaves the floor {format_number(snr + reduction, 0)} dB below it"
     words += "." if taken is None else f", at a harm of {format_number(taken, 0)} dB."
     if changes:
         words += " The noise changes: each gets its own profile."

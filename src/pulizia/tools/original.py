@@ -27,7 +27,7 @@ from pulizia.units import Unit, db_to_gain, format_number
 TAPS, PHASES, BETA = 48, 4096, 10.0
 PIECE = 1 << 14  # frames whose taps are gathered at once
 LEAST_DRIFT_PPM = 1.0  # less is the error of the search
-NOT_HERE = "The raw recording is not in the project: look for it with Find the original, in the menu under File."
+NOT_HERE = "The raw recording is not in the project: use Find the original in the File menu."
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,17 +39,17 @@ class OriginalSettings(Settings):
     )  # fmt: skip
     offset_s: float = number(
         0.0, unit=Unit.SECONDS, low=-360_000.0, high=360_000.0, step=0.00001, label="Begins at",
-        help="Where the start of the worked recording lies in the raw one.", more=True,
+        help="Where the start of the processed recording lies in the raw one.", more=True,
     )  # fmt: skip
     gain_db: float = number(
         0.0, unit=Unit.DB, low=-60.0, high=60.0, step=0.1, label="Gain",
-        help="What brings the raw sound to the level of the worked one.",
+        help="Gain that brings the raw sound to the level of the processed one.",
     )  # fmt: skip
     drift_count: float = number(
         0.0, unit=Unit.COUNT, low=-5000.0, high=5000.0, step=0.1, label="Drift, ppm",
         help="How much faster the raw recording's clock ran, in millionths.", more=True,
     )  # fmt: skip
-    inverted: bool = switch(False, label="Polarity turned", help="The worked recording swings the other way.", more=True)  # fmt: skip
+    inverted: bool = switch(False, label="Polarity inverted", help="The processed recording has inverted polarity.", more=True)  # fmt: skip
 
 
 def process(block: Block, settings: OriginalSettings, raw: Source | None) -> Samples:
@@ -139,7 +139,7 @@ def survey(
 TOOL = Tool(
     id="original",
     title="Original",
-    summary="Puts the raw recording back in a stretch of a worked one.",
+    summary="Puts the raw recording back in a section of a processed one.",
     settings=OriginalSettings,
     order=0,
     family="edits",

@@ -1,6 +1,6 @@
 """Overload: rebuilds flattened tops, then makes room for them below full scale.
 
-Cut tops are found at any level, for each polarity on its own. The missing samples are those that make
+Clipped peaks are found at any level, for each polarity on its own. The missing samples are those that make
 the prediction error of an autoregressive model smallest while lying beyond the level at which they were
 cut (Janssen, Veldhuis and Vries 1986, with the constraint as an active set); the model is learned again
 from each result.
@@ -53,14 +53,14 @@ MARKS_APART_S = 0.25
 class OverloadSettings(Settings):
     """Rebuilding, and the room that it needs."""
 
-    rebuild: bool = switch(True, label="Rebuild the tops", help="Put back what was cut off.")
+    rebuild: bool = switch(True, label="Rebuild peaks", help="Rebuild the clipped peaks.")
     room_db: float = number(
         0.0, unit=Unit.DB, low=-24.0, high=0.0, step=0.1, label="Level",
-        help="The whole is lowered by this so that the rebuilt tops stay below full scale; Suggest finds it.",
+        help="Gain that keeps the rebuilt peaks below 0 dBFS; Find settings sets it.",
     )  # fmt: skip
     sensitivity_db: float = number(
-        0.0, unit=Unit.DB, low=0.0, high=3.0, step=0.1, label="Tolerance", more=True,
-        help="Also counts tops as cut that lie this far below the level of the flattened ones.",
+        0.0, unit=Unit.DB, low=0.0, high=3.0, step=0.1, label="Clipping margin", more=True,
+        help="Also counts peaks as clipped that lie this far below the clip level.",
     )  # fmt: skip
 
 
@@ -197,7 +197,7 @@ def margin(_settings: OverloadSettings, _rate: int) -> Margin:
 
 def caption(settings: OverloadSettings) -> str:
     """Short text on the strip."""
-    return "tops rebuilt" if settings.room_db == 0.0 else f"tops rebuilt, {format_number(settings.room_db)} dB"
+    return "peaks rebuilt" if settings.room_db == 0.0 else f"peaks rebuilt, {format_number(settings.room_db)} dB"
 
 
 def survey(
@@ -210,7 +210,7 @@ def survey(
 ) -> Survey:
     """Where tops were cut, their share, and how high the rebuilt ones reach."""
     if not levels.above.any() and not levels.below.any():
-        return Survey("No flattened top was found.")
+        return Survey("No clipping was found.")
     count, highest = 0, 0.0
     found: list[Stretch] = []
     step = PIECE_S * source.rate
@@ -226,16 +226,16 @@ def survey(
         if found and found[-1][1] > begin:
             highest = max(highest, float(np.abs(after.read(begin, end)).max()))
         progress(end / source.frames)
-    marks = tuple(Mark(a, b, "cut tops") for a, b in merged(found, round(MARKS_APART_S * source.rate)))
+    marks = tuple(Mark(a, b, "clipped peaks") for a, b in merged(found, round(MARKS_APART_S * source.rate)))
     share = 100.0 * count / max(1, source.frames * source.channels)
     top = gain_to_db(max(float(levels.above.max()), float(levels.below.max())))
     rows = (
-        ("cut samples", str(count)), ("share", f"{format_number(share, 3)} %"), ("cut at", f"{format_number(top)} dBFS"),
-        ("highest now", f"{format_number(gain_to_db(highest))} dBFS"),
+        ("clipped samples", str(count)), ("share", f"{format_number(share, 3)} %"), ("clip level", f"{format_number(top)} dBFS"),
+        ("highest peak now", f"{format_number(gain_to_db(highest))} dBFS"),
     )  # fmt: skip
-    words = f"{count} samples in {len(marks)} places were cut."
+    words = f"{count} clipped samples in {len(marks)} places."
     if highest > 1.0:
-        words += f" The rebuilt tops reach {format_number(gain_to_db(highest), 1, plus=True)} dBFS: lower the level by as much."
+        words += f" The rebuilt peaks reach {format_number(gain_to_db(highest), 1, plus=True)} dBFS: lower the level by as much."
     return Survey(words, marks, Table(("", ""), rows))
 
 
@@ -243,7 +243,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, p
     """The level that keeps the rebuilt tops below full scale."""
     levels = analyse(source, spans, settings, lambda p: progress(0.3 * p))
     if not levels.above.any() and not levels.below.any():
-        return Suggestion({}, "No flattened top was found; this step is not needed.")
+        return Suggestion({}, "No clipping was found; this step is not needed.")
     plain = OverloadSettings(sensitivity_db=settings.sensitivity_db)
     highest, reach = 0.0, margin(plain, source.rate)
     step = PIECE_S * source.rate
@@ -257,7 +257,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, p
     room = min(0.0, -0.3 - gain_to_db(highest)) if highest > 0.97 else 0.0
     room = float(np.clip(np.floor(room * 10.0) / 10.0, -24.0, 0.0))
     return Suggestion(
-        {"room_db": room}, f"The rebuilt tops reach {format_number(gain_to_db(highest), 1, plus=True)} dBFS."
+        {"room_db": room}, f"The rebuilt peaks reach {format_number(gain_to_db(highest), 1, plus=True)} dBFS."
     )
 
 
@@ -266,13 +266,13 @@ def picture(passage: Samples | None, rate: int, settings: OverloadSettings, leve
     found: list[Stretch] = []
     if passage is not None and passage.shape[1] and levels is not None:
         found = _groups(cut_samples(passage[0], levels.above[0], levels.below[0], settings))
-    return moments_picture(passage, rate, found, "flattened top")
+    return moments_picture(passage, rate, found, "clipped peak")
 
 
 TOOL = Tool(
     id="overload",
-    title="Overload",
-    summary="Rebuilds tops that were cut flat, and makes room for them.",
+    title="Clipping",
+    summary="Rebuilds clipped peaks and lowers the level so that they fit.",
     settings=OverloadSettings,
     order=10,
     family="moments",

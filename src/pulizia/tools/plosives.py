@@ -53,16 +53,16 @@ class PlosivesSettings(Settings):
     """How far, how high, how eagerly."""
 
     reduction_db: float = number(
-        30.0, unit=Unit.DB, low=0.0, high=40.0, step=1.0, label="Reduction", help="How far a thump is lowered at most; never below what the voice usually has there.",
+        30.0, unit=Unit.DB, low=0.0, high=40.0, step=1.0, label="Reduction", help="Largest reduction; never below the voice's usual level there.",
     )  # fmt: skip
     corner_hz: float = number(
-        150.0, unit=Unit.HZ, low=60.0, high=250.0, step=5.0, scale="log", label="Corner",
-        help="Only what lies below is lowered; nothing above twice this changes.",
+        150.0, unit=Unit.HZ, low=60.0, high=250.0, step=5.0, scale="log", label="Corner frequency",
+        help="Only sound below is lowered; nothing above twice this changes.",
     )  # fmt: skip
     sensitivity_db: float = number(
         0.0, unit=Unit.DB, low=-10.0, high=10.0, step=0.5, label="Sensitivity", help="Higher finds weaker thumps.",
     )  # fmt: skip
-    left_s: Stretches = places(label="Left alone", learned=False, help="Thumps in these stretches stay as they are.")
+    left_s: Stretches = places(label="Skipped", learned=False, help="Thumps in these sections are not changed.")
 
 
 def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) -> list[Stretch]:
@@ -204,7 +204,7 @@ def picture(passage: Samples | None, rate: int, settings: PlosivesSettings, _ana
 TOOL = Tool(
     id="plosives",
     title="Plosives",
-    summary="Lowers the thump of P and B sounds, in the lows and in that moment only.",
+    summary="Lowers the thump of P and B sounds, only while it lasts and only in the lows.",
     settings=PlosivesSettings,
     order=18,
     family="moments",

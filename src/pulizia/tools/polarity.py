@@ -28,18 +28,18 @@ class PolaritySettings(Settings):
     """Which channels are turned over, what is done about an offset, and the phase."""
 
     invert: str = choice(
-        "none", options={"none": "as it is", "all": "all channels", "left": "left", "right": "right"}, label="Turn over",
-        help="Inverts the polarity of all channels or of one.",
+        "none", options={"none": "as it is", "all": "all channels", "left": "left", "right": "right"}, label="Polarity",
+        help="Inverts all channels or one.",
     )  # fmt: skip
     offset: str = choice(
-        "none", options={"none": "as it is", "mean": "mean taken out", "high_pass": "high-pass at 10 Hz"}, label="Offset",
-        help="The mean suits an offset that never changes; the high-pass follows one that wanders.",
+        "none", options={"none": "as it is", "mean": "subtract mean", "high_pass": "high-pass at 10 Hz"}, label="Offset",
+        help="Subtracting the mean suits a constant offset; the high-pass follows one that drifts.",
     )  # fmt: skip
     phase_degrees_count: float = number(
-        0.0, unit=Unit.COUNT, low=-180.0, high=180.0, step=1.0, label="Phase, degrees",
-        help="Turns the phase of every frequency alike. It sounds the same, and evens out a voice that swings to one side.",
+        0.0, unit=Unit.COUNT, low=-180.0, high=180.0, step=1.0, label="Phase rotation, degrees",
+        help="Rotates the phase of all frequencies. It sounds the same and makes an asymmetric waveform symmetrical.",
     )  # fmt: skip
-    made_even: bool = switch(False, label="Even out by itself", help="Finds the turn that gives the lowest peaks.")
+    made_even: bool = switch(False, label="Find rotation", help="Finds the rotation with the lowest peaks.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,10 +123,10 @@ def margin(settings: PolaritySettings, rate: int) -> Margin:
 
 def caption(settings: PolaritySettings) -> str:
     """Short text on the strip."""
-    parts = ["turned over"] if settings.invert != "none" else []
+    parts = ["inverted"] if settings.invert != "none" else []
     parts += ["no offset"] if settings.offset != "none" else []
     parts += (
-        ["evened out"]
+        ["made symmetrical"]
         if settings.made_even
         else [f"{settings.phase_degrees_count:.0f}\u00b0"]
         if settings.phase_degrees_count
@@ -151,9 +151,9 @@ def survey(
         rows.append((name, f"{format_number(gain_to_db(high))} dBFS", f"{format_number(gain_to_db(low))} dBFS"))
         progress(0.5 if name == "before" else 1.0)
     won = gain_to_db(max(_swing(source, spans)) / max(*_swing(after, spans), 1e-9))
-    words = f"{format_number(won)} dB of headroom won." if won > 0.05 else "The highest peak is as high as before."
+    words = f"{format_number(won)} dB of headroom gained." if won > 0.05 else "The highest peak is as high as before."
     if learned.degrees:
-        words += f" Turned by {learned.degrees:.0f}\u00b0."
+        words += f" Rotated by {learned.degrees:.0f}\u00b0."
     return Survey(words, table=Table(("", "upward", "downward"), tuple(rows)))
 
 
@@ -171,16 +171,17 @@ def suggest(source: Source, spans: Sequence[Span], _settings: PolaritySettings, 
     """The turn with the lowest peaks."""
     degrees, won = best_turn(source, spans, progress)
     if won < 0.3:
-        return Suggestion({}, "Turning the phase would win no headroom: the voice swings evenly.")
+        return Suggestion({}, "Phase rotation would gain no headroom; the waveform is already symmetrical.")
     return Suggestion(
-        {"phase_degrees_count": degrees}, f"A turn by {degrees:.0f}\u00b0 lowers the peaks by {format_number(won)} dB."
+        {"phase_degrees_count": degrees},
+        f"Rotating by {degrees:.0f}\u00b0 lowers the peaks by {format_number(won)} dB.",
     )
 
 
 TOOL = Tool(
     id="polarity",
     title="Polarity and offset",
-    summary="Turns the wave over, takes out an offset, and evens a lopsided voice.",
+    summary="Inverts polarity, removes DC offset, and corrects an asymmetric waveform.",
     settings=PolaritySettings,
     order=6,
     family="edits",

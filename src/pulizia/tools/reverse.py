@@ -45,7 +45,7 @@ def process(block: Block, _settings: ReverseSettings, backwards: Backwards) -> S
 TOOL = Tool(
     id="reverse",
     title="Reverse",
-    summary="Plays the marked stretch backwards.",
+    summary="Plays the selection backwards.",
     settings=ReverseSettings,
     order=78,
     family="edits",

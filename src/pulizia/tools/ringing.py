@@ -58,28 +58,28 @@ class RingingSettings(Settings):
     """How many bells, how deep, how."""
 
     bells_count: float = number(
-        3.0, unit=Unit.COUNT, low=1.0, high=float(MOST_BELLS), step=1.0, whole=False, label="Bells",
+        3.0, unit=Unit.COUNT, low=1.0, high=float(MOST_BELLS), step=1.0, whole=False, label="Resonances",
         help="At most this many resonances are treated, the strongest first.",
     )  # fmt: skip
     depth_db: float = number(
         12.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="Depth",
-        help="No resonance is lowered further than this. Too deep a cut makes the voice thin.",
+        help="No resonance is lowered by more than this. Too deep a cut makes the voice thin.",
     )  # fmt: skip
     amount_percent: float = number(
         100.0, unit=Unit.PERCENT, low=0.0, high=100.0, step=1.0, label="Amount",
-        help="Share of the measured excess that is taken away.",
+        help="Share of the measured excess that is removed.",
     )  # fmt: skip
     sensitivity_db: float = number(
         0.0, unit=Unit.DB, low=-6.0, high=6.0, step=0.5, label="Sensitivity",
         help="Higher finds and treats weaker resonances.",
     )  # fmt: skip
     way: str = choice(
-        "static", options={"static": "always", "dynamic": "only while it rings"}, label="Acts",
-        help="Always: a fixed cut. Only while it rings: the bell works when its band exceeds its surroundings.",
+        "static", options={"static": "static", "dynamic": "dynamic"}, label="Mode",
+        help="Static: a fixed cut. Dynamic: cuts only while the resonance exceeds its surroundings.",
     )  # fmt: skip
     extra_hz: float = number(
-        0.0, unit=Unit.HZ, low=0.0, high=16_000.0, step=1.0, label="Also at", more=True,
-        help="A resonance that you have heard; 0 is none. Its height and width are measured.",
+        0.0, unit=Unit.HZ, low=0.0, high=16_000.0, step=1.0, label="Extra frequency", more=True,
+        help="A resonance you have heard; 0 is none. Its height and width are measured.",
     )  # fmt: skip
 
 
@@ -321,7 +321,7 @@ def margin(_settings: RingingSettings, rate: int) -> Margin:
 
 def caption(settings: RingingSettings) -> str:
     """Short text on the strip."""
-    return f"up to {settings.bells_count:.0f} bells, {format_number(-settings.depth_db, 0)} dB at most"
+    return f"up to {settings.bells_count:.0f} resonances, max. {format_number(-settings.depth_db, 0)} dB"
 
 
 def survey(

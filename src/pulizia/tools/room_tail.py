@@ -61,19 +61,19 @@ class RoomTailSettings(Settings):
 
     amount: float = number(
         0.8, unit=Unit.SHARE, low=0.0, high=1.0, step=0.05, label="Amount",
-        help="Share of the tail that is taken away. Some room keeps a voice natural.",
+        help="Share of the reverb that is removed. Some room keeps a voice natural.",
     )  # fmt: skip
     reduction_db: float = number(
-        12.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="At most",
-        help="What still rings after the prediction is lowered no further than this.",
+        12.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="Max. reduction",
+        help="Reverb that remains after prediction is lowered by no more than this.",
     )  # fmt: skip
     tail_s: float | None = number(
-        None, unit=Unit.SECONDS, low=0.1, high=5.0, step=0.05, scale="log", optional=True, label="Tail",
-        help="Time for 60 dB; auto listens to how words die away.",
+        None, unit=Unit.SECONDS, low=0.1, high=5.0, step=0.05, scale="log", optional=True, label="Decay time (T60)",
+        help="Time for 60 dB of decay; auto measures it after words.",
     )  # fmt: skip
     smoothing_ms: float = number(
-        60.0, unit=Unit.MS, low=10.0, high=300.0, step=5.0, scale="log", label="Smoothing", more=True,
-        help="Longer keeps what is left calm; shorter follows the voice faster.",
+        60.0, unit=Unit.MS, low=10.0, high=300.0, step=5.0, scale="log", label="Settling time", more=True,
+        help="How fast the reduction follows the sound. Longer keeps the rest calm; shorter follows the voice.",
     )  # fmt: skip
 
 
@@ -263,9 +263,9 @@ def survey(
         rows.append((f"{hz:g} Hz", f"{format_number(before, 2)} s", f"{format_number(now, 2)} s"))
     middle = room.decays.middle_s
     words = (
-        f"The room rings for {format_number(middle, 2)} s (T60)."
+        f"Reverberation time T60 {format_number(middle, 2)} s."
         if middle is not None
-        else "Too few words die away freely to tell the tail; set it by hand."
+        else "Too few words decay freely to measure the decay time; set it by hand."
     )
     return Survey(words, table=Table(("band", "before", "after"), tuple(rows)))
 
@@ -275,10 +275,10 @@ def suggest(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, 
     del spans
     middle = decays_of(source, progress).middle_s
     if middle is None:
-        return Suggestion({}, "Too few words die away freely to tell the tail.")
+        return Suggestion({}, "Too few words decay freely to measure the decay time.")
     if middle < 0.3:
         return Suggestion(
-            {"amount": 0.4, "reduction_db": 6.0}, f"T60 is {format_number(middle, 2)} s: a dry room, little is needed."
+            {"amount": 0.4, "reduction_db": 6.0}, f"T60 is {format_number(middle, 2)} s: a dry room; little is needed."
         )
     amount = float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))
     return Suggestion({"amount": amount, "reduction_db": 12.0}, f"T60 is {format_number(middle, 2)} s.")
@@ -295,7 +295,7 @@ def picture(passage: Samples | None, rate: int, settings: RoomTailSettings, room
 TOOL = Tool(
     id="room_tail",
     title="Room tail",
-    summary="Lowers the late reverberation of a room and keeps the voice in front.",
+    summary="Reduces room reverb and keeps the voice in front.",
     settings=RoomTailSettings,
     order=50,
     family="tone",

@@ -1,6 +1,6 @@
 """Room tone: the room's own quiet sound, made anew, where the recording is silent or turned down.
 
-The tone is Gaussian noise drawn for each stretch of the recording from its own seed, so that it never
+The tone is Gaussian noise drawn for each section of the recording from its own seed, so that it never
 repeats and is the same whatever is read first; its spectrum and the likeness of its sides are those of the
 quiet passages it was learned from (shaping by the transform of the mean cross-spectra, common practice).
 """
@@ -36,15 +36,15 @@ class RoomToneSettings(Settings):
     """Where the tone is put, and how loud."""
 
     way: str = choice(
-        "fill", options={"fill": "fills what is too quiet", "under": "lies under everything", "replace": "takes its place"},
-        label="Tone", help="Fill holes and gated pauses, lie under a stretch, or take the place of the marked stretch.",
+        "fill", options={"fill": "fills gaps", "under": "lies under everything", "replace": "replaces the sound"},
+        label="Mode", help="Fill gaps and gated pauses, lie under everything, or replace the selection.",
     )  # fmt: skip
     level_db: float = number(
         0.0, unit=Unit.DB, low=-24.0, high=12.0, step=0.5, label="Level",
-        help="Relative to the room that was learned.",
+        help="Level relative to the learned room tone.",
     )  # fmt: skip
     profile_spans_s: Stretches = places(
-        label="Room alone", help="Where the room alone is heard. Without any, the quietest passages are taken.",
+        label="Room tone sample", help="Where only the room is heard. Without one, the quietest passages are used.",
     )  # fmt: skip
 
 
@@ -71,7 +71,7 @@ def analyse(source: Source, spans: Sequence[Span], settings: RoomToneSettings, p
     marked = tuple(Span(round(a * rate), round(b * rate)) for a, b in settings.profile_spans_s)
     where = clipped(marked, source.frames) if marked else quiet_spans(source)
     if not where or 1000.0 * sum(s.frames for s in where) / rate < SHORTEST_MS:
-        message = "The marked room tone is too short or lies outside the recording. Mark half a second where the room alone is heard."
+        message = "The room tone sample is too short or outside the recording. Select half a second where only the room is heard."
         raise AnalysisError(message)
     cross = np.zeros((source.channels, source.channels, SIZE // 2 + 1), dtype=np.complex128)
     window, count, power, frames = hann_window(SIZE), 0, 0.0, 0
@@ -89,7 +89,7 @@ def analyse(source: Source, spans: Sequence[Span], settings: RoomToneSettings, p
             count += 1
     progress(1.0)
     if power <= 0.0:
-        message = "The marked room tone is digital silence. Mark a stretch where the room is heard."
+        message = "The room tone sample is digital silence. Select a section where the room is heard."
         raise AnalysisError(message)
     cross /= count * float((window**2).sum())
     for row in cross.reshape(-1, SIZE // 2 + 1):
@@ -187,7 +187,7 @@ def margin(_settings: RoomToneSettings, rate: int) -> Margin:
 
 def caption(settings: RoomToneSettings) -> str:
     """Short text on the strip."""
-    words = {"fill": "fills holes", "under": "under everything", "replace": "in place of the sound"}[settings.way]
+    words = {"fill": "fill gaps", "under": "under everything", "replace": "replace"}[settings.way]
     return words + (f", {format_number(settings.level_db, plus=True)} dB" if settings.level_db else "")
 
 
@@ -214,7 +214,7 @@ def picture(passage: Samples | None, rate: int, settings: RoomToneSettings, room
 TOOL = Tool(
     id="room_tone",
     title="Room tone",
-    summary="Fills silent or gated stretches with the room's own quiet sound.",
+    summary="Fills silent or gated sections with the room's own sound.",
     settings=RoomToneSettings,
     order=80,
     family="edits",

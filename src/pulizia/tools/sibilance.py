@@ -61,17 +61,17 @@ class SibilanceSettings(Settings):
 
     reduction_db: float = number(
         6.0, unit=Unit.DB, low=0.0, high=18.0, step=0.5, label="Reduction",
-        help="No S is lowered further than this. More than 8 dB may make the speaker lisp.",
+        help="No S is lowered by more than this. More than 8 dB may make the speaker lisp.",
     )  # fmt: skip
     threshold_db: float = number(
         -6.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Threshold",
-        help="Relative to this speaker's usual S: at -6 all are lowered in full, at 0 only those harder than usual.",
+        help="Relative to this speaker's median S: at -6 all are lowered fully, at 0 only those harder than the median.",
     )  # fmt: skip
     width: str = choice(
         "band",
-        options={"band": "the S band", "shape": "where S stands highest", "wide": "everything above"},
-        label="Acts on",
-        help="The band of this speaker's S; most where it stands highest, which lisps least; or all treble from its lower edge.",
+        options={"band": "the S band", "shape": "follow S spectrum", "wide": "everything above"},
+        label="Band",
+        help="This speaker's S band; following the S spectrum, which lisps least; or all treble above its lower edge.",
     )
     low_hz: float = number(
         0.0, unit=Unit.HZ, low=0.0, high=9000.0, step=50.0, label="From", more=True,
@@ -81,7 +81,7 @@ class SibilanceSettings(Settings):
         0.0, unit=Unit.HZ, low=0.0, high=18_000.0, step=50.0, label="To", more=True,
         help="Upper edge of the band; 0 finds it.",
     )  # fmt: skip
-    left_s: Stretches = places(label="Left alone", learned=False, help="S sounds in these stretches stay as they are.")
+    left_s: Stretches = places(label="Skipped", learned=False, help="S sounds in these sections are not changed.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -258,7 +258,7 @@ def margin(_settings: SibilanceSettings, rate: int) -> Margin:
 
 def caption(settings: SibilanceSettings) -> str:
     """Short text on the strip."""
-    return f"{format_number(-settings.reduction_db)} dB at most"
+    return f"max. {format_number(-settings.reduction_db)} dB"
 
 
 def survey(
@@ -310,7 +310,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: SibilanceSettings, 
     over = speaker.usual_db - (-9.0)  # common practice: an S some 9 dB under the voice is not hard
     reduction = float(np.clip(round(2 * (over + 1.0)) / 2, 2.0, 8.0))
     low, high = speaker.band_hz
-    words = f"S at {low:.0f} to {high:.0f} Hz, usually {format_number(speaker.usual_db, 1, plus=True)} dB relative to the voice."
+    words = f"S at {low:.0f} to {high:.0f} Hz, median {format_number(speaker.usual_db, 1, plus=True)} dB relative to the voice."
     return Suggestion({"reduction_db": reduction, "threshold_db": -reduction}, words)
 
 

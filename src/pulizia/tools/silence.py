@@ -18,7 +18,7 @@ class SilenceSettings(Settings):
 
     reduction_db: float = number(
         FULL_DB, unit=Unit.DB, low=0.0, high=FULL_DB, step=1.0, label="Reduction",
-        help="How far the stretch is turned down; the highest value is digital silence. Room tone fills what is silent.",
+        help="Attenuation; the highest value is digital silence. Room tone can fill it.",
     )  # fmt: skip
 
 
@@ -35,7 +35,7 @@ def caption(settings: SilenceSettings) -> str:
 TOOL = Tool(
     id="silence",
     title="Silence",
-    summary="Makes the marked stretch silent.",
+    summary="Silences the selection.",
     settings=SilenceSettings,
     order=76,
     family="edits",

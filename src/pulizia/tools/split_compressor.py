@@ -53,7 +53,7 @@ OVER_MEAN_DB = 6.0  # threshold over the mean level of a band (common practice)
 def _threshold(label: str, default: float) -> float:
     made: float = number(
         default, unit=Unit.DB, low=-70.0, high=0.0, step=0.5, label=label,
-        help="In dBFS: peaks of this band above the level are turned down.",
+        help="Level in this band above which it is compressed, in dBFS.",
     )  # fmt: skip
     return made
 
@@ -75,40 +75,40 @@ class SplitCompressorSettings(Settings):
         help="One is a plain compressor. Two, split at the lower edge of S, keep S from standing out.",
     )  # fmt: skip
     low_split_hz: float = number(
-        200.0, unit=Unit.HZ, low=60.0, high=1000.0, step=5.0, scale="log", label="Low split", more=True,
+        200.0, unit=Unit.HZ, low=60.0, high=1000.0, step=5.0, scale="log", label="Low crossover", more=True,
         help="Between the lowest and the next band, with four bands.",
     )  # fmt: skip
     mid_split_hz: float = number(
-        1000.0, unit=Unit.HZ, low=100.0, high=4000.0, step=10.0, scale="log", label="Middle split", more=True,
+        1000.0, unit=Unit.HZ, low=100.0, high=4000.0, step=10.0, scale="log", label="Middle crossover", more=True,
         help="Between low and middle, with three or four bands.",
     )  # fmt: skip
     split_hz: float = number(
-        3800.0, unit=Unit.HZ, low=200.0, high=12_000.0, step=10.0, scale="log", label="Split",
-        help="Below the highest band. 3.5 to 4 kHz parts vowels and S (common practice).",
+        3800.0, unit=Unit.HZ, low=200.0, high=12_000.0, step=10.0, scale="log", label="Crossover",
+        help="Lower edge of the highest band. 3.5 to 4 kHz separates vowels from S.",
     )  # fmt: skip
-    threshold_db: float = _threshold("Threshold", -24.0)
-    mid_threshold_db: float = _threshold("Middle", -26.0)
-    low_mid_threshold_db: float = _threshold("Low middle", -26.0)
-    high_threshold_db: float = _threshold("Top band", -34.0)
+    threshold_db: float = _threshold("Low threshold", -24.0)
+    mid_threshold_db: float = _threshold("High-mid threshold", -26.0)
+    low_mid_threshold_db: float = _threshold("Low-mid threshold", -26.0)
+    high_threshold_db: float = _threshold("High threshold", -34.0)
     ratio_count: float = number(
         3.0, unit=Unit.COUNT, low=1.0, high=20.0, step=0.1, scale="log", label="Ratio",
-        help="How many dB above the threshold come out as one.",
+        help="Input dB above the threshold for each dB of output.",
     )  # fmt: skip
     knee_db: float = number(
         6.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="Knee", more=True,
-        help="Width over which the ratio sets in.",
+        help="Width around the threshold over which the ratio sets in.",
     )  # fmt: skip
     attack_ms: float = number(
-        8.0, unit=Unit.MS, low=0.0, high=200.0, step=0.5, label="Attack", help="Time in which 63 % of the way down is done.",
+        8.0, unit=Unit.MS, low=0.0, high=200.0, step=0.5, label="Attack", help="Attack time constant (63 %).",
     )  # fmt: skip
     release_ms: float = number(
         120.0, unit=Unit.MS, low=10.0, high=1000.0, step=5.0, scale="log", label="Release",
-        help="Time in which 63 % of the way back is done.",
+        help="Release time constant (63 %).",
     )  # fmt: skip
-    make_up_db: float = _make_up("Make-up")
-    mid_make_up_db: float = _make_up("Middle make-up")
-    low_mid_make_up_db: float = _make_up("Low mid make-up")
-    high_make_up_db: float = _make_up("Top make-up")
+    make_up_db: float = _make_up("Low make-up gain")
+    mid_make_up_db: float = _make_up("High-mid make-up gain")
+    low_mid_make_up_db: float = _make_up("Low-mid make-up gain")
+    high_make_up_db: float = _make_up("High make-up gain")
 
 
 BAND_FIELDS: dict[str, tuple[str, ...]] = {
@@ -231,7 +231,7 @@ def survey(
         mean = float(down.mean()) if len(down) else 0.0
         rows.append((curves[-1].name, f"{format_number(mean)} dB", f"{format_number(float(gain.min(initial=0.0)))} dB"))
     most = min((float(c.level_db.min(initial=0.0)) for c in curves), default=0.0)
-    words = f"Turned down by {format_number(-most)} dB at most." if most < -0.1 else "Nothing passes a threshold."
+    words = f"Gain reduction up to {format_number(-most)} dB." if most < -0.1 else "Nothing passes a threshold."
     return Survey(words, table=Table(("band", "mean", "most"), tuple(rows)), curves=tuple(curves))
 
 
@@ -266,7 +266,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: SplitCompressorSett
         threshold = float(np.clip(round(2.0 * (float(np.mean(loud)) + OVER_MEAN_DB / 2)) / 2.0, -70.0, 0.0))
         changes[f"{name}threshold_db"] = threshold
         shown.append(format_number(threshold, 0))
-    return Suggestion(changes, f"Thresholds at {', '.join(shown)} dBFS, where the louder half of each band begins.")
+    return Suggestion(changes, f"Thresholds at {', '.join(shown)} dBFS, the median level of each band.")
 
 
 def picture(passage: Samples | None, rate: int, settings: SplitCompressorSettings, _analysis: None) -> Picture:
@@ -287,8 +287,8 @@ def picture(passage: Samples | None, rate: int, settings: SplitCompressorSetting
 
 TOOL = Tool(
     id="split_compressor",
-    title="Split compressor",
-    summary="Turns loud moments down, in one to four bands with thresholds of their own.",
+    title="Multiband compressor",
+    summary="Compresses one to four bands, each with its own threshold.",
     settings=SplitCompressorSettings,
     order=70,
     family="level",

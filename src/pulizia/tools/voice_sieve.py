@@ -38,11 +38,11 @@ class SieveSettings(Settings):
 
     amount: float = number(
         0.85, unit=Unit.SHARE, low=0.0, high=1.0, step=0.01, label="Amount",
-        help="Share of what the model hears as not voice that is taken away. 80 to 100 % is common practice.",
+        help="How much of the non-voice sound is removed. High values leave no room; start at 85 %.",
     )  # fmt: skip
     limit_db: float = number(
         NO_LIMIT_DB, unit=Unit.DB, low=3.0, high=NO_LIMIT_DB, step=1.0, label="Limit",
-        help="Nothing is lowered further than this. 18 dB keeps a natural room; the highest value is no limit.",
+        help="Largest reduction. 18 dB keeps a natural room; the highest value is no limit.",
     )  # fmt: skip
 
 
@@ -202,18 +202,18 @@ def suggest(source: Source, spans: Sequence[Span], settings: SieveSettings, prog
     del spans, settings
     snr = speech_to_noise_db(source, progress)
     if snr is None:
-        return Suggestion({}, "No speech stands out of the noise here; nothing was changed.")
+        return Suggestion({}, "Speech does not stand out from the noise here; nothing was changed.")
     limit = float(np.clip(round(48.0 - snr), 6.0, 30.0))
     return Suggestion(
         {"amount": 1.0, "limit_db": limit},
-        f"Speech stands {format_number(snr, 0)} dB over the noise: at most {limit:.0f} dB are taken.",
+        f"Speech is {format_number(snr, 0)} dB above the noise: limited to {limit:.0f} dB.",
     )
 
 
 TOOL = Tool(
     id="voice_sieve",
     title="Voice sieve",
-    summary="A trained model keeps the voice and takes everything else down.",
+    summary="Isolates the voice with a trained model.",
     settings=SieveSettings,
     order=45,
     family="steady",

@@ -94,7 +94,7 @@ class Bench(QWidget):
         self.levels = LevelsPanel(studio)
         for part, section in (
             (self.list, "Recordings and findings"), (self.overview, "The time axis"), (self.ruler, "Markers"), (self.sonogram, "Sonogram"),
-            (self.waveform, "Waveform"), (self.score, "The score"), (self.spectrum, "Spectrum"), (self.large_spectrum, "Spectrum"), (self.levels, "Levels"),
+            (self.waveform, "Waveform"), (self.score, "Steps"), (self.spectrum, "Spectrum"), (self.large_spectrum, "Spectrum"), (self.levels, "Levels"),
         ):  # fmt: skip
             part.setProperty("manual", f"bench#{section}")
         self.sheet.setProperty("manual", "step")
@@ -175,17 +175,17 @@ class Bench(QWidget):
         column = QVBoxLayout(place)
         column.addStretch(2)
         column.addWidget(label("Open a recording to begin", 20, bold=True), alignment=Qt.AlignmentFlag.AlignCenter)
-        text = "WAV, FLAC, AIFF, MP3, M4A, Ogg, Opus, or the sound of a picture file. Drop files anywhere."
+        text = "WAV, FLAC, AIFF, MP3, M4A, Ogg, Opus, or the sound of a video file. Drop files anywhere."
         column.addWidget(label(text, 13, token="soft"), alignment=Qt.AlignmentFlag.AlignCenter)
         column.addSpacing(8)
         row = QHBoxLayout()
         row.addStretch(1)
-        row.addWidget(button("Open recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)"))
+        row.addWidget(button("Open recordings\u2026", self.open_asked.emit, tip="Open sound or video files (Ctrl+O)"))
         row.addWidget(
             button(
                 "Open the demo",
                 self.demo_asked.emit,
-                tip="Four recordings of an invented clock museum, with something wrong in each",
+                tip="Four recordings of an invented clock museum, each with a problem to repair",
             )
         )
         row.addStretch(1)

@@ -22,13 +22,13 @@ def harm_rows(chain: Chain, start: int, stop: int) -> list[Row]:
     """What the whole score takes from the voice in a stretch."""
     found = harm(chain.before, chain.after, (Span(start, stop),))
     if found is None:
-        return [Row("Harm to the voice", None, "dB", note="nobody speaks here")]
+        return [Row("Harm to the voice", None, "dB", note="no speech here")]
     names = ("low", "middle", "high")
     parts = [Row(f"Harm, {name}", level, "dB") for name, level in zip(names, found.regions_db, strict=True)]
     return [
-        Row("Harm to the voice", found.level_db, "dB", note="what the score takes from the voice, relative to it"),
+        Row("Harm to the voice", found.level_db, "dB", note="what the steps take from the voice, relative to it"),
         *parts,
-        Row("Voice that lost over 3 dB", found.touched_percent, "%"),
+        Row("Voice lowered by more than 3 dB", found.touched_percent, "%"),
     ]
 
 
@@ -39,11 +39,11 @@ class FiguresDialog(QDialog):
         super().__init__(parent)
         self.studio = studio
         self.rows: list[Row] = []
-        self.setWindowTitle(translated("Figures"))
+        self.setWindowTitle(translated("Measurements"))
         self.resize(460, 560)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Figures", 20, bold=True))
+        column.addWidget(label("Measurements", 20, bold=True))
         self._of = label("", 12, token="soft", wrap=True)
         column.addWidget(self._of)
         self._inner = QWidget()
@@ -101,4 +101,4 @@ class FiguresDialog(QDialog):
     def copy(self) -> None:
         """Put the table on the clipboard."""
         QGuiApplication.clipboard().setText(translated(self._title + "\n" + as_text(self.rows)))
-        self.studio.say("The figures were copied.")
+        self.studio.say("The measurements were copied.")

@@ -41,8 +41,7 @@ class HarmGauge(QWidget):
             low, middle, high = (format_number(v, 0) for v in harm.regions_db)
             self.setToolTip(
                 translated(
-                    "What was taken from the voice, relative to the voice.\n"
-                    f"Low {low}, middle {middle}, high {high} dB; {format_number(harm.touched_percent)} % of its cells lost more than 3 dB."
+                    f"Level taken from the voice, relative to the voice.\nLow {low}, mid {middle}, high {high} dB; {format_number(harm.touched_percent)} % of its time and frequency cells lost more than 3 dB."
                 )
             )
             self.setAccessibleDescription(f"{harm.words}, {format_number(harm.level_db)} dB")
@@ -82,7 +81,7 @@ class PlainTable(QWidget):
         super().__init__()
         self._table: Table | None = None
         self._head = 0
-        self.setAccessibleName(translated("What was found"))
+        self.setAccessibleName(translated("Places found"))
         theme_notice().changed.connect(self.update)
         self.hide()
 
@@ -143,9 +142,9 @@ class Findings(QWidget):
         self._visit = QWidget()
         row = QHBoxLayout(self._visit)
         row.setContentsMargins(0, 0, 0, 0)
-        self.next_button = button("Go to next", lambda: self.go(1), tip="Go to the next moment and play it (Shift+N)")
+        self.next_button = button("Go to next", lambda: self.go(1), tip="Go to the next place and play it (Shift+N)")
         self.leave_button = button(
-            "Leave it", self.toggle_here, tip="Leave the moment at the play head as it is, or treat it again (X)"
+            "Skip this place", self.toggle_here, tip="Skip the place at the playhead, or include it again (X)"
         )
         row.addWidget(self.next_button)
         row.addWidget(self.leave_button)

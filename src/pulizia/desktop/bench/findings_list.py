@@ -19,9 +19,9 @@ ROW_HEIGHT, STRIP_WIDTH = 46, 60
 GRAVE, MILD = 0.6, 0.15
 SETTLED_MS = 1500
 NAMES = {
-    "noise": "Noise", "hum": "Mains hum", "channel missing": "One side missing", "polarity": "Opposite polarity",
-    "delay": "One side late", "level": "Uneven level", "silence": "Digital silence", "room": "Room tail",
-    "dull": "Dull voice", "lopsided": "Lopsided voice",
+    "noise": "Noise", "hum": "Mains hum", "channel missing": "One channel missing", "polarity": "Opposite polarity",
+    "delay": "One channel late", "level": "Uneven level", "silence": "Digital silence", "room": "Room tail",
+    "dull": "Dull voice", "lopsided": "Asymmetric waveform",
 }  # fmt: skip
 ALL_KINDS = (
     "overload",
@@ -79,7 +79,7 @@ class FindingRow(ArrowKeys):
             return "left"
         if self._step is not None:
             return f"step {self._step}"
-        return "gone" if self.entry.is_gone else ""
+        return "resolved" if self.entry.is_gone else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
@@ -177,7 +177,7 @@ class FindingsList(QWidget):
         head.addWidget(label("Findings", bold=True))
         head.addStretch(1)
         self.run_button = button(
-            "Inspect", self._run_or_stop, tip="Listen through the recording and list what is wrong (Ctrl+I)", quiet=True
+            "Inspect", self._run_or_stop, tip="Check the recording and list its problems (Ctrl+I)", quiet=True
         )
         head.addWidget(self.run_button)
         column.addLayout(head)
@@ -195,7 +195,7 @@ class FindingsList(QWidget):
         column.addWidget(self._body)
         column.addWidget(self.words)
         self.all_button = button(
-            "Treat all", self.desk.treat_all, tip="Add a step for each trouble that a step can mend"
+            "Treat all", self.desk.treat_all, tip="Add a step for each problem that a step can treat"
         )
         under = QHBoxLayout()
         under.setContentsMargins(8, 4, 8, 0)
@@ -249,9 +249,9 @@ class FindingsList(QWidget):
         if desk.fault:
             return desk.fault
         if busy:
-            return f"Listening for {desk.listening_to}\u2026" if desk.listening_to != "listening" else "Listening\u2026"
+            return f"Looking for {desk.listening_to}\u2026" if desk.listening_to != "listening" else "Inspecting\u2026"
         if not desk.is_inspected:
-            return "Let the program listen through the recording and say what is wrong with it."
+            return "Checks the recording and lists problems with their places."
         missing = [name_of(k).lower() for k in ALL_KINDS if k not in {e.kind for e in entries}]
         if not entries:
             return "Nothing was found."
@@ -292,8 +292,8 @@ class FindingsList(QWidget):
         column.setSpacing(2)
         column.addWidget(label(entry.now.sentence, 12, wrap=True))
         sure = entry.now.certainty
-        told = "certain" if sure >= 0.9 else "likely" if sure >= 0.7 else "perhaps"
-        column.addWidget(label(f"{told}{', gone after the score' if entry.is_gone else ''}", 12, token="soft"))
+        told = "certain" if sure >= 0.9 else "likely" if sure >= 0.7 else "possible"
+        column.addWidget(label(f"{told}{', resolved by the steps' if entry.is_gone else ''}", 12, token="soft"))
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -304,11 +304,18 @@ class FindingsList(QWidget):
             )
         if finding.tool_id and entry.after is not None and self.desk.treating_step(entry) is None:
             row.addWidget(
-                button("Treat", lambda: self.desk.treat(finding), tip="Add the step with fitting settings", quiet=True)
+                button(
+                    "Treat",
+                    lambda: self.desk.treat(finding),
+                    tip="Add the step, with settings from the measurement",
+                    quiet=True,
+                )
             )
         if not entry.is_gone:
             words, tip = (
-                ("List again", "Count it as a trouble again") if entry.left else ("Leave", "Let it stay as it is")
+                ("Stop ignoring", "List it as a problem again")
+                if entry.left
+                else ("Ignore", "Leave this problem untreated and do not list it as open")
             )
             row.addWidget(button(words, lambda: self.desk.leave(entry.kind, leave=not entry.left), tip=tip, quiet=True))
         row.addStretch(1)

@@ -23,7 +23,7 @@ class RecentFiles(QWidget):
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 20, 0, 0)
         self._column.setSpacing(0)
-        self._column.addWidget(label("Opened lately", 12, token="soft"), alignment=Qt.AlignmentFlag.AlignHCenter)
+        self._column.addWidget(label("Recent", 12, token="soft"), alignment=Qt.AlignmentFlag.AlignHCenter)
         self.hide()
 
     def show_files(self, paths: Sequence[Path]) -> None:

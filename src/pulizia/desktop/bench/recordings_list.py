@@ -179,7 +179,7 @@ class RecordingsList(QWidget):
         self.cards.menu.connect(self.menu)
         column.addWidget(self.cards)
         self._add = button(
-            "Add recordings\u2026", self.open_asked.emit, tip="Open sound or picture files (Ctrl+O)", quiet=True
+            "Add recordings\u2026", self.open_asked.emit, tip="Open sound or video files (Ctrl+O)", quiet=True
         )
         column.addWidget(self._add, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addSpacing(8)
@@ -222,14 +222,14 @@ class RecordingsList(QWidget):
             lines.append("Start " + format_time(int(since) / recording.rate, 3))
         lines += [f"{key.capitalize()}: {media.metadata[key]}" for key in NOTES if media.metadata.get(key)]
         if picture := media.metadata.get("picture"):
-            lines.append(f"Sound of a picture file ({picture})")
+            lines.append(f"Sound of a video file ({picture})")
         measures = self.studio.measures("before", recording.id)
         if measures is not None:
             lines.append(
-                f"True peak {format_number(measures.true_peak_dbtp)} dBTP, range {format_number(measures.loudness_range_lu)} LU as recorded"
+                f"Original: true peak {format_number(measures.true_peak_dbtp)} dBTP, LRA {format_number(measures.loudness_range_lu)} LU"
             )
         if media.source.cleaned:
-            lines.append("Some samples were not numbers; they are read as silence.")
+            lines.append("Invalid samples (NaN or infinite) are read as silence.")
         return "\n".join(lines)
 
 

@@ -113,7 +113,7 @@ def detail_of(step: Step) -> str:
         low, high = (f"{hz / 1000:.1f}".rstrip("0").rstrip(".") for hz in step.band_hz)
         parts.append(f"{low}\u2013{high} kHz")
     if step.holes:
-        parts.append("original given back in places" if len(step.holes) > 1 else "original given back once")
+        parts.append("original restored in places" if len(step.holes) > 1 else "original restored once")
     if not step.enabled:
         parts.append("switched off")
     return ", ".join(parts)

@@ -256,5 +256,5 @@ class Strips:
         painter.drawRoundedRect(box, 6, 6)
         painter.setPen(colour("verd_text"))
         painter.setFont(font(13, bold=True))
-        text = "+ step" if plan.steps else "+ step   or mark a stretch of noise alone and take it as noise"
+        text = "+ Add step" if plan.steps else "+ Add step, or select noise and press N"
         painter.drawText(box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, translated(text))

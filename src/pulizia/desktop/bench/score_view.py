@@ -50,7 +50,7 @@ class ScoreView(Lane):
         self._held: _Drag | None = None
         self._drop_row: int | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(translated("Score: the steps in the order in which sound passes them"))
+        self.setAccessibleName(translated("Steps, in the order in which sound passes them"))
         self.fit()
 
     @property
@@ -185,7 +185,7 @@ class ScoreView(Lane):
                 step = self.steps[grip[0]]
                 self.setToolTip(
                     translated(
-                        f"{step.tool.title}: {detail_of(step)}\nDot switches it, ends can be dragged, up and down changes the order"
+                        f"{step.tool.title}: {detail_of(step)}\nThe dot switches it on and off; drag its ends to change where it acts, up or down to change the order"
                     )
                 )
             return

@@ -26,25 +26,30 @@ class SelectionBar(QWidget):
         row.setSpacing(2)
         self._length = label("", 12, token="plum")
         row.addWidget(self._length)
-        row.addWidget(button("Play", studio.play_or_stop, tip="Play the marked stretch (Space)", quiet=True))
-        row.addWidget(button("Loop", self._loop, tip="Repeat the marked stretch (L)", quiet=True))
+        row.addWidget(button("Play", studio.play_or_stop, tip="Play the selection (Space)", quiet=True))
+        row.addWidget(button("Loop", self._loop, tip="Loop the selection (R)", quiet=True))
         row.addWidget(
-            button(
-                "Take as noise", studio.repairs.take_as_noise, tip="Learn the marked stretch as noise (N)", quiet=True
-            )
+            button("Learn noise", studio.repairs.take_as_noise, tip="Learn the selection as noise (N)", quiet=True)
         )
         row.addWidget(
             button(
-                "Treat with\u2026",
+                "Add step here\u2026",
                 self.treat.emit,
-                tip="Add a step that acts in the marked stretch only (T)",
+                tip="Add a step that acts in the selection only (T)",
                 quiet=True,
             )
         )
-        self._blot = button("Blot", studio.repairs.take_as_blot, tip="Lower or replace the marked area (P)", quiet=True)
+        self._blot = button(
+            "Areas", studio.repairs.take_as_blot, tip="Lower or replace the selected area (P)", quiet=True
+        )
         row.addWidget(self._blot)
         row.addWidget(
-            button("Give back", studio.repairs.give_back, tip="Let no step act in the marked stretch (G)", quiet=True)
+            button(
+                "Restore original",
+                studio.repairs.give_back,
+                tip="Restore the original in the selection (G)",
+                quiet=True,
+            )
         )
         self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
         self.hide()

@@ -34,14 +34,9 @@ class EmptySheet(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         column.addWidget(label("No step yet", 20, bold=True))
-        text = (
-            "Mark half a second where only the noise is heard and press N, or add a step below the "
-            "sound. Nothing is changed in the file; every step stays adjustable."
-        )
+        text = "Select half a second where only noise is heard and press N, or add a step below the waveform. The file is never changed; every step stays adjustable."
         column.addWidget(label(text, 13, token="soft", wrap=True))
-        column.addWidget(
-            button("Take as noise", studio.repairs.take_as_noise, tip="Learn the marked stretch as noise (N)")
-        )
+        column.addWidget(button("Learn noise", studio.repairs.take_as_noise, tip="Learn the selection as noise (N)"))
         column.addStretch(1)
 
 
@@ -151,7 +146,7 @@ class Sheet(QWidget):
         if step.id != self._step_id:
             self._step_id, self._picture_key = step.id, None
             if body.picture is not None:
-                body.picture.show_picture(None, "Listening\u2026")
+                body.picture.show_picture(None, "Inspecting\u2026")
         body.show_step(step, recording)
 
     def _rest(self) -> None:
@@ -211,7 +206,7 @@ class Sheet(QWidget):
             return
         stage = chain.stages.get(step.id)
         if stage is None:
-            target.show_picture(None, "Switched off" if not step.enabled else "Acts nowhere")
+            target.show_picture(None, "Switched off" if not step.enabled else "Applies nowhere")
             self._picture_key = None
             return
         place = self._passage(recording.frames, recording.rate)

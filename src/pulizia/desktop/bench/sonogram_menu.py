@@ -28,10 +28,10 @@ class SizeSlider(QWidget):
         self.slider.setRange(0, len(SIZES) - 1)
         self.slider.setPageStep(1)
         self.slider.setFixedWidth(110)
-        self.slider.setAccessibleName(translated("Transform size, from moments to lines"))
+        self.slider.setAccessibleName(translated("Transform size: short shows clicks, long shows hum"))
         self.size_label = label("", 12, token="soft")
         self.size_label.setFixedWidth(52)
-        for part in (label("moments", 12), self.slider, label("lines", 12), self.size_label):
+        for part in (label("short", 12), self.slider, label("long", 12), self.size_label):
             row.addWidget(part)
         self.slider.setValue(SIZES.index(view.look.size) if view.look.size else SIZES.index(2048))
         self.slider.valueChanged.connect(lambda index: view.choose(size=SIZES[index]))
@@ -63,7 +63,7 @@ def sonogram_menu(view: Looked, parent: QWidget) -> QMenu:
     groups: tuple[tuple[str, str, dict[str, str]], ...] = (
         ("Frequency axis", "axis", AXES),
         ("Window", "window", WINDOWS),
-        ("Ramp", "ramp", RAMPS),
+        ("Colours", "ramp", RAMPS),
         ("Channels", "channel", CHANNELS),
     )
     for title, name, choices in groups:
@@ -74,6 +74,6 @@ def sonogram_menu(view: Looked, parent: QWidget) -> QMenu:
             chosen.setChecked(getattr(view.look, name) == value)
             chosen.triggered.connect(lambda _on=False, n=name, v=value: view.choose(**{n: v}))
     menu.addSeparator()
-    menu.addAction(translated("Levels as at the start")).triggered.connect(lambda: view.set_levels(-84.0, -34.0))
-    menu.addAction(translated("All frequencies")).triggered.connect(lambda: view.set_band(40.0, 20_000.0))
+    menu.addAction(translated("Reset level range")).triggered.connect(lambda: view.set_levels(-84.0, -34.0))
+    menu.addAction(translated("Full frequency range")).triggered.connect(lambda: view.set_band(40.0, 20_000.0))
     return menu

@@ -65,9 +65,10 @@ class SonogramView(Lane):
         self._axis_from: float | None = None
         self.setMinimumHeight(120)
         self.view_button = button(
-            "View", self.show_menu, tip="Transform size, window, frequency axis, ramp, channels", quiet=True
+            "\u22ef", self.show_menu, tip="Transform size, window, frequency axis, colours, channels", quiet=True
         )
         self.view_button.setParent(self)
+        self.view_button.setAccessibleName(translated("Sonogram display options"))
         self.view_button.setFixedSize(GUTTER, 24)
         self.setAccessibleName(translated("Sonogram"))
         theme_notice().changed.connect(self._recolour)
@@ -291,11 +292,13 @@ class SonogramView(Lane):
             return
         if event.position().x() < self.plot.left():
             self.setCursor(Qt.CursorShape.SizeVerCursor)
-            self.setToolTip(translated("Drag to mark a band over all the time in the recording"))
+            self.setToolTip(translated("Drag to select a frequency band over the whole recording"))
             return
         if event.position().x() > self.plot.right() + 2:
             self.setCursor(Qt.CursorShape.SizeVerCursor)
-            self.setToolTip(translated("Drag the upper half for the level of ink, the lower for the level of paper"))
+            self.setToolTip(
+                translated("Drag the upper half to set the highest level shown, the lower half for the lowest")
+            )
             return
         self.setToolTip("")
         super().mouseMoveEvent(event)

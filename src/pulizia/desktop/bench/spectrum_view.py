@@ -80,11 +80,9 @@ class SpectrumView(QWidget):
         column.addWidget(self.read_out)
         row = QHBoxLayout()
         row.setSpacing(0)
-        self.freeze_button = button(
-            "Freeze", self.freeze, tip="Keep the picture while the sound goes on (F)", quiet=True
-        )
+        self.freeze_button = button("Freeze", self.freeze, tip="Freeze the display while sound goes on (F)", quiet=True)
         self.keep_button = button(
-            "Compare", self._keep, tip="Keep this curve and lay the next ones over it", quiet=True
+            "Compare", self._keep, tip="Keep this curve and draw the next ones over it", quiet=True
         )
         row.addWidget(self.freeze_button)
         row.addWidget(self.keep_button)
@@ -94,7 +92,7 @@ class SpectrumView(QWidget):
         )
         row.addWidget(self.enlarge_button)
         self._options = button(
-            "View", self._show_menu, tip="Size, window, smoothing, bands, tilt, reference, export", quiet=True
+            "Display", self._show_menu, tip="Size, window, smoothing, bands, tilt, reference, export", quiet=True
         )
         row.addWidget(self._options)
         column.addLayout(row)
@@ -149,7 +147,7 @@ class SpectrumView(QWidget):
             half = max(size, round(MOMENT_S * recording.rate)) // 2
             start = min(max(0, middle - half), max(0, recording.frames - 2 * half))
             stop = min(start + 2 * half, recording.frames)
-            self._title.setText(translated("Spectrum of the moment"))
+            self._title.setText(translated("Spectrum at playhead"))
             self._place.setText(format_time(middle / recording.rate, 2))
         options = self.plot.options
         key = (source.key, start, stop, options.size, options.window)
@@ -168,7 +166,7 @@ class SpectrumView(QWidget):
         )
 
     def _show(self, found: Spectrum | None, *, live: bool) -> None:
-        message = "" if found else f"Mark at least {self.plot.options.size} frames, or choose a shorter transform."
+        message = "" if found else f"Select at least {self.plot.options.size} samples, or choose a shorter transform."
         self.plot.show_spectrum(found, message, live=live)
         self._turns = (self._turns + 1) % READ_EVERY if live else 0
         if self._turns == 0:  # figures that change 50 times a second cannot be read
@@ -182,7 +180,7 @@ class SpectrumView(QWidget):
             return
         if hz <= 0.0:
             tops = peaks(found, most=1)
-            self.read_out.setText(translated(f"Highest {_peak_words(tops[0].hz, tops[0].level_db)}" if tops else ""))
+            self.read_out.setText(translated(f"Peak {_peak_words(tops[0].hz, tops[0].level_db)}" if tops else ""))
             return
         level = float(np.interp(hz, lines.hz, lines.average_db))
         near = nearest_peak(found, hz)
@@ -197,7 +195,7 @@ class SpectrumView(QWidget):
     def freeze(self) -> None:
         """Keep the picture, or let it go on."""
         self._frozen = not self._frozen
-        self.freeze_button.setText(translated("Go on" if self._frozen else "Freeze"))
+        self.freeze_button.setText(translated("Resume" if self._frozen else "Freeze"))
         if not self._frozen:
             self._key = None
             self._later.start()
@@ -229,7 +227,7 @@ class SpectrumView(QWidget):
             ("Smoothing", "per_octave", [("none" if n == 0 else f"1/{n} octave", n) for n in SMOOTHINGS]),
             ("Show", "bands", [("lines", 0), ("third octaves", 3), ("octaves", 1)]),
             ("Frequency axis", "linear", [("logarithmic", False), ("linear", True)]),
-            ("Live maximum", "hold", [("falls slowly", False), ("is held", True)]),
+            ("Peak hold", "hold", [("decaying", False), ("infinite", True)]),
             ("Tilt", "tilt_db", [(f"{format_number(t)} dB per octave", t) for t in TILTS]),
             ("Reference", "reference", [(text, name) for name, text in REFERENCES.items()]),
         )
@@ -241,9 +239,9 @@ class SpectrumView(QWidget):
                 action.setChecked(getattr(options, name) == value)
                 action.triggered.connect(lambda _on=False, n=name, v=value: self.choose(**{n: v}))
         menu.addSeparator()
-        menu.addAction(translated("Export as picture\u2026")).triggered.connect(lambda: self._ask("png"))
-        menu.addAction(translated("Export as drawing\u2026")).triggered.connect(lambda: self._ask("svg"))
-        menu.addAction(translated("Export as table\u2026")).triggered.connect(lambda: self._ask("csv"))
+        menu.addAction(translated("Export as PNG\u2026")).triggered.connect(lambda: self._ask("png"))
+        menu.addAction(translated("Export as SVG\u2026")).triggered.connect(lambda: self._ask("svg"))
+        menu.addAction(translated("Export as CSV\u2026")).triggered.connect(lambda: self._ask("csv"))
         return menu
 
     # -- export
@@ -259,7 +257,7 @@ class SpectrumView(QWidget):
         """Write the picture (.png), the drawing (.svg) or the curves (.csv)."""
         lines = self.plot.lines()
         if lines is None:
-            self.studio.say("There is no spectrum to export yet. Mark a passage first.", bad=True)
+            self.studio.say("There is no spectrum to export yet. Select a section first.", bad=True)
             return
         kind = path.suffix.lower()
         try:

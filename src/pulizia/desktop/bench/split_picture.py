@@ -40,10 +40,10 @@ class SplitPicture(QWidget):
         self._grabbed = ""
         self.setFixedHeight(190)
         self.setMouseTracking(True)
-        self.setAccessibleName(translated("Picture of the split compressor"))
+        self.setAccessibleName(translated("Picture of the multiband compressor"))
         self.setToolTip(
             translated(
-                "Drag an upright line to move a split, a level line to move the threshold of its band.\nThe bars at the top show how far each band is turned down at the play head."
+                "Drag a vertical line to move a crossover, a horizontal line to move the threshold of its band.\nThe bars at the top show the gain reduction of each band at the playhead."
             )
         )
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well

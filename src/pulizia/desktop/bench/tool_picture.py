@@ -39,7 +39,7 @@ class ToolPicture(QWidget):
         self._grabbed = 0.0
         if bends:
             self.setToolTip(
-                translated("Drag the dots: more or less reduction at that frequency. Double-click a dot to let it go.")
+                translated("Drag the dots: more or less reduction at that frequency. Double-click a dot to reset it.")
             )
         self._picture: Picture | None = None
         self._curves: dict[str, np.ndarray] = {}

@@ -145,7 +145,7 @@ class ToolSheet(QWidget):
                 (extra_column if declaration.more else self._column).addWidget(made.row)
                 yield made.row
         foot = QHBoxLayout()
-        self._more = button("More", lambda: None, tip="More settings", quiet=True)
+        self._more = button("More settings", lambda: None, tip="More settings", quiet=True)
         self._more.setCheckable(True)
         self._more.toggled.connect(self._show_more)
         foot.addWidget(self._more)
@@ -153,10 +153,12 @@ class ToolSheet(QWidget):
         yield self._more
         foot.addStretch(1)
         if self.tool.suggest is not None:
-            foot.addWidget(button("Suggest", self.studio.surveys.suggest, tip="Find settings that fit this sound (U)"))
+            foot.addWidget(
+                button("Find settings", self.studio.surveys.suggest, tip="Find settings for this recording (U)")
+            )
         if any(isinstance(d, Places) and d.learned for d in fields.values()):
             take = self.studio.repairs.take_as_noise
-            foot.addWidget(button("Take as noise", take, tip="Learn the marked stretch as noise (N)"))
+            foot.addWidget(button("Learn noise", take, tip="Learn the selection as noise (N)"))
         self._column.addLayout(foot)
         self._more.setVisible(extra_column.count() > 0)
         yield self._more
@@ -167,10 +169,10 @@ class ToolSheet(QWidget):
         for part in (self._note, self._where):
             yield self._add(part)
         row = QHBoxLayout()
-        tip = "Let the step act in the marked stretch only"
-        self._only = button("Only the selection", self._act_on_selection, tip=tip)
-        tip = "Let the step act everywhere, also where the original was given back"
-        self._whole = button("Whole recording", self._act_everywhere, tip=tip)
+        tip = "Limit the step to the selection"
+        self._only = button("Limit to selection", self._act_on_selection, tip=tip)
+        tip = "Apply the step everywhere, also where the original was restored"
+        self._whole = button("Apply everywhere", self._act_everywhere, tip=tip)
         row.addWidget(self._only)
         row.addWidget(self._whole)
         row.addStretch(1)
@@ -185,7 +187,7 @@ class ToolSheet(QWidget):
 
     def _show_more(self, on: bool) -> None:  # noqa: FBT001 - a signal's value
         self._extra.setVisible(on)
-        self._more.setText(translated("Less" if on else "More"))
+        self._more.setText(translated("Fewer settings" if on else "More settings"))
         self.more_toggled.emit(on)
 
     def _show_band(self, index: int) -> None:
@@ -197,7 +199,7 @@ class ToolSheet(QWidget):
         """Show a step of this tool as it is now."""
         number = [s.id for s in recording.score].index(step.id) + 1
         of_all = f" of {len(recording.score)}" if len(step.tool.title) <= LONG_TITLE else ""
-        self._row.setText(translated(f"row {number}{of_all}"))
+        self._row.setText(translated(f"step {number}{of_all}"))
         self._on.setText(translated("\u25cf  on" if step.enabled else "\u25cb  off"))
         self._on.setAccessibleName(translated("Step is on" if step.enabled else "Step is off"))
         self._show_settings(step)
@@ -222,8 +224,8 @@ class ToolSheet(QWidget):
                 control.setVisible(step.tool.applies(step.settings, name))
             elif isinstance(control, QLabel) and isinstance(declaration, Places):
                 carried = declaration.learned and bool(getattr(step.settings, "profile_levels", ()))
-                text = declaration.text(value) if value else "found by itself" if declaration.learned else "none"
-                control.setText(translated("carried from another recording" if carried else text))
+                text = declaration.text(value) if value else "automatic" if declaration.learned else "none"
+                control.setText(translated("from another recording" if carried else text))
 
     def _show_in_picture(self, step: Step) -> None:
         if isinstance(self.picture, EqualiserPicture):
@@ -274,12 +276,12 @@ def where_text(step: Step, rate: int) -> str:
         return f"{format_time(start / rate, 2)}\u2013{format_time(stop / rate, 2)}"
 
     if step.spans is None:
-        text = "Acts in the whole recording"
+        text = "Applies to the whole recording"
     else:
         shown = [told(s.start, s.stop) for s in step.spans[:MOST_PLACES]]
-        text = "Acts in " + ", ".join(shown) + (" and more" if len(step.spans) > MOST_PLACES else "")
+        text = "Applies to " + ", ".join(shown) + (" and more" if len(step.spans) > MOST_PLACES else "")
     if step.band_hz:
         text += f", {step.band_hz[0]:.0f} to {step.band_hz[1]:.0f} Hz"
     if step.holes:
-        text += "; original given back at " + ", ".join(told(s.start, s.stop) for s in step.holes[:MOST_PLACES])
+        text += "; original restored at " + ", ".join(told(s.start, s.stop) for s in step.holes[:MOST_PLACES])
     return text + "."

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 
+from pulizia.audio.layouts import shown_names
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.desktop.bench.lane import Lane
@@ -92,11 +93,7 @@ class WaveformView(Lane):
             return
         over = self.ride.under(event.position(), self.plot) is not None
         self.setToolTip(
-            translated(
-                "Drag: the gain of this phrase. Double-click: give it back to the program, or leave it at 0 dB."
-                if over
-                else ""
-            )
+            translated("Drag: the gain of this phrase. Double-click: automatic again, or 0 dB." if over else "")
         )
         super().mouseMoveEvent(event)
         if over:
@@ -222,7 +219,7 @@ class WaveformView(Lane):
         media = self.studio.document.media.get(recording.id) if recording else None
         if recording is not None and media is not None and recording.channels > 1:
             each = plot.height() / recording.channels
-            for row, name in enumerate(media.channel_names[: recording.channels]):
+            for row, name in enumerate(shown_names(media.channel_names)[: recording.channels]):
                 if each >= 13:
                     box = QRectF(0, plot.top() + row * each, GUTTER - 8, each)
                     painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, translated(name))

@@ -98,17 +98,17 @@ class Delivery(QWidget):
         column.addWidget(hairline())
         self._gain = _figure_row(column, "Gain")
         self._limiting = _figure_row(column, "Limiting")
-        self.preview_tick = QCheckBox(translated("hear what will be delivered"))
+        self.preview_tick = QCheckBox(translated("Preview delivery"))
         self.preview_tick.setToolTip(
             translated(
-                "After plays with the gain, levelling and limiting of the delivery; at matched level as loud as Before"
+                "After plays with the gain, levelling and limiting of the delivery; with Matched level, as loud as Before"
             )
         )
         self.preview_tick.clicked.connect(lambda _on: self._show_preview())
         column.addWidget(self.preview_tick)
         self._note = label("", 12, token="madder", wrap=True)
         column.addWidget(self._note)
-        self.hard_tick = QCheckBox(translated("limit by more than 20 dB all the same"))
+        self.hard_tick = QCheckBox(translated("Allow more than 20 dB of limiting"))
         self.hard_tick.hide()
         column.addWidget(self.hard_tick)
         column.addWidget(hairline())
@@ -117,17 +117,17 @@ class Delivery(QWidget):
         column.addWidget(self.orders)
         self._size = label("", 12, token="soft")
         column.addWidget(self._size)
-        self.report_tick = QCheckBox(translated("write a report beside it"))
+        self.report_tick = QCheckBox(translated("Write a report beside the file"))
         self.report_tick.setToolTip(
             translated("As a page that prints well (HTML), as JSON, and as a log of the measurement (CSV)")
         )
         self.report_tick.setChecked(True)
         column.addWidget(self.report_tick)
-        self.all_tick = QCheckBox(translated("all programmes of the project"))
+        self.all_tick = QCheckBox(translated("All programmes of the project"))
         self.all_tick.setToolTip(translated("Queue every recording of the project, not only the chosen one"))
         column.addWidget(self.all_tick)
         self.deliver_button = button(
-            "Deliver\u2026", self.ask_and_deliver, tip="Write the files and measure them again (Ctrl+D)", main=True
+            "Deliver\u2026", self.ask_and_deliver, tip="Write the files and verify them (Ctrl+D)", main=True
         )
         column.addWidget(self.deliver_button)
         self.written = Written(self.studio)
@@ -184,7 +184,7 @@ class Delivery(QWidget):
         self._show_preview()
         channels = f"{recording.channels} channels together"
         if recording.channels == 1:
-            channels = "counted as two loudspeakers" if self.orders.dual_tick.isChecked() else "counted as one channel"
+            channels = "measured as dual mono" if self.orders.dual_tick.isChecked() else "measured as one channel"
         gate = (
             "Speech only, by the program's own speech detection"
             if target.gate == "dialogue"
@@ -192,8 +192,7 @@ class Delivery(QWidget):
         )
         self._explain.setText(
             translated(
-                "Ink: measured short-term loudness of the worked recording; verdigris: what the delivered "
-                f"file will have. {gate} (ITU-R BS.1770-5), {channels}."
+                f"Dark: measured short-term loudness of the processed recording. Green: predicted for the delivered file. {gate} (ITU-R BS.1770-5), {channels}."
             )
         )
 
@@ -307,7 +306,7 @@ class Delivery(QWidget):
                 path = Path(name) if Path(name).suffix else Path(name + proposal.suffix)
                 self.deliver_to(path, overwrite=True)  # the dialog has asked already
             return
-        chosen = QFileDialog.getExistingDirectory(self, translated("Deliver into"), str(folder))
+        chosen = QFileDialog.getExistingDirectory(self, translated("Deliver to"), str(folder))
         if chosen:
             self.deliver_into(Path(chosen))
 

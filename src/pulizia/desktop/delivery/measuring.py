@@ -37,7 +37,7 @@ class MeasuringRow(QWidget):
                 button(
                     f"Loudest {seconds:.0f} s",
                     partial(self.go_to_loudest, seconds),
-                    tip=f"Mark the loudest {seconds:.0f} seconds and go there",
+                    tip=f"Select the loudest {seconds:.0f} seconds and go there",
                     quiet=True,
                 )
             )
@@ -45,18 +45,18 @@ class MeasuringRow(QWidget):
             button(
                 "Other readings\u2026",
                 self.show_readings,
-                tip="The same programme read in other ways, and why the figures differ",
+                tip="The same programme measured in other ways, and why the figures differ",
                 quiet=True,
             )
         )
         row.addWidget(
-            button("Side by side\u2026", self.show_all, tip="The figures of all programmes in one table", quiet=True)
+            button("Compare\u2026", self.show_all, tip="The figures of all programmes in one table", quiet=True)
         )
         row.addWidget(
             button(
-                "Save the log\u2026",
+                "Save log\u2026",
                 self._ask_log,
-                tip="Keep the measurement as CSV: figures, limits, loudness over time",
+                tip="Save the measurement as CSV: figures, limits, loudness over time",
                 quiet=True,
             )
         )
@@ -83,7 +83,7 @@ class MeasuringRow(QWidget):
         self.studio.select(start, stop)
         self.studio.seek(start)
         self.studio.say(
-            f"The loudest {seconds:.0f} s begin at {format_time(start / recording.rate, 1)}: {format_number(found.lufs)} LUFS. They are marked on the Bench."
+            f"The loudest {seconds:.0f} s begin at {format_time(start / recording.rate, 1)}: {format_number(found.lufs)} LUFS. They are selected on the Bench."
         )
 
     def show_readings(self) -> None:
@@ -95,7 +95,7 @@ class MeasuringRow(QWidget):
         names = self.studio.document.media[recording.id].channel_names
         marked = self._marked(recording)
         self.table = TableDialog(
-            self.studio, "Other readings", f"{recording.name}: reading\u2026", self._window, figures=1
+            self.studio, "Other loudness readings", f"{recording.name}: measuring\u2026", self._window, figures=1
         )
 
         def done(found: list[Reading]) -> None:
@@ -112,7 +112,7 @@ class MeasuringRow(QWidget):
             return readings(programme, measures, names, marked, job.progress)
 
         job = self.studio.pool.submit(
-            work, title="Reading in other ways", slot="readings", on_done=done, on_error=self.table.words.setText
+            work, title="Measuring in other ways", slot="readings", on_done=done, on_error=self.table.words.setText
         )
         self.table.finished.connect(lambda _code: job.cancel())
         self.table.open()
@@ -144,8 +144,8 @@ class MeasuringRow(QWidget):
         )
         self.table = TableDialog(
             self.studio,
-            "Side by side",
-            "The worked programmes of the project as they are now.",
+            "Compare programmes",
+            "The processed programmes of the project as they are now.",
             self._window,
             figures=1 + len(FIGURES),
             width=1060,

@@ -30,7 +30,7 @@ FORMATS: tuple[tuple[str, Kind, SampleFormat, int], ...] = (
     ("FLAC, 24-bit", "flac", "int24", 192), ("FLAC, 16-bit", "flac", "int16", 192),
     ("MP3, 192 kbit/s", "mp3", "int24", 192), ("MP3, 128 kbit/s", "mp3", "int24", 128),
     ("Opus, 96 kbit/s", "opus", "int24", 96), ("AAC, 192 kbit/s", "m4a", "int24", 192),
-    ("back into the picture", "picture", "int24", 256),
+    ("replace sound in the video", "picture", "int24", 256),
 )  # fmt: skip
 RATES = (("same rate", None), ("48 kHz", 48_000), ("44.1 kHz", 44_100), ("96 kHz", 96_000), ("32 kHz", 32_000))
 LAYOUTS = (("same channels", "same"), ("mono", "mono"), ("stereo", "stereo"))
@@ -54,11 +54,11 @@ class OrderSheet(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        self.way_box = _box("Way of normalising", [(words, way) for way, words in WAYS.items()], self.changed.emit)
+        self.way_box = _box("Normalisation method", [(words, way) for way, words in WAYS.items()], self.changed.emit)
         column.addWidget(self.way_box)
-        self.dual_tick = QCheckBox(translated("mono counts as two loudspeakers"))
+        self.dual_tick = QCheckBox(translated("Dual mono (+3 LU)"))
         self.dual_tick.setToolTip(
-            translated("A mono programme is measured 3 LU louder: as it will sound from two loudspeakers")
+            translated("A mono programme is measured 3 LU louder, as it will sound from two loudspeakers")
         )
         self.dual_tick.clicked.connect(lambda _on: self.changed.emit())
         column.addWidget(self.dual_tick)
@@ -83,15 +83,15 @@ class OrderSheet(QWidget):
         row = QHBoxLayout()
         row.addWidget(
             button(
-                "Edges and name",
+                "Head, tail, file name",
                 lambda: edges.setVisible(not edges.isVisible()),
-                tip="Silence, fades and the pattern of the name",
+                tip="Silence, fades and the file name pattern",
                 quiet=True,
             )
         )
         row.addStretch(1)
         self.add_button = button(
-            "Add another", self._add, tip="Make this deliverable as well as the next one, in one go", quiet=True
+            "Add deliverable", self._add, tip="Write this deliverable and another one together", quiet=True
         )
         row.addWidget(self.add_button)
         column.addLayout(row)
@@ -171,7 +171,7 @@ class OrderSheet(QWidget):
             row = QHBoxLayout(line)
             row.setContentsMargins(0, 0, 0, 0)
             row.addWidget(label(wanted.words, 12), 1)
-            row.addWidget(button("Remove", lambda n=n: self._remove(n), tip=f"Do not make {wanted.words}", quiet=True))  # type: ignore[misc]
+            row.addWidget(button("Remove", lambda n=n: self._remove(n), tip=f"Remove {wanted.words}", quiet=True))  # type: ignore[misc]
             self._rows.addWidget(line)
         self.changed.emit()
 
@@ -203,11 +203,9 @@ class QueueView(QWidget):
         self._head = label("Queue", bold=True)
         head.addWidget(self._head)
         head.addStretch(1)
-        self.stop_button = button("Stop", studio.queue.stop, tip="Stop; nothing is left half-written", quiet=True)
-        self.again_button = button(
-            "Again", studio.queue.again, tip="Write what failed or was stopped once more", quiet=True
-        )
-        self.clear_button = button("Clear", studio.queue.clear, tip="Forget what has ended", quiet=True)
+        self.stop_button = button("Stop", studio.queue.stop, tip="Stop; no partial file is left", quiet=True)
+        self.again_button = button("Retry", studio.queue.again, tip="Write failed and stopped files again", quiet=True)
+        self.clear_button = button("Clear", studio.queue.clear, tip="Clear finished entries", quiet=True)
         for made in (self.stop_button, self.again_button, self.clear_button):
             head.addWidget(made)
         column.addLayout(head)

@@ -22,11 +22,11 @@ from pulizia.media.write import write_text
 from pulizia.session.studio import Studio
 
 FIGURES = (
-    ("integrated_lufs", "Loudness", -40.0, 0.0, " LUFS", False), ("tolerance_lu", "Tolerance", 0.0, 5.0, " LU", False),
-    ("true_peak_dbtp", "True peak at most", -20.0, 0.0, " dBTP", False),
-    ("short_term_max_lufs", "Short-term at most", -40.0, 0.0, " LUFS", True),
-    ("momentary_max_lufs", "Momentary at most", -40.0, 0.0, " LUFS", True),
-    ("loudness_range_max_lu", "Loudness range at most", 1.0, 30.0, " LU", True),
+    ("integrated_lufs", "Loudness", -40.0, -5.0, " LUFS", False), ("tolerance_lu", "Tolerance", 0.0, 5.0, " LU", False),
+    ("true_peak_dbtp", "Max. true peak", -20.0, 0.0, " dBTP", False),
+    ("short_term_max_lufs", "Max. short-term", -40.0, 0.0, " LUFS", True),
+    ("momentary_max_lufs", "Max. momentary", -40.0, 0.0, " LUFS", True),
+    ("loudness_range_max_lu", "Max. loudness range", 1.0, 30.0, " LU", True),
 )  # fmt: skip
 
 
@@ -36,11 +36,11 @@ class TargetDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle(translated("Own target"))
+        self.setWindowTitle(translated("Custom target"))
         self.setFixedWidth(430)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Own target", 20, bold=True))
+        column.addWidget(label("Custom target", 20, bold=True))
         grid = QGridLayout()
         self.title = QLineEdit()
         self.title.setAccessibleName(translated("Name"))
@@ -52,24 +52,24 @@ class TargetDialog(QDialog):
         grid.addWidget(self.source, 1, 1, 1, 2)
         self._build_figures(grid)
         self.gate = ChoiceBox()
-        self.gate.addItem(translated("the whole programme counts"), "programme")
-        self.gate.addItem(translated("speech only counts"), "dialogue")
+        self.gate.addItem(translated("Whole programme"), "programme")
+        self.gate.addItem(translated("Speech only"), "dialogue")
         self.gate.setAccessibleName(translated("Gate"))
         self.scale = ChoiceBox()
         for word in ("LUFS", "LKFS"):
             self.scale.addItem(word, word)
-        self.scale.setAccessibleName(translated("Name of the scale"))
+        self.scale.setAccessibleName(translated("Unit"))
         grid.addWidget(self.gate, 9, 0, 1, 2)
         grid.addWidget(self.scale, 9, 2)
         column.addLayout(grid)
         self.words = label("", 12, token="madder", wrap=True)
         column.addWidget(self.words)
         row = QHBoxLayout()
-        self.remove_button = button("Remove", self.remove, tip="Remove this own target", quiet=True)
+        self.remove_button = button("Remove", self.remove, tip="Remove this custom target", quiet=True)
         row.addWidget(self.remove_button)
         row.addStretch(1)
         row.addWidget(button("Close", self.reject))
-        row.addWidget(button("Keep", self.keep, main=True))
+        row.addWidget(button("Save", self.keep, main=True))
         column.addLayout(row)
         self._show(studio.target)
 
@@ -99,7 +99,7 @@ class TargetDialog(QDialog):
         self.remove_button.setVisible(own)
         self._id = target.id if target is not None and own else ""
         self.title.setText(
-            translated(target.title if target is not None and own else f"{target.title}, own" if target else "")
+            translated(target.title if target is not None and own else f"{target.title}, custom" if target else "")
         )
         self.source.setText(translated(target.source if target is not None and own else ""))
         for name, *_ in FIGURES:
@@ -123,7 +123,7 @@ class TargetDialog(QDialog):
         short = "-".join("".join(c if c.isalnum() else " " for c in title.lower()).split())
         return Target(
             id=self._id or short, title=title, gate=self.gate.currentData(), scale=self.scale.currentData(),
-            source=self.source.text().strip() or "own", purpose="Own target", **figures,  # type: ignore[arg-type]
+            source=self.source.text().strip() or "own", purpose="Custom target", **figures,  # type: ignore[arg-type]
         )  # fmt: skip
 
     def keep(self) -> None:

@@ -30,7 +30,7 @@ class Written(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(label("Written and measured again", bold=True))
+        column.addWidget(label("Delivered and verified", bold=True))
         self.figures = label("", 13, wrap=True)
         column.addWidget(self.figures)
         self.verdict = VerdictLabel()

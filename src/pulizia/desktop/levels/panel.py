@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
 
+from pulizia.audio.layouts import shown_names
 from pulizia.audio.source import Source, read_padded
 from pulizia.desktop.controls import button, hairline, label, retone
 from pulizia.desktop.levels.bars import BarStack, loudness_group, sample_groups
@@ -60,8 +61,8 @@ class LevelsPanel(QWidget):
         head = QHBoxLayout()
         head.addWidget(label("Levels", 20, bold=True))
         head.addStretch(1)
-        self.reset_button = button("Reset", self.reset, tip="Forget held peaks and counts", quiet=True)
-        self.view_button = button("View", self._show_menu, tip="Scales, times, references", quiet=True)
+        self.reset_button = button("Reset", self.reset, tip="Reset peak hold and over counts", quiet=True)
+        self.view_button = button("Display", self._show_menu, tip="Scales, integration times, references", quiet=True)
         head.addWidget(self.reset_button)
         head.addWidget(self.view_button)
         column.addLayout(head)
@@ -159,7 +160,7 @@ class LevelsPanel(QWidget):
     def _show_bars(self) -> None:
         recording, measures = self.studio.recording, self.studio.heard_measures
         media = self.studio.document.media.get(recording.id) if recording else None
-        names = media.channel_names if media else ("L", "R")
+        names = shown_names(media.channel_names) if media else ("L", "R")
         momentary, short = self.studio.loudness_now()
         most = (measures.momentary_max_lufs, measures.short_term_max_lufs) if measures else (None, None)
         groups = sample_groups(self.reading, names, self.options, self._ceiling_db())
@@ -184,7 +185,7 @@ class LevelsPanel(QWidget):
         """Levels that go into the selected step and come out, around the play head (in a worker)."""
         step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording
         if step is None or chain is None or recording is None or step.id not in chain.stages:
-            self.step_line.setText(translated("no step that acts is selected"))
+            self.step_line.setText(translated("no active step selected"))
             return
         stage = chain.stages[step.id]
         half = round(STEP_WINDOW_S * recording.rate / 2)
@@ -239,7 +240,7 @@ class LevelsPanel(QWidget):
         groups: tuple[tuple[str, str, list[tuple[str, object]]], ...] = (
             ("Loudness scale", "scale", [(text, name) for name, text in SCALES.items()]),
             ("RMS time", "rms_s", [(f"{t:g} s", t) for t in RMS_TIMES_S]),
-            ("RMS scale", "rms_sine", [("mathematical", False), ("sine-referenced (+3.01 dB)", True)]),
+            ("RMS scale", "rms_sine", [("RMS as computed", False), ("sine-referenced (+3.01 dB)", True)]),
             ("0 VU", "vu_reference_dbfs", [(f"{format_number(db, 0)} dBFS", db) for db in VU_REFERENCES_DBFS]),
             ("PPM", "ppm_kind", [("type IIa", "IIa"), ("type I", "I")]),
         )
