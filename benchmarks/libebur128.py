@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The C reference library for loudness (Debian package libebur128-1), through ctypes."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Hours of sound for benchmarks: the demo recordings, tiled, as files in a temporary folder."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Playing a minute with three steps beside two processes that burn both cores: gaps, counted in what the sink played.
 
 python -m benchmarks.playing [SECONDS]

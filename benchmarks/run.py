@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Run all benchmarks: `make bench`. Prints x real time and ratios; the machine's speed cancels in ratios.
 
 Processor time of the process where not said otherwise. Sections: measuring tools window hours delivery.

@@ -1,4 +1,5 @@
 #!/bin/sh
+# SPDX-License-Identifier: GPL-3.0-or-later
 # Everything that must hold: formatting rules, types, who may import whom, tests.
 set -eu
 cd "$(dirname "$0")/.."

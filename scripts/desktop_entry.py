@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Put Pulizia into the user's desktop, or take it out again: entry, icon, file type, metainfo, command.
 
 Usage: desktop_entry.py install | uninstall. Everything goes below ~/.local (or XDG_DATA_HOME).

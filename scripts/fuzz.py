@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Damaged files for every reader: projects, recipes, targets, words, profiles, WAV files and coded files.
 
 Usage: fuzz.py [MINUTES]. Each is a good one with bytes changed, taken out, doubled or cut off. A reader has to

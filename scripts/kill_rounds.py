@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Kill the program at random moments of editing, saving, rendering and delivering, and look at what is left.
 
 Usage: kill_rounds.py [ROUNDS]. After each round the project must open, the source must be as it was, and no

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Learns the net of Dull voice from recorded words: python scripts/learn_treble.py FOLDER [LANGUAGE ...].
 
 FOLDER holds recorded words in folders per language (such as Debian's klettres-data, see

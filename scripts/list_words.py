@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Prints an empty catalogue of all words of the program: list_words.py > LANGUAGE.json.
 
 Keys are sentences as they stand in the program, with {} for figures and names; fill in what they become, with

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Make the demo recordings: an invented audio guide of an invented clock museum.
 
 Needs `pip install hibari-tts` (a synthesiser with one voice inside its package) beside Pulizia's

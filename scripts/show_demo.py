@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Show the demo: a window where there is a screen; else a virtual one, a picture and the figures."""
 
 from __future__ import annotations

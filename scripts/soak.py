@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Random edits, play, seek, undo and inspection at high speed over the simulated output.
 
 Usage: soak.py [MINUTES]. Ends with 1 when memory grew without bound, a job hung, or anything failed.

@@ -1,4 +1,5 @@
 #!/bin/sh
+# SPDX-License-Identifier: GPL-3.0-or-later
 # System libraries for the window, for sound and for running without a screen (Debian, Ubuntu).
 # With "test", also what the tests hold the program against: a sound server, and tools for video files.
 set -eu

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Takes the pictures of docs/screenshots anew, from the demo recordings: take_pictures.py [NAME ...].
 
 Each scene opens a real window of 1280x800, does what a person would, and waits until everything is drawn.
@@ -198,7 +199,7 @@ def manual(s: Scene) -> QWidget:
 
 SCENES: dict[str, Callable[[Scene], QWidget]] = {
     "bench": bench, "lamplight": lamplight, "delivery": delivery, "readings": readings, "queue": queue, "levels": levels,
-    "spectrum": spectrum, "equaliser": sheet(0, "equaliser"), "hum": sheet(2, "hum"), "clicks": sheet(1, "clicks"),
+    "spectrum": spectrum, "equaliser": sheet(0, "equaliser"), "hum": sheet(1, "hum"), "clicks": sheet(2, "clicks"),
     "inspect": inspect, "blots": blots, "split-compressor": sheet(0, "split_compressor"), "room-tail": sheet(3, "room_tail"),
     "score": score, "manual": manual,
 }  # fmt: skip

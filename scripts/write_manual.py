@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Write docs/manual from the program's own pages and declarations."""
 
 from pathlib import Path

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Shared signals and a home of its own for every run."""
 
 from __future__ import annotations

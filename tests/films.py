@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Picture files as a camera writes them."""
 
 from __future__ import annotations

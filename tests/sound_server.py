@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A private sound server: PulseAudio with null sinks, in a folder of its own, and a recorder on a sink's monitor."""
 
 from __future__ import annotations

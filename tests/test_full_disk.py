@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A real disk that is full at every write: one sentence, no half file, what was there stays."""
 
 from __future__ import annotations

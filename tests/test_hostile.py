@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Crafted projects, names and values: nothing leaves the chosen folder, and every refusal is one sentence."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The gain rules against closed forms, and what the noise tool does to noise and voice."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Trimming: what is kept is the programme everywhere, and the recording stays whole."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What may be trusted: a killed program loses nothing, damaged files are one sentence, a tool is one module."""
 
 from __future__ import annotations
@@ -31,6 +32,13 @@ from pulizia.tools.base import Tool
 from pulizia.units import Unit
 
 ROOT = Path(__file__).parents[1]
+
+
+def test_every_source_file_names_its_licence() -> None:
+    for top in ("src", "tests", "scripts", "benchmarks"):
+        for path in (ROOT / top).rglob("*.py"):
+            head = path.read_text(encoding="utf-8")[:200]
+            assert "SPDX-License-Identifier: GPL-3.0-or-later" in head, path
 
 
 def load_script(name: str):

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Made breaths between recorded words: how many are found, and what else is taken for one."""
 
 from __future__ import annotations

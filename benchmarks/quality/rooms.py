@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What Room tail, Leveller, Dull voice and the limiter do to recorded voices; see run.py."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Measures what each tool does to recorded voices: python benchmarks/quality/run.py FOLDER [SECTION ...].
 
 Sections: noise sieve hum gate ringing harm clicks plosives overload rooms leveller dull breaths. Fixed seeds; see speech.py for the folder.

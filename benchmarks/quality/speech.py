@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Recorded speech, noises and scores for the quality measurements.
 
 Speech comes from a folder that is not part of the project: recorded words in folders per language (such

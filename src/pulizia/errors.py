@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Every error a person can cause. Each message is one sentence that says what to do."""
 
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Units of settings and figures, and the conversions between them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What everything stands on: stretches of frames, sources, markers, units."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The real command line: figures, files, exit codes and one sentence per fault."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound above full scale on its way into files: never cut without a word, and not cut at all where it can be helped."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`pulizia inspect`: troubles that were put in are found, and their recipe treats them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Measuring in every way: several files, spans, targets, readings, logs; recipes with open places; several deliverables."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Repairs of moments: clicks, thumps and S sounds."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What each repair does to a voice whose truth is known."""
 
 from __future__ import annotations

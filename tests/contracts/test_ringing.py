@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What Ringing takes for a resonance."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The voice sieve: equals its model, at any level and rate, in any order of reading, and says why when it cannot run."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Promises of every tool in the registry, on a signal with a loud and a quiet half."""
 
 from __future__ import annotations

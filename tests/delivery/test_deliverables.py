@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Every kind of output: its metadata, its loudness after reading back, the picture file, the batch, and the way back."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Normalising: reading order, verdicts at the edges, plans that reach their target."""
 
 from __future__ import annotations

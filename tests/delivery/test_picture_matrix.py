@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Video files as cameras and editors write them (made with FFmpeg), back with new sound: every stream is identical or named."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound that goes back into its picture file."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The test signals of EBU Tech 3341 and 3342 through every kind of file, read back by meters that are not ours.
 
 Layouts after the documents, from memory; values follow in closed form. The other meter is pyloudnorm with the

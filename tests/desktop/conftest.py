@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The real window over the simulated output."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Delivery, printing, recipes, own targets, the manual and the way back, in the real window."""
 
 from __future__ import annotations

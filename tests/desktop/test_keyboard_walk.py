@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The whole job with the keyboard alone: from a noisy recording to a verified file, a saved project, and back."""
 
 from __future__ import annotations
@@ -171,9 +172,9 @@ def test_recipes_printing_and_the_manual_by_keys(bench: Person, tmp_path: Path, 
 
 def test_every_command_has_one_key_at_most_and_no_key_two_commands(bench: Person) -> None:
     table = bench.window.actions_.key_table()
-    keys = [key for _, _, shown in table for key in shown.split(", ") if key]
+    keys = [key for *_, shown in table for key in shown.split(", ") if key]
     assert len(keys) == len(set(keys))
-    assert len({(menu, words) for menu, words, _ in table}) == len(table)
+    assert len({(menu, words) for menu, _, words, _ in table}) == len(table)
     assert {"Space", "Ctrl+Z", "Ctrl+A", "Ctrl+O", "Ctrl+S", "Ctrl+Shift+S", "F1", "F2", "F4"} <= set(keys)
 
 

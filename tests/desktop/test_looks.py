@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What can be held of the look: contrast, nothing cut off, names and focus, and slices of the window's thread."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Asking a measured programme in the Delivery place; recipes with open places; one step for many recordings."""
 
 from __future__ import annotations

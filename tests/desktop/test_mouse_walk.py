@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The whole job with the mouse alone: everything that is pressed is in view, enabled, and not covered by anything."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is kept between paintings shows what a fresh painting would show; views take turns."""
 
 from __future__ import annotations

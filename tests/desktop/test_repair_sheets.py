@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sheets of the repairs, driven with mouse and keys: suggestions, pictures to drag, moments, harm."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The spectrum, figures of a passage, the read-out of the sonogram, and listening to sides."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Views and gauges of the Bench, driven with mouse and keys."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """One professional vocabulary: words that were given up do not come back into what users read."""
 
 from __future__ import annotations

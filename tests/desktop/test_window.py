@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Around the bench: recovery, closing with unsaved work, the time axis, the command that starts it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Every word of the window can be told in another language."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Parts of the processing against plain references: SciPy, NumPy, closed forms."""
 
 from __future__ import annotations

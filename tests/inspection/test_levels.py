@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Findings of levels and channels on sounds whose faults are known."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What waveforms and sonograms are drawn from, against direct computation."""
 
 from __future__ import annotations

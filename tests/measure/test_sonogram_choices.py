@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Axes, bands, sharpening and colour ramps of the sonogram."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Opening, decoding and writing real files, good and bad."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What recorders, tags and covers say travels through a delivery; read back by programs that are not ours.
 
 WAV files by the package wavinfo, everything else by FFmpeg's prober.

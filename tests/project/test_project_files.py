@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Project files: older ones are brought forward, newer ones refused, nothing is lost on the way to the disk and back."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What reports and the manual say, and that their three forms say the same."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The cache of rendered chunks, analyses made once, notes about order, recipes by name."""
 
 from __future__ import annotations

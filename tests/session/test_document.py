@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Edits, undo, project files, the journal and a killed process."""
 
 from __future__ import annotations

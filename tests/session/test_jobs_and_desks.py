@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Background work and the desks of the session, without a window."""
 
 from __future__ import annotations

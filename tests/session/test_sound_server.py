@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Playing through a real sound server, recorded from its sink and compared with the file."""
 
 from __future__ import annotations

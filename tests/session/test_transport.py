@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Playing through the simulated output, which keeps real time."""
 
 from __future__ import annotations

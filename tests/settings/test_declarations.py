@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Settings: what may be typed, what is refused and how it is said; plain dictionaries there and back."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Compressor, limiter, leveller, crossovers, phase and delay against their definitions and independent filters."""
 
 from __future__ import annotations

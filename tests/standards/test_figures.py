@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Figures of a passage against closed forms and the worked values of ITU-T P.56."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Filters and interpolation against handbook values and a reference library (SciPy)."""
 
 from __future__ import annotations

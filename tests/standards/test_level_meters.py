@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Needles and marks against the standards' tables (values from memory unless said otherwise)."""
 
 from __future__ import annotations

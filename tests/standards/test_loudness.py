@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Test signals of EBU Tech 3341 and 3342 and of ITU-R BS.1770-5, and an independent meter.
 
 Layouts of the signals after the documents (from memory, cross-checked by closed forms); the exact

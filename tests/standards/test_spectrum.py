@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Calibration of spectra: closed forms, IEC 61260-1 bands, published window tables."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound with silence around it and fades at its ends."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Channels by name: loudspeakers, the microphones of a recorder, and how either is heard from two loudspeakers."""
 
 from __future__ import annotations

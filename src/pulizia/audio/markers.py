@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Named places in a recording, and the labelled text list in which they travel.
 
 The list has one line per place: start and end in seconds and the name, tabs between them. Many

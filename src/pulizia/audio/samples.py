@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The one layout of sound in memory."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Everything that sounds: random access to samples under a content key."""
 
 from __future__ import annotations

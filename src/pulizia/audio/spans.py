@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Half-open stretches of whole frames, and the weight with which an edit acts in them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Many files, one after the other or two at once; a failure does not stop the rest."""
 
 from __future__ import annotations

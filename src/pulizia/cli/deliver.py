@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`pulizia deliver`: programmes brought to a target, written, and the files measured again."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`pulizia find`: from which raw recordings a worked file was made."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`pulizia inspect`: what is wrong with a recording, where, and which step would mend it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`pulizia targets`, `pulizia recipes` and `pulizia tools`: what there is to choose from."""
 
 from __future__ import annotations

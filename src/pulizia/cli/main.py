@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The command line: one module per command; without a command, the window."""
 
 from __future__ import annotations

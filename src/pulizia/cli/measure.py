@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`pulizia measure`: the figures of a file."""
 
 from __future__ import annotations

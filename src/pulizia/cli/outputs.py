@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Flags that say what an output file is like, and the deliverable made from them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Progress on a terminal; nothing anywhere else."""
 
 from __future__ import annotations

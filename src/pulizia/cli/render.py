@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`pulizia render`: the worked recordings of a project as files."""
 
 from __future__ import annotations

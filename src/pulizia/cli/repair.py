@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`pulizia repair`: a recipe, or a step for each trouble that is found, applied to files."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """`pulizia suggest`: what a tool finds in a recording, settings that fit it, and what they would do."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A file or a project's recording as the sound to render or deliver."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The one reader of our JSON files: what cannot be read is one sentence, whatever it is."""
 
 from __future__ import annotations

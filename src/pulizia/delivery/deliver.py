@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Write a programme to a file, measure that file again, and correct it once if it is off."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is written of a programme: file kind, rate, bits, layout, edges, and the name."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Bring a programme to a target: the gain, a limiter only if it must be, and a verdict per limit."""
 
 from __future__ import annotations

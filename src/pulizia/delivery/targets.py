@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The loudness rules that programmes must meet: an open table, each row with its document."""
 
 from __future__ import annotations

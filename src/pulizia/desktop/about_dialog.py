@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Version, licence, third-party notices, and details for reports of faults."""
 
 from __future__ import annotations

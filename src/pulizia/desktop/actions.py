@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Every action once: its words, its key, its menu and what it calls."""
 
 from __future__ import annotations
@@ -34,6 +35,8 @@ class Actions:
         self._window = window
         self.commands = {command.id: command for command in commands}
         self.actions: dict[str, QAction] = {}
+        self._own: dict[str, list[str]] = {}
+        self.keys_changed: Callable[[dict[str, list[str]]], None] = lambda _own: None
         for command in commands:
             action = QAction(translated(command.words), window)
             action.setShortcuts([QKeySequence(key) for key in command.keys])
@@ -69,14 +72,64 @@ class Actions:
                 menu.addAction(self.actions[command.id])
         return menu
 
-    def key_table(self) -> list[tuple[str, str, str]]:
-        """Subject, words and keys of every command."""
-        rows = []
-        for name in MENUS:
-            for command in self.commands.values():
-                if command.menu == name:
-                    keys = ", ".join(
-                        QKeySequence(k).toString(QKeySequence.SequenceFormat.NativeText) for k in command.keys
-                    )
-                    rows.append((name, command.words.replace("\u2026", ""), keys))
-        return rows
+    def key_table(self) -> list[tuple[str, str, str, str]]:
+        """Subject, id, words and keys of every command."""
+        native = QKeySequence.SequenceFormat.NativeText
+        return [
+            (
+                name,
+                command.id,
+                command.words.replace("\u2026", ""),
+                ", ".join(keys.toString(native) for keys in self.actions[command.id].shortcuts()),
+            )
+            for name in MENUS
+            for command in self.commands.values()
+            if command.menu == name
+        ]
+
+    # -- keys of one's own
+
+    def use_keys(self, own: dict[str, list[str]]) -> list[str]:
+        """Take up keys that were chosen earlier; returns a sentence for each that cannot be used."""
+        told = []
+        for name, keys in own.items():
+            if name not in self.actions:
+                continue
+            wanted = [QKeySequence(key) for key in keys]
+            taken = next((k for k in wanted if self.holder(k, besides=name)), None)
+            if taken is not None:
+                words = self.commands[name].words.replace("\u2026", "")
+                told.append(f"The key {taken.toString()} is bound twice: {words} keeps its default key.")
+                continue
+            self.actions[name].setShortcuts(wanted)
+            self._own[name] = keys
+        return told
+
+    def holder(self, keys: QKeySequence, besides: str = "") -> str:
+        """The command that has this key; "" when it is free."""
+        if keys.isEmpty():
+            return ""
+        return next((n for n, action in self.actions.items() if n != besides and keys in action.shortcuts()), "")
+
+    def set_key(self, name: str, keys: QKeySequence) -> None:
+        """Give a command this key alone (or none), and take it from the command that had it."""
+        if other := self.holder(keys, besides=name):
+            rest = [k for k in self.actions[other].shortcuts() if k != keys]
+            self._keep(other, rest)
+        self._keep(name, [] if keys.isEmpty() else [keys])
+        self.keys_changed(dict(self._own))
+
+    def use_default_keys(self) -> None:
+        """Every command has its own key again."""
+        for name, command in self.commands.items():
+            self.actions[name].setShortcuts([QKeySequence(key) for key in command.keys])
+        self._own.clear()
+        self.keys_changed({})
+
+    def _keep(self, name: str, keys: list[QKeySequence]) -> None:
+        self.actions[name].setShortcuts(keys)
+        chosen = [k.toString(QKeySequence.SequenceFormat.PortableText) for k in keys]
+        if chosen == [QKeySequence(k).toString() for k in self.commands[name].keys]:
+            self._own.pop(name, None)
+        else:
+            self._own[name] = chosen

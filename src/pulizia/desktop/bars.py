@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The top bar with the places, and the bar that shows messages."""
 
 from __future__ import annotations

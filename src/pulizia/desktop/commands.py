@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The table of everything that can be done in the window, with its keys."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Small hand-painted controls: a slider with a typed value, a segmented switch, labels."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The recordings that ship with the program."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The dialogs of the window: one method opens each, and keeps it while it is open."""
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ from PySide6.QtGui import QCursor
 from PySide6.QtWidgets import QApplication, QWidget
 
 from pulizia.desktop.about_dialog import AboutDialog
+from pulizia.desktop.actions import Actions
 from pulizia.desktop.bench.figures_dialog import FiguresDialog
 from pulizia.desktop.delivery.target_dialog import TargetDialog
 from pulizia.desktop.find_dialog import FindDialog
@@ -26,10 +28,10 @@ class Doors:
 
     def __init__(
         self, window: QWidget, studio: Studio, in_delivery: Callable[[], bool],
-        key_table: Callable[[], list[tuple[str, str, str]]], remember_output: Callable[[str], None],
+        actions: Callable[[], Actions], remember_output: Callable[[str], None],
     ) -> None:  # fmt: skip
         self.window, self.studio = window, studio
-        self._in_delivery, self._key_table, self._remember_output = in_delivery, key_table, remember_output
+        self._in_delivery, self._actions, self._remember_output = in_delivery, actions, remember_output
 
     def choose_recipe(self) -> None:
         """The shelf of recipes."""
@@ -105,5 +107,5 @@ class Doors:
 
     def show_keys(self) -> None:
         """The table of all keys."""
-        self.keys = KeysDialog(self._key_table(), self.window)
+        self.keys = KeysDialog(self._actions(), self.window)
         self.keys.open()

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Find the original: from which raw recording the one on the bench was made."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The foot of the window: play, loop, clock, listening switch, gauges and the five figures."""
 
 from __future__ import annotations

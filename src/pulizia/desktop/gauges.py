@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Gauges of the foot: levels of what is heard, and the five figures of loudness."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Parts of a view that are drawn once and kept until what they show changes."""
 
 from __future__ import annotations

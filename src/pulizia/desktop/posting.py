@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Bring calls from worker threads to the window's thread."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the window remembers from one time to the next, as a small text file."""
 
 from __future__ import annotations
@@ -35,6 +36,14 @@ class Preferences:
         value = self._values.get(name, [])
         good = isinstance(value, list) and all(isinstance(v, int) for v in value)
         return value if good else []
+
+    def lists(self, name: str) -> dict[str, list[str]]:
+        """Lists of words by name."""
+        value = self._values.get(name, {})
+        if not isinstance(value, dict):
+            return {}
+        good = {k: v for k, v in value.items() if isinstance(v, list) and all(isinstance(x, str) for x in v)}
+        return {str(k): v for k, v in good.items()}
 
     @property
     def recent(self) -> list[Path]:

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Print the worked sound on purpose: what, how far beyond its ends, and under which name."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Ramps of the sonogram: from paper for silence to full ink for energy.
 
 Besides the theme's own ramp there are the ink and the lamplight ramp by name, and two straight lines

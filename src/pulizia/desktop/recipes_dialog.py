@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The shelf of recipes: shipped and own ones, applied to one recording or to all."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """J, K and L: backwards, stop, forwards; K held down with one of the others is half speed."""
 
 from __future__ import annotations

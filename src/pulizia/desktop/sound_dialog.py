@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where the sound goes and how loud: the output, found again when plugged in, and the level."""
 
 from __future__ import annotations

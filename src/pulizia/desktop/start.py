@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Start the application: fonts, theme, studio, window."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the program keeps on the disk for speed, how much it may keep, and a way to clear it."""
 
 from __future__ import annotations

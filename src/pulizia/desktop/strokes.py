@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lines through many points: a wide antialiased pen costs thirty times as much as two thin lines side by side."""
 
 from __future__ import annotations

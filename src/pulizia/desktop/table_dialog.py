@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A table of words that can be copied and kept as a file."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Colours, type and ramps: ink on linen, and its lamplight."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A short tour over the demo recordings, shown at the first start and whenever it is asked for."""
 
 from __future__ import annotations

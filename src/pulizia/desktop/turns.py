@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Repaints in turn: one view per turn of the event loop, so that an edit that touches every view never holds it long."""
 
 from __future__ import annotations

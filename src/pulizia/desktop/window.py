@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The main window: top bar with the places, the places themselves, messages and the foot."""
 
 from __future__ import annotations
@@ -56,7 +57,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.studio, self.preferences = studio, preferences
         self.doors = Doors(
-            self, studio, lambda: self.places.currentIndex() == 1, self._key_table,
+            self, studio, lambda: self.places.currentIndex() == 1, lambda: self.actions_,
             lambda choice: preferences.set("output", choice),
         )  # fmt: skip
         self.asks = True  # False where nobody sits before the window
@@ -149,9 +150,6 @@ class MainWindow(QMainWindow):
             made.setAccessibleName(translated(name))
         self.actions_.refresh()
         self.foot.refresh()
-
-    def _key_table(self) -> list[tuple[str, str, str]]:
-        return self.actions_.key_table()
 
     def go_to(self, index: int) -> None:
         """Switch to a place."""
@@ -316,6 +314,9 @@ class MainWindow(QMainWindow):
                 found.journal.unlink(missing_ok=True)
 
     def _build_menu(self) -> None:
+        for sentence in self.actions_.use_keys(self.preferences.lists("keys")):
+            QTimer.singleShot(0, lambda text=sentence: self.studio.say(text, bad=True))
+        self.actions_.keys_changed = lambda own: self.preferences.set("keys", own)
         self._menu = self.actions_.menu()
         self._recent_menu = QMenu(translated("Open recent"), self)
         self._menu.addMenu(self._recent_menu)

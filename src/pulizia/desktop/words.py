@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """All words that the window shows pass through here, so that they can be told in another language.
 
 A catalogue is a JSON file of sentences as they stand in the program and what they become; figures and names in

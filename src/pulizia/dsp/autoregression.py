@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Linear prediction: models of short stretches, their prediction error, and samples put back from them.
 
 S. J. Godsill and P. J. W. Rayner, "Digital Audio Restoration" (1998): detection by the prediction error

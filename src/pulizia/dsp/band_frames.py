@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Powers in a few bands at short steps on the recording's own grid: what finders of moments look at."""
 
 from __future__ import annotations

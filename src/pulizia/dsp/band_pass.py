@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A steep band-pass without phase shift, for acting in one band and for listening to it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Second-order sections of an equaliser, and what they do to each frequency.
 
 R. Bristow-Johnson, "Cookbook formulae for audio EQ biquad filter coefficients"; Butterworth cascades

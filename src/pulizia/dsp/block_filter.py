@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A recursive filter applied as matrix products, block by block.
 
 Over a block of N samples a recursive filter is linear in its input and in its state at the block's

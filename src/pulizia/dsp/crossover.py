@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Band splits with the magnitudes of fourth-order Linkwitz-Riley filters and no phase.
 
 S. Linkwitz, "Active crossover networks for noncoincident drivers", JAES 24(1), 1976: the fourth-order

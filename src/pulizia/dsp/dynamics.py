@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Gain computers and detectors of compressors.
 
 D. Giannoulis, M. Massberg, J. Reiss, "Digital dynamic range compressor design: a tutorial and analysis",

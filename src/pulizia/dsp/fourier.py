@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Fourier transforms that keep float32, loaded at first use: importing them costs a third of a start."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Look-ahead true-peak limiting with finite memory: the same samples whatever the reading order."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Steady tones: finding the mains and its harmonics, following their frequency, and taking them out.
 
 A tone is followed by inner products of short windows with a complex exponential at its frequency

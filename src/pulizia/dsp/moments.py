@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Moments: short stretches found in blocks, merged, weighted and looked up."""
 
 from __future__ import annotations

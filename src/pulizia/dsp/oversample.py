@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Band-limited interpolation between samples: what a converter will make of them."""
 
 from __future__ import annotations

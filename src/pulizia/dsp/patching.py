@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Marked areas of the time-frequency plane: lowered, levelled to what surrounds them, or written anew.
 
 What is written anew takes its levels and texture from the cells around the area (mirrored at the edges,

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """All phases turned by one angle: cos of it times the sound plus sin of it times its Hilbert transform."""
 
 from __future__ import annotations

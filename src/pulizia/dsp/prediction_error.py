@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Weighted prediction error: the part of each bin that its own past, some frames ago, predicts is reverberation.
 
 T. Nakatani et al., "Speech dereverberation based on variance-normalized delayed linear prediction", IEEE

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How much later one channel comes than another, and shifts by fractions of a frame."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Gains per time-frequency bin that lower noise of a known spectrum under speech.
 
 Symbols as in the papers: xi a-priori SNR, gamma a-posteriori SNR, v = xi gamma / (1 + xi).

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Short-time Fourier analysis and synthesis on the recording's own frame grid."""
 
 from __future__ import annotations

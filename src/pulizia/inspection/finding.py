@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A finding: one trouble of a recording, how grave it is, and which step treats it."""
 
 from __future__ import annotations

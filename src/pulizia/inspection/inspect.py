@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """All finders over one recording: what is wrong, where, how much, and which step would mend it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Findings of levels and channels: offset, lopsided or uneven sound, dropouts, a side missing, opposite or late."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Needles: how quickly classic level meters follow.
 
 VU: a second-order movement over the rectified mean; 99 % of a step after 300 ms, then 1.25 % beyond

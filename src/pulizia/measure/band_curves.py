@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Levels of a few bands over a whole source, read piece by piece."""
 
 from __future__ import annotations

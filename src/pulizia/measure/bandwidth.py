@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How far up a voice reaches, and what of the average voice it lacks."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Ten-millisecond blocks: the small figures from which every loudness figure is added up.
 
 A recording is measured in segments of ten seconds. Each segment depends only on its own samples

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How long a room rings on, estimated from speech: the slopes with which sound dies away after words.
 
 No decay in a room is steeper than the room's own; speech itself often dies away more slowly. So of all

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Loudness of speech alone: the mean of the blocks in which somebody speaks."""
 
 from __future__ import annotations

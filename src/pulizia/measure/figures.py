@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Figures of a stretch: one table of everything that is asked of a passage."""
 
 from __future__ import annotations

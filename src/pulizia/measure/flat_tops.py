@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Tops that were cut flat by an overloaded stage: runs of equal samples between steep flanks.
 
 Common practice: three or more equal samples in a row near the largest level. A low tone has equal

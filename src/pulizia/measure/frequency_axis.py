@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Frequency axes: where a frequency lies between the bottom and the top of a picture."""
 
 from __future__ import annotations

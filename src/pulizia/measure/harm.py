@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Harm: what a repair took from the voice.
 
 Method (our own, stated so that it can be judged). Input and output are cut into cells of about 21 ms

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Levels of what is being played, looked up by how much of it has been heard."""
 
 from __future__ import annotations

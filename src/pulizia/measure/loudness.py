@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Loudness of a programme: ITU-R BS.1770-5, EBU Tech 3341 (M, S, I) and EBU Tech 3342 (LRA)."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The spectrum of short moments beside that of what surrounds them: a picture of what a finder took."""
 
 from __future__ import annotations

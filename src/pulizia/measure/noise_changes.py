@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How the noise under the voice changes: where it jumps in level or colour, and how it drifts.
 
 The floor of a band at a moment is a low quantile of its power over some seconds, as in minimum

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The spectrum of the noise alone: from marked stretches, or from the quietest ones there are."""
 
 from __future__ import annotations

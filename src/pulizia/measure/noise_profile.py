@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The noise of a recording as one spectrum, one for each stretch, or one that drifts along."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Lowest, highest and mean square per 256 frames: what waveforms are drawn from at any zoom."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Phrases: stretches of speech between pauses, each with its loudness, and how far speech reaches into the pauses."""
 
 from __future__ import annotations

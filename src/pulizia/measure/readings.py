@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The same programme read in other ways, and why the figures differ: gate, span, channels; its loudest stretches."""
 
 from __future__ import annotations

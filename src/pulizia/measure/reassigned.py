@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The sharpened sonogram: energy is drawn where it lies, not smeared over the window.
 
 Time-frequency reassignment after F. Auger and P. Flandrin, "Improving the readability of

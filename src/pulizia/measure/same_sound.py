@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where a worked passage comes from: the same sound found in raw recordings, whatever was done to its level and tone.
 
 Sound is described by how the level of eight bands rises and falls from one step to the next, as signs: gain

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The sonogram: level over time and frequency, several transform lengths blended into one picture.
 
 Short transforms show moments, long ones show lines; below a few hundred hertz the picture comes

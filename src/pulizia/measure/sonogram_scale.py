@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a picture of time and frequency means: its axis, and the transforms it comes from."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Calibrated spectra of a passage: average and maximum, bands, peaks and reference curves.
 
 A full-scale sine on a bin reads 0 dBFS in any window and size (amplitude correction); densities

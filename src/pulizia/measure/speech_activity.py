@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where somebody speaks: level over a floor that is learned from the recording itself.
 
 After the idea of ITU-T P.56 (level with hang-over), in the band of speech and relative to the noise

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a voice lacks of its treble: how much of it is still there to be lifted, how much would have to be made anew.
 
 How bright the voice should be on the whole is the average voice (Byrne et al. 1994), bent by how this voice

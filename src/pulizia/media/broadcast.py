@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Broadcast metadata of WAV files: the bext chunk (EBU Tech 3285, version 2) and iXML."""
 
 from __future__ import annotations

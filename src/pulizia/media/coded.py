@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound in any other coding: decoded once into a cache file that is then read in place.
 
 The only importer of soundfile for reading and of av. Compressed sound is never bit-identical after

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Cue points and regions of WAV files: the chunks "cue " and LIST "adtl" with labels, notes and lengths (RIFF, 1994)."""
 
 from __future__ import annotations

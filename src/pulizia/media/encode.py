@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Coded sound files: MP3, Opus and AAC, written beside their name and renamed into place (av)."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """MPEG-4 files with their index in front of the sound, so that they play while they are still being fetched.
 
 ISO/IEC 14496-12: the box "moov" holds the places of all samples, counted from the file's start (boxes

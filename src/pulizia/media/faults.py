@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What to do with a fault that nobody foresaw: one sentence for the person, the details in a file of the state folder."""
 
 from __future__ import annotations

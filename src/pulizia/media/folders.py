@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where caches and journals live: the user's XDG folders, or PULIZIA_HOME for everything."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Whether a file is still the one it was: by its size, times and place on the disk first, by all of its bytes where that matters.
 
 A quick digest of some blocks names a recording at once; it cannot see every change. The digest of

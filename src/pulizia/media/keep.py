@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A source worked out once, on several threads, into a float file that is then read in place."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Names of files made of what people and other programs write: safe on every disk, and short enough."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Open any sound or picture file as a Source that is read in place."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Uncompressed WAV sound, read in place through a memory map and never loaded whole."""
 
 from __future__ import annotations

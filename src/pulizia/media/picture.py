@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """New sound into a picture file: the picture copied packet for packet, other streams kept (av)."""
 
 from __future__ import annotations

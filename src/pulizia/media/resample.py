@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sample-rate conversion of a whole source, once, into a float file that is then read in place (soxr)."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A file that a coding library writes into: what the disk refuses is kept here and told by us.
 
 The library prints tracebacks of its own and leaves its file open when a write fails in its hands.

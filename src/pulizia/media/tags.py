@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Title, artist, cover and the like: read from and written into FLAC, MP3, Ogg, Opus and M4A (mutagen), and WAV's LIST INFO.
 
 The only importer of mutagen.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """RIFF/WAVE, RF64 and BW64 files chunk by chunk: where the samples lie and what is said of them.
 
 Layouts: RIFF/WAVE (multimedia programming interface 1.0), EBU Tech 3306 (RF64), ITU-R BS.2088

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Writing sound files: quantised here, written beside the final name and renamed into place."""
 
 from __future__ import annotations

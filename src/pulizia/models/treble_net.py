@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How treble moves with what lies below it: a small net that hears a voice's lower bands and says the upper ones.
 
 Bandwidth extension with an estimated spectral envelope after J. Kontio, L. Laaksonen, P. Alku, "Neural

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The voice model: DeepFilterNet3 (Schröter et al. 2023) through the C interface of its own package.
 
 48 kHz, frames of 480, output 1440 samples late. The model file is looked for first: the library ends

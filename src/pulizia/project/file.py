@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Project files: readable JSON with a version, relative media paths and fingerprints."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The journal: every unsaved project is kept in the state folder until it is saved or dropped."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a project holds: an immutable value; every edit makes a new one."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What of a recording is delivered: the stretch that was kept, with its markers and its start."""
 
 from __future__ import annotations

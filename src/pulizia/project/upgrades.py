@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Older project files, brought forward one version at a time."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a loudness report says, as JSON and as one short HTML page."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The manual: pages of the places, and a page of every tool made from its declarations."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The log of a measurement as CSV: limits where there is a target, figures, and loudness over time."""
 
 from __future__ import annotations

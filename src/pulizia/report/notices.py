@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Version, licence and third-party notices, made from what is installed."""
 
 from __future__ import annotations

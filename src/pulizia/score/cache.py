@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Rendered chunks by content key: bounded in memory, spilled to the cache folder."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A score as a chain of Sources: each stage renders on a fixed grid of chunks, on demand."""
 
 from __future__ import annotations

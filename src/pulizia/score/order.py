@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The recommended order of steps, and a word where an order is known to harm."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Recipes: a named chain of steps kept as a text file, and reading one safely."""
 
 from __future__ import annotations

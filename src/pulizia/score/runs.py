@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Tools that only run forward, as stretches that begin anew: the same samples whatever is asked first.
 
 The recording is parted into units. Each unit is made by a stream that starts a little before it and

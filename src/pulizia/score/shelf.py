@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Recipes by name: those that come with the program, and the user's own."""
 
 from __future__ import annotations

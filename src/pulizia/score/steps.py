@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """One repair in a score: a tool, its settings, where it acts, on or off."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """An open project: its edits, its opened media, its chains, its file and journal. No Qt."""
 
 from __future__ import annotations

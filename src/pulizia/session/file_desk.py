@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Opening: sound files, projects, recipes; what is being opened, and stopping it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Undo and redo: a list of earlier projects with the words of the edits between them."""
 
 from __future__ import annotations

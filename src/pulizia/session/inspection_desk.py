@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is wrong with each recording, before and after its score: found once, then kept up to date."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Background work: prioritised, cancellable, with progress. No Qt; a poster brings answers home."""
 
 from __future__ import annotations

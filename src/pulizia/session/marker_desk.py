@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Markers of the recording on the bench: add, rename, remove, go to, and take in or out as a list."""
 
 from __future__ import annotations

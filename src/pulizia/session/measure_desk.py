@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Measures of all recordings, before and after, kept up to date in the background. No Qt."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Memory that is free but still held by the C library goes back to the system."""
 
 from __future__ import annotations

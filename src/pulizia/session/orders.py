@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Orders of the queue, and how what is not yet written is kept over a crash."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What an output of sound does. Outputs take two channels; they know nothing of what is played."""
 
 from __future__ import annotations

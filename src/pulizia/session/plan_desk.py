@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What delivering a programme would do to it: plans, made in the background and kept by what they depend on."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Playing through PortAudio where no sound server answers. The only importer of sounddevice."""
 
 from __future__ import annotations

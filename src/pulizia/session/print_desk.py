@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The worked sound printed on purpose: the selection, each part between markers, or everything, with handles."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """One window at a time writes a project: the second one is told."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The few functions of libpulse that playing needs, called without the interpreter's lock (PulseAudio's C interface, version 12).
 
 PipeWire answers the same calls. No function of ours is ever called back from the library's own thread:

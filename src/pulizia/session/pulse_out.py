@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Playing through a sound server (PulseAudio, or PipeWire with its pulse face).
 
 The server holds what was written and plays it by itself, so a busy interpreter is not heard: two

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Files to be written, one after the other: what each is, how far it is, and what became of it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What one does with the marked stretch and the selected step: learn noise, mend, copy, give back."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What the window works on: document, jobs, transport, selection and measures in one place. No Qt."""
 
 from __future__ import annotations

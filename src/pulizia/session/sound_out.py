@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The outputs that can be chosen: every device of the sound server by name, PortAudio's for the rest, or none."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sound files that a person names, one by one or by their folders."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The session behind a window: a room with all its desks."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What each step finds in the sound that reaches it, and what it does to the voice: in the background."""
 
 from __future__ import annotations

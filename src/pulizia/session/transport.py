@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Playing: one thread reads the chosen Source ahead and fills the output's queue. No Qt."""
 
 from __future__ import annotations

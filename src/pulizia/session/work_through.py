@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """One pass over a worked recording that serves measures, waveform and tides alike.
 
 Rendering is what costs; whatever is made from a rendered stretch is made while it is still in the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The declaration of marked areas of the sonogram."""
 
 from __future__ import annotations

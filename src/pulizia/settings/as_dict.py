@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Settings to and from plain dictionaries (recipes, projects, command line)."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The declaration of a list of equaliser bands."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How a tool declares its settings once, for panel, command line, recipe, manual and tests."""
 
 from __future__ import annotations

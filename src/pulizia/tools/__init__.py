@@ -1,1 +1,2 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """One module per tool, and the list of them."""

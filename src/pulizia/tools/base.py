@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What a tool is: a record of pure functions over typed settings."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Blots: marked areas of the sonogram are lowered, levelled, written anew from what surrounds them, or lifted."""
 
 from __future__ import annotations

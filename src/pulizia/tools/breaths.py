@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Breaths: lowers breaths between phrases.
 
 A breath is noise-like sound between phrases, clearly under the voice and over the room,

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Channels: one side for both, sides exchanged, their sum, and a side that comes late brought back."""
 
 from __future__ import annotations

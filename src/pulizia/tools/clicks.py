@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Clicks: finds clicks, lip noises and crackle, and puts back what lay under them.
 
 Detection by linear prediction and its matched filter in robust sigmas (Godsill and Rayner 1998), with a

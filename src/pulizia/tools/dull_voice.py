@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Dull voice: noise lowered around the voice, weak treble lifted, missing treble made anew, presence, hiss cut off.
 
 What of the treble still stands over the noise of the pauses is lifted to where it should be, and the noise in

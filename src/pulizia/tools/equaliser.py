@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Equaliser: any number of bands, minimum or linear phase.
 
 Second-order sections after the audio EQ cookbook and Butterworth cascades (see

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Fade: the sound comes or goes over each marked stretch."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Gate: turns the sound down between phrases.
 
 A level gate with separate opening and closing thresholds, hold, look-ahead and a limited range

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Hum: takes out the mains, the harmonics of it that are there, and steady whistles.
 
 The frequency is found to a hundredth of a hertz and followed; every line is subtracted as a tracked

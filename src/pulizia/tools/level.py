@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Level: a plain gain, or the gain that brings the sound to a chosen sample peak."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Leveller: brings phrases to one loudness by a ride that stands still inside each phrase.
 
 Phrases are found by speech activity (``measure.phrases``) and measured as ITU-R BS.1770 weights them.

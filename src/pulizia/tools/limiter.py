@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Limiter: keeps the true peak under a ceiling, with look-ahead and a release that adapts.
 
 The gain needed around each interpolated peak is held over the look-ahead, let go, and smoothed by

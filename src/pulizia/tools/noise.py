@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Noise: lowers steady broadband noise of a learned spectrum under the voice.
 
 Optimally modified log-spectral amplitude estimation (Cohen 2002) with the decision-directed

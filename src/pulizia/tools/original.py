@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Original: the raw recording put back in a stretch of a worked one.
 
 Where only a worked file came in, the raw recording beside it is found by its sound (measure/same_sound.py)

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Overload: rebuilds flattened tops, then makes room for them below full scale.
 
 Clipped peaks are found at any level, for each polarity on its own. The missing samples are those that make

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Plosives: lowers the thump of P and B, below its corner and inside the burst only.
 
 A burst is a short rise of the lowest octaves over what surrounds it in time, that outweighs the rest of

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Polarity and offset: turns the wave over, takes an offset out, evens a lopsided voice by turning its phases."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """All tools, in the order of menus and manual."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Reverse: each marked stretch sounds backwards."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Ringing: dynamic bells on resonances of the room or the microphone.
 
 Candidates are narrow peaks that stay at one frequency while the voice moves: in every window the

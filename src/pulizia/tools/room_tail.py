@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Room tail: late reverberation lowered, the direct voice kept.
 
 First weighted prediction error takes away what the past of each bin predicts (``dsp.prediction_error``);

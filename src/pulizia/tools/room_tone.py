@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Room tone: the room's own quiet sound, made anew, where the recording is silent or turned down.
 
 The tone is Gaussian noise drawn for each section of the recording from its own seed, so that it never

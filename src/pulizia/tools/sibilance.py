@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Sibilance: lowers hard S sounds in their own band, and only while they last.
 
 The band is that of this speaker's S: where the treble-heavy moments stand highest. A moment counts when

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Silence: the marked stretch becomes silent."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Split compressor: one to four bands, each with its own threshold.
 
 Bands by zero-phase Linkwitz-Riley magnitudes (``dsp.crossover``), gain by the static curve and detector of

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Voice sieve: a trained model that knows speech takes everything else down.
 
 DeepFilterNet3 (Schroter et al., "DeepFilterNet: Perceptually Motivated Real-Time Speech Enhancement",

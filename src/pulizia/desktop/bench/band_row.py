@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The chosen band of the equaliser in typed values."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Bench: recordings at the left, sound and score on one time axis, the sheet at the right."""
 
 from __future__ import annotations

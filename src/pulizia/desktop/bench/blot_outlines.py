@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Outlines in the sonogram: the areas of Blots steps, and the one that is being drawn."""
 
 from __future__ import annotations

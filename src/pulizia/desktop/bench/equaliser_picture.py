@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The equaliser's picture: the filter's own curve over the spectrum, bands to drag, and the sweep."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """All figures of the selection, or of everything, in one table that can be copied."""
 
 from __future__ import annotations

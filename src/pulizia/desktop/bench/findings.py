@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """In the sheet: what the step found, as a sentence, a small table and moments to visit; and its harm."""
 
 from __future__ import annotations

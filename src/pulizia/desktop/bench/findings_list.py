@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The ledger of troubles at the left: what was found, how it stands now, and which step treats it."""
 
 from __future__ import annotations
@@ -39,6 +40,10 @@ ALL_KINDS = (
 )
 
 
+FIGURES = {"noise": "SNR ", "room": "T60 ", "level": "spread "}
+"""What a figure is, where the unit alone does not say it; a higher SNR is better."""
+
+
 def name_of(kind: str) -> str:
     """A kind of trouble for people."""
     return NAMES.get(kind, kind.capitalize())
@@ -49,11 +54,12 @@ def measure_text(entry: Entry) -> str:
     unit = entry.now.unit
     decimals = 0 if unit in ("samples", "places") or abs(entry.now.measure) >= 20 else 1
     shown = [format_number(f.measure, decimals) for f in (entry.before, entry.after) if f is not None]
+    what = FIGURES.get(entry.kind, "")
     if entry.before is not None and entry.after is None:
-        return f"was {shown[0]} {unit}".strip()
+        return f"{what}was {shown[0]} {unit}".strip()
     if len(shown) == 2 and shown[0] != shown[1]:
-        return f"{shown[1]} {unit}, was {shown[0]}"
-    return f"{shown[-1]} {unit}".strip()
+        return f"{what}{shown[1]} {unit}, was {shown[0]}"
+    return f"{what}{shown[-1]} {unit}".strip()
 
 
 class FindingRow(ArrowKeys):

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where the voice lost more than 3 dB, as a shade over the sonogram."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What all views on the time axis share: gutters, selection, play head, mouse and wheel."""
 
 from __future__ import annotations

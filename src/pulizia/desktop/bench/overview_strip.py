@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """All of the recording in one strip above everything."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Peak pictures of the sources that are looked at, filled by background jobs."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Files opened lately, offered while nothing is open."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The recordings of the project at the left, and what is known of the one on the bench."""
 
 from __future__ import annotations

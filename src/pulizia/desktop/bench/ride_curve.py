@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A step's ride over the waveform: its line, and a dot on each phrase that can be moved."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The ruler above the pictures: times, markers and the drop of the play head."""
 
 from __future__ import annotations

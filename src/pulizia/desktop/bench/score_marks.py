@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Moments in a strip: a tick for each that a tool found, and a line where a gate is open."""
 
 from __future__ import annotations

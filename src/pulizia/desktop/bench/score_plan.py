@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where everything in the score lies: strips, dots, ends and the row for a new step, in pixels."""
 
 from __future__ import annotations

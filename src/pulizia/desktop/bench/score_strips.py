@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How strips are drawn: the rounded strip with its tide, what was found in it, its dot and name."""
 
 from __future__ import annotations

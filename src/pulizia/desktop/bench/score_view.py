@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The score: one strip per step, lying exactly under the sound that it affects."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The small bar at the edge of a selection: what one does with it most."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The control of one setting, made from its declaration."""
 
 from __future__ import annotations

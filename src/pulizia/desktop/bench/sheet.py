@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The sheet of the selected step: one body per tool, kept once it is built."""
 
 from __future__ import annotations

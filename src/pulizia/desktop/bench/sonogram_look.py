@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """How the sonogram is made and coloured."""
 
 from __future__ import annotations

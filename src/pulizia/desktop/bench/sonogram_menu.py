@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The choices for the sonogram: between moments and lines, window, axis, ramp, channels."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The sonogram with its frequency axis, level scale and read-out."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The plot of a spectrum: curves or bands, pointer, kept curve, reference."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The spectrum of the selection, or of the moment: average and maximum, read-out, compare, export."""
 
 from __future__ import annotations

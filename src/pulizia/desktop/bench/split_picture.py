@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The split compressor's picture: splits and thresholds to drag over the passage's average and maximum."""
 
 from __future__ import annotations

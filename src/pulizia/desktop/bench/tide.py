@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The tide of a strip: the level of what its step takes away, along the lower edge."""
 
 from __future__ import annotations

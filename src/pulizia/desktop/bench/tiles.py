@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Pictures of 256 columns, made by workers and kept; views only ever blit them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The one time axis that overview, sonogram, waveform and score share."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A tool's own picture in the sheet: curves over frequency on one dB axis."""
 
 from __future__ import annotations

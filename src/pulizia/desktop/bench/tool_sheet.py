@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The body of the sheet for the steps of one tool: every control is made from the tool's declarations."""
 
 from __future__ import annotations

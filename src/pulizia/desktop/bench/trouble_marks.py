@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Where the sound goes over full scale or was cut flat, and where something was found, as columns of a view."""
 
 from __future__ import annotations

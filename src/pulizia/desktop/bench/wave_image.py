@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Waveforms and tides as small indexed images: computed by workers, recoloured for free."""
 
 from __future__ import annotations

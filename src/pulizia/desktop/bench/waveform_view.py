@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The waveform: levels on a dB or linear axis, and single samples with the sound between them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Delivery: a programme against its target, what it will measure, and the file that was written."""
 
 from __future__ import annotations

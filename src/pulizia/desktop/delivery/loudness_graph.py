@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Loudness over time against the target, with the true-peak lane above and shares beside it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What one asks of a measured programme: its loudest moments, other readings, all programmes side by side, a log."""
 
 from __future__ import annotations

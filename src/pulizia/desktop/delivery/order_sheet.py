@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What is to be written: deliverables, their details, and the queue."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A report page printed to PDF, written beside its name and renamed into place."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """An editor for the person's own targets."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Programmes against the target: cards, verdicts with mark and word, the table of limits."""
 
 from __future__ import annotations

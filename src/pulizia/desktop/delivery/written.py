@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What was written last: its figures as measured again, its verdict, and its report as PDF."""
 
 from __future__ import annotations

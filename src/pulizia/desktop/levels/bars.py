@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Bars: sample and true peak, RMS, VU and PPM per channel, momentary and short-term loudness."""
 
 from __future__ import annotations

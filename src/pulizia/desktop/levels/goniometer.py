@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """A goniometer: the left channel along one diagonal, the right along the other."""
 
 from __future__ import annotations

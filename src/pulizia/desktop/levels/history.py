@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """Loudness over time: short-term as a line over momentary, for the selection or the whole."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """What can be chosen for the gauges."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
 """The Levels panel: all gauges together, at the right of the Bench."""
 
 from __future__ import annotations
