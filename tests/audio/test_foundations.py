@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from pulizia.audio.layouts import into_two, mask_of
 from pulizia.audio.markers import Marker, as_label_list, from_label_list, in_order
 from pulizia.audio.source import (
     ArraySource,
@@ -21,8 +22,10 @@ from pulizia.audio.source import (
     read_padded,
 )
 from pulizia.audio.spans import Span, clipped, edge_weight, normalised, without
+from pulizia.delivery.deliverable import Deliverable, prepared
 from pulizia.errors import ProjectError
 from pulizia.media.cues import cue_chunks, parse_cues
+from pulizia.session.transport import Heard
 from pulizia.units import (
     db_to_gain,
     format_clock,
@@ -166,3 +169,46 @@ def test_times_carry_over(seconds: float, decimals: int, text: str) -> None:
 @pytest.mark.parametrize(("hz", "name"), [(440.0, "A4"), (261.626, "C4"), (50.0, "G1"), (27.5, "A0")])
 def test_notes_are_those_of_equal_temperament(hz: float, name: str) -> None:
     assert note_name(hz).split()[0] == name
+
+
+C = 10 ** (-3 / 20)  # ITU-R BS.775: centre and surrounds 3 dB down
+
+
+@pytest.mark.parametrize(
+    ("layout", "left", "right"),
+    [
+        ("L R LFE", (1, 0, 0), (0, 1, 0)),
+        ("L R C", (1, 0, C), (0, 1, C)),
+        ("L R C LFE", (1, 0, C, 0), (0, 1, C, 0)),
+        ("L R Ls Rs", (1, 0, C, 0), (0, 1, 0, C)),
+        ("L R C Cs", (1, 0, C, 0.5), (0, 1, C, 0.5)),
+        ("L R C Ls Rs", (1, 0, C, C, 0), (0, 1, C, 0, C)),
+        ("L R C LFE Ls Rs", (1, 0, C, 0, C, 0), (0, 1, C, 0, 0, C)),
+        ("L R C LFE Lb Rb Ls Rs", (1, 0, C, 0, C, 0, C, 0), (0, 1, C, 0, 0, C, 0, C)),
+    ],
+)
+def test_every_loudspeaker_has_its_gain_in_two(layout: str, left: tuple[float, ...], right: tuple[float, ...]) -> None:
+    """One table serves listening, deliverables and picks; full scale everywhere stays full scale."""
+    names = layout.split()
+    weights = into_two(names)
+    most = max(sum(left), 1.0)
+    assert weights == pytest.approx(np.array([left, right]) / most, abs=1e-9)
+    silent = ArraySource(np.zeros((len(names), 8), np.float32), 48_000)
+    assert Heard(silent, names=tuple(names)).weights() == pytest.approx(weights, abs=1e-6)
+    each = np.eye(len(names), dtype=np.float32)  # a sample of full scale in one channel after the other
+    source = ArraySource(each, 48_000)
+    stereo = prepared(source, Deliverable(layout="stereo"), names=names)
+    mono = prepared(source, Deliverable(layout="mono"), names=names)
+    assert stereo.read(0, len(names)) == pytest.approx(weights, abs=1e-6)
+    assert mono.read(0, len(names))[0] == pytest.approx(weights.mean(axis=0), abs=1e-6)
+
+
+def test_the_tracks_of_a_recorder_are_mixed_alike_or_heard_alone() -> None:
+    tracks = ArraySource(np.zeros((8, 8), np.float32), 48_000)
+    names = tuple(["Boom", "Lav1", "Lav2", "Plant", "5", "6", "7", "8"])
+    assert Heard(tracks, names=names).weights() == pytest.approx(np.full((2, 8), 8**-0.5))
+    alone = Heard(tracks, names=names, only=3).weights()
+    assert alone[:, 3].tolist() == [1.0, 1.0]
+    assert alone.sum() == 2.0
+    assert mask_of(names) == 0
+    assert mask_of(("L", "R", "C", "LFE", "Ls", "Rs")) == 0x3F

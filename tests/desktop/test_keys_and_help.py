@@ -115,9 +115,11 @@ def test_i_and_o_set_the_selection_and_m_a_marker(bench: Person) -> None:
 def test_the_manual_is_searched_turned_and_has_no_lines_around_cells(bench: Person) -> None:
     bench.window.doors.show_help()
     dialog = bench.window.doors.help
-    shown = lambda: [
-        dialog.list.item(n).text() for n in range(dialog.list.count()) if not dialog.list.item(n).isHidden()
-    ]  # noqa: E731
+
+    def shown() -> list[str]:
+        items = [dialog.list.item(n) for n in range(dialog.list.count())]
+        return [item.text() for item in items if not item.isHidden()]
+
     everything = shown()
     dialog.search.setText("mouth click")
     assert "Clicks" in shown()

@@ -11,12 +11,15 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QFontMetricsF
 from PySide6.QtWidgets import QAbstractButton, QApplication, QLabel, QWidget
 from pytestqt.exceptions import TimeoutError as TookTooLong
 from tests.desktop.conftest import Person
 
-from pulizia.desktop.theme import theme, use_theme
+from pulizia.desktop.controls import NAME_WIDTH
+from pulizia.desktop.theme import font, theme, use_theme
+from pulizia.settings.declare import Switch, declared
+from pulizia.tools.registry import ALL
 
 RATE = 48_000
 LONGEST_SLICE_S = 0.06  # on a shared machine; what is measured on a quiet one stands in docs/performance.md
@@ -188,3 +191,14 @@ def test_the_windows_thread_is_never_held_for_long(bench: Person, tmp_path: Path
     assert quiet[len(quiet) // 2] < 0.016
     assert max(slices.seconds) < LONGEST_SLICE_S
     bench.settle()
+
+
+def test_the_name_of_every_setting_fits_beside_its_control(qapp) -> None:
+    metrics = QFontMetricsF(font(13))
+    long = {
+        d.label: round(metrics.horizontalAdvance(d.label))
+        for tool in ALL
+        for d in declared(tool.settings).values()
+        if not isinstance(d, Switch) and metrics.horizontalAdvance(d.label) > NAME_WIDTH
+    }
+    assert long == {}

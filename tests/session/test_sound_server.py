@@ -20,7 +20,8 @@ from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import make_step
-from pulizia.session.sound_out import SERVER, output_of, outputs
+from pulizia.session.port_audio_out import devices
+from pulizia.session.sound_out import DEVICE, SERVER, output_of, outputs
 from pulizia.session.transport import JOIN_S, Heard, Transport
 
 JOIN = round(JOIN_S * RATE)
@@ -278,3 +279,45 @@ def assert_is(recorder: Recorder, expected: np.ndarray) -> None:
     sound = recorder.sound()
     first = int(np.argmax(np.abs(sound[0]) > 0)) - int(np.argmax(np.abs(expected[0]) > 0))
     assert np.array_equal(sound[:, first : first + expected.shape[1]], expected)
+
+
+def test_without_the_server_s_own_face_playing_ends_and_is_the_file_as_well(
+    server: Server, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """PortAudio through ALSA: the way that is left where no sound server answers."""
+    settings = server.socket.parent / "asound.conf"
+    settings.write_text("pcm.pulse { type pulse }\nctl.pulse { type pulse }\npcm.!default { type pulse }\n")
+    monkeypatch.setenv("ALSA_CONFIG_PATH", f"/usr/share/alsa/alsa.conf:{settings}")
+    if "pulse" not in devices(again=True):
+        if os.environ.get("CI"):
+            pytest.fail("ALSA's way to the sound server must be installed on a build machine")
+        pytest.skip("ALSA has no way to the sound server (package libasound2-plugins)")
+    player = Player(DEVICE + "pulse")
+    source = noise(2.0)
+    player.set_material(Heard(source))
+    try:
+        with server.recording() as recorder:
+            player.play(0)
+            player.wait()
+        assert (player.stopped, player.said, player.position) == (1, [], source.frames)
+        assert np.array_equal(recorder.heard(), source.read(0, source.frames))
+        server.kill()
+        player.play(0)
+        player.until(lambda: bool(player.said))
+        assert player.said[0].startswith("pulse is not there")
+    finally:
+        player.close()
+
+
+def test_a_stream_that_is_moved_to_another_sink_goes_on_there(server: Server, player: Player) -> None:
+    player.set_material(Heard(tone(20.0)))
+    player.play(0)
+    player.until(lambda: player.position > 4800)
+    stream = server.say("list", "short", "sink-inputs").split()[0]
+    with server.recording("phones") as phones:
+        server.say("move-sink-input", stream, "phones")
+        player.until(lambda: any("another output" in text for text in player.said))
+        place = player.position
+        player.until(lambda: player.position > place + 9600)
+        player.stop()
+    assert phones.heard().shape[1] > 4800

@@ -33,6 +33,8 @@ from pulizia.desktop.words import translated
 from pulizia.settings.declare import Number
 from pulizia.units import Unit
 
+TRACK_WIDTH = 86
+NAME_WIDTH = 112  # of a setting, at the left of its control; a test measures all of them
 ARROWS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down}
 ENTER = {Qt.Key.Key_Return, Qt.Key.Key_Enter}
 
@@ -145,7 +147,7 @@ class Track(ArrowKeys):
     def __init__(self, declared: Number, default: float, value: float) -> None:
         super().__init__()
         self._declared, self._default, self._value = declared, default, value
-        self.setFixedSize(112, 24)
+        self.setFixedSize(TRACK_WIDTH, 24)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(translated(declared.label))
@@ -251,7 +253,7 @@ class SliderRow(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         name = label(declared.label)
-        name.setFixedWidth(86)
+        name.setFixedWidth(NAME_WIDTH)
         row.addWidget(name)
         row.addWidget(self.track)
         row.addStretch(1)

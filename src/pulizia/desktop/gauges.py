@@ -60,11 +60,16 @@ class Gauge(QWidget):
         self.update()
 
     @property
+    def _left(self) -> int:
+        """Where the bars begin: after the widest name, as far as there is room."""
+        return 16 if all(len(name) <= 2 for name in self.names) else 34
+
+    @property
     def _bar(self) -> int:
-        return COMPACT_BAR if self.compact else FULL_BAR
+        return (COMPACT_BAR if self.compact else FULL_BAR) + 16 - self._left
 
     def _x(self, db: float) -> float:
-        return 16.0 + (min(max(db, FLOOR_DB), 0.0) - FLOOR_DB) / -FLOOR_DB * self._bar
+        return self._left + (min(max(db, FLOOR_DB), 0.0) - FLOOR_DB) / -FLOOR_DB * self._bar
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -87,13 +92,16 @@ class Gauge(QWidget):
             painter.setPen(colour("soft"))
             for row, name in enumerate(self.names):
                 y = self._top(row)
-                painter.drawText(QRectF(0, y - 4, 12, 15), Qt.AlignmentFlag.AlignVCenter, translated(name))
-                painter.fillRect(QRectF(16, y, self._bar, 7), colour("line"))
+                fits = painter.fontMetrics().elidedText(translated(name), Qt.TextElideMode.ElideRight, self._left - 4)
+                painter.drawText(QRectF(0, y - 4, self._left - 3, 15), Qt.AlignmentFlag.AlignVCenter, fits)
+                painter.fillRect(QRectF(self._left, y, self._bar, 7), colour("line"))
             for db in (-60, -40, -20, 0) if self.compact else (-60, -40, -20, -10, 0):
                 painter.drawText(
                     QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0)
                 )
-            painter.drawText(QRectF(16 + self._bar + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, translated("dBTP"))
+            painter.drawText(
+                QRectF(self._left + self._bar + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, translated("dBTP")
+            )
             painter.end()
             self._still = (key, pixmap)
         return self._still[1]
@@ -104,8 +112,8 @@ class Gauge(QWidget):
         if self.reading is not None and row < len(self.reading.peak):
             peak = gain_to_db(float(self.reading.peak[row]))
             rms = gain_to_db(float(self.reading.rms[row]))
-            painter.fillRect(QRectF(16, y, self._x(peak) - 16, 7), colour("soft", 0.55))
-            painter.fillRect(QRectF(16, y, self._x(rms) - 16, 7), colour("ink"))
+            painter.fillRect(QRectF(self._left, y, self._x(peak) - self._left, 7), colour("soft", 0.55))
+            painter.fillRect(QRectF(self._left, y, self._x(rms) - self._left, 7), colour("ink"))
             hold = gain_to_db(float(self.reading.true_peak_hold[row]))
             if hold > FLOOR_DB:
                 token = "madder" if hold > self.ceiling_db else "verd"
@@ -113,7 +121,7 @@ class Gauge(QWidget):
         painter.fillRect(QRectF(self._x(self.ceiling_db), y - 2, 1, 11), colour("madder"))
         over = hold is not None and hold > self.ceiling_db
         painter.setPen(colour("madder" if over else "soft"))
-        box = QRectF(16 + self._bar + 4, y - 4, 36, 15)
+        box = QRectF(self._left + self._bar + 4, y - 4, 36, 15)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(hold))
 
     def _paint_correlation(self, painter: QPainter) -> None:

@@ -60,6 +60,7 @@ class PrintDialog(QDialog):
         self.handles.setValue(studio.prints.handles_s)
         self.handles.setSuffix(" s")
         self.handles.setAccessibleName(translated("Handles"))
+        self.handles.setToolTip(translated("Extra sound at both ends of each file"))
         self.handles.valueChanged.connect(lambda _v: self._show())
         self.format = ChoiceBox()
         for n, (words, *_) in enumerate(FORMATS[:5]):
@@ -73,7 +74,7 @@ class PrintDialog(QDialog):
         for n, (words, widget) in enumerate(
             (
                 ("What", self.what),
-                ("Extra sound at both ends of each file", self.handles),
+                ("Handles", self.handles),
                 ("Format", self.format),
                 ("Name", self.pattern),
             )

@@ -17,7 +17,7 @@ CODE = re.compile(r":\w+:`|``|\w+/\w+\.py")  # a sentence for those who read the
 PLACES = {
     "bench": "The Bench",
     "delivery": "Delivery",
-    "recipes": "Recipes, rendering, and restoring the original",
+    "recipes": "Recipes and rendering",
     "command-line": "Command line",
 }
 

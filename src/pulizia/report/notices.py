@@ -91,5 +91,5 @@ def details() -> str:
     """What a report of a fault should say of the machine, as plain text."""
     lines = [f"Pulizia {__version__}", f"Python {sys.version.split()[0]}", platform.platform()]
     wanted = {"numpy", "scipy", "pyside6-essentials", "av", "soundfile", "soxr", "sounddevice", "pulsectl"}
-    lines += [f"{part.name} {part.version}" for part in parts() if part.name.lower() in wanted]
+    lines += [f"{part.name} {part.version}" for part in parts() if part.name.lower().replace("_", "-") in wanted]
     return "\n".join(lines) + "\n"

@@ -16,6 +16,7 @@ DEPTH_S, DEEPEST_S = (
     0.25,
     1.0,
 )  # what waits cannot be exchanged here: deep enough for a busy machine, and deeper once it ran dry
+BEHIND_S = 0.25  # what a server or driver may hold beyond the latency that it tells
 STUCK_S = 3.0  # longer than any device takes for its whole queue
 
 
@@ -34,7 +35,7 @@ class DeviceOut:
         self._rate = 48_000
         self._written = self._heard = 0
         self._base, self._since = 0, 0.0
-        self._moved_at = 0.0
+        self._moved_at = self._ends_at = 0.0
 
     def open(self, rate: int) -> None:
         """Open the device; OutputError with one sentence."""
@@ -54,6 +55,7 @@ class DeviceOut:
                 raise OutputError(message) from error
             self._rate, self._written, self._heard, self._base = rate, 0, 0, 0
             self._since = self._moved_at = time.monotonic()
+            self._ends_at = 0.0
 
     def room(self) -> int:
         """Frames that may be written now; OutputError when the device takes nothing any more."""
@@ -87,21 +89,39 @@ class DeviceOut:
             if dry and self._written:
                 self.underruns += 1
                 self._depth_s = DEEPEST_S  # from the next start on
+            self._ends_at = 0.0
             self._written += block.shape[1]
             now = time.monotonic()
             waiting = max(0, round(float(self._stream.latency) * self._rate) - int(self._stream.write_available))
             self._base, self._since = max(self.heard(), self._written - max(waiting, block.shape[1])), now
 
     def finish(self) -> None:
-        """No more follows; the clock runs on to what was written."""
+        """No more follows; silence is fed until what was written has left the device for certain."""
+        with self._lock:
+            if not self._ends_at:
+                waiting = (self._written - self.heard()) / self._rate
+                self._ends_at = time.monotonic() + waiting + BEHIND_S
 
     def heard(self) -> int:
         """Frames heard since open: what was not waiting at the last write, and the time since then."""
         with self._lock:
             if self._stream is not None:
                 passed = int((time.monotonic() - self._since) * self._rate)
-                self._heard = max(self._heard, min(self._written, self._base + passed))
+                most = self._written - 1 if self._ends_at else self._written
+                self._heard = max(self._heard, min(most, self._base + passed))
+                if self._ends_at:
+                    self._feed_silence()
+                    if time.monotonic() >= self._ends_at:
+                        self._heard = self._written
             return self._heard
+
+    def _feed_silence(self) -> None:
+        try:
+            free = min(int(self._stream.write_available), self._rate // 50)
+            if free > 0:
+                self._stream.write(np.zeros((free, LOUDSPEAKERS), np.float32))
+        except Exception:  # noqa: BLE001 - the device has gone: the end is reached by the clock
+            self._ends_at = time.monotonic()
 
     def close(self, last: Samples | None = None, at: int = 0) -> None:
         """Stop at once."""

@@ -253,7 +253,7 @@ def picture(passage: Samples | None, rate: int, settings: NoiseSettings, profile
         power = np.mean([np.mean(_power(s), axis=0) for s in spectra], axis=0)
         level = powers_to_db(power * (2.0 / (0.5 * profile.size * rate)))
         curves.append(Curve("passage", hz, level))
-    return Picture(tuple(curves), "dBFS/Hz", f"left, {caption(settings)}")
+    return Picture(tuple(curves), "dBFS/Hz", f"remaining, {caption(settings)}")
 
 
 def survey(

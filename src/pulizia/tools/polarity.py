@@ -37,7 +37,7 @@ class PolaritySettings(Settings):
         help="Subtracting the mean suits a constant offset; the high-pass follows one that drifts.",
     )  # fmt: skip
     phase_degrees_count: float = number(
-        0.0, unit=Unit.COUNT, low=-180.0, high=180.0, step=1.0, label="Phase rotation, degrees",
+        0.0, unit=Unit.COUNT, low=-180.0, high=180.0, step=1.0, label="Phase rotation",
         help="Rotates the phase of all frequencies. It sounds the same and makes an asymmetric waveform symmetrical.",
     )  # fmt: skip
     made_even: bool = switch(False, label="Find rotation", help="Finds the rotation with the lowest peaks.")

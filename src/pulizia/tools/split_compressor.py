@@ -106,10 +106,10 @@ class SplitCompressorSettings(Settings):
         120.0, unit=Unit.MS, low=10.0, high=1000.0, step=5.0, scale="log", label="Release",
         help="Release time constant (63 %).",
     )  # fmt: skip
-    make_up_db: float = _make_up("Low make-up gain")
-    mid_make_up_db: float = _make_up("High-mid make-up gain")
-    low_mid_make_up_db: float = _make_up("Low-mid make-up gain")
-    high_make_up_db: float = _make_up("High make-up gain")
+    make_up_db: float = _make_up("Low make-up")
+    mid_make_up_db: float = _make_up("High-mid make-up")
+    low_mid_make_up_db: float = _make_up("Low-mid make-up")
+    high_make_up_db: float = _make_up("High make-up")
 
 
 BAND_FIELDS: dict[str, tuple[str, ...]] = {

@@ -20,6 +20,7 @@ ROW_HEIGHT, STRIP_WIDTH = 46, 60
 GRAVE, MILD = 0.6, 0.15
 SETTLED_MS = 1500
 NAMES = {
+    "overload": "Clipping",
     "noise": "Noise", "hum": "Mains hum", "channel missing": "One channel missing", "polarity": "Opposite polarity",
     "delay": "One channel late", "level": "Uneven level", "silence": "Digital silence", "room": "Room tail",
     "dull": "Dull voice", "lopsided": "Asymmetric waveform",

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
-from pulizia.desktop.controls import ChoiceBox, SliderRow, label
+from pulizia.desktop.controls import NAME_WIDTH, ChoiceBox, SliderRow, label
 from pulizia.desktop.words import translated
 from pulizia.settings.declare import Choice, Declaration, Number, Places, Settings, Switch, default_of
 
@@ -63,7 +63,7 @@ def _row(text: str, widget: QWidget) -> QWidget:
     line.setContentsMargins(0, 0, 0, 0)
     line.setSpacing(8)
     name = label(text)
-    name.setFixedWidth(104)
+    name.setFixedWidth(NAME_WIDTH)
     line.addWidget(name)
     line.addWidget(widget, 1)
     return row

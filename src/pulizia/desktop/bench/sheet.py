@@ -147,7 +147,7 @@ class Sheet(QWidget):
         if step.id != self._step_id:
             self._step_id, self._picture_key = step.id, None
             if body.picture is not None:
-                body.picture.show_picture(None, "Inspecting\u2026")
+                body.picture.show_picture(None, "Measuring\u2026")
         body.show_step(step, recording)
 
     def _rest(self) -> None:

@@ -207,10 +207,12 @@ class ToolPicture(QWidget):
 
     @staticmethod
     def _names(painter: QPainter, plot: QRectF, curves: dict[str, np.ndarray], top_db: float, caption: str) -> None:
+        words = translated(caption)
+        width = painter.fontMetrics().horizontalAdvance(words) + 8
+        box = QRectF(plot.left() + 4, plot.bottom() - 20, min(width, plot.width() - 8), 17)
+        painter.fillRect(box, colour("panel"))  # no curve runs through the words
         painter.setPen(colour("soft"))
-        painter.drawText(
-            plot.adjusted(8, 0, -6, -5), Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, translated(caption)
-        )
+        painter.drawText(box.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, words)
         if "passage" in curves:
             painter.setPen(colour("ink"))
             painter.drawText(

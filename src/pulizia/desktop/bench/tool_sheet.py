@@ -100,7 +100,7 @@ class ToolSheet(QWidget):
         self._row = label("", 12, token="soft")
         self._on = button("on", self._toggle, tip="Switch the step on or off (E)")
         self._on.setFixedWidth(60)
-        head.addWidget(label(self.tool.title, 20, bold=True))
+        head.addWidget(label(self.tool.title, 20 if len(self.tool.title) <= LONG_TITLE else 15, bold=True))
         head.addSpacing(4)
         head.addWidget(self._row)
         head.addStretch(1)
@@ -146,7 +146,7 @@ class ToolSheet(QWidget):
                 (extra_column if declaration.more else self._column).addWidget(made.row)
                 yield made.row
         foot = QHBoxLayout()
-        self._more = button("More settings", lambda: None, tip="More settings", quiet=True)
+        self._more = button("More\u2026", lambda: None, tip="More settings", quiet=True)
         self._more.setCheckable(True)
         self._more.toggled.connect(self._show_more)
         foot.addWidget(self._more)
@@ -188,7 +188,7 @@ class ToolSheet(QWidget):
 
     def _show_more(self, on: bool) -> None:  # noqa: FBT001 - a signal's value
         self._extra.setVisible(on)
-        self._more.setText(translated("Fewer settings" if on else "More settings"))
+        self._more.setText(translated("Fewer" if on else "More\u2026"))
         self.more_toggled.emit(on)
 
     def _show_band(self, index: int) -> None:
