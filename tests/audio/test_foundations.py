@@ -205,7 +205,7 @@ def test_every_loudspeaker_has_its_gain_in_two(layout: str, left: tuple[float, .
 
 def test_the_tracks_of_a_recorder_are_mixed_alike_or_heard_alone() -> None:
     tracks = ArraySource(np.zeros((8, 8), np.float32), 48_000)
-    names = tuple(["Boom", "Lav1", "Lav2", "Plant", "5", "6", "7", "8"])
+    names = ("Boom", "Lav1", "Lav2", "Plant", "5", "6", "7", "8")
     assert Heard(tracks, names=names).weights() == pytest.approx(np.full((2, 8), 8**-0.5))
     alone = Heard(tracks, names=names, only=3).weights()
     assert alone[:, 3].tolist() == [1.0, 1.0]
