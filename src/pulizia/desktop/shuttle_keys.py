@@ -16,13 +16,13 @@ class ShuttleKeys(QObject):
     def __init__(self, studio: Studio, parent: QObject) -> None:
         super().__init__(parent)
         self.studio, self.held = studio, False
-        application = QApplication.instance()
-        if application is not None:
-            application.installEventFilter(self)
 
     def hold(self) -> None:
-        """The middle key went down: stop, and remember it."""
-        self.held = True
+        """The middle key went down: stop, and remember it until it comes up."""
+        application = QApplication.instance()
+        if not self.held and application is not None:
+            self.held = True
+            application.installEventFilter(self)  # only while it is held: every event passes through a filter
         if self.studio.transport.is_playing:
             self.studio.stop_playing()
 
@@ -31,9 +31,16 @@ class ShuttleKeys(QObject):
         self.studio.shuttle(direction, slow=self.held)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if self.held and event.type() == QEvent.Type.KeyRelease and isinstance(event, QKeyEvent):
+        if event.type() == QEvent.Type.KeyRelease and isinstance(event, QKeyEvent):
             if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():
-                self.held = False
+                self._release()
             elif event.key() in (Qt.Key.Key_J, Qt.Key.Key_L) and not event.isAutoRepeat():
                 self.studio.stop_playing()
+        elif event.type() == QEvent.Type.ApplicationDeactivate:
+            self._release()  # the key may come up in another program
         return super().eventFilter(watched, event)
+
+    def _release(self) -> None:
+        self.held = False
+        if (application := QApplication.instance()) is not None:
+            application.removeEventFilter(self)
