@@ -12,4 +12,6 @@ $bin/mypy
 echo "== import contracts"
 $bin/lint-imports
 echo "== tests"
-exec $bin/python -m pytest -n 2 --dist worksteal "$@"
+$bin/python -m pytest -n 2 --dist worksteal -m "not alone" "$@"
+echo "== tests that need the machine for themselves"
+exec $bin/python -m pytest -m alone "$@"

@@ -102,7 +102,7 @@ def test_names_no_disk_can_hold_and_things_that_are_no_files(capsys, tmp_path: P
     os.mkfifo(tmp_path / "pipe.wav")
     for name, said in (
         ("x" * 300 + ".wav", "cannot be the name"), ("/" + "a/" * 2500 + "x.wav", "cannot be the name"), ("/dev/zero", "not an ordinary file"),
-        (tmp_path / "pipe.wav", "not an ordinary file"), (tmp_path / "random.mp3", "not a sound"), (tmp_path / "zero.flac", "no sound file"),
+        (tmp_path / "pipe.wav", "not an ordinary file"), (tmp_path / "random.mp3", "not a readable"), (tmp_path / "zero.flac", "no sound file"),
         (tmp_path, "is a folder"), ("a\0b.wav", "cannot be the name"),
     ):  # fmt: skip
         code, out, err = run(capsys, "measure", name)

@@ -155,6 +155,7 @@ class Slices:
             time.sleep(pause_s)
 
 
+@pytest.mark.alone
 def test_the_windows_thread_is_never_held_for_long(bench: Person, tmp_path: Path) -> None:
     """While scrolling, zooming, playing, editing and rendering."""
     window, studio, axis = bench.window, bench.window.studio, bench.window.bench.axis

@@ -47,7 +47,7 @@ def test_the_loudest_seconds_are_marked_and_gone_to(two: Person) -> None:
 def test_other_readings_and_all_programmes_are_told_in_tables(two: Person, tmp_path: Path) -> None:
     row, studio = two.window.delivery.measuring, two.window.studio
     studio.select(9 * RATE, 14 * RATE)
-    press(two, "Other loudness readings")
+    press(two, "Other readings")
     two.until(lambda: row.table.rows)
     names = [r[0] for r in row.table.rows]
     assert names[0] == "Whole programme, both gates"
@@ -56,7 +56,7 @@ def test_other_readings_and_all_programmes_are_told_in_tables(two: Person, tmp_p
     row.table.save_to(tmp_path / "readings.csv")
     assert "Speech only" in (tmp_path / "readings.csv").read_text()
     row.table.accept()
-    press(two, "Compare programmes")
+    press(two, "Compare")
     assert [r[0] for r in row.table.rows] == ["uneven", "other"]
     measured = studio.measures("after").integrated_lufs
     assert float(row.table.rows[0][2].replace("\u2212", "-")) == pytest.approx(measured, abs=0.05)

@@ -250,6 +250,7 @@ def burn(until: float) -> None:
         sum(n * n for n in range(1000))
 
 
+@pytest.mark.alone
 @pytest.mark.parametrize("seconds", [8.0])
 def test_no_dropout_beside_two_processes_that_burn_both_cores(
     server: Server, player: Player, wav: Callable[..., Path], seconds: float
@@ -258,8 +259,7 @@ def test_no_dropout_beside_two_processes_that_burn_both_cores(
     steps = tuple(make_step(tool) for tool in ("hum", "clicks", "noise"))
     chain = Chain(media.source, steps, ChunkCache(), AnalysisStore())
     chain.prepare()
-    beside = 1 if "PYTEST_XDIST_WORKER" in os.environ else 2  # other tests burn the other core already
-    hogs = [multiprocessing.Process(target=burn, args=(time.monotonic() + seconds + 4,)) for _ in range(beside)]
+    hogs = [multiprocessing.Process(target=burn, args=(time.monotonic() + seconds + 4,)) for _ in range(2)]
     for hog in hogs:
         hog.start()
     try:
