@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QLabel
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person, move
 
+from pulizia.audio.spans import Span
 from pulizia.desktop.bench.equaliser_picture import EqualiserPicture
 from pulizia.desktop.bench.tool_picture import HANDLES_HZ
 from pulizia.tools.registry import tool_of
@@ -224,7 +225,7 @@ def test_inspect_lists_troubles_visits_them_treats_all_and_says_what_is_left(cli
     clicked.window.grab()
     kind = next(k for k in found if k != "clicks")
     studio.inspection.leave(kind, leave=True)
-    assert ledger.rows[kind].state_words == "left"
+    assert ledger.rows[kind].state_words == "ignored"
     assert clicked.recording.left == (kind,)
     clicked.click(ledger.all_button)
     ids = [s.tool_id for s in clicked.recording.score]
@@ -236,6 +237,22 @@ def test_inspect_lists_troubles_visits_them_treats_all_and_says_what_is_left(cli
     studio.document.save(tmp_path / "ledger.pulizia")
     studio.document.load(tmp_path / "ledger.pulizia")
     assert studio.document.project.recordings[0].left == (kind,)
+
+
+def test_treat_all_is_one_edit_and_a_step_in_a_section_does_not_count_as_treated(clicked: Person) -> None:
+    studio = clicked.window.studio
+    studio.document.add_step(studio.recording.id, "clicks", {}, spans=(Span(0, 4800),))
+    clicked.settle()
+    clicked.key(Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
+    clicked.until(lambda: studio.inspection.is_current)
+    before = clicked.recording.score
+    studio.inspection.treat_all()
+    added = [s for s in clicked.recording.score if s not in before]
+    assert "clicks" in [s.tool_id for s in added]
+    assert all(s.spans is None for s in added)
+    assert studio.document.history.undo_label == "Treat all"
+    studio.document.undo()
+    assert clicked.recording.score == before
 
 
 def test_an_area_is_drawn_in_the_sonogram_and_becomes_a_blot(bench: Person) -> None:

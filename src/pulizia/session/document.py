@@ -188,6 +188,18 @@ class Document:
         self._edit(self.project.with_recording(recording), f"Add {step.tool.title}")
         return step
 
+    def add_steps(
+        self, recording_id: str, wanted: Iterable[tuple[str, dict[str, Any]]], what: str
+    ) -> list[Step]:  # fmt: skip
+        """Add steps where their tools recommend, as one entry of history called ``what``; SettingsError for wrong ones."""
+        steps = [make_step(tool_id, settings) for tool_id, settings in wanted]
+        recording = self.project.recording(recording_id)
+        for step in steps:
+            recording = recording.with_step(step)
+        if steps:
+            self._edit(self.project.with_recording(recording), what)
+        return steps
+
     def paste_step(self, recording_id: str, step: Step) -> None:
         """Add a step that was copied elsewhere, where its tool recommends."""
         recording = self.project.recording(recording_id).with_step(step)

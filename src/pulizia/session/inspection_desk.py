@@ -186,10 +186,27 @@ class InspectionDesk:
             self.room.choose_step(step.id)
 
     def treat_all(self) -> None:
-        """Add a step for each trouble that is not left and not treated yet."""
-        for entry in self.entries():
-            if entry.after is not None and entry.after.tool_id and not entry.left and self.treating_step(entry) is None:
-                self.treat(entry.after)
+        """Add a step for each problem that is neither ignored nor treated everywhere, as one entry of history."""
+        recording = self.room.recording
+        if recording is None:
+            return
+        open_ones = [
+            entry.after
+            for entry in self.entries()
+            if entry.after is not None and entry.after.tool_id and not entry.left and not self._is_treated(entry)
+        ]
+        steps = self.room.document.add_steps(recording.id, [(f.tool_id, f.settings) for f in open_ones], "Treat all")
+        if steps:
+            self.room.choose_step(steps[-1].id)
+
+    def _is_treated(self, entry: Entry) -> bool:
+        """Whether a step that is on treats this kind in the whole recording; one in a section alone does not."""
+        recording, finding = self.room.recording, entry.after
+        return (
+            recording is not None
+            and finding is not None
+            and any(s.tool_id == finding.tool_id and s.enabled and s.spans is None for s in recording.score)
+        )
 
     def leave(self, kind: str, *, leave: bool) -> None:
         """Let a kind stay as it is, or list it again."""

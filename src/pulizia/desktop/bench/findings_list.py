@@ -83,7 +83,7 @@ class FindingRow(ArrowKeys):
     def state_words(self) -> str:
         """What is being done about it."""
         if self.entry.left:
-            return "left"
+            return "ignored"
         if self._step is not None:
             return f"step {self._step}"
         return "resolved" if self.entry.is_gone else ""
