@@ -80,6 +80,7 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
     window, delivery = two.window, two.window.delivery
     two.key(Qt.Key.Key_T, CTRL)
     editor = window.doors.target_editor
+    assert "Not yet checked against the document." in editor.words.text()
     editor.title.setText("Loud house")
     editor.spins["integrated_lufs"].setValue(-8.0)
     editor.ticks["loudness_range_max_lu"].setChecked(True)

@@ -43,7 +43,7 @@ class LevellerSettings(Settings):
     """Where to, how far and how quickly."""
 
     way: str = choice(
-        "relative", options={"relative": "median of this recording", "loudness": "fixed loudness"}, label="Target",
+        "relative", options={"relative": "recording's median", "loudness": "fixed loudness"}, label="Target",
         help="The median of this recording's phrases, or a fixed loudness.",
     )  # fmt: skip
     target_lufs: float = number(

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from pulizia.delivery.targets import Target, remove_own, save_own, shipped_targets
+from pulizia.delivery.targets import Target, remove_own, save_own, shipped_targets, unchecked_note
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
@@ -113,6 +113,8 @@ class TargetDialog(QDialog):
         if target is not None:
             self.gate.setCurrentIndex(self.gate.findData(target.gate))
             self.scale.setCurrentIndex(max(0, self.scale.findData(target.scale)))
+            note = unchecked_note(target)
+            self.words.setText(translated(f"Figures of {target.source}. {note}") if note else "")
 
     def made(self) -> Target:
         """The target that the fields describe."""

@@ -18,7 +18,7 @@ from pulizia.desktop.words import translated
 from pulizia.measure.live import Reading
 from pulizia.units import format_number, gain_to_db
 
-LEFT, RIGHT = 62.0, 46.0
+LEFT, RIGHT = 84.0, 46.0
 HEAD, ROW, GAP, SCALE_HEIGHT = 18, 12, 6, 15
 FLOOR_DB = -60.0
 MOST_CHANNELS = 8

@@ -24,8 +24,8 @@ class LevelOptions:
     @property
     def rms_words(self) -> str:
         """The scale of the RMS bars, said plainly."""
-        which = "sine-referenced" if self.rms_sine else "RMS as computed"
-        return f"RMS over {self.rms_s:g} s, {which} scale"
+        which = "sine-referenced" if self.rms_sine else "as computed"
+        return f"RMS over {self.rms_s:g} s, {which}"
 
     def loudness_range(self, target_lufs: float) -> tuple[float, float]:
         """Lowest and highest loudness of the bars, in LUFS."""

@@ -241,7 +241,7 @@ class LevelsPanel(QWidget):
         groups: tuple[tuple[str, str, list[tuple[str, object]]], ...] = (
             ("Loudness scale", "scale", [(text, name) for name, text in SCALES.items()]),
             ("RMS time", "rms_s", [(f"{t:g} s", t) for t in RMS_TIMES_S]),
-            ("RMS scale", "rms_sine", [("RMS as computed", False), ("sine-referenced (+3.01 dB)", True)]),
+            ("RMS scale", "rms_sine", [("as computed", False), ("sine-referenced (+3.01 dB)", True)]),
             ("0 VU", "vu_reference_dbfs", [(f"{format_number(db, 0)} dBFS", db) for db in VU_REFERENCES_DBFS]),
             ("PPM", "ppm_kind", [("type IIa", "IIa"), ("type I", "I")]),
         )
