@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from pulizia.desktop.bench.time_axis import GUTTER
@@ -50,6 +50,9 @@ class Person:
         return sheet.body
 
     def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        if QApplication.activeWindow() is None:  # without a window manager nothing follows a closed dialog
+            self.window.activateWindow()
+            self.until(self.window.isActiveWindow)
         self.bot.keyClick(self.window, key, modifier)
         if key == Qt.Key.Key_N:  # the marked noise is listened to first, in the background
             self.settle()
