@@ -16,8 +16,10 @@ from tests.desktop.conftest import Person
 from pulizia.audio.markers import Marker
 from pulizia.desktop.bench.sonogram_menu import SizeSlider, sonogram_menu
 from pulizia.desktop.bench.waveform_view import between_samples
+from pulizia.desktop.theme import colour
 from pulizia.dsp.oversample import TAPS
 from pulizia.errors import ProjectError
+from pulizia.measure.live import Reading
 from pulizia.media.open import open_media
 from pulizia.session.sound_out import Choice, SimulatedOut
 from pulizia.session.transport import Listening
@@ -363,3 +365,19 @@ def test_a_band_is_marked_over_all_time_at_the_frequency_axis(bench: Person) -> 
     selection = bench.window.studio.selection
     assert (selection.span.start, selection.span.stop) == (0, bench.recording.frames)
     assert selection.band_hz == pytest.approx((1000, 4000), rel=0.03)
+
+
+def test_the_foot_draws_a_bar_for_every_one_of_eight_tracks(bench: Person) -> None:
+    levels = np.geomspace(0.002, 0.8, 8).astype(np.float32)
+    reading = Reading(
+        peak=levels, true_peak_hold=levels, rms=levels, correlation=None, vu=levels, ppm=levels,
+        peak_since_reset=levels, true_peak_since_reset=levels, overs=0, true_peak_overs=0, pair=None,
+    )  # fmt: skip
+    gauge = bench.window.foot.gauge
+    gauge.show_reading(reading, tuple(f"Track {n}" for n in range(1, 9)))
+    picture = gauge.grab().toImage()
+    ink, ratio = colour("ink"), picture.devicePixelRatio()
+    rows = range(round(4 * ratio), round(31 * ratio))
+    lengths = [sum(picture.pixelColor(x, y) == ink for x in range(picture.width())) for y in rows]
+    assert len({length for length in lengths if length > 5}) == 8
+    gauge.show_reading(None, ("L", "R"))

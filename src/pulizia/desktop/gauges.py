@@ -53,16 +53,21 @@ class Gauge(QWidget):
 
     def show_reading(self, reading: Reading | None, names: tuple[str, ...]) -> None:
         """Show levels; None empties the bars."""
-        self.names = names[:2]
-        if reading is None and self.reading is None:
+        if reading is None and self.reading is None and names == self.names:
             return
+        self.names = names
         self.reading = reading
         self.update()
 
     @property
     def _left(self) -> int:
         """Where the bars begin: after the widest name, as far as there is room."""
-        return 16 if all(len(name) <= 2 for name in self.names) else 34
+        return 16 if all(len(name) <= 2 for name in self._rows) else 34
+
+    @property
+    def _rows(self) -> tuple[str, ...]:
+        """What is written before the bars: names, or how many channels there are."""
+        return self.names if len(self.names) <= 2 else (translated(f"{len(self.names)} ch."),)
 
     @property
     def _bar(self) -> int:
@@ -80,7 +85,13 @@ class Gauge(QWidget):
         self._paint_correlation(painter)
 
     def _top(self, row: int) -> int:
+        if len(self.names) > 2:  # as many thin bars as there are channels, over the place of two
+            return 6 + 24 * row // len(self.names)
         return 8 + 12 * row if len(self.names) > 1 else 14
+
+    @property
+    def _thick(self) -> int:
+        return 7 if len(self.names) <= 2 else max(1, 24 // len(self.names) - 1)
 
     def _still_parts(self) -> QPixmap:
         """Names, tracks and scale, drawn anew only when they change."""
@@ -90,11 +101,12 @@ class Gauge(QWidget):
             painter = QPainter(pixmap)
             painter.setFont(font(11))
             painter.setPen(colour("soft"))
-            for row, name in enumerate(self.names):
-                y = self._top(row)
+            for row in range(len(self.names)):
+                painter.fillRect(QRectF(self._left, self._top(row), self._bar, self._thick), colour("line"))
+            for row, name in enumerate(self._rows):
+                y = self._top(row) if len(self.names) <= 2 else 14
                 fits = painter.fontMetrics().elidedText(translated(name), Qt.TextElideMode.ElideRight, self._left - 4)
                 painter.drawText(QRectF(0, y - 4, self._left - 3, 15), Qt.AlignmentFlag.AlignVCenter, fits)
-                painter.fillRect(QRectF(self._left, y, self._bar, 7), colour("line"))
             for db in (-60, -40, -20, 0) if self.compact else (-60, -40, -20, -10, 0):
                 painter.drawText(
                     QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0)
@@ -112,20 +124,35 @@ class Gauge(QWidget):
         if self.reading is not None and row < len(self.reading.peak):
             peak = gain_to_db(float(self.reading.peak[row]))
             rms = gain_to_db(float(self.reading.rms[row]))
-            painter.fillRect(QRectF(self._left, y, self._x(peak) - self._left, 7), colour("soft", 0.55))
-            painter.fillRect(QRectF(self._left, y, self._x(rms) - self._left, 7), colour("ink"))
+            painter.fillRect(QRectF(self._left, y, self._x(peak) - self._left, self._thick), colour("soft", 0.55))
+            painter.fillRect(QRectF(self._left, y, self._x(rms) - self._left, self._thick), colour("ink"))
             hold = gain_to_db(float(self.reading.true_peak_hold[row]))
             if hold > FLOOR_DB:
                 token = "madder" if hold > self.ceiling_db else "verd"
-                painter.fillRect(QRectF(self._x(hold) - 1, y - 2, 2, 11), colour(token))
+                edge = 2 if len(self.names) <= 2 else 0
+                painter.fillRect(QRectF(self._x(hold) - 1, y - edge, 2, self._thick + 2 * edge), colour(token))
+        if len(self.names) > 2:
+            self._paint_highest(painter, row)
+            return
         painter.fillRect(QRectF(self._x(self.ceiling_db), y - 2, 1, 11), colour("madder"))
+        self._paint_figure(painter, hold, y)
+
+    def _paint_highest(self, painter: QPainter, row: int) -> None:
+        """One mark and one figure for all of many channels, with the last of them."""
+        if row < len(self.names) - 1:
+            return
+        painter.fillRect(QRectF(self._x(self.ceiling_db), 4, 1, 28), colour("madder"))
+        held = None if self.reading is None else gain_to_db(float(self.reading.true_peak_hold.max()))
+        self._paint_figure(painter, held, 14)
+
+    def _paint_figure(self, painter: QPainter, hold: float | None, y: int) -> None:
         over = hold is not None and hold > self.ceiling_db
         painter.setPen(colour("madder" if over else "soft"))
         box = QRectF(self._left + self._bar + 4, y - 4, 36, 15)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, format_number(hold))
 
     def _paint_correlation(self, painter: QPainter) -> None:
-        if len(self.names) < 2 or self.compact:
+        if len(self.names) != 2 or self.compact:
             return
         left = 252.0
         painter.setPen(colour("soft"))
