@@ -19,12 +19,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from pulizia.desktop.words import read_catalogue
 
 from pulizia.audio.source import ArraySource
 from pulizia.delivery.deliver import write_source
 from pulizia.delivery.deliverable import Deliverable, Kind
 from pulizia.delivery.targets import read_targets, shipped_targets
-from pulizia.desktop.words import read_catalogue
 from pulizia.errors import PuliziaError
 from pulizia.media.open import open_media
 from pulizia.project.file import load_project, project_text

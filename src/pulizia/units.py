@@ -9,6 +9,8 @@ from enum import Enum
 import numpy as np
 from numpy.typing import NDArray
 
+from pulizia.words import decimal_sign, tr
+
 MINUS = "\u2212"
 SILENCE_DB = -200.0
 
@@ -77,7 +79,7 @@ def format_number(value: float | None, decimals: int = 1, *, plus: bool = False)
     if value is None or not math.isfinite(value):
         return "\u2013"
     rounded = round(value, decimals) + 0.0
-    text = f"{abs(rounded):.{decimals}f}"
+    text = f"{abs(rounded):.{decimals}f}".replace(".", decimal_sign())
     if rounded < 0.0:
         return MINUS + text
     return "+" + text if plus and rounded > 0.0 else text
@@ -102,7 +104,12 @@ def note_name(hz: float) -> str:
     steps = 69.0 + 12.0 * math.log2(max(hz, 1e-3) / 440.0)
     nearest = round(steps)
     cents = round(100.0 * (steps - nearest))
-    return f"{NOTES[nearest % 12]}{nearest // 12 - 1} {format_number(cents, 0, plus=True)} cents"
+    return tr(
+        "{note}{nearest} {cents} cents",
+        note=NOTES[nearest % 12],
+        nearest=nearest // 12 - 1,
+        cents=format_number(cents, 0, plus=True),
+    )
 
 
 def format_clock(seconds: float) -> str:

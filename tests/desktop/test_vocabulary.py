@@ -31,7 +31,7 @@ CODE = re.compile(r"`[^`]*`|\]\([^)]*\)")  # commands, ids and links of the manu
 @cache
 def texts() -> list[str]:
     """Everything that the window, the manual and the desktop show, and what the command line prints."""
-    script = load_script("list_words")
+    script = load_script("translate")
     found = list(script.catalogue())
     for path in sorted((script.SOURCE / "cli").glob("*.py")):
         found += [

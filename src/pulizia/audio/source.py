@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples, silence
+from pulizia.words import N_
 
 
 @runtime_checkable
@@ -100,9 +101,9 @@ class SpanSource:
 PICKS: dict[str, tuple[tuple[float, float], str]] = {
     "left": ((1.0, 0.0), "left"),
     "right": ((0.0, 1.0), "right"),
-    "mid": ((0.5, 0.5), "mid, the mean of both"),
-    "side": ((0.5, -0.5), "side, half their difference"),
-    "mono": ((1.0, 1.0), "mono sum, as one loudspeaker gives it"),
+    "mid": ((0.5, 0.5), N_("mid, the mean of both")),
+    "side": ((0.5, -0.5), N_("side, half their difference")),
+    "mono": ((1.0, 1.0), N_("mono sum, as one loudspeaker gives it")),
 }
 """Ways to listen to two channels: weights of left and right, and words."""
 

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from pulizia.words import tr
+
 
 @dataclass(frozen=True, slots=True, order=True)
 class Span:
@@ -19,7 +21,7 @@ class Span:
 
     def __post_init__(self) -> None:
         if self.start < 0 or self.stop < self.start:
-            message = f"span {self.start}..{self.stop} is not ordered"
+            message = tr("span {start}..{stop} is not ordered", start=self.start, stop=self.stop)
             raise ValueError(message)
 
     @property

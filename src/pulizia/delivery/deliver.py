@@ -41,6 +41,7 @@ from pulizia.media.write import BITS, FileKind, FlacWriter, WavWriter, shortened
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Stage
 from pulizia.score.steps import make_step
+from pulizia.words import plural, tr
 
 Progress = Callable[[float, str], None]
 WRITE_FRAMES = 1 << 17
@@ -74,7 +75,10 @@ def check_name(path: Path) -> None:
     """Refuse names that no disk can hold; DeliveryError."""
     too_long = len(os.fsencode(path.name)) > LONGEST_NAME_BYTES or len(os.fsencode(path)) > LONGEST_PATH
     if too_long or "\0" in str(path):
-        message = f"{shortened(path.name)!r} cannot be the name of a file: it is too long, or holds a zero character. Choose another one."
+        message = tr(
+            "{shortened!r} cannot be the name of a file: it is too long, or holds a zero character. Choose another one.",
+            shortened=shortened(path.name),
+        )
         raise DeliveryError(message)
 
 
@@ -90,17 +94,22 @@ def check_output(path: Path, *, inputs: list[Path], overwrite: bool) -> None:
     folder = path.parent
     check_name(path)
     if not folder.is_dir():
-        message = f"The folder {folder} does not exist. Make it, or choose another one."
+        message = tr("The folder {folder} does not exist. Make it, or choose another one.", folder=folder)
         raise DiskError(message)
     if path.is_dir():
-        message = f"{path} is a folder. Give the name of a file in it."
+        message = tr("{path} is a folder. Give the name of a file in it.", path=path)
         raise DeliveryError(message)
     if path.exists():
         if any(source.exists() and path.samefile(source) for source in inputs):
-            message = f"{path.name} is the source recording, which is never written to. Choose another name."
+            message = tr(
+                "{name} is the source recording, which is never written to. Choose another name.", name=path.name
+            )
             raise DeliveryError(message)
         if not overwrite:
-            message = f"{path.name} is there already. Choose another name, or allow it to be replaced (--overwrite)."
+            message = tr(
+                "{name} is there already. Choose another name, or allow it to be replaced (--overwrite).",
+                name=path.name,
+            )
             raise DeliveryError(message)
 
 
@@ -146,7 +155,7 @@ def deliver(
     store = store or SegmentStore()
     cache = cache or ChunkCache()
     ready = prepared(
-        programme, wanted, lambda p: progress(0.1 * p, "converting the rate"), names=said.broadcast.channel_names
+        programme, wanted, lambda p: progress(0.1 * p, tr("converting the rate")), names=said.broadcast.channel_names
     )
     if ready.channels != programme.channels and names != (DUAL_MONO,):
         names = None
@@ -230,8 +239,9 @@ def _write_and_measure(
     told = lambda p: progress(0.5 + 0.35 * p, "writing")  # noqa: E731
     if wanted.kind == "picture":
         if said.picture is None:
-            message = (
-                f"{path.name} is a video file, and the programme does not come from one. Deliver a sound file instead."
+            message = tr(
+                "{name} is a video file, and the programme does not come from one. Deliver a sound file instead.",
+                name=path.name,
             )
             raise DeliveryError(message)
         _check_room(path, source.frames * source.channels * 3 + said.picture.stat().st_size)
@@ -239,17 +249,21 @@ def _write_and_measure(
     else:
         write_source(source, path, wanted, told, said=said, loudness=loud)
         notes = ()
-    written = open_media(path, lambda _p: progress(0.85, "reading back"))
-    return look.measure(written.source, lambda p: progress(0.85 + 0.15 * p, "measuring the file")), notes
+    written = open_media(path, lambda _p: progress(0.85, tr("reading back")))
+    return look.measure(written.source, lambda p: progress(0.85 + 0.15 * p, tr("measuring the file"))), notes
 
 
 def _check_room(path: Path, size: int) -> None:
     """Refuse a file for which the disk has no room, before anything is written."""
     free = shutil.disk_usage(path.parent).free if path.parent.is_dir() else size + SPARE_BYTES
     if free < size + SPARE_BYTES:
-        message = (
-            f"The disk is too full: {path.name} needs {size / 1e6:.1f} MB, {SPARE_BYTES / 1e6:.0f} MB shall stay free, and {path.parent} "
-            f"has {free / 1e6:.1f} MB left. Free some space or choose another folder."
+        message = tr(
+            "The disk is too full: {name} needs {size:.1f} MB, {spare:.0f} MB shall stay free, and {parent} has {free:.1f} MB left. Free some space or choose another folder.",
+            name=path.name,
+            size=size / 1e6,
+            spare=SPARE_BYTES / 1e6,
+            parent=path.parent,
+            free=free / 1e6,
         )
         raise DiskError(message)
 
@@ -281,8 +295,12 @@ def cut_words(cut: int) -> str:
     """What to say of samples that were cut; nothing where there are none."""
     if not cut:
         return ""
-    what = "1 sample lies" if cut == 1 else f"{cut} samples lie"
-    return f"{what} above 0 dBFS and clipped. Add a Limiter as the last step, lower the level, or write 32-bit float."
+    return plural(
+        "1 sample lies above 0 dBFS and clipped. Add a Limiter as the last step, lower the level, or write 32-bit float.",
+        "{n} samples lie above 0 dBFS and clipped. "
+        "Add a Limiter as the last step, lower the level, or write 32-bit float.",
+        cut,
+    )
 
 
 def _writer_of(
@@ -300,7 +318,7 @@ def _writer_of(
     chunks, names = b"", said.broadcast.channel_names
     if wanted.kind == "wav" and loudness is not None:
         bits = BITS[wanted.sample_format]
-        words = said.done or f"Pulizia {__version__}"
+        words = said.done or tr("Pulizia {version}", version=__version__)
         broadcast = said.broadcast.named(source.channels).after(
             words, rate=source.rate, channels=source.channels, bits=bits
         )

@@ -19,6 +19,7 @@ from pulizia.media.names import safe_name
 from pulizia.media.picture import is_picture
 from pulizia.media.resample import at_rate
 from pulizia.media.write import Dither, SampleFormat
+from pulizia.words import N_, tr, translated
 
 Kind = Literal["wav", "flac", "mp3", "opus", "m4a", "picture"]
 KIND_OF_SUFFIX: dict[str, Kind] = {".wav": "wav", ".flac": "flac", ".mp3": "mp3", ".opus": "opus", ".m4a": "m4a"}
@@ -27,9 +28,9 @@ WORDS: dict[Kind, str] = {
     "wav": "WAV",
     "flac": "FLAC",
     "mp3": "MP3",
-    "opus": "Opus",
+    "opus": N_("Opus"),
     "m4a": "AAC",
-    "picture": "video file",
+    "picture": N_("video file"),
 }
 LONGEST_EDGE_S = 60.0
 
@@ -53,24 +54,40 @@ class Deliverable:
         if self.kind in BITRATES:
             low, high = BITRATES[self.kind]
             if not low <= self.bitrate_kbps <= high:
-                message = f"{WORDS[self.kind]} is written with {low} to {high} kbit/s, not {self.bitrate_kbps}."
+                message = tr(
+                    "{kind} is written with {low} to {high} kbit/s, not {bitrate_kbps}.",
+                    kind=WORDS[self.kind],
+                    low=low,
+                    high=high,
+                    bitrate_kbps=self.bitrate_kbps,
+                )
                 raise DeliveryError(message)
         if self.rate_hz is not None and not 8000 <= self.rate_hz <= 192_000:
-            message = f"A sample rate of {self.rate_hz} Hz cannot be delivered; choose 8000 to 192000 Hz."
+            message = tr(
+                "A sample rate of {rate_hz} Hz cannot be delivered; choose 8000 to 192000 Hz.", rate_hz=self.rate_hz
+            )
             raise DeliveryError(message)
         for name in ("head_s", "tail_s", "fade_in_s", "fade_out_s"):
             if not 0.0 <= getattr(self, name) <= LONGEST_EDGE_S:
-                message = f"{name} is {getattr(self, name):g} s, must be between 0 and {LONGEST_EDGE_S:g} s."
+                message = tr(
+                    "{name} is {seconds:g} s, must be between 0 and {most:g} s.",
+                    name=name,
+                    seconds=getattr(self, name),
+                    most=LONGEST_EDGE_S,
+                )
                 raise DeliveryError(message)
 
     @property
     def words(self) -> str:
         """Short text for lists."""
-        bits = {"int16": "16-bit", "int24": "24-bit", "float32": "32-bit float"}[self.sample_format]
+        bits = {"int16": "16-bit", "int24": "24-bit", "float32": tr("32-bit float")}[self.sample_format]
         detail = bits if self.kind in ("wav", "flac") else f"{self.bitrate_kbps} kbit/s"
-        rate = f", {self.rate_hz / 1000:g} kHz" if self.rate_hz else ""
-        layout = "" if self.layout == "same" else f", {self.layout}"
-        return f"{WORDS[self.kind]}, {detail}{rate}{layout}"
+        parts = [translated(WORDS[self.kind]), detail]
+        if self.rate_hz:
+            parts.append(tr("{rate:g} kHz", rate=self.rate_hz / 1000))
+        if self.layout != "same":
+            parts.append(tr("mono") if self.layout == "mono" else tr("stereo"))
+        return ", ".join(parts)
 
 
 def kind_of_path(path: Path) -> Kind:
@@ -85,7 +102,9 @@ def kind_of_path(path: Path) -> Kind:
         return "picture"
     if (kind := KIND_OF_SUFFIX.get(path.suffix.lower())) is None:
         endings = ", ".join([*KIND_OF_SUFFIX, ".mp4", ".mov", ".mkv"])
-        message = f"{path.name}: files are written as {endings}. Choose one of these endings."
+        message = tr(
+            "{name}: files are written as {endings}. Choose one of these endings.", name=path.name, endings=endings
+        )
         raise DeliveryError(message)
     return kind
 
@@ -115,8 +134,8 @@ def prepared(
 
 
 PLACEHOLDERS = {
-    "name": "the recording's name", "target": "the target's id", "kind": "the file kind", "rate": "kHz",
-    "steps": "the tools of its steps", "date": "today", "number": "its place in the list",
+    "name": N_("the recording's name"), "target": N_("the target's id"), "kind": N_("the file kind"), "rate": "kHz",
+    "steps": N_("the tools of its steps"), "date": "today", "number": N_("its place in the list"),
 }  # fmt: skip
 
 
@@ -131,13 +150,15 @@ def file_name(pattern: str, values: dict[str, str], kind: Kind, suffix: str = ""
     known = {"date": datetime.now().astimezone().date().isoformat(), "kind": kind} | values
     unknown = [p for p in re.findall(r"\{([^{}]*)\}", pattern) if p not in PLACEHOLDERS]
     if unknown:
-        message = (
-            f"The name pattern holds {{{unknown[0]}}}; known are {', '.join('{' + p + '}' for p in PLACEHOLDERS)}."
+        message = tr(
+            "The name pattern holds {{{unknown}}}; known are {known}.",
+            unknown=unknown[0],
+            known=", ".join("{" + p + "}" for p in PLACEHOLDERS),
         )
         raise DeliveryError(message)
     made = re.sub(r"\{([^{}]*)\}", lambda m: known.get(m.group(1), ""), pattern)
     made = safe_name(made, usual="")
     if not made:
-        message = f"The name pattern {pattern!r} leaves no name. Use {{name}} in it."
+        message = tr("The name pattern {pattern!r} leaves no name. Use {{name}} in it.", pattern=pattern)
         raise DeliveryError(message)
     return made + (suffix or SUFFIX_OF_KIND.get(kind, ""))

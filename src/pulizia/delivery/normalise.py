@@ -23,6 +23,7 @@ from pulizia.score.chain import AnalysisStore, Stage
 from pulizia.score.runs import CHUNK_FRAMES
 from pulizia.score.steps import make_step
 from pulizia.units import db_to_gain, format_number, power_to_db
+from pulizia.words import N_, tr
 
 Progress = Callable[[float], None]
 CLOSE_ENOUGH_LU = 0.02
@@ -37,9 +38,9 @@ USUAL_RANGE_LU = 15.0  # for gentle levelling where the target sets no limit (co
 LEVELLING = (0.25, 0.5, 0.75, 1.0)
 Way = Literal["gain", "limit", "level"]
 WAYS: dict[str, str] = {
-    "limit": "gain, with limiting if needed",
-    "gain": "gain only",
-    "level": "levelling, then gain",
+    "limit": N_("gain, with limiting if needed"),
+    "gain": N_("gain only"),
+    "level": N_("levelling, then gain"),
 }
 
 
@@ -91,7 +92,7 @@ class State(Enum):
     WITHIN = "within"
     OVER = "over"
     UNDER = "under"
-    MISSING = "not measured"
+    MISSING = N_("not measured")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -120,22 +121,22 @@ def verdicts(measures: Measures, target: Target) -> tuple[Verdict, ...]:
     scale = target.scale
     rows = [
         _check(
-            "Speech" if target.gate == "dialogue" else "Integrated", measures.integrated_lufs, low, high, "LU",
+            tr("Speech") if target.gate == "dialogue" else tr("Integrated"), measures.integrated_lufs, low, high, "LU",
             f"{format_number(target.integrated_lufs)} \u00b1{target.tolerance_lu:g} {scale}",
         ),
         _check(
-            "True peak", measures.true_peak_dbtp, None, target.true_peak_dbtp, "dB",
-            f"at most {format_number(target.true_peak_dbtp)} dBTP",
+            tr("True peak"), measures.true_peak_dbtp, None, target.true_peak_dbtp, "dB",
+            tr("at most {true_peak_dbtp} dBTP", true_peak_dbtp=format_number(target.true_peak_dbtp)),
         ),
     ]  # fmt: skip
     limits = (
-        ("Highest short-term", measures.short_term_max_lufs, target.short_term_max_lufs, "LU", scale),
-        ("Highest momentary", measures.momentary_max_lufs, target.momentary_max_lufs, "LU", scale),
-        ("Loudness range", measures.loudness_range_lu, target.loudness_range_max_lu, "LU", "LU"),
+        (tr("Highest short-term"), measures.short_term_max_lufs, target.short_term_max_lufs, "LU", scale),
+        (tr("Highest momentary"), measures.momentary_max_lufs, target.momentary_max_lufs, "LU", scale),
+        (tr("Loudness range"), measures.loudness_range_lu, target.loudness_range_max_lu, "LU", "LU"),
     )
     for name, value, limit, unit, shown in limits:
         if limit is not None:
-            words = f"at most {format_number(limit)} {shown}"
+            words = tr("at most {limit} {now}", limit=format_number(limit), now=shown)
             rows.append(_check(name, value, None, limit, unit, words))
     return tuple(rows)
 
@@ -174,15 +175,21 @@ class Plan:
         hard = self.largest_reduction_db
         if hard > HARD_LIMITING_DB:
             found.append(
-                f"The limiter lowers peaks by up to {format_number(hard)} dB, which is heard. Even the speech out first "
-                "(gentle levelling, a compressor on the Bench), or choose a quieter target."
+                tr(
+                    "The limiter lowers peaks by up to {hard} dB, which is heard. Even the speech out first (gentle levelling, a compressor on the Bench), or choose a quieter target.",
+                    hard=format_number(hard),
+                )
             )
         speech = self.predicted.integrated_lufs
         if self.whole_lufs is not None and speech is not None and abs(self.whole_lufs - speech) > FAR_FROM_SPEECH_LU:
             side = "louder" if self.whole_lufs > speech else "quieter"
             found.append(
-                f"The whole programme will be at {format_number(self.whole_lufs)} LUFS, {side} than its speech at "
-                f"{format_number(speech)}: check what lies between the speech."
+                tr(
+                    "The whole programme will be at {whole_lufs} LUFS, {side} than its speech at {speech}: check what lies between the speech.",
+                    whole_lufs=format_number(self.whole_lufs),
+                    side=side,
+                    speech=format_number(speech),
+                )
             )
         return tuple(found)
 
@@ -192,9 +199,10 @@ class Plan:
         hard = self.largest_reduction_db
         if hard <= MOST_LIMITING_DB:
             return ""
-        return (
-            f"The limiter would lower peaks by up to {format_number(hard)} dB, more than {MOST_LIMITING_DB:g} dB: the sound would be "
-            "crushed. Even it out first, choose a quieter target, or ask for hard limiting."
+        return tr(
+            "The limiter would lower peaks by up to {hard} dB, more than {most:g} dB: the sound would be crushed. Even it out first, choose a quieter target, or ask for hard limiting.",
+            hard=format_number(hard),
+            most=MOST_LIMITING_DB,
         )
 
     @property
@@ -240,16 +248,18 @@ def plan(
     assert level is not None  # noqa: S101 - the programme has one
     gain_db = target.integrated_lufs - level
     if gain_db > LARGEST_GAIN_DB:
-        message = f"The programme would need {gain_db:.0f} dB of gain. Check that it holds speech."
+        message = tr("The programme would need {gain_db:.0f} dB of gain. Check that it holds speech.", gain_db=gain_db)
         raise DeliveryError(message)
     peak = measured.true_peak_dbtp or -99.0
     limited = way != "gain" and (worked is not programme or peak + gain_db > target.true_peak_dbtp - CEILING_GUARD_DB)
     made = _settle(worked, target, look, cache, gain_db, limited=limited, progress=progress)
     over = (made[1].true_peak_dbtp or -99.0) - target.true_peak_dbtp
     if way == "gain" and over > 0.0:
-        note = (
-            f"By gain alone the true peak passes the ceiling by {format_number(over)} dB: allow limiting, "
-            f"or accept {format_number(target.integrated_lufs - over)} {target.scale}."
+        note = tr(
+            "By gain alone the true peak passes the ceiling by {over} dB: allow limiting, or accept {integrated_lufs} {scale}.",
+            over=format_number(over),
+            integrated_lufs=format_number(target.integrated_lufs - over),
+            scale=target.scale,
         )
     progress(1.0)
     return Plan(
@@ -275,9 +285,10 @@ class Meter:
         self.whole_lufs = found.integrated_lufs
         self.speech_percent = speech.share_percent
         if speech.lufs is None:
-            message = (
-                f"{self._target.title} measures speech only, and speech is heard in {speech.share_percent:.0f} % of the programme. "
-                "Choose a target that measures the whole programme."
+            message = tr(
+                "{title} measures speech only, and speech is heard in {share_percent:.0f} % of the programme. Choose a target that measures the whole programme.",
+                title=self._target.title,
+                share_percent=speech.share_percent,
             )
             raise DeliveryError(message)
         dual = power_to_db(2.0) if self._names == (DUAL_MONO,) else 0.0
@@ -287,8 +298,8 @@ class Meter:
 def _refuse_silence(measured: Measures) -> None:
     if measured.integrated_lufs is None or measured.true_peak_dbtp is None:
         short = measured.duration_s < 0.4
-        why = "it is shorter than 0.4 s" if short else "it is silent, or quieter than \u221270 LUFS"
-        message = f"The programme has no measurable loudness to normalise: {why}."
+        why = tr("it is shorter than 0.4 s") if short else tr("it is silent, or quieter than −70 LUFS")
+        message = tr("The programme has no measurable loudness to normalise: {why}.", why=why)
         raise DeliveryError(message)
 
 
@@ -343,5 +354,9 @@ def _levelled(programme: Source, measured: Measures, look: Meter, cache: ChunkCa
         reached = look.measure(found).loudness_range_lu or 0.0
         if reached <= wanted:
             return found, amount, ""
-    note = f"Levelling brings the loudness range to {format_number(reached)} LU; {format_number(wanted)} LU needs more, phrase by phrase on the Bench."
+    note = tr(
+        "Levelling brings the loudness range to {reached} LU; {wanted} LU needs more, phrase by phrase on the Bench.",
+        reached=format_number(reached),
+        wanted=format_number(wanted),
+    )
     return found, LEVELLING[-1], note

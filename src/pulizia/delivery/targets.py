@@ -14,6 +14,7 @@ from typing import Any
 
 from pulizia.data.json_text import parsed
 from pulizia.errors import DeliveryError, UnknownNameError
+from pulizia.words import tr
 
 RANGES = {
     "integrated_lufs": (-50.0, -5.0), "tolerance_lu": (0.0, 10.0), "true_peak_dbtp": (-20.0, 0.0),
@@ -50,10 +51,10 @@ class Target:
 
 def unchecked_note(target: Target) -> str:
     """A sentence where the figures of a document still have to be compared with it; "" elsewhere."""
-    documents = ("EBU", "ATSC", "AES", "ARIB", "Free TV")
+    documents = ("EBU", "ATSC", "AES", "ARIB", tr("Free TV"))
     if target.checked or not any(name in target.source for name in documents):
         return ""
-    return "Not yet checked against the document."
+    return tr("Not yet checked against the document.")
 
 
 def read_targets(text: str, name: str) -> list[Target]:
@@ -64,10 +65,10 @@ def read_targets(text: str, name: str) -> list[Target]:
     DeliveryError
         With what is wrong and where.
     """
-    content = parsed(text, name, DeliveryError, "Correct it or remove it.")
+    content = parsed(text, name, DeliveryError, tr("Correct it or remove it."))
     rows = content.get("targets") if isinstance(content, dict) else None
     if not isinstance(rows, list):
-        message = f'{name} has no list "targets". Correct it or remove it.'
+        message = tr('{name} has no list "targets". Correct it or remove it.', name=name)
         raise DeliveryError(message)
     return [_target(row, name, number) for number, row in enumerate(rows, 1)]
 
@@ -75,34 +76,66 @@ def read_targets(text: str, name: str) -> list[Target]:
 def _target(row: Any, name: str, number: int) -> Target:  # noqa: ANN401 - JSON
     known = {f.name: f.type for f in fields(Target)}
     if not isinstance(row, dict):
-        message = f"{name}: target {number} is not a table of names and values."
+        message = tr("{name}: target {number} is not a table of names and values.", name=name, number=number)
         raise DeliveryError(message)
     for key, value in row.items():
         if key not in known:
             near = difflib.get_close_matches(str(key), known, n=1)
-            hint = f" Did you mean {near[0]}?" if near else ""
-            message = f"{name}: target {number} has an unknown entry {key}.{hint}"
+            message = (
+                tr(
+                    "{name}: target {number} has an unknown entry {key}. Did you mean {near}?",
+                    name=name,
+                    number=number,
+                    key=key,
+                    near=near[0],
+                )
+                if near
+                else tr("{name}: target {number} has an unknown entry {key}.", name=name, number=number, key=key)
+            )
             raise DeliveryError(message)
         if known[key] == "bool":
             if not isinstance(value, bool):
-                message = f"{name}: target {number}: {key} is {value!r}, must be true or false."
+                message = tr(
+                    "{name}: target {number}: {key} is {value!r}, must be true or false.",
+                    name=name,
+                    number=number,
+                    key=key,
+                    value=value,
+                )
                 raise DeliveryError(message)
             continue
         is_text = known[key] == "str"
         number_ok = isinstance(value, int | float) and not isinstance(value, bool) and abs(value) < 1e3
         if isinstance(value, str) != is_text and not (value is None and "None" in str(known[key])):
-            message = f"{name}: target {number}: {key} is {value!r}, which is of the wrong kind."
+            message = tr(
+                "{name}: target {number}: {key} is {value!r}, which is of the wrong kind.",
+                name=name,
+                number=number,
+                key=key,
+                value=value,
+            )
             raise DeliveryError(message)
         if not is_text and value is not None and not number_ok:
-            message = f"{name}: target {number}: {key} is {value!r}, must be a number."
+            message = tr(
+                "{name}: target {number}: {key} is {value!r}, must be a number.",
+                name=name,
+                number=number,
+                key=key,
+                value=value,
+            )
             raise DeliveryError(message)
     needed = ("id", "title", "integrated_lufs", "tolerance_lu", "true_peak_dbtp")
     missing = [key for key in needed if key not in row]
     if missing:
-        message = f"{name}: target {number} lacks {', '.join(missing)}."
+        message = tr("{name}: target {number} lacks {missing}.", name=name, number=number, missing=", ".join(missing))
         raise DeliveryError(message)
     if row.get("gate", "programme") not in ("programme", "dialogue"):
-        message = f'{name}: target {number}: gate is {row["gate"]!r}, must be "programme" or "dialogue".'
+        message = tr(
+            '{name}: target {number}: gate is {row!r}, must be "programme" or "dialogue".',
+            name=name,
+            number=number,
+            row=row["gate"],
+        )
         raise DeliveryError(message)
     _check_values(row, name, number)
     return Target(**row)
@@ -113,20 +146,43 @@ def _check_values(row: dict[str, Any], name: str, number: int) -> None:
     for key, (low, high) in RANGES.items():
         value = row.get(key)
         if value is not None and not low <= value <= high:
-            message = (
-                f"{name}: target {number} ({row['id']}): {key} is {value:g}, must be between {low:g} and {high:g}."
+            message = tr(
+                "{name}: target {number} ({row}): {key} is {value:g}, must be between {low:g} and {high:g}.",
+                name=name,
+                number=number,
+                row=row["id"],
+                key=key,
+                value=value,
+                low=low,
+                high=high,
             )
             raise DeliveryError(message)
     if not re.fullmatch(ID_PATTERN, row["id"]):
-        message = (
-            f"{name}: target {number}: the id {row['id'][:40]!r} must be made of letters, digits, dots and dashes."
+        message = tr(
+            "{name}: target {number}: the id {row!r} must be made of letters, digits, dots and dashes.",
+            name=name,
+            number=number,
+            row=row["id"][:40],
         )
         raise DeliveryError(message)
     if row.get("scale", "LUFS") not in SCALES:
-        message = f'{name}: target {number} ({row["id"]}): scale must be "LUFS" or "LKFS", not {row["scale"][:40]!r}.'
+        message = tr(
+            '{name}: target {number} ({row}): scale must be "LUFS" or "LKFS", not {value!r}.',
+            name=name,
+            number=number,
+            row=row["id"],
+            value=row["scale"][:40],
+        )
         raise DeliveryError(message)
     if too_long := [key for key, value in row.items() if isinstance(value, str) and len(value) > LONGEST_TEXT]:
-        message = f"{name}: target {number} ({row['id']}): {too_long[0]} is longer than {LONGEST_TEXT} characters."
+        message = tr(
+            "{name}: target {number} ({row}): {too_long} is longer than {longest_text} characters.",
+            name=name,
+            number=number,
+            row=row["id"],
+            too_long=too_long[0],
+            longest_text=LONGEST_TEXT,
+        )
         raise DeliveryError(message)
 
 
@@ -144,7 +200,11 @@ def all_targets(own_folder: Path | None = None) -> dict[str, Target]:
             try:
                 text = path.read_text(encoding="utf-8")
             except (OSError, UnicodeDecodeError) as error:
-                message = f"{path.name} in {own_folder} cannot be read. Correct it or remove it."
+                message = tr(
+                    "{name} in {own_folder} cannot be read. Correct it or remove it.",
+                    name=path.name,
+                    own_folder=own_folder,
+                )
                 raise DeliveryError(message) from error
             found |= {target.id: target for target in read_targets(text, path.name)}
     return found
@@ -162,8 +222,11 @@ def target_of(target_id: str, own_folder: Path | None = None) -> Target:
     if target_id in known:
         return known[target_id]
     near = difflib.get_close_matches(target_id, known, n=1)
-    hint = f"did you mean {near[0]}?" if near else f"known are {', '.join(known)}."
-    message = f"There is no target {target_id}; {hint}"
+    message = (
+        tr("There is no target {target_id}; did you mean {near}?", target_id=target_id, near=near[0])
+        if near
+        else tr("There is no target {target_id}; known are {known}.", target_id=target_id, known=", ".join(known))
+    )
     raise UnknownTargetError(message)
 
 
@@ -193,7 +256,7 @@ def save_own(target: Target, folder: Path, write: Callable[[Path, str], None]) -
         When it is out of range, or a shipped target has this id.
     """
     if target.id in {t.id for t in shipped_targets()}:
-        message = f"{target.id} is the id of a shipped target. Choose another name."
+        message = tr("{name} is the id of a shipped target. Choose another name.", name=target.id)
         raise DeliveryError(message)
     path = folder / OWN_FILE
     known = read_targets(path.read_text(encoding="utf-8"), path.name) if path.exists() else []

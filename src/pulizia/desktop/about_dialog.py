@@ -8,10 +8,10 @@ from PySide6.QtWidgets import QApplication, QDialog, QHBoxLayout, QPlainTextEdit
 
 from pulizia import __version__
 from pulizia.desktop.controls import SegmentSwitch, button, label
-from pulizia.desktop.words import translated
 from pulizia.report.notices import COPYRIGHT, LICENCE, NO_WARRANTY, details, licence_text, notices
+from pulizia.words import N_, tr, translated
 
-PAGES = ("About", "Licence", "Third-party notices")
+PAGES = (N_("About"), N_("Licence"), N_("Third-party notices"))
 
 
 class AboutDialog(QDialog):
@@ -19,12 +19,14 @@ class AboutDialog(QDialog):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setWindowTitle(translated("About Pulizia"))
+        self.setWindowTitle(tr("About Pulizia"))
         self.resize(620, 520)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label("Pulizia", 20, bold=True))
-        column.addWidget(label(f"Version {__version__}. Repair, measure and deliver voice recordings."))
+        column.addWidget(
+            label(tr("Version {version}. Repair, measure and deliver voice recordings.", version=__version__))
+        )
         self.switch = SegmentSwitch(PAGES, PAGES, "Page")
         column.addWidget(self.switch)
         self.pages = QStackedWidget()
@@ -37,9 +39,11 @@ class AboutDialog(QDialog):
         self.switch.chosen.connect(self.pages.setCurrentIndex)
         column.addWidget(self.pages, 1)
         row = QHBoxLayout()
-        row.addWidget(button("Copy details", self.copy, tip="Copy version and system details for a fault report"))
+        row.addWidget(
+            button(tr("Copy details"), self.copy, tip=tr("Copy version and system details for a fault report"))
+        )
         row.addStretch(1)
-        row.addWidget(button("Close", self.accept))
+        row.addWidget(button(tr("Close"), self.accept))
         column.addLayout(row)
 
     def copy(self) -> None:

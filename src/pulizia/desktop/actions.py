@@ -10,9 +10,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
-from pulizia.desktop.words import translated
+from pulizia.words import N_, tr, translated
 
-MENUS = ("File", "Edit", "Listen", "View", "Steps", "Delivery", "Help")
+MENUS = (N_("File"), N_("Edit"), N_("Listen"), N_("View"), N_("Steps"), N_("Delivery"), N_("Help"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +99,13 @@ class Actions:
             taken = next((k for k in wanted if self.holder(k, besides=name)), None)
             if taken is not None:
                 words = self.commands[name].words.replace("\u2026", "")
-                told.append(f"The key {taken.toString()} is bound twice: {words} keeps its default key.")
+                told.append(
+                    tr(
+                        "The key {keys} is bound twice: {words} keeps its default key.",
+                        keys=taken.toString(),
+                        words=words,
+                    )
+                )
                 continue
             self.actions[name].setShortcuts(wanted)
             self._own[name] = keys

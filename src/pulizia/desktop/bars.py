@@ -24,10 +24,10 @@ from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.controls import ArrowKeys, Button, button, label, retone
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
+from pulizia.words import N_, tr, translated
 
-PLACES = ("Bench", "Delivery")
+PLACES = (N_("Bench"), N_("Delivery"))
 MESSAGE_MS = 6000
 
 
@@ -39,8 +39,8 @@ class PlaceSwitch(ArrowKeys):
         self._go, self._index = go, 0
         self.setFixedSize(212, 48)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setAccessibleName(translated("Place"))
-        self.setToolTip(translated("Bench (F2), Delivery (F4)"))
+        self.setAccessibleName(tr("Place"))
+        self.setToolTip(tr("Bench (F2), Delivery (F4)"))
         theme_notice().changed.connect(self.update)
 
     def set_index(self, index: int) -> None:
@@ -105,7 +105,7 @@ class TopBar(QWidget):
         row.addWidget(self.name)
         row.addSpacing(12)
         row.addWidget(self.detail)
-        self.stop = button("Stop", studio.files.stop, tip="Stop opening files", quiet=True)
+        self.stop = button(tr("Stop"), studio.files.stop, tip=tr("Stop opening files"), quiet=True)
         self.stop.hide()
         row.addWidget(self.stop)
         row.addStretch(1)
@@ -114,9 +114,9 @@ class TopBar(QWidget):
         row.addSpacing(16)
         self.undo = button("", studio.document.undo, quiet=True)
         self.redo = button("", studio.document.redo, quiet=True)
-        self.menu = Button(translated("Menu"))
-        self.menu.setToolTip(translated("All actions with their keys (F10)"))
-        self.menu.setAccessibleName(translated("Menu"))
+        self.menu = Button(tr("Menu"))
+        self.menu.setToolTip(tr("All actions with their keys (F10)"))
+        self.menu.setAccessibleName(tr("Menu"))
         for made in (self.undo, self.redo):
             made.setFixedSize(30, 28)
             made.setIconSize(QSize(16, 16))
@@ -148,7 +148,7 @@ class MessageBar(QWidget):
         row.addWidget(self._mark)
         row.addSpacing(4)
         row.addWidget(self.text, 1)
-        row.addWidget(button("Close", self.hide, tip="Close this message (Esc)", quiet=True))
+        row.addWidget(button(tr("Close"), self.hide, tip=tr("Close this message (Esc)"), quiet=True))
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.hide)

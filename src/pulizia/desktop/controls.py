@@ -29,9 +29,9 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.theme import colour, font
-from pulizia.desktop.words import translated
 from pulizia.settings.declare import Number
 from pulizia.units import Unit
+from pulizia.words import tr, translated
 
 TRACK_WIDTH = 86
 NAME_WIDTH = 112  # of a setting, at the left of its control; a test measures all of them
@@ -248,7 +248,7 @@ class SliderRow(QWidget):
         self.edit.setProperty("figure", True)
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.edit.setFixedWidth(66)
-        self.edit.setAccessibleName(translated(f"{declared.label}, value"))
+        self.edit.setAccessibleName(tr("{label}, value", label=declared.label))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
@@ -261,8 +261,12 @@ class SliderRow(QWidget):
         self.setFixedHeight(28)
         unit = f" {declared.unit.symbol}" if declared.unit.symbol else ""
         usual = declared.text(default) if declared.unit is Unit.SHARE else f"{default:g}{unit}"
-        reach = "0 to 100 %" if declared.unit is Unit.SHARE else f"{declared.low:g} to {declared.high:g}{unit}"
-        self.setToolTip(translated(f"{declared.help}\n{reach}; double-click for {usual}"))
+        reach = (
+            tr("0 to 100 %")
+            if declared.unit is Unit.SHARE
+            else tr("{low:g} to {high:g}{unit}", low=declared.low, high=declared.high, unit=unit)
+        )
+        self.setToolTip(tr("{help}\n{reach}; double-click for {usual}", help=declared.help, reach=reach, usual=usual))
         self.track.moved.connect(self._tell)
         self.track.let_go.connect(self.let_go)
         self.edit.editingFinished.connect(self._typed)

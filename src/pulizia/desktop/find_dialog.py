@@ -12,7 +12,6 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, Q
 from pulizia.audio.source import SpanSource
 from pulizia.audio.spans import Span
 from pulizia.desktop.controls import button, label
-from pulizia.desktop.words import translated
 from pulizia.errors import MediaError
 from pulizia.measure.same_sound import SameSound, find_same
 from pulizia.media.open import OpenMedia, open_media
@@ -20,6 +19,7 @@ from pulizia.session.jobs import Job
 from pulizia.session.sources import sound_files
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
+from pulizia.words import plural, tr, translated
 
 
 class FindDialog(QDialog):
@@ -29,13 +29,15 @@ class FindDialog(QDialog):
         super().__init__(parent)
         self.studio = studio
         self.found: list[tuple[Path, SameSound]] = []
-        self.setWindowTitle(translated("Find the original"))
+        self.setWindowTitle(tr("Find the original"))
         self.setFixedWidth(520)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Find the original", 20, bold=True))
+        column.addWidget(label(tr("Find the original"), 20, bold=True))
         self.words = label(
-            "Looks for this sound among raw recordings, whatever was done to its level and tone. With a selection, only that section is looked for.",
+            tr(
+                "Looks for this sound among raw recordings, whatever was done to its level and tone. With a selection, only that section is looked for."
+            ),
             12,
             token="soft",
             wrap=True,
@@ -50,8 +52,8 @@ class FindDialog(QDialog):
         column.addLayout(self._rows)
         row = QHBoxLayout()
         row.addStretch(1)
-        row.addWidget(button("Close", self.accept))
-        row.addWidget(button("Look in a folder\u2026", self._ask, main=True))
+        row.addWidget(button(tr("Close"), self.accept))
+        row.addWidget(button(tr("Look in a folder…"), self._ask, main=True))
         column.addLayout(row)
         self._job: Job | None = None
         self._of = ""
@@ -65,7 +67,7 @@ class FindDialog(QDialog):
     def _ask(self) -> None:
         recording = self.studio.recording
         folder = QFileDialog.getExistingDirectory(
-            self, translated("Raw recordings"), str(recording.path.parent if recording else "")
+            self, tr("Raw recordings"), str(recording.path.parent if recording else "")
         )
         if folder:
             self.look([Path(folder)])
@@ -93,10 +95,10 @@ class FindDialog(QDialog):
 
         self.progress.show()
         self._job = self.studio.pool.submit(
-            work, title="Finding the original", slot="find", on_done=self._show, on_error=self.words.setText,
+            work, title=tr("Finding the original"), slot="find", on_done=self._show, on_error=self.words.setText,
             on_progress=lambda share: self.progress.setValue(round(1000 * share)),
         )  # fmt: skip
-        self.words.setText(translated("Listening to the recordings there\u2026"))
+        self.words.setText(tr("Listening to the recordings there…"))
 
     def _show(self, rows: list[tuple[Path, SameSound]]) -> None:
         self._job = None
@@ -104,28 +106,40 @@ class FindDialog(QDialog):
         self.progress.hide()
         self.words.setText(
             translated(
-                f"{len(rows)} recordings hold this sound." if rows else "This sound is in none of the recordings."
+                plural("1 recording holds this sound.", "{n} recordings hold this sound.", len(rows))
+                if rows
+                else tr("This sound is in none of the recordings.")
             )
         )
         while (item := self._rows.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
         for path, same in rows[:6]:
-            drift = f", drift {format_number(same.drift_ppm, 0, plus=True)} ppm" if abs(same.drift_ppm) >= 1 else ""
             row = QWidget()
             line = QHBoxLayout(row)
             line.setContentsMargins(0, 0, 0, 0)
-            words = f"{path.name}   from {format_time(max(0.0, same.offset_s), 2)}, {format_number(same.gain_db, plus=True)} dB{drift}"
+            words = tr(
+                "{name}   from {time}, {gain_db} dB",
+                name=path.name,
+                time=format_time(max(0.0, same.offset_s), 2),
+                gain_db=format_number(same.gain_db, plus=True),
+            )
+            if abs(same.drift_ppm) >= 1:
+                words += ", " + tr("drift {drift_ppm} ppm", drift_ppm=format_number(same.drift_ppm, 0, plus=True))
             line.addWidget(label(words, wrap=True), 1)
             line.addWidget(
-                button("Open", partial(self.bring, path, same), tip="Open it on the Bench with the passage selected")
+                button(
+                    tr("Open"),
+                    partial(self.bring, path, same),
+                    tip=tr("Open it on the Bench with the passage selected"),
+                )
             )
-            where = "the selection" if self._span else "the whole recording"
+            where = tr("the selection") if self._span else tr("the whole recording")
             line.addWidget(
                 button(
-                    "Put it back",
+                    tr("Put it back"),
                     partial(self.put_back, path, same),
-                    tip=f"Adds a step that puts this recording in place of {where}, at the same level",
+                    tip=tr("Adds a step that puts this recording in place of {where}, at the same level", where=where),
                 )
             )
             self._rows.addWidget(row)
@@ -133,7 +147,7 @@ class FindDialog(QDialog):
     def put_back(self, path: Path, same: SameSound) -> None:
         """Take the raw recording into the project, and put it back where it was looked for."""
         self.studio.job(
-            lambda job: open_media(path, job.progress), f"Opening {path.name}",
+            lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name),
             lambda media: self.studio.repairs.put_back(self._of, media, same, self._span),
         )  # fmt: skip
         self.accept()
@@ -148,5 +162,5 @@ class FindDialog(QDialog):
             rate = media.source.rate
             self.studio.select(round(max(0.0, same.offset_s) * rate), round((same.offset_s + seconds) * rate))
 
-        self.studio.job(lambda job: open_media(path, job.progress), f"Opening {path.name}", opened)
+        self.studio.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), opened)
         self.accept()

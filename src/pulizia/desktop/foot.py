@@ -19,10 +19,10 @@ from pulizia.audio.layouts import shown_names
 from pulizia.desktop.controls import SegmentSwitch
 from pulizia.desktop.gauges import Figures, Gauge
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 from pulizia.session.transport import Listening
 from pulizia.units import format_clock, format_number
+from pulizia.words import tr, translated
 
 NARROW_WINDOW = 1200
 ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED)
@@ -109,24 +109,24 @@ class Foot(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 16, 0)
         row.setSpacing(0)
-        self.play = RoundButton("play", "Play or stop", "Play or stop (Space)")
+        self.play = RoundButton("play", tr("Play or stop"), tr("Play or stop (Space)"))
         self.play.pressed.connect(studio.play_or_stop)
-        self.loop = RoundButton("loop", "Loop", "Loop the selection (R)")
+        self.loop = RoundButton("loop", tr("Loop"), tr("Loop the selection (R)"))
         self.loop.pressed.connect(studio.toggle_loop)
         self.clock = Clock()
         self.switch = SegmentSwitch(
             [o.value for o in ORDER],
             [
-                "The untouched recording (1; B switches)",
-                "After all steps (2; B switches)",
-                "What the steps remove (3)",
+                tr("The untouched recording (1; B switches)"),
+                tr("After all steps (2; B switches)"),
+                tr("What the steps remove (3)"),
             ],
-            "What is heard and seen",
+            tr("What is heard and seen"),
         )
         self.switch.chosen.connect(lambda index: studio.set_listening(ORDER[index]))
-        self.matched = QCheckBox(translated("Matched level"))
+        self.matched = QCheckBox(tr("Matched level"))
         self.matched.setToolTip(
-            translated(
+            tr(
                 "Match the loudness of After to Before, so that the louder one is not mistaken for the better one (Shift+M)"
             )
         )
@@ -163,10 +163,11 @@ class Foot(QWidget):
         self.switch.set_index(ORDER.index(studio.listening))
         self.matched.setChecked(studio.matched)
         gain = studio.match_gain_db() if studio.matched else 0.0
-        self.matched.setText(translated("Matched level"))
+        self.matched.setText(tr("Matched level"))
         self.matched.setToolTip(
-            translated(
-                f"Match the loudness of After to Before, so that the louder one is not mistaken for the better one (Shift+M)\nAfter plays at {format_number(gain, 1, plus=True)} dB"
+            tr(
+                "Match the loudness of After to Before, so that the louder one is not mistaken for the better one (Shift+M)\nAfter plays at {gain} dB",
+                gain=format_number(gain, 1, plus=True),
             )
         )
         for part in (self.play, self.loop, self.switch, self.matched):
@@ -204,7 +205,7 @@ class Clock(QWidget):
         self._text = format_clock(0.0)
         self.setFixedSize(124, 32)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName(translated("Position"))
+        self.setAccessibleName(tr("Position"))
         theme_notice().changed.connect(self.update)
 
     def show_seconds(self, seconds: float) -> None:

@@ -16,9 +16,9 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.layers import layer_of
 from pulizia.desktop.theme import colour, font, theme, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.measure.live import Reading
 from pulizia.units import format_number, gain_to_db
+from pulizia.words import tr, translated
 
 FLOOR_DB = -60.0
 FULL_BAR, COMPACT_BAR = 180, 140
@@ -37,9 +37,9 @@ class Gauge(QWidget):
         self._still: tuple[Hashable, QPixmap] | None = None
         self.setFixedSize(FULL_GAUGE, 48)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName(translated("Levels of what is heard"))
+        self.setAccessibleName(tr("Levels of what is heard"))
         self.setToolTip(
-            translated(
+            tr(
                 "Bars: RMS over 0.6 s, sample peak behind it. Tick and figure: true peak held for 1.5 s, in dBTP.\nRight: correlation of the two channels."
             )
         )
@@ -111,9 +111,7 @@ class Gauge(QWidget):
                 painter.drawText(
                     QRectF(self._x(db) - 15, 31, 30, 14), Qt.AlignmentFlag.AlignCenter, format_number(db, 0)
                 )
-            painter.drawText(
-                QRectF(self._left + self._bar + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, translated("dBTP")
-            )
+            painter.drawText(QRectF(self._left + self._bar + 8, 31, 34, 14), Qt.AlignmentFlag.AlignRight, tr("dBTP"))
             painter.end()
             self._still = (key, pixmap)
         return self._still[1]
@@ -156,7 +154,7 @@ class Gauge(QWidget):
             return
         left = 252.0
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(left, 2, 66, 14), Qt.AlignmentFlag.AlignLeft, translated("Correlation"))
+        painter.drawText(QRectF(left, 2, 66, 14), Qt.AlignmentFlag.AlignLeft, tr("Correlation"))
         painter.fillRect(QRectF(left, 21, 64, 5), colour("line"))
         middle = left + 32
         value = self.reading.correlation if self.reading else None
@@ -184,9 +182,9 @@ class Figures(QWidget):
         self.over = (False,) * 5
         self.setFixedSize(sum(self.WIDTHS), 48)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName(translated("Loudness"))
+        self.setAccessibleName(tr("Loudness"))
         self.setToolTip(
-            translated(
+            tr(
                 "Momentary and short-term loudness at the play position; integrated loudness,\nloudness range and true peak of the whole (ITU-R BS.1770-5, EBU Tech 3341, 3342)"
             )
         )

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.controls import button
-from pulizia.desktop.words import translated
 from pulizia.report.manual import PLACES, place_page, tool_page
 from pulizia.tools.registry import ALL
+from pulizia.words import tr, translated
 
 
 def page_text(name: str) -> str:
@@ -32,35 +32,35 @@ class HelpDialog(QDialog):
 
     def __init__(self, page: str, parent: QWidget, section: str = "") -> None:
         super().__init__(parent)
-        self.setWindowTitle(translated("Manual"))
+        self.setWindowTitle(tr("Manual"))
         self.resize(860, 620)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         row = QHBoxLayout()
         self.list = QListWidget()
         self.list.setFixedWidth(250)
-        self.list.setAccessibleName(translated("Pages"))
+        self.list.setAccessibleName(tr("Pages"))
         titles = [*PLACES.items(), *((tool.id, tool.title) for tool in sorted(ALL, key=lambda t: t.title))]
         for name, title in titles:
             item = QListWidgetItem(translated(title))
             item.setData(Qt.ItemDataRole.UserRole, name)
             self.list.addItem(item)
         self.text = QTextBrowser()
-        self.text.setAccessibleName(translated("Page"))
+        self.text.setAccessibleName(tr("Page"))
         row.addWidget(self.list)
         row.addWidget(self.text, 1)
         self.search = QLineEdit()
-        self.search.setPlaceholderText(translated("Search the manual"))
-        self.search.setAccessibleName(translated("Search the manual"))
+        self.search.setPlaceholderText(tr("Search the manual"))
+        self.search.setAccessibleName(tr("Search the manual"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self._find)
         column = QVBoxLayout(self)
         column.addWidget(self.search)
         column.addLayout(row, 1)
         foot = QHBoxLayout()
-        foot.addWidget(button("Previous page", lambda: self._turn(-1), quiet=True))
-        foot.addWidget(button("Next page", lambda: self._turn(1), quiet=True))
+        foot.addWidget(button(tr("Previous page"), lambda: self._turn(-1), quiet=True))
+        foot.addWidget(button(tr("Next page"), lambda: self._turn(1), quiet=True))
         foot.addStretch(1)
-        foot.addWidget(button("Close", self.accept))
+        foot.addWidget(button(tr("Close"), self.accept))
         column.addLayout(foot)
         self.list.currentItemChanged.connect(lambda item, _old: self._show(item))
         names = [name for name, _ in titles]

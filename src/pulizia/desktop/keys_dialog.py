@@ -19,14 +19,14 @@ from PySide6.QtWidgets import (
 
 from pulizia.desktop.actions import Actions
 from pulizia.desktop.controls import button, label
-from pulizia.desktop.words import translated
+from pulizia.words import N_, tr, translated
 
 MOUSE = (
-    ("Wheel with Ctrl", "zoom"), ("Wheel", "scroll"), ("Wheel with Alt in the sonogram", "frequency range"),
-    ("Drag in the waveform", "select time"), ("Drag in the sonogram", "select time and frequency"),
-    ("Drag at the sonogram's frequencies", "select a band"), ("Drag at the sonogram's scale", "range of levels"),
-    ("Click", "move the playhead"), ("Double-click a marker in the ruler", "rename it"),
-    ("Drag the dots of a step's picture", "bend the curve, move a band"),
+    (N_("Wheel with Ctrl"), "zoom"), (N_("Wheel"), "scroll"), (N_("Wheel with Alt in the sonogram"), N_("frequency range")),
+    (N_("Drag in the waveform"), N_("select time")), (N_("Drag in the sonogram"), N_("select time and frequency")),
+    (N_("Drag at the sonogram's frequencies"), N_("select a band")), (N_("Drag at the sonogram's scale"), N_("range of levels")),
+    (N_("Click"), N_("move the playhead")), (N_("Double-click a marker in the ruler"), N_("rename it")),
+    (N_("Drag the dots of a step's picture"), N_("bend the curve, move a band")),
 )  # fmt: skip
 ID = Qt.ItemDataRole.UserRole
 
@@ -37,20 +37,20 @@ class KeysDialog(QDialog):
     def __init__(self, actions: Actions, parent: QWidget) -> None:
         super().__init__(parent)
         self.actions_ = actions
-        self.setWindowTitle(translated("Keys"))
+        self.setWindowTitle(tr("Keys"))
         self.resize(600, 640)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Keys", 20, bold=True))
+        column.addWidget(label(tr("Keys"), 20, bold=True))
         self.search = QLineEdit()
-        self.search.setPlaceholderText(translated("Search"))
-        self.search.setAccessibleName(translated("Search"))
+        self.search.setPlaceholderText(tr("Search"))
+        self.search.setAccessibleName(tr("Search"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self._filter)
         column.addWidget(self.search)
         self._heads: list[QTreeWidgetItem] = []
         self.table = QTreeWidget()
-        self.table.setAccessibleName(translated("Keys"))
+        self.table.setAccessibleName(tr("Keys"))
         self.table.setColumnCount(2)
         self.table.setHeaderHidden(True)
         self.table.setRootIsDecorated(False)
@@ -61,10 +61,14 @@ class KeysDialog(QDialog):
         self.table.itemActivated.connect(lambda item, _column: self._change(item))
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
-        row.addWidget(button("Change\u2026", self._change_current, tip="Choose another key for the selected command"))
-        row.addWidget(button("All defaults", self._all_defaults, tip="Every command gets its own key back", quiet=True))
+        row.addWidget(
+            button(tr("Change…"), self._change_current, tip=tr("Choose another key for the selected command"))
+        )
+        row.addWidget(
+            button(tr("All defaults"), self._all_defaults, tip=tr("Every command gets its own key back"), quiet=True)
+        )
         row.addStretch(1)
-        row.addWidget(button("Close", self.accept))
+        row.addWidget(button(tr("Close"), self.accept))
         column.addLayout(row)
         self.fill()
 
@@ -78,7 +82,7 @@ class KeysDialog(QDialog):
                 heads[subject] = self._head(subject)
             item = QTreeWidgetItem(heads[subject], [translated(words), keys])
             item.setData(0, ID, name)
-        mouse = self._head("Mouse")
+        mouse = self._head(tr("Mouse"))
         for words, does in MOUSE:
             QTreeWidgetItem(mouse, [translated(words), translated(does)])
         self.table.expandAll()
@@ -126,33 +130,35 @@ class KeyDialog(QDialog):
     def __init__(self, actions: Actions, name: str, parent: QWidget) -> None:
         super().__init__(parent)
         self.actions_, self.name = actions, name
-        self.setWindowTitle(translated("Change key"))
+        self.setWindowTitle(tr("Change key"))
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label(actions.commands[name].words.replace("\u2026", ""), 15, bold=True))
         self.edit = QKeySequenceEdit(actions.actions[name].shortcut())
         self.edit.setMaximumSequenceLength(1)
         self.edit.setClearButtonEnabled(True)
-        self.edit.setAccessibleName(translated("Key"))
+        self.edit.setAccessibleName(tr("Key"))
         self.edit.keySequenceChanged.connect(self._look)
         column.addWidget(self.edit)
-        self.words = label("Press the new key.", 12, token="soft", wrap=True)
+        self.words = label(tr("Press the new key."), 12, token="soft", wrap=True)
         column.addWidget(self.words)
         row = QHBoxLayout()
-        row.addWidget(button("Default", self._default, quiet=True))
+        row.addWidget(button(tr("Default"), self._default, quiet=True))
         row.addStretch(1)
-        row.addWidget(button("Cancel", self.reject))
-        row.addWidget(button("Save", self.save, main=True))
+        row.addWidget(button(tr("Cancel"), self.reject))
+        row.addWidget(button(tr("Save"), self.save, main=True))
         column.addLayout(row)
 
     def _look(self, keys: QKeySequence) -> None:
         other = self.actions_.holder(keys, besides=self.name)
         self.words.setText(
-            translated("{keys} belongs to {command}. Saving takes it from there.")
-            .replace("{keys}", keys.toString(QKeySequence.SequenceFormat.NativeText))
-            .replace("{command}", translated(self.actions_.commands[other].words.replace("\u2026", "")))
+            tr(
+                "{keys} belongs to {command}. Saving takes it from there.",
+                keys=keys.toString(QKeySequence.SequenceFormat.NativeText),
+                command=self.actions_.commands[other].words.replace("\u2026", ""),
+            )
             if other
-            else translated("Press the new key.")
+            else tr("Press the new key.")
         )
 
     def _default(self) -> None:

@@ -19,10 +19,10 @@ from PySide6.QtWidgets import (
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.delivery.order_sheet import FORMATS
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.session.print_desk import PATTERN
 from pulizia.session.studio import Studio
+from pulizia.words import plural, tr, translated
 
 
 class PrintDialog(QDialog):
@@ -31,14 +31,14 @@ class PrintDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle(translated("Render"))
+        self.setWindowTitle(tr("Render"))
         self.setFixedWidth(440)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Render", 20, bold=True))
+        column.addWidget(label(tr("Render"), 20, bold=True))
         column.addWidget(
             label(
-                "Writes the processed sound to new files. The original recording is never changed.",
+                tr("Writes the processed sound to new files. The original recording is never changed."),
                 12,
                 token="soft",
                 wrap=True,
@@ -47,36 +47,36 @@ class PrintDialog(QDialog):
         grid = QGridLayout()
         self.what = ChoiceBox()
         for words, value in (
-            ("the selection", "selection"),
-            ("each section between markers", "parts"),
-            ("whole recording as one file", "whole"),
+            (tr("the selection"), "selection"),
+            (tr("each section between markers"), "parts"),
+            (tr("whole recording as one file"), "whole"),
         ):
             self.what.addItem(translated(words), value)
         self.what.setCurrentIndex(0 if studio.selection is not None else 2)
-        self.what.setAccessibleName(translated("What"))
+        self.what.setAccessibleName(tr("What"))
         self.what.activated.connect(lambda _n: self._show())
         self.handles = FigureBox()
         self.handles.setRange(0.0, 30.0)
         self.handles.setValue(studio.prints.handles_s)
         self.handles.setSuffix(" s")
-        self.handles.setAccessibleName(translated("Handles"))
-        self.handles.setToolTip(translated("Extra sound at both ends of each file"))
+        self.handles.setAccessibleName(tr("Handles"))
+        self.handles.setToolTip(tr("Extra sound at both ends of each file"))
         self.handles.valueChanged.connect(lambda _v: self._show())
         self.format = ChoiceBox()
         for n, (words, *_) in enumerate(FORMATS[:5]):
             self.format.addItem(translated(words), n)
-        self.format.setAccessibleName(translated("Format"))
+        self.format.setAccessibleName(tr("Format"))
         self.format.activated.connect(lambda _n: self._show())
         self.pattern = QLineEdit(PATTERN)
-        self.pattern.setAccessibleName(translated("Name"))
-        self.pattern.setToolTip(translated("{name} {steps} {number} {rate} {date}"))
+        self.pattern.setAccessibleName(tr("Name"))
+        self.pattern.setToolTip("{name} {steps} {number} {rate} {date}")
         self.pattern.textChanged.connect(lambda _t: self._show())
         for n, (words, widget) in enumerate(
             (
-                ("What", self.what),
-                ("Handles", self.handles),
-                ("Format", self.format),
-                ("Name", self.pattern),
+                (tr("What"), self.what),
+                (tr("Handles"), self.handles),
+                (tr("Format"), self.format),
+                (tr("Name"), self.pattern),
             )
         ):
             grid.addWidget(label(words), n, 0)
@@ -86,8 +86,8 @@ class PrintDialog(QDialog):
         column.addWidget(self.words)
         row = QHBoxLayout()
         row.addStretch(1)
-        row.addWidget(button("Close", self.reject))
-        row.addWidget(button("Render to\u2026", self._ask, main=True))
+        row.addWidget(button(tr("Close"), self.reject))
+        row.addWidget(button(tr("Render to…"), self._ask, main=True))
         column.addLayout(row)
         self._show()
 
@@ -106,10 +106,9 @@ class PrintDialog(QDialog):
         self.handles.setEnabled(self.what.currentData() != "whole")
         self.words.setText(
             translated(
-                "Select a section first."
+                tr("Select a section first.")
                 if not made
-                else f"{len(made)} file{'' if len(made) == 1 else 's'}: {made[0][1].name}"
-                + (" and more" if len(made) > 1 else "")
+                else plural("1 file: {first}", "{n} files: {first} and more", len(made), first=made[0][1].name)
             )
         )
 
@@ -132,7 +131,7 @@ class PrintDialog(QDialog):
     def _ask(self) -> None:
         recording = self.studio.recording
         folder = QFileDialog.getExistingDirectory(
-            self, translated("Render to"), str(recording.path.parent if recording else "")
+            self, tr("Render to"), str(recording.path.parent if recording else "")
         )
         if folder:
             self.print_into(Path(folder))

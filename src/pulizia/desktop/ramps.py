@@ -15,12 +15,13 @@ from numpy.typing import NDArray
 from PySide6.QtGui import QColor
 
 from pulizia.desktop.theme import LAMPLIGHT, LINEN, Theme
+from pulizia.words import N_
 
 RAMPS = {
-    "theme": "from theme",
+    "theme": N_("from theme"),
     "ink": "ink",
     "lamplight": "lamplight",
-    "straw": "straw to deep blue",
+    "straw": N_("straw to deep blue"),
     "heather": "heather",
 }
 _ENDS = {  # OKLab at the light and at the dark end

@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.controls import ChoiceBox, button, label
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
@@ -27,6 +26,7 @@ from pulizia.score.shelf import keep_recipe, own_recipes, shipped_recipes
 from pulizia.session.studio import Studio
 from pulizia.tools.registry import tool_of
 from pulizia.units import format_time
+from pulizia.words import plural, tr, translated
 
 
 class RecipesDialog(QDialog):
@@ -35,14 +35,14 @@ class RecipesDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle(translated("Recipes"))
+        self.setWindowTitle(tr("Recipes"))
         self.resize(620, 460)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Recipes", 20, bold=True))
+        column.addWidget(label(tr("Recipes"), 20, bold=True))
         row = QHBoxLayout()
         self.list = QListWidget()
-        self.list.setAccessibleName(translated("Recipes"))
+        self.list.setAccessibleName(tr("Recipes"))
         self.list.setFixedWidth(220)
         self.list.currentItemChanged.connect(lambda _new, _old: self._show())
         row.addWidget(self.list)
@@ -56,17 +56,21 @@ class RecipesDialog(QDialog):
         row.addLayout(right, 1)
         column.addLayout(row, 1)
         row = QHBoxLayout()
-        row.addWidget(button("Import\u2026", self._ask_in, tip="Import recipe files into your own folder", quiet=True))
-        self.out_button = button("Export\u2026", self._ask_out, tip="Export the recipe to a file", quiet=True)
+        row.addWidget(
+            button(tr("Import…"), self._ask_in, tip=tr("Import recipe files into your own folder"), quiet=True)
+        )
+        self.out_button = button(tr("Export…"), self._ask_out, tip=tr("Export the recipe to a file"), quiet=True)
         row.addWidget(self.out_button)
-        self.remove_button = button("Remove", self._remove, tip="Delete this recipe", quiet=True)
+        self.remove_button = button(tr("Remove"), self._remove, tip=tr("Delete this recipe"), quiet=True)
         row.addWidget(self.remove_button)
         row.addStretch(1)
         self.all_button = button(
-            "Apply to all", lambda: self.apply(everywhere=True), tip="Add the steps to every recording of the project"
+            tr("Apply to all"),
+            lambda: self.apply(everywhere=True),
+            tip=tr("Add the steps to every recording of the project"),
         )
         self.apply_button = button(
-            "Apply", lambda: self.apply(everywhere=False), tip="Add the steps to the current recording", main=True
+            "Apply", lambda: self.apply(everywhere=False), tip=tr("Add the steps to the current recording"), main=True
         )
         row.addWidget(self.all_button)
         row.addWidget(self.apply_button)
@@ -113,8 +117,16 @@ class RecipesDialog(QDialog):
         recipe, _ = known
         lines = [recipe.description, ""] if recipe.description else []
         for n, step in enumerate(recipe.steps_for(48_000), 1):
-            off = "" if step.enabled else ", switched off"
-            lines.append(f"{n}.  {tool_of(step.tool_id).title}: {step.tool.caption(step.settings)}{off}")
+            told = {
+                "n": n,
+                "tool": translated(step.tool.title),
+                "caption": translated(step.tool.caption(step.settings)),
+            }
+            lines.append(
+                tr("{n}.  {tool}: {caption}", **told)
+                if step.enabled
+                else tr("{n}.  {tool}: {caption}, switched off", **told)
+            )
         self.words.setText(translated("\n".join(lines)))
         self._show_places(recipe)
 
@@ -128,13 +140,14 @@ class RecipesDialog(QDialog):
         for at, name, words in recipe.open_places():
             box = ChoiceBox()
             box.setAccessibleName(f"{tool_of(recipe.steps[at].tool_id).title}: {words}")
-            box.addItem(translated("automatic"), False)
+            box.addItem(tr("automatic"), False)
             if marked is not None:
                 box.addItem(
-                    translated(f"the selection, {format_time(marked[0], 2)}\u2013{format_time(marked[1], 2)}"), True
+                    tr("the selection, {start}–{end}", start=format_time(marked[0], 2), end=format_time(marked[1], 2)),
+                    True,
                 )
             else:
-                box.setToolTip(translated("Select a section on the Bench first to choose it here"))
+                box.setToolTip(tr("Select a section on the Bench first to choose it here"))
             self.places[at, name] = box
             self._open.addWidget(label(f"{tool_of(recipe.steps[at].tool_id).title}: {words.lower()}", 12, token="soft"))
             self._open.addWidget(box)
@@ -159,8 +172,10 @@ class RecipesDialog(QDialog):
             document.apply_recipe(
                 one.id, here if one.id == recording.id else known[0]
             )  # elsewhere it is another passage
-        count = f"{len(chosen)} recordings" if everywhere else recording.name
-        self.studio.say(f"{known[0].name} was added to {count}. Every step stays adjustable.")
+        count = plural("1 recording", "{n} recordings", len(chosen)) if everywhere else recording.name
+        self.studio.say(
+            tr("{name} was added to {count}. Every step stays adjustable.", name=known[0].name, count=count)
+        )
         self.accept()
 
     def take_in(self, paths: list[Path]) -> None:
@@ -177,13 +192,13 @@ class RecipesDialog(QDialog):
             self.studio.say(" ".join(wrong), bad=True)
 
     def _ask_in(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, translated("Import recipes"), "", translated("Recipes (*.json)"))
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Import recipes"), "", tr("Recipes (*.json)"))
         self.take_in([Path(n) for n in names])
 
     def _ask_out(self) -> None:
         known = self.recipes.get(self.name)
         name, _ = QFileDialog.getSaveFileName(
-            self, translated("Export recipe"), translated(f"{self.name}.json"), translated("Recipe (*.json)")
+            self, tr("Export recipe"), translated(f"{self.name}.json"), tr("Recipe (*.json)")
         )
         if name and known is not None:
             recipe = known[0]
@@ -205,35 +220,35 @@ class KeepRecipeDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle(translated("Save steps as a recipe"))
+        self.setWindowTitle(tr("Save steps as a recipe"))
         self.setFixedWidth(420)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Save steps as a recipe", 20, bold=True))
+        column.addWidget(label(tr("Save steps as a recipe"), 20, bold=True))
         column.addWidget(
             label(
-                "Selections are not saved: each step will apply to the whole recording and learn from it.",
+                tr("Selections are not saved: each step will apply to the whole recording and learn from it."),
                 12,
                 token="soft",
                 wrap=True,
             )
         )
         self.name, self.description = QLineEdit(), QLineEdit()
-        for words, edit in (("Name", self.name), ("Description", self.description)):
+        for words, edit in ((tr("Name"), self.name), (tr("Description"), self.description)):
             column.addWidget(label(words, 12, token="soft"))
             edit.setAccessibleName(translated(words))
             column.addWidget(edit)
         row = QHBoxLayout()
         row.addStretch(1)
-        row.addWidget(button("Close", self.reject))
-        row.addWidget(button("Save", self.keep, main=True))
+        row.addWidget(button(tr("Close"), self.reject))
+        row.addWidget(button(tr("Save"), self.keep, main=True))
         column.addLayout(row)
 
     def keep(self) -> None:
         """Write it into the user's folder."""
         recording, name = self.studio.recording, self.name.text().strip()
         if recording is None or not name:
-            self.studio.say("Give the recipe a name first.", bad=True)
+            self.studio.say(tr("Give the recipe a name first."), bad=True)
             return
         steps = tuple(step.for_recipe() for step in recording.score if not step.other)
         short = "-".join("".join(c if c.isalnum() else " " for c in name.lower()).split()) or "recipe"
@@ -245,5 +260,5 @@ class KeepRecipeDialog(QDialog):
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
             return
-        self.studio.say(f"{name} was saved to your recipes (Ctrl+R).")
+        self.studio.say(tr("{name} was saved to your recipes (Ctrl+R).", name=name))
         self.accept()

@@ -9,14 +9,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, SliderRow, button, label
-from pulizia.desktop.words import translated
 from pulizia.session.sound_out import SIMULATED, SIMULATED_WORDS, Choice, output_of, outputs
 from pulizia.session.studio import Studio
 from pulizia.settings.declare import Number
 from pulizia.units import Unit, db_to_gain, gain_to_db
+from pulizia.words import N_, tr
 
 LEVEL = Number(
-    label="Level", help="Monitoring level. Meters and files do not change.", unit=Unit.DB,
+    label=N_("Level"), help=N_("Monitoring level. Meters and files do not change."), unit=Unit.DB,
     low=-40.0, high=12.0, step=0.5, scale="linear", whole=False, optional=False, more=False,
 )  # fmt: skip
 
@@ -27,16 +27,16 @@ class SoundDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget, chosen: Callable[[str], None] = lambda _id: None) -> None:
         super().__init__(parent)
         self.studio, self._remember = studio, chosen
-        self.setWindowTitle(translated("Sound output"))
+        self.setWindowTitle(tr("Sound output"))
         self.setFixedWidth(420)
         column = QVBoxLayout(self)
-        column.addWidget(label("Sound output", 20, bold=True))
+        column.addWidget(label(tr("Sound output"), 20, bold=True))
         row = QHBoxLayout()
         self.box = ChoiceBox()
-        self.box.setAccessibleName(translated("Output"))
+        self.box.setAccessibleName(tr("Output"))
         row.addWidget(self.box, 1)
         self.refresh_button = button(
-            "Rescan", lambda: self.fill(again=True), tip="Look for outputs that were connected"
+            tr("Rescan"), lambda: self.fill(again=True), tip=tr("Look for outputs that were connected")
         )
         row.addWidget(self.refresh_button)
         column.addLayout(row)
@@ -45,7 +45,7 @@ class SoundDialog(QDialog):
         self.level = SliderRow(LEVEL, 0.0, round(gain_to_db(studio.transport.volume), 1))
         self.level.changed.connect(self._set_level)
         column.addWidget(self.level)
-        column.addWidget(button("Close", self.accept), alignment=Qt.AlignmentFlag.AlignRight)
+        column.addWidget(button(tr("Close"), self.accept), alignment=Qt.AlignmentFlag.AlignRight)
         self._found: list[Choice] = []
         self.fill()
         self.box.activated.connect(self._choose)
@@ -62,13 +62,11 @@ class SoundDialog(QDialog):
         names = [choice.name for choice in self._found]
         self.box.setCurrentIndex(names.index(now.name) if now.name in names else len(names) - 1)
         if len(self._found) == 1:
-            text = translated("No sound output was found. Connect one and rescan.")
+            text = tr("No sound output was found. Connect one and rescan.")
         elif now.underruns:
-            text = translated("{n} drop-outs since the start: the machine is too busy.").replace(
-                "{n}", str(now.underruns)
-            )
+            text = tr("{n} drop-outs since the start: the machine is too busy.").replace("{n}", str(now.underruns))
         else:
-            text = translated("The playhead shows what is heard: output latency is compensated.")
+            text = tr("The playhead shows what is heard: output latency is compensated.")
         self.words.setText(text)
 
     def _choose(self, index: int) -> None:

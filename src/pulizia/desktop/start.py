@@ -15,15 +15,16 @@ from PySide6.QtWidgets import QApplication
 
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.demo import demo_files
+from pulizia.desktop.language import system_language, use_language
 from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.theme import font, load_fonts, use_theme
 from pulizia.desktop.window import MainWindow
-from pulizia.desktop.words import use_system_language
 from pulizia.media.faults import note_fault
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.sound_out import SERVER, SIMULATED, default_choice, output_of, outputs
 from pulizia.session.studio import Studio
+from pulizia.words import tr
 
 REST_MS = 20_000  # from one look for garbage to the next
 
@@ -34,7 +35,7 @@ def make_application() -> QApplication:
     assert isinstance(application, QApplication)  # noqa: S101
     application.setApplicationName("Pulizia")
     application.setDesktopFileName("org.pulizia.Pulizia")
-    application.setStyle("Fusion")
+    application.setStyle(tr("Fusion"))
     application.setWindowIcon(QIcon(str(files("pulizia.data").joinpath("desktop", "org.pulizia.Pulizia.svg"))))
     load_fonts()
     application.setFont(font(13))
@@ -87,7 +88,7 @@ def collect_at_rest(window: MainWindow) -> QTimer:
 def start(options: argparse.Namespace) -> int:
     """Open the window and run until it is closed."""
     application = make_application()
-    wrong = use_system_language()
+    wrong = use_language(Preferences().text("language", system_language()))
     window, poster = make_window(simulated=options.simulated_output)
     sys.excepthook = lambda _kind, error, _trace: window.studio.say(note_fault(error), bad=True)
     window.show()

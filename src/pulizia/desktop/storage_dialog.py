@@ -9,13 +9,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
-from pulizia.desktop.words import translated
 from pulizia.media.folders import cache_folder
 from pulizia.session.studio import CACHE_LIMITS, Studio
 from pulizia.units import format_number
+from pulizia.words import N_, tr
 
 KEPT = {
-    "decoded": "Decoded and converted sound", "peaks": "Waveforms", "chunks": "Rendered steps",
+    "decoded": N_("Decoded and converted sound"), "peaks": N_("Waveforms"), "chunks": N_("Rendered steps"),
 }  # fmt: skip
 CHUNK_LIMIT = 4 << 30
 
@@ -31,14 +31,17 @@ class StorageDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle(translated("Cache"))
+        self.setWindowTitle(tr("Cache"))
         self.setFixedWidth(460)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Cache", 20, bold=True))
+        column.addWidget(label(tr("Cache"), 20, bold=True))
         column.addWidget(
             label(
-                f"Kept in {cache_folder('')} for speed. Everything there can be made again; recordings and projects are elsewhere.",
+                tr(
+                    "Kept in {cache_folder} for speed. Everything there can be made again; recordings and projects are elsewhere.",
+                    cache_folder=cache_folder(""),
+                ),
                 12,
                 token="soft",
                 wrap=True,
@@ -50,8 +53,8 @@ class StorageDialog(QDialog):
         self.figures: dict[str, str] = {}
         row = QHBoxLayout()
         row.addStretch(1)
-        row.addWidget(button("Clear", self.clear, tip="Remove what is not in use"))
-        row.addWidget(button("Close", self.accept))
+        row.addWidget(button(tr("Clear"), self.clear, tip=tr("Remove what is not in use")))
+        row.addWidget(button(tr("Close"), self.accept))
         column.addLayout(row)
         self._fill()
 
@@ -61,8 +64,10 @@ class StorageDialog(QDialog):
                 widget.deleteLater()
         for n, (name, words) in enumerate(KEPT.items()):
             most = CACHE_LIMITS.get(name, CHUNK_LIMIT)
-            self.figures[name] = (
-                f"{format_number(held_bytes(cache_folder(name)) / 1e6, 0)} MB of {format_number(most / 1e9, 0)} GB"
+            self.figures[name] = tr(
+                "{held_bytes} MB of {most} GB",
+                held_bytes=format_number(held_bytes(cache_folder(name)) / 1e6, 0),
+                most=format_number(most / 1e9, 0),
             )
             self._grid.addWidget(label(words), n, 0)
             self._grid.addWidget(label(self.figures[name], 13, token="soft"), n, 1, Qt.AlignmentFlag.AlignRight)

@@ -11,11 +11,11 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, hairline, label, scrolled
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.write import write_text
 from pulizia.report.measurement_log import as_csv
 from pulizia.session.studio import Studio
+from pulizia.words import tr, translated
 
 Rows = Sequence[Sequence[str]]
 
@@ -44,12 +44,12 @@ class TableDialog(QDialog):
         self._grid.setVerticalSpacing(4)
         column.addWidget(scrolled(inner), 1)
         row = QHBoxLayout()
-        self.copy_button = button("Copy", self.copy, tip="Copy the table, tabs between columns")
-        self.save_button = button("Save as CSV\u2026", self._ask, tip="Save the table to a file")
+        self.copy_button = button(tr("Copy"), self.copy, tip=tr("Copy the table, tabs between columns"))
+        self.save_button = button(tr("Save as CSV…"), self._ask, tip=tr("Save the table to a file"))
         row.addWidget(self.copy_button)
         row.addWidget(self.save_button)
         row.addStretch(1)
-        row.addWidget(button("Close", self.accept))
+        row.addWidget(button(tr("Close"), self.accept))
         column.addLayout(row)
 
     def show_table(self, head: Sequence[str], rows: Rows) -> None:
@@ -83,7 +83,7 @@ class TableDialog(QDialog):
         QGuiApplication.clipboard().setText(
             translated("\n".join("\t".join(row) for row in (self.head, *self.rows)) + "\n")
         )
-        self.studio.say("The table was copied.")
+        self.studio.say(tr("The table was copied."))
 
     def save_to(self, path: Path) -> None:
         """Write the table as CSV."""
@@ -92,14 +92,14 @@ class TableDialog(QDialog):
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
         else:
-            self.studio.say(f"Saved as {path.name}.")
+            self.studio.say(tr("Saved as {name}.", name=path.name))
 
     def _ask(self) -> None:
         name, _ = QFileDialog.getSaveFileName(
             self,
-            translated("Save as CSV"),
+            tr("Save as CSV"),
             translated(f"{self.windowTitle().lower().replace(' ', '-')}.csv"),
-            translated("CSV (*.csv)"),
+            tr("CSV (*.csv)"),
         )
         if name:
             self.save_to(Path(name))

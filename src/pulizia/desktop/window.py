@@ -36,13 +36,13 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.shuttle_keys import ShuttleKeys
 from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.tour import Tour
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import state_folder
 from pulizia.project.file import SUFFIX
 from pulizia.project.journal import left_behind
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
+from pulizia.words import tr, translated
 
 SOUND_FILES = "*.wav *.rf64 *.bwf *.flac *.aif *.aiff *.aifc *.ogg *.oga *.opus *.mp3 *.m4a *.m4b *.aac *.mp4 *.mov *.mkv *.webm *.mxf *.w64 *.caf *.wma *.avi *.ts"
 AUTOSAVE_MS = 2000
@@ -127,26 +127,26 @@ class MainWindow(QMainWindow):
         studio = self.studio
         document, recording = studio.document, studio.recording
         mark = "*" if document.is_dirty else ""
-        self.setWindowTitle(translated(f"{document.title}{mark} \u2013 Pulizia"))
+        self.setWindowTitle(tr("{title}{mark} – Pulizia", title=document.title, mark=mark))
         busy = studio.files.opening
         self.top.stop.setVisible(bool(busy))
         if busy:
-            self.top.name.setText(f"{busy[0].title}\u2026 {100 * busy[0].share:.0f} %")
+            self.top.name.setText(tr("{title}… {share:.0f} %", title=busy[0].title, share=100 * busy[0].share))
             self.top.detail.setText("")
         elif recording is not None:
             self.top.name.setText(translated(recording.name))
             media = document.media.get(recording.id)
-            line = f"{media.format_line}, {_length(recording.seconds)}" if media else "file missing or changed"
+            line = f"{media.format_line}, {_length(recording.seconds)}" if media else tr("file missing or changed")
             self.top.detail.setText(translated(line))
         else:
             self.top.name.setText("")
             self.top.detail.setText("")
         for made, words, name in (
-            (self.top.undo, document.history.undo_label, "Undo"),
-            (self.top.redo, document.history.redo_label, "Redo"),
+            (self.top.undo, document.history.undo_label, tr("Undo")),
+            (self.top.redo, document.history.redo_label, tr("Redo")),
         ):
             made.setEnabled(words is not None)
-            made.setToolTip(translated(f"{name}: {words}" if words else f"Nothing to {name.lower()}"))
+            made.setToolTip(translated(f"{name}: {words}" if words else tr("Nothing to {lower}", lower=name.lower())))
             made.setAccessibleName(translated(name))
         self.actions_.refresh()
         self.foot.refresh()
@@ -175,8 +175,8 @@ class MainWindow(QMainWindow):
     def open_files(self) -> None:
         """Ask for sound files or a project and open them."""
         folder = str(self.preferences.recent[0].parent) if self.preferences.recent else ""
-        kinds = f"Sound, video, projects ({SOUND_FILES} *{SUFFIX});;All files (*)"
-        names, _ = QFileDialog.getOpenFileNames(self, translated("Open"), folder, kinds)
+        kinds = tr("Sound, video, projects ({sounds} *{suffix});;All files (*)", sounds=SOUND_FILES, suffix=SUFFIX)
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Open"), folder, kinds)
         if names:
             self.open_paths([Path(n) for n in names])
 
@@ -203,7 +203,7 @@ class MainWindow(QMainWindow):
             / f"{recording.name if recording else 'project'}{SUFFIX}"
         )
         name, _ = QFileDialog.getSaveFileName(
-            self, translated("Save project as"), str(proposal), translated(f"Project (*{SUFFIX})")
+            self, tr("Save project as"), str(proposal), tr("Project (*{suffix})", suffix=SUFFIX)
         )
         return self._save_to(Path(name)) if name else False
 
@@ -215,7 +215,7 @@ class MainWindow(QMainWindow):
             return False
         saved = self.studio.document.path or path
         self.preferences.add_recent(saved)
-        self.studio.say(f"Saved as {saved.name}.")
+        self.studio.say(tr("Saved as {name}.", name=saved.name))
         return True
 
     def new_project(self) -> None:
@@ -230,10 +230,10 @@ class MainWindow(QMainWindow):
         if not self.studio.document.is_dirty or not self.asks:
             return True
         answer = self._ask(
-            "Unsaved changes",
-            f"Save the changes to {self.studio.document.title}?",
-            "The recordings themselves are never changed; unsaved steps would be lost.",
-            ("Save", "Don't save", "Cancel"),
+            tr("Unsaved changes"),
+            tr("Save the changes to {title}?", title=self.studio.document.title),
+            tr("The recordings themselves are never changed; unsaved steps would be lost."),
+            (tr("Save"), tr("Don't save"), tr("Cancel")),
         )
         return self.save() if answer == "Save" else answer == "Don't save"
 
@@ -257,16 +257,16 @@ class MainWindow(QMainWindow):
             return
         name, _ = QFileDialog.getOpenFileName(
             self,
-            translated(f"Where is {recording.path.name}?"),
+            tr("Where is {name}?", name=recording.path.name),
             str(recording.path.parent),
-            translated(f"Sound, video ({SOUND_FILES});;All files (*)"),
+            tr("Sound, video ({sounds});;All files (*)", sounds=SOUND_FILES),
         )
         if name:
             self.studio.files.relink(recording.id, Path(name))
 
     def rename_marker(self, marker: Marker) -> None:
         """Ask for a marker's name."""
-        name, good = QInputDialog.getText(self, translated("Rename the marker"), translated("Name"), text=marker.name)
+        name, good = QInputDialog.getText(self, tr("Rename the marker"), tr("Name"), text=marker.name)
         if good and name.strip():
             self.studio.markers.rename(marker, name)
 
@@ -282,15 +282,15 @@ class MainWindow(QMainWindow):
         if recording is None or chain is None:
             return
         proposal = str(recording.path.with_name(f"{recording.name}-markers.txt"))
-        kinds = "Text list (*.txt);;WAV with cue points (*.wav)"
-        name, _ = QFileDialog.getSaveFileName(self, translated("Export markers"), proposal, kinds)
+        kinds = tr("Text list (*.txt);;WAV with cue points (*.wav)")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export markers"), proposal, kinds)
         if name:
             self.studio.markers.export(Path(name))
 
     def take_in_markers(self) -> None:
         """Ask for a text list, or a WAV file with cue points."""
-        kinds = "Text list or WAV (*.txt *.tsv *.wav);;All files (*)"
-        name, _ = QFileDialog.getOpenFileName(self, translated("Import markers"), "", kinds)
+        kinds = tr("Text list or WAV (*.txt *.tsv *.wav);;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Import markers"), "", kinds)
         if name:
             self.studio.markers.take_in(Path(name))
 
@@ -299,12 +299,12 @@ class MainWindow(QMainWindow):
         for found in left_behind(state_folder("journal")):
             if not self.asks:
                 return
-            what = found.path.name if found.path else "a project without a name"
+            what = found.path.name if found.path else tr("a project without a name")
             answer = self._ask(
-                "Recover unsaved work",
-                f"Pulizia ended before {what} was saved.",
-                "Recover the unsaved work, or discard it?",
-                ("Recover", "Discard", "Later"),
+                tr("Recover unsaved work"),
+                tr("Pulizia ended before {what} was saved.", what=what),
+                tr("Recover the unsaved work, or discard it?"),
+                (tr("Recover"), tr("Discard"), tr("Later")),
             )
             if answer == "Recover":
                 self.studio.document.recover(found)
@@ -318,9 +318,9 @@ class MainWindow(QMainWindow):
             QTimer.singleShot(0, lambda text=sentence: self.studio.say(text, bad=True))
         self.actions_.keys_changed = lambda own: self.preferences.set("keys", own)
         self._menu = self.actions_.menu()
-        self._recent_menu = QMenu(translated("Open recent"), self)
+        self._recent_menu = QMenu(tr("Open recent"), self)
         self._menu.addMenu(self._recent_menu)
-        self._channel_menu = QMenu(translated("Listen to one channel"), self)
+        self._channel_menu = QMenu(tr("Listen to one channel"), self)
         self._menu.addMenu(self._channel_menu)
         self._menu.aboutToShow.connect(self._fill_recent)
         self._menu.aboutToShow.connect(self._fill_channels)
@@ -337,7 +337,7 @@ class MainWindow(QMainWindow):
         """The channels of a recording with more than two, by name."""
         self._channel_menu.clear()
         names = self.studio.channel_names
-        rows = [(None, translated("All channels")), *enumerate(names)] if len(names) > 2 else []
+        rows = [(None, tr("All channels")), *enumerate(names)] if len(names) > 2 else []
         for channel, name in rows:
             action = self._channel_menu.addAction(name)
             action.setCheckable(True)
@@ -347,8 +347,8 @@ class MainWindow(QMainWindow):
 
     def _recording_menu(self, recording_id: str) -> None:
         menu = QMenu(self)
-        menu.addAction(translated("Relink to another file\u2026")).triggered.connect(self.relink)
-        menu.addAction(translated("Remove from project")).triggered.connect(
+        menu.addAction(tr("Relink to another file…")).triggered.connect(self.relink)
+        menu.addAction(tr("Remove from project")).triggered.connect(
             lambda: self.studio.document.remove_recording(recording_id)
         )
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -359,7 +359,7 @@ class MainWindow(QMainWindow):
             self.studio.document.write_journal()
         except PuliziaError as error:
             self._autosave.stop()
-            self.studio.say(f"Autosave is off: {error}", bad=True)
+            self.studio.say(tr("Autosave is off: {error}", error=error), bad=True)
 
     # -- help
 

@@ -21,6 +21,7 @@ from pulizia.measure.speech_activity import activity_of
 from pulizia.tools import breaths, clicks, hum, overload, plosives, ringing, sibilance
 from pulizia.tools.base import Mark
 from pulizia.units import format_number
+from pulizia.words import plural, tr
 
 Progress = Callable[[float, str], None]
 QUIET_ENOUGH_DB = 42.0  # of speech over noise, above which the noise is no trouble (common practice)
@@ -45,9 +46,9 @@ def inspect(
         ("breaths", lambda: _breaths(source)),
         ("noise", lambda: _noise(source)),
         ("ringing", lambda: _ringing(source)),
-        ("room tail", lambda: _room(source)),
+        (tr("room tail"), lambda: _room(source)),
         ("sibilance", lambda: _sibilance(source)),
-        ("dull voice", lambda: _dull(source)),
+        (tr("dull voice"), lambda: _dull(source)),
         ("levels", lambda: levels(source, names)),
         ("dropouts", lambda: dropouts(source)),
         ("channels", lambda: channels(source)),
@@ -87,10 +88,6 @@ def _nothing(_share: float) -> None:
     return None
 
 
-def _counted(count: int, word: str) -> str:
-    return f"{count} {word}" if count == 1 else f"{count} {word}s"
-
-
 def _minutes(source: Source) -> float:
     return max(source.frames / source.rate / 60.0, 1 / 60.0)
 
@@ -102,7 +99,7 @@ def _overload(source: Source) -> list[Finding]:
     if survey.table is None:
         return []
     count = int(survey.table.rows[0][1])
-    words = f"{count} clipped samples in {len(survey.marks)} places."
+    words = plural("1 clipped sample.", "{n} clipped samples in {count} places.", count, count=len(survey.marks))
     room = overload.suggest(source, (), overload.OverloadSettings(), _nothing).changes
     return [Finding("overload", words, float(count), "samples", 0.9, "overload", room, survey.marks)]
 
@@ -116,9 +113,11 @@ def _clicks(source: Source) -> list[Finding]:
     return [
         Finding(
             "clicks",
-            f"{_counted(len(survey.marks), 'click')}, {format_number(rate)} a minute.",
+            plural(
+                "1 click, {rate} a minute.", "{n} clicks, {rate} a minute.", len(survey.marks), rate=format_number(rate)
+            ),
             rate,
-            "a minute",
+            tr("a minute"),
             0.8,
             "clicks",
             {"kind": kind},
@@ -135,9 +134,9 @@ def _plosives(source: Source) -> list[Finding]:
     return [
         Finding(
             "plosives",
-            f"{_counted(len(survey.marks), 'thump')} below 150 Hz.",
+            plural("1 thump below 150 Hz.", "{n} thumps below 150 Hz.", len(survey.marks)),
             rate,
-            "a minute",
+            tr("a minute"),
             0.6,
             "plosives",
             {},
@@ -152,7 +151,13 @@ def _hum(source: Source) -> list[Finding]:
     if not len(found.lines.hz):
         return []
     strongest = float(found.lines.level_db.max())
-    words = f"Hum at {format_number(found.lines.base_hz, 2)} Hz with {len(found.lines.hz)} harmonics, the strongest at {format_number(strongest)} dBFS."
+    words = plural(
+        "Hum at {base_hz} Hz, {strongest} dBFS.",
+        "Hum at {base_hz} Hz with {n} harmonics, the strongest at {strongest} dBFS.",
+        len(found.lines.hz),
+        base_hz=format_number(found.lines.base_hz, 2),
+        strongest=format_number(strongest),
+    )
     return [Finding("hum", words, strongest, "dBFS", 0.95, "hum", {"base_hz": round(found.lines.base_hz, 2)})]
 
 
@@ -164,9 +169,9 @@ def _breaths(source: Source) -> list[Finding]:
     return [
         Finding(
             "breaths",
-            f"{_counted(len(survey.marks), 'breath')} between phrases.",
+            plural("1 breath between phrases.", "{n} breaths between phrases.", len(survey.marks)),
             rate,
-            "a minute",
+            tr("a minute"),
             0.6,
             "breaths",
             {},
@@ -182,12 +187,19 @@ def _noise(source: Source) -> list[Finding]:
     found = []
     changes = changes_s(band_powers(source))
     snr = speech.speech_db - max([speech.floor_db, *_floors(source, changes)])
-    marks = tuple(Mark(round(s * source.rate), round(s * source.rate) + 1, "noise changes") for s in changes)
+    marks = tuple(Mark(round(s * source.rate), round(s * source.rate) + 1, tr("noise changes")) for s in changes)
     if snr < QUIET_ENOUGH_DB:
         reduction = float(np.clip(round(50.0 - snr), 4.0, 20.0))
-        words = f"Speech-to-noise ratio {format_number(snr, 0)} dB"
-        words += (
-            "." if not changes else " and changes once." if len(changes) == 1 else f" and changes {len(changes)} times."
+        told = format_number(snr, 0)
+        words = (
+            plural(
+                "Speech-to-noise ratio {snr} dB; the noise changes once.",
+                "Speech-to-noise ratio {snr} dB; the noise changes {n} times.",
+                len(changes),
+                snr=told,
+            )
+            if changes
+            else tr("Speech-to-noise ratio {snr} dB.", snr=told)
         )
         found.append(
             Finding(
@@ -215,7 +227,11 @@ def _ringing(source: Source) -> list[Finding]:
     if not found:
         return []
     places = ", ".join(f"{r.hz:.0f}" for r in found[:4])
-    words = f"Resonances at {places} Hz, the strongest {format_number(found[0].excess_db)} dB."
+    words = tr(
+        "Resonances at {places} Hz, the strongest {excess_db} dB.",
+        places=places,
+        excess_db=format_number(found[0].excess_db),
+    )
     return [
         Finding("ringing", words, found[0].excess_db, "dB", 0.6, "ringing", {"bells_count": float(min(6, len(found)))})
     ]
@@ -228,7 +244,11 @@ def _sibilance(source: Source) -> list[Finding]:
         return []
     survey = sibilance.survey(source, source, (), settings, speaker, _nothing)
     reduction = float(np.clip(round(2 * (speaker.usual_db + 10.0)) / 2, 2.0, 8.0))
-    words = f"Hard S at {speaker.band_hz[0]:.0f} Hz and above, median {format_number(speaker.usual_db, 1, plus=True)} dB relative to the voice."
+    words = tr(
+        "Hard S at {band_hz:.0f} Hz and above, median {usual_db} dB relative to the voice.",
+        band_hz=speaker.band_hz[0],
+        usual_db=format_number(speaker.usual_db, 1, plus=True),
+    )
     return [
         Finding(
             "sibilance",
@@ -252,7 +272,11 @@ def _room(source: Source) -> list[Finding]:
     return [
         Finding(
             "room",
-            f"Reverberation time T60 {format_number(middle, 2)} s, from {found.count} word ends.",
+            tr(
+                "Reverberation time T60 {middle} s, from {count} word ends.",
+                middle=format_number(middle, 2),
+                count=found.count,
+            ),
             middle,
             "s",
             0.7,
@@ -267,5 +291,12 @@ def _dull(source: Source) -> list[Finding]:
     if found is None or found.top_hz >= DULL_HZ:
         return []
     return [
-        Finding("dull", f"The voice ends at {found.top_hz:.0f} Hz.", found.top_hz / 1000.0, "kHz", 0.7, "dull_voice")
+        Finding(
+            "dull",
+            tr("The voice ends at {top_hz:.0f} Hz.", top_hz=found.top_hz),
+            found.top_hz / 1000.0,
+            "kHz",
+            0.7,
+            "dull_voice",
+        )
     ]

@@ -17,6 +17,7 @@ from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.speech_activity import FRAMES_PER_S
 from pulizia.tools.base import Mark
 from pulizia.units import format_number, format_time
+from pulizia.words import plural, tr
 
 UNEVEN_LU = 7.0
 LOPSIDED_DB = 4.0
@@ -33,17 +34,21 @@ def levels(source: Source, names: Sequence[str]) -> list[Finding]:
     measures = measure(source, names=names, workers=1)
     figures = {row.name: row.value for row in passage_figures(source, names)}
     found = []
-    offset = figures.get("Offset")
+    offset = figures.get(tr("Offset"))
     if offset is not None and offset > OFFSET_DBFS:
-        words = f"DC offset {format_number(offset)} dBFS."
+        words = tr("DC offset {offset} dBFS.", offset=format_number(offset))
         found.append(Finding("offset", words, offset, "dBFS", 0.9, "polarity", {"offset": "high_pass"}))
-    swing = figures.get("Asymmetry: positive over negative peaks")
+    swing = figures.get(tr("Asymmetry: positive over negative peaks"))
     if swing is not None and abs(swing) > LOPSIDED_DB:
         side = "positive" if swing > 0 else "negative"
         found.append(
             Finding(
                 "lopsided",
-                f"Waveform asymmetry: {format_number(abs(swing))} dB more on the {side} side.",
+                tr(
+                    "Waveform asymmetry: {swing} dB more on the {side} side.",
+                    swing=format_number(abs(swing)),
+                    side=side,
+                ),
                 swing,
                 "dB",
                 0.8,
@@ -64,7 +69,11 @@ def _unevenness(measures: Measures) -> list[Finding]:
     spread = float(np.quantile(heard, 0.95) - np.quantile(heard, 0.1)) if len(heard) else 0.0
     if spread < UNEVEN_LU:
         return []
-    return [Finding("level", f"Phrases differ by {format_number(spread)} LU.", spread, "LU", 0.7, "leveller")]
+    return [
+        Finding(
+            "level", tr("Phrases differ by {spread} LU.", spread=format_number(spread)), spread, "LU", 0.7, "leveller"
+        )
+    ]
 
 
 def dropouts(source: Source) -> list[Finding]:
@@ -77,7 +86,7 @@ def dropouts(source: Source) -> list[Finding]:
         still = np.logical_not(source.read(begin, end).any(axis=0))
         silent += [Span(a + begin, b + begin) for a, b in _silences(still, least)]
     marks = [
-        Mark(span.start, span.stop, f"{1000 * span.frames / source.rate:.0f} ms")
+        Mark(span.start, span.stop, tr("{frames:.0f} ms", frames=1000 * span.frames / source.rate))
         for span in normalised(silent)
         if span.frames >= least and span.start > 0 and span.stop < source.frames
     ]
@@ -87,7 +96,12 @@ def dropouts(source: Source) -> list[Finding]:
     return [
         Finding(
             "silence",
-            f"Digital silence in {len(marks)} places, the first at {first}.",
+            plural(
+                "Digital silence in 1 place, at {first}.",
+                "Digital silence in {n} places, the first at {first}.",
+                len(marks),
+                first=first,
+            ),
             float(len(marks)),
             "places",
             1.0,
@@ -119,8 +133,12 @@ def channels(source: Source) -> list[Finding]:
         side = "right" if power[0] > power[1] else "left"
         return [
             Finding(
-                "channel missing",
-                f"The {side} channel is {format_number(min(difference, 120.0), 0)} dB quieter than the other.",
+                tr("channel missing"),
+                tr(
+                    "The {side} channel is {difference} dB quieter than the other.",
+                    side=side,
+                    difference=format_number(min(difference, 120.0), 0),
+                ),
                 float(difference),
                 "dB",
                 0.9,
@@ -141,7 +159,10 @@ def channels(source: Source) -> list[Finding]:
         found.append(
             Finding(
                 "polarity",
-                f"The channels have opposite polarity (correlation {format_number(float(near[at + 2048]), 2)}).",
+                tr(
+                    "The channels have opposite polarity (correlation {near}).",
+                    near=format_number(float(near[at + 2048]), 2),
+                ),
                 float(near[at + 2048]),
                 "",
                 0.9,
@@ -155,7 +176,7 @@ def channels(source: Source) -> list[Finding]:
         found.append(
             Finding(
                 "delay",
-                f"The {side} channel is {format_number(ms, 2)} ms late.",
+                tr("The {side} channel is {ms} ms late.", side=side, ms=format_number(ms, 2)),
                 ms,
                 "ms",
                 0.8,

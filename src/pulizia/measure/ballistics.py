@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
+from pulizia.words import N_
 
 VU_DAMPING, VU_RAD_PER_S = 0.81272, 13.512
 VU_STEPS_PER_S = 1000
@@ -33,8 +34,8 @@ class PpmType:
 
 
 PPM_TYPES = {
-    "I": PpmType("type I", 0.0015, 20.0 / 1.7),
-    "IIa": PpmType("type IIa", 0.00225, 24.0 / 2.8),
+    "I": PpmType(N_("type I"), 0.0015, 20.0 / 1.7),
+    "IIa": PpmType(N_("type IIa"), 0.00225, 24.0 / 2.8),
 }
 
 

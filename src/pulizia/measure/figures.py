@@ -14,6 +14,7 @@ from pulizia.audio.source import Source
 from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.spectrum import Spectrum, mains_harmonic, peaks, spectrum
 from pulizia.units import format_number, gain_to_db, power_to_db
+from pulizia.words import tr
 
 READ_FRAMES = 1 << 17
 P56_TIME_S = 0.03  # ITU-T P.56, method B: envelope time constant
@@ -57,34 +58,34 @@ def passage_figures(
     peak = measures.sample_peak_dbfs
     snr = None if active is None or floor is None or active - floor < 1 else active - floor
     rows = [
-        Row("Length", source.frames / source.rate, "s", 3),
-        Row("Sample peak", peak, "dBFS"),
-        Row("True peak", measures.true_peak_dbtp, "dBTP"),
+        Row(tr("Length"), source.frames / source.rate, "s", 3),
+        Row(tr("Sample peak"), peak, "dBFS"),
+        Row(tr("True peak"), measures.true_peak_dbtp, "dBTP"),
         Row("RMS", rms, "dBFS"),
-        Row("Crest", None if peak is None or rms is None else peak - rms, "dB"),
-        Row("Integrated", measures.integrated_lufs, "LUFS"),
-        Row("Highest momentary", measures.momentary_max_lufs, "LUFS"),
-        Row("Highest short-term", measures.short_term_max_lufs, "LUFS"),
-        Row("Loudness range", measures.loudness_range_lu, "LU"),
-        Row("Peak to loudness", measures.peak_to_loudness_lu, "LU"),
-        Row("Offset", _largest_offset(measures), "dBFS"),
-        Row("Asymmetry: positive over negative peaks", swing, "dB", note="above 0: more to the positive side"),
-        Row("Samples over full scale", measures.overs, "", 0),
+        Row(tr("Crest"), None if peak is None or rms is None else peak - rms, "dB"),
+        Row(tr("Integrated"), measures.integrated_lufs, "LUFS"),
+        Row(tr("Highest momentary"), measures.momentary_max_lufs, "LUFS"),
+        Row(tr("Highest short-term"), measures.short_term_max_lufs, "LUFS"),
+        Row(tr("Loudness range"), measures.loudness_range_lu, "LU"),
+        Row(tr("Peak to loudness"), measures.peak_to_loudness_lu, "LU"),
+        Row(tr("Offset"), _largest_offset(measures), "dBFS"),
+        Row(tr("Asymmetry: positive over negative peaks"), swing, "dB", note=tr("above 0: more to the positive side")),
+        Row(tr("Samples over full scale"), measures.overs, "", 0),
         Row(
-            "Clipped samples (flat peaks)",
+            tr("Clipped samples (flat peaks)"),
             measures.flat_samples,
             "",
             0,
-            note="three or more equal samples between steep flanks",
+            note=tr("three or more equal samples between steep flanks"),
         ),
-        Row("Noise floor", floor, "dBFS", note="the quietest tenth of 50 ms blocks"),
-        Row("Active speech level", active, "dBFS", note="ITU-T P.56, method B"),
-        Row("Speech activity", None if activity is None else 100.0 * activity, "%"),
-        Row("Speech-to-noise ratio", snr, "dB", note="active speech level less noise floor"),
-        Row("Spectral centroid", _centroid(found), "Hz", 0),
+        Row(tr("Noise floor"), floor, "dBFS", note=tr("the quietest tenth of 50 ms blocks")),
+        Row(tr("Active speech level"), active, "dBFS", note=tr("ITU-T P.56, method B")),
+        Row(tr("Speech activity"), None if activity is None else 100.0 * activity, "%"),
+        Row(tr("Speech-to-noise ratio"), snr, "dB", note=tr("active speech level less noise floor")),
+        Row(tr("Spectral centroid"), _centroid(found), "Hz", 0),
     ]
     if source.channels == 2:
-        rows.append(Row("Correlation", _correlation(source), "", 2))
+        rows.append(Row(tr("Correlation"), _correlation(source), "", 2))
     return rows + _mains_lines(source)
 
 
@@ -96,7 +97,7 @@ def _mains_lines(source: Source) -> list[Row]:
         return []
     tops = peaks(found, most=16, above_neighbours_db=9.0)
     named = [(top, mains_harmonic(top.hz)) for top in tops]
-    return [Row(f"Line at {format_number(t.hz, 2)} Hz", t.level_db, "dBFS", note=m) for t, m in named if m]
+    return [Row(tr("Line at {hz} Hz", hz=format_number(t.hz, 2)), t.level_db, "dBFS", note=m) for t, m in named if m]
 
 
 def as_text(rows: Sequence[Row]) -> str:

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-AXES = {"log": "logarithmic", "linear": "linear", "mel": "mel", "bands": "third-octave bands"}
+from pulizia.words import N_
+
+AXES = {"log": "logarithmic", "linear": "linear", "mel": "mel", "bands": N_("third-octave bands")}
 
 
 def mel_of(hz: NDArray[np.floating] | float) -> NDArray[np.float64]:

@@ -25,6 +25,7 @@ from pulizia.dsp.stft import hann_window, powers
 from pulizia.measure.noise_changes import quantile_spectrum
 from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity
 from pulizia.units import power_to_db
+from pulizia.words import N_
 
 CELL_S = 0.0213
 VOICE_DB = 12.0
@@ -32,7 +33,7 @@ TOUCHED_DB = 3.0
 REGIONS_HZ = ((0.0, 500.0), (500.0, 4000.0), (4000.0, 1e9))
 MOST_LISTENED_S = 90.0
 LOWEST_DB = -60.0
-WORDS = ((-26.0, "hardly any"), (-19.0, "little"), (-13.0, "noticeable"), (99.0, "strong"))
+WORDS = ((-26.0, N_("hardly any")), (-19.0, "little"), (-13.0, "noticeable"), (99.0, "strong"))
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,6 +19,7 @@ from pulizia.measure.blocks import (
     measured_segments,
 )
 from pulizia.units import gain_to_db, power_to_db
+from pulizia.words import N_, tr
 
 OFFSET_DB = -0.691  # BS.1770-5, Annex 1, equation (2)
 ABSOLUTE_GATE_LUFS = -70.0  # BS.1770-5, Annex 1
@@ -29,7 +30,7 @@ MOMENTARY_BLOCKS = 40
 SHORT_TERM_BLOCKS = 300
 GATING_STEP_BLOCKS = 10  # 100 ms
 SURROUND_GAIN = 1.41  # BS.1770-5, Annex 1, table 3
-DUAL_MONO = "dual mono"
+DUAL_MONO = N_("dual mono")
 SURROUNDS = {"Ls", "Rs"}  # at 60 to 120 degrees; rear loudspeakers (Lb, Rb, Cs) count as 1
 
 
@@ -123,7 +124,7 @@ def measure(
 def summary(segments: Sequence[Segment], source: Source, names: Sequence[str]) -> Measures:
     """Add the figures of all segments up."""
     if not segments:
-        message = "There is nothing to measure: the sound is 0 seconds long."
+        message = tr("There is nothing to measure: the sound is 0 seconds long.")
         raise PuliziaError(message)
     weighted = np.concatenate([s.weighted for s in segments], axis=1)
     energy = channel_weights(names) @ weighted

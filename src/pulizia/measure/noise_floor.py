@@ -13,6 +13,7 @@ from pulizia.audio.source import Source
 from pulizia.audio.spans import Span, clipped
 from pulizia.dsp.stft import analyse
 from pulizia.errors import AnalysisError
+from pulizia.words import tr
 
 SHORTEST_MS = 50.0  # less holds too few frames for a spectrum of noise
 DIGITAL_SILENCE = 10.0 ** (-120.0 / 10.0)  # mean square; 24-bit dither lies at -144 dBFS
@@ -43,11 +44,15 @@ def noise_spectrum(source: Source, spans: Sequence[Span], size: int) -> NDArray[
     """
     inside = clipped(spans, source.frames)
     if not inside:
-        message = "The noise sample lies outside the recording. Select a section with only noise."
+        message = tr("The noise sample lies outside the recording. Select a section with only noise.")
         raise AnalysisError(message)
     total_ms = 1000.0 * sum(s.frames for s in inside) / source.rate
     if total_ms < SHORTEST_MS:
-        message = f"The noise sample is {total_ms:.0f} ms long. Select at least {SHORTEST_MS:.0f} ms, better half a second, with only noise."
+        message = tr(
+            "The noise sample is {total_ms:.0f} ms long. Select at least {shortest_ms:.0f} ms, better half a second, with only noise.",
+            total_ms=total_ms,
+            shortest_ms=SHORTEST_MS,
+        )
         raise AnalysisError(message)
     return mean_spectrum([source.read(s.start, s.stop) for s in inside], size)
 
@@ -57,7 +62,7 @@ def mean_spectrum(parts: Sequence[Samples], size: int) -> NDArray[np.float32]:
     energy = sum(float(np.sum(p.astype(np.float64) ** 2)) for p in parts)
     count = sum(p.size for p in parts)
     if energy / max(count, 1) < DIGITAL_SILENCE:
-        message = "The noise sample is digital silence. Select a section where the noise is heard."
+        message = tr("The noise sample is digital silence. Select a section where the noise is heard.")
         raise AnalysisError(message)
     longest = max(p.shape[1] for p in parts)
     fitting = size
@@ -95,7 +100,7 @@ def quiet_spans(source: Source, *, most_listened_s: float = MOST_LISTENED_S) -> 
     count = source.frames // block
     window = max(1, round(QUIET_WINDOW_S / 0.05))
     if source.frames < SHORTEST_MS * source.rate / 1000.0:
-        message = "The recording is too short to find noise automatically. Select the noise by hand."
+        message = tr("The recording is too short to find noise automatically. Select the noise by hand.")
         raise AnalysisError(message)
     if count < window:
         return (Span(0, source.frames),)
@@ -107,7 +112,7 @@ def quiet_spans(source: Source, *, most_listened_s: float = MOST_LISTENED_S) -> 
     quietest = np.minimum.reduce([energy[k : k + len(means)] for k in range(window)])
     usable = np.isfinite(means) & (quietest > DIGITAL_SILENCE)
     if not usable.any():
-        message = "The recording is silent all through: there is no noise to learn."
+        message = tr("The recording is silent all through: there is no noise to learn.")
         raise AnalysisError(message)
     means[~usable] = np.inf
     limit = means.min() * 2.0

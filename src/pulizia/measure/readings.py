@@ -24,6 +24,7 @@ from pulizia.measure.loudness import (
     gated_loudness,
 )
 from pulizia.units import format_number, power_to_db
+from pulizia.words import tr
 
 LOUDEST_S = (3.0, 10.0)  # lengths in seconds that are looked for
 DUAL_MONO_LU = 10.0 * float(np.log10(2.0))
@@ -57,7 +58,7 @@ def loudest(measures: Measures, seconds: float) -> Loudest | None:
     )
     count, left = divmod(blocks, window)
     if left:
-        message = f"{seconds} s is no multiple of 3 s or 0.4 s"
+        message = tr("{seconds} s is no multiple of 3 s or 0.4 s", seconds=seconds)
         raise ValueError(message)
     levels = curve[window - 1 :].astype(np.float64)
     reach = (count - 1) * window
@@ -90,13 +91,15 @@ def readings(
     energies = measure_energies(source, lambda p: progress(0.5 * p), weights=weights)
     made = [
         Reading(
-            "Whole programme, both gates", first, "The figure that targets for whole programmes mean (ITU-R BS.1770-5)."
+            tr("Whole programme, both gates"),
+            first,
+            tr("The figure that targets for whole programmes mean (ITU-R BS.1770-5)."),
         )
     ]
     made += _gates(energies, first)
     said = dialogue(source, lambda p: progress(0.5 + 0.5 * p))
-    why = f"Speech for {said.share_percent:.0f} % of the time; the rest does not count"
-    made.append(Reading("Speech only", said.lufs, _against(said.lufs, first, why)))
+    why = tr("Speech for {share_percent:.0f} % of the time; the rest does not count", share_percent=said.share_percent)
+    made.append(Reading(tr("Speech only"), said.lufs, _against(said.lufs, first, why)))
     made += _channels(measures, names)
     if marked is not None and marked.frames:
         rows = measure_energies(SpanSource(source, marked.start, min(marked.stop, source.frames)), weights=weights)
@@ -104,12 +107,16 @@ def readings(
         length = marked.frames / source.rate
         made.append(
             Reading(
-                "Selection",
+                tr("Selection"),
                 level,
                 _against(
                     level,
                     first,
-                    f"Only {format_number(length, 1)} s of {format_number(source.frames / source.rate, 1)} s are read",
+                    tr(
+                        "Only {length} s of {frames} s are read",
+                        length=format_number(length, 1),
+                        frames=format_number(source.frames / source.rate, 1),
+                    ),
                 ),
             )
         )
@@ -126,8 +133,12 @@ def _gates(energies: np.ndarray, first: float | None) -> list[Reading]:
     audible = power[power >= 10.0 ** ((ABSOLUTE_GATE_LUFS - OFFSET_DB) / 10.0)]
     rows = []
     for name, part, why in (
-        ("Absolute gate only", audible, "Quiet passages count too, as with meters that leave out silence alone"),
-        ("No gate", power, "Pauses and silence count too, as with plain averages"),
+        (
+            tr("Absolute gate only"),
+            audible,
+            tr("Quiet passages count too, as with meters that leave out silence alone"),
+        ),
+        (tr("No gate"), power, tr("Pauses and silence count too, as with plain averages")),
     ):
         mean = float(part.mean()) if len(part) else 0.0
         level = OFFSET_DB + power_to_db(mean) if mean > 0.0 else None
@@ -141,15 +152,17 @@ def _channels(measures: Measures, names: Sequence[str]) -> list[Reading]:
     if measures.channels == 1:
         twice = tuple(names) == (DUAL_MONO,)
         other = None if first is None else first - DUAL_MONO_LU if twice else first + DUAL_MONO_LU
-        name = "Mono, one loudspeaker" if twice else "Dual mono"
-        return [Reading(name, other, _against(other, first, "The same sound from two loudspeakers is twice the power"))]
+        name = tr("Mono, one loudspeaker") if twice else tr("Dual mono")
+        return [
+            Reading(name, other, _against(other, first, tr("The same sound from two loudspeakers is twice the power")))
+        ]
     rows = []
     for name, level in zip(names, measures.channel_integrated_lufs, strict=False):
         rows.append(
             Reading(
-                f"Channel {name} alone",
+                tr("Channel {name} alone", name=name),
                 level,
-                _against(level, first, "The powers of all channels are added, with 1.41 for the surrounds"),
+                _against(level, first, tr("The powers of all channels are added, with 1.41 for the surrounds")),
             )
         )
     return rows
@@ -157,10 +170,10 @@ def _channels(measures: Measures, names: Sequence[str]) -> list[Reading]:
 
 def _against(level: float | None, first: float | None, why: str) -> str:
     if level is None:
-        return "No reading: not enough sound above the gate."
+        return tr("No reading: not enough sound above the gate.")
     if first is None:
         return f"{why}."
     by = level - first
     if abs(by) < 0.05:
-        return f"The same figure here. {why}."
+        return tr("The same figure here. {why}.", why=why)
     return f"{format_number(abs(by), 1)} LU {'louder' if by > 0 else 'quieter'}: {why[0].lower()}{why[1:]}."

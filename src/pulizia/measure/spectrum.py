@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 from pulizia.audio.source import Source
 from pulizia.dsp.fourier import rfft
 from pulizia.units import powers_to_db
+from pulizia.words import N_, tr
 
-WINDOWS = {"hann": "Hann", "blackman_harris": "Blackman-Harris", "flat_top": "flat top", "rectangular": "rectangular"}  # fmt: skip
+WINDOWS = {"hann": N_("Hann"), "blackman_harris": N_("Blackman-Harris"), "flat_top": N_("flat top"), "rectangular": "rectangular"}  # fmt: skip
 SIZES = (1024, 2048, 4096, 8192, 16384, 32768)
 WIDEST_LOBE = 20  # bins to either side: several times the main lobe of the widest window
 MOST_FRAMES = 4000  # transforms per spectrum; a longer passage is sampled evenly
@@ -260,7 +261,7 @@ def mains_harmonic(hz: float) -> str:
         order = round(hz / base)
         off = abs(hz - order * base) / base / max(order, 1) if 1 <= order <= 40 else 1.0
         if off < closest:
-            closest, best = off, f"{base} Hz \u00d7 {order}"
+            closest, best = off, tr("{base} Hz × {order}", base=base, order=order)
     return best
 
 

@@ -18,6 +18,7 @@ from pulizia.audio.samples import Samples
 from pulizia.errors import MediaError, PuliziaError
 from pulizia.media.tags import flac_mask
 from pulizia.media.write import RawWriter
+from pulizia.words import tr
 
 if TYPE_CHECKING:
     import av.container
@@ -70,7 +71,7 @@ def _decode_libsndfile(path: Path, target: Path, progress: Progress) -> dict[str
     try:
         with soundfile.SoundFile(str(path)) as file:
             if file.frames == 0:
-                message = f"{path.name} holds no sound: it is 0 seconds long."
+                message = tr("{name} holds no sound: it is 0 seconds long.", name=path.name)
                 raise MediaError(message)
             done = 0
             order, names = _layout_of(file.format, file.channels, path)
@@ -82,7 +83,7 @@ def _decode_libsndfile(path: Path, target: Path, progress: Progress) -> dict[str
             said = {"coding": _coding_words(file.format, file.subtype)}
             return said | ({NAMES: " ".join(names)} if names else {})
     except (soundfile.LibsndfileError, RuntimeError) as error:
-        message = f"{path.name} cannot be decoded: {error}"
+        message = tr("{name} cannot be decoded: {error}", name=path.name, error=error)
         raise MediaError(message) from error
 
 
@@ -104,7 +105,7 @@ def _tracks(channels: int) -> tuple[str, ...]:
 
 def _coding_words(kind: str, subtype: str) -> str:
     """FLAC 16-bit, Ogg Vorbis and the like."""
-    bits = {"PCM_S8": "8-bit", "PCM_U8": "8-bit", "PCM_16": "16-bit", "PCM_24": "24-bit", "PCM_32": "32-bit", "FLOAT": "32-bit float", "DOUBLE": "64-bit float"}  # fmt: skip
+    bits = {"PCM_S8": "8-bit", "PCM_U8": "8-bit", "PCM_16": "16-bit", "PCM_24": "24-bit", "PCM_32": "32-bit", "FLOAT": tr("32-bit float"), "DOUBLE": tr("64-bit float")}  # fmt: skip
     words = bits.get(subtype, subtype.replace("_", " ").capitalize())
     return f"{kind if len(kind) > 3 or kind == 'CAF' else kind.capitalize()} {words}"
 
@@ -118,14 +119,14 @@ def _decode_av(path: Path, target: Path, progress: Progress) -> dict[str, str]:
     try:
         with av.open(str(path)) as container:
             if not container.streams.audio:
-                kind = "video without sound" if container.streams.video else "no sound"
-                message = f"{path.name} holds {kind}. Choose a file that has a sound track."
+                kind = tr("video without sound") if container.streams.video else tr("no sound")
+                message = tr("{name} holds {kind}. Choose a file that has a sound track.", name=path.name, kind=kind)
                 raise MediaError(message)
             return _decode_stream(container, path, target, progress)
     except PuliziaError:
         raise
     except (av.error.FFmpegError, OSError, ValueError, IndexError) as error:
-        message = f"{path.name} is not a readable sound or video file. Use another copy."
+        message = tr("{name} is not a readable sound or video file. Use another copy.", name=path.name)
         raise MediaError(message) from error
 
 
@@ -136,7 +137,10 @@ def _decode_stream(
     codec = getattr(stream, "codec_context", None)  # None where no decoder knows the sound
     rate, channels = (codec.sample_rate, codec.channels) if codec is not None else (0, 0)
     if codec is None or not rate or not channels:
-        message = f"{path.name} is no sound file, or one in a format that is not known. Choose another, or convert it to WAV first."
+        message = tr(
+            "{name} is no sound file, or one in a format that is not known. Choose another, or convert it to WAV first.",
+            name=path.name,
+        )
         raise MediaError(message)
     expected = max(1.0, float((container.duration or 0) / 1e6) * rate)
     clock = _StreamClock(rate)
@@ -147,7 +151,7 @@ def _decode_stream(
         if clock.end is not None and 0 < clock.end < writer.frames:
             writer.cut(clock.end)  # AAC and AC-3 decoders keep the padding of the last packet
         if writer.frames == 0:
-            message = f"{path.name} holds a sound track without any sound in it."
+            message = tr("{name} holds a sound track without any sound in it.", name=path.name)
             raise MediaError(message)
     said = {"coding": codec.name.removesuffix("float")}
     if channels > 2 and (names := _av_names(codec.layout)):
@@ -157,7 +161,7 @@ def _decode_stream(
         start = float((stream.start_time or 0) * (stream.time_base or 0))
         said["starts_at_s"] = f"{start:.6f}"
         picture = getattr(moving[0], "codec_context", None)
-        said["picture"] = picture.name if picture is not None else "unknown video"
+        said["picture"] = picture.name if picture is not None else tr("unknown video")
     timecodes = [str(s.metadata["timecode"]) for s in container.streams if s.metadata.get("timecode")]
     said |= {
         k: v for k, v in container.metadata.items() if k in ("title", "artist", "album", "date", "comment", "timecode")

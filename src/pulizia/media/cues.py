@@ -32,7 +32,7 @@ def parse_cues(cue: bytes, lists: Sequence[bytes]) -> tuple[Marker, ...]:
     for n in range(min(count, (len(cue) - 4) // 24)):
         identity, position, _, _, _, offset = struct.unpack("<II4sIII", cue[4 + 24 * n : 28 + 24 * n])
         words = said[identity]
-        name = words.get("labl") or f"Cue {identity}"
+        name = words.get("labl") or _("Cue {identity}", identity=identity)
         found.append(Marker(offset or position, name, lengths.get(identity, 0), words.get("note", "")))
     return tuple(sorted(found))
 

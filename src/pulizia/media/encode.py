@@ -15,6 +15,7 @@ from pulizia.media.fast_start import put_index_first
 from pulizia.media.sink import Sink
 from pulizia.media.tags import NO_TAGS, Tags, write_tags
 from pulizia.media.write import _Writer
+from pulizia.words import tr
 
 CodedKind = Literal["mp3", "opus", "m4a"]
 CODECS: dict[str, tuple[str, str, str]] = {  # codec, sample format, container
@@ -59,10 +60,19 @@ class CodedWriter(_Writer):
         import av.error
 
         if channels not in LAYOUTS:
-            message = f"{kind.upper()} is written in mono or stereo, not with {channels} channels. Choose another layout or WAV."
+            message = tr(
+                "{upper} is written in mono or stereo, not with {channels} channels. Choose another layout or WAV.",
+                upper=kind.upper(),
+                channels=channels,
+            )
             raise MediaError(message)
         if rate not in RATES[kind]:
-            message = f"{kind.upper()} cannot hold {rate} Hz. Choose {nearest_rate(kind, rate)} Hz."
+            message = tr(
+                "{upper} cannot hold {rate} Hz. Choose {nearest_rate} Hz.",
+                upper=kind.upper(),
+                rate=rate,
+                nearest_rate=nearest_rate(kind, rate),
+            )
             raise MediaError(message)
         super().__init__(target, rate=rate, channels=channels)
         self._kind, self._tags = kind, tags
@@ -77,7 +87,13 @@ class CodedWriter(_Writer):
             self._stream.time_base = Fraction(1, rate)
         except (av.error.FFmpegError, ValueError) as error:
             self._beside.drop()
-            message = f"{kind.upper()} cannot be written at {rate} Hz and {bitrate_kbps} kbit/s here ({error}). Choose another format."
+            message = tr(
+                "{upper} cannot be written at {rate} Hz and {bitrate_kbps} kbit/s here ({error}). Choose another format.",
+                upper=kind.upper(),
+                rate=rate,
+                bitrate_kbps=bitrate_kbps,
+                error=error,
+            )
             raise MediaError(message) from error
         self._fifo = av.AudioFifo()
 

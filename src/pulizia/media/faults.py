@@ -11,20 +11,30 @@ import traceback
 from pulizia import __version__
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import prune, state_folder
+from pulizia.words import tr
 
 KEPT_BYTES = 1 << 20
 
 
 def note_fault(error: BaseException, doing: str = "") -> str:
     """Write a fault down; returns the sentence to show."""
-    what = f"{doing} failed" if doing else "Something failed"
+    what = tr("{doing} failed", doing=doing) if doing else tr("Something failed")
     lines = traceback.format_exception(error)
-    head = f"Pulizia {__version__}, Python {sys.version.split()[0]}, {time.strftime('%Y-%m-%d %H:%M:%S')}\n{what}\n\n"
+    now = time.strftime("%Y-%m-%d %H:%M:%S")
+    head = f"Pulizia {__version__}, Python {sys.version.split()[0]}, {now}\n{what}\n\n"
     try:
         folder = state_folder("faults")
         path = folder / f"{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}-{time.monotonic_ns() % 1_000_000}.txt"
         path.write_text(head + "".join(lines), encoding="utf-8")
         prune(folder, KEPT_BYTES)
     except (PuliziaError, OSError):
-        return f"{what} in a way that the program did not foresee ({type(error).__name__}). Please report it."
-    return f"{what} in a way that the program did not foresee. Please report it, with the file {path}."
+        return tr(
+            "{what} in a way that the program did not foresee ({name}). Please report it.",
+            what=what,
+            name=type(error).__name__,
+        )
+    return tr(
+        "{what} in a way that the program did not foresee. Please report it, with the file {path}.",
+        what=what,
+        path=path,
+    )

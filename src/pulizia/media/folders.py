@@ -10,6 +10,7 @@ from pathlib import Path
 import platformdirs
 
 from pulizia.errors import DiskError
+from pulizia.words import tr
 
 
 def cache_folder(name: str) -> Path:
@@ -48,6 +49,10 @@ def _made(folder: Path) -> Path:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        message = f"The folder {folder} cannot be made ({error.strerror}). Free it or set PULIZIA_HOME."
+        message = tr(
+            "The folder {folder} cannot be made ({strerror}). Free it or set PULIZIA_HOME.",
+            folder=folder,
+            strerror=error.strerror,
+        )
         raise DiskError(message) from error
     return folder

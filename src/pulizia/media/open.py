@@ -22,6 +22,7 @@ from pulizia.media.pcm import PcmSource, can_map
 from pulizia.media.tags import Cover, Tags, read_tags
 from pulizia.media.wav_chunks import WavLayout, is_wav, read_layout
 from pulizia.media.write import shortened
+from pulizia.words import tr
 
 LOWEST_RATE, HIGHEST_RATE = 4_000, 768_000
 MOST_CHANNELS = 64
@@ -48,7 +49,9 @@ class OpenMedia:
     def format_line(self) -> str:
         """Rate, coding and layout in one short line."""
         rate = f"{self.source.rate / 1000:g} kHz"
-        layout = {1: "mono", 2: "stereo"}.get(self.source.channels, f"{self.source.channels} channels")
+        layout = {1: "mono", 2: "stereo"}.get(
+            self.source.channels, tr("{channels} channels", channels=self.source.channels)
+        )
         return f"{rate}, {self.coding}, {layout}"
 
 
@@ -97,8 +100,12 @@ def open_media(path: Path, progress: Callable[[float], None] = lambda _: None) -
 def _warning(path: Path, layout: WavLayout) -> str:
     if layout.unfinished:
         seconds = layout.frames / layout.rate
-        return f"{path.name} was never finished by its recorder: the {seconds:.1f} s that are there were opened."
-    return f"{path.name} is cut short; what is there was opened." if layout.truncated else ""
+        return tr(
+            "{name} was never finished by its recorder: the {seconds:.1f} s that are there were opened.",
+            name=path.name,
+            seconds=seconds,
+        )
+    return tr("{name} is cut short; what is there was opened.", name=path.name) if layout.truncated else ""
 
 
 def _open_decoded(path: Path, fingerprint: str, progress: Callable[[float], None]) -> OpenMedia:
@@ -127,41 +134,52 @@ def _look_at(path: Path) -> None:
     try:
         found = path.stat()
     except (FileNotFoundError, NotADirectoryError) as error:
-        message = f"{shortened(str(path))} does not exist. Check the name, or choose another file."
+        message = tr(
+            "{shortened} does not exist. Check the name, or choose another file.", shortened=shortened(str(path))
+        )
         raise MediaError(message) from error
     except (OSError, ValueError) as error:  # a name that no disk can hold
-        message = f"{shortened(path.name)!r} cannot be the name of a file here. Choose another file."
+        message = tr(
+            "{shortened!r} cannot be the name of a file here. Choose another file.", shortened=shortened(path.name)
+        )
         if isinstance(error, PermissionError):
             message = _cannot_read(path, error)
         raise MediaError(message) from error
     if stat.S_ISDIR(found.st_mode):
-        message = f"{path} is a folder. Choose a sound file in it."
+        message = tr("{path} is a folder. Choose a sound file in it.", path=path)
         raise MediaError(message)
     if not stat.S_ISREG(found.st_mode):
-        message = f"{path.name} is not an ordinary file. Choose a sound file."
+        message = tr("{name} is not an ordinary file. Choose a sound file.", name=path.name)
         raise MediaError(message)
     if found.st_size == 0:
-        message = f"{path.name} is empty (0 bytes). Use another copy."
+        message = tr("{name} is empty (0 bytes). Use another copy.", name=path.name)
         raise MediaError(message)
 
 
 def _checked(layout: WavLayout, path: Path) -> WavLayout:
     if layout.frames == 0:
-        message = f"{path.name} holds no sound: it is 0 seconds long. Use another copy."
+        message = tr("{name} holds no sound: it is 0 seconds long. Use another copy.", name=path.name)
         raise MediaError(message)
     if not LOWEST_RATE <= layout.rate <= HIGHEST_RATE:
-        message = f"{path.name} declares a sample rate of {layout.rate} Hz, which is not usable."
+        message = tr(
+            "{name} declares a sample rate of {rate} Hz, which is not usable.", name=path.name, rate=layout.rate
+        )
         raise MediaError(message)
     if layout.channels > MOST_CHANNELS:
-        message = f"{path.name} declares {layout.channels} channels; at most {MOST_CHANNELS} are read."
+        message = tr(
+            "{name} declares {channels} channels; at most {most_channels} are read.",
+            name=path.name,
+            channels=layout.channels,
+            most_channels=MOST_CHANNELS,
+        )
         raise MediaError(message)
     return layout
 
 
 def _cannot_read(path: Path, error: OSError) -> str:
     if isinstance(error, PermissionError):
-        return f"{path.name} may not be read. Change its permissions or copy it elsewhere."
-    return f"{path.name} cannot be read ({error.strerror or error})."
+        return tr("{name} may not be read. Change its permissions or copy it elsewhere.", name=path.name)
+    return tr("{name} cannot be read ({value}).", name=path.name, value=error.strerror or error)
 
 
 def broadcast_of(media: OpenMedia) -> Broadcast:

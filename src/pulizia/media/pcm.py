@@ -15,6 +15,7 @@ from pulizia.audio.source import content_key
 from pulizia.errors import MediaError
 from pulizia.media.identity import whole_digest
 from pulizia.media.wav_chunks import IEEE_FLOAT, PCM, WavLayout
+from pulizia.words import tr
 
 CODINGS = {(PCM, 8), (PCM, 16), (PCM, 24), (PCM, 32), (PCM, 64), (IEEE_FLOAT, 32), (IEEE_FLOAT, 64)}
 SMALL_BYTES = 4 << 20
@@ -98,15 +99,15 @@ class PcmSource:
         try:
             found = self._path.stat()
         except OSError as error:
-            message = f"{self._path.name} is no longer there. Put it back or relink the recording."
+            message = tr("{name} is no longer there. Put it back or relink the recording.", name=self._path.name)
             raise MediaError(message) from error
         if found.st_size < self._size:
-            message = f"{self._path.name} was cut short by another program. Reopen or relink it."
+            message = tr("{name} was cut short by another program. Reopen or relink it.", name=self._path.name)
             raise MediaError(message)
         if self._own or (found.st_mtime_ns, found.st_ino) == self._seen_at:
             return
         if not self.digest or whole_digest(self._path) != self.digest:
-            message = f"{self._path.name} was changed by another program. Reopen or relink it."
+            message = tr("{name} was changed by another program. Reopen or relink it.", name=self._path.name)
             raise MediaError(message)
         self._seen_at = (found.st_mtime_ns, found.st_ino)
 

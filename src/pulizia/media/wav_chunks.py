@@ -20,6 +20,7 @@ from pulizia.errors import MediaError
 from pulizia.media.broadcast import BEXT_FIXED, IXML_ROWS
 from pulizia.media.cues import parse_cues
 from pulizia.media.tags import parse_info
+from pulizia.words import tr
 
 PCM, IEEE_FLOAT, EXTENSIBLE = 1, 3, 0xFFFE
 UNKNOWN_SIZE = 0xFFFFFFFF
@@ -66,10 +67,10 @@ def read_layout(path: Path) -> WavLayout:
     with path.open("rb") as file:
         chunks, wide_sizes = _walk(file, size, path)
         if b"fmt " not in chunks:
-            message = f"{path.name} has no format chunk: it is damaged. Use another copy."
+            message = tr("{name} has no format chunk: it is damaged. Use another copy.", name=path.name)
             raise MediaError(message)
         if b"data" not in chunks:
-            message = f"{path.name} ends before its sound begins. Use another copy."
+            message = tr("{name} ends before its sound begins. Use another copy.", name=path.name)
             raise MediaError(message)
         tag, channels, rate, frame_bytes, bits, mask = _read_format(file, chunks[b"fmt "], path)
         data_start, declared_size = chunks[b"data"]
@@ -119,7 +120,11 @@ def _walk(file: BinaryIO, size: int, path: Path) -> tuple[dict[bytes, tuple[int,
         if length == UNKNOWN_SIZE:
             length = wide_sizes.get(name, size - position - 8)
         position += 8 + length + (length & 1)
-    message = f"{path.name} has more than {LARGEST_CHUNK_COUNT} chunks: it is damaged."
+    message = tr(
+        "{name} has more than {largest_chunk_count} chunks: it is damaged.",
+        name=path.name,
+        largest_chunk_count=LARGEST_CHUNK_COUNT,
+    )
     raise MediaError(message)
 
 
@@ -143,14 +148,19 @@ def _read_format(file: BinaryIO, place: tuple[int, int], path: Path) -> tuple[in
     file.seek(start)
     body = file.read(min(length, 64))
     if len(body) < 16:
-        message = f"{path.name} has a cut format chunk: it is damaged. Use another copy."
+        message = tr("{name} has a cut format chunk: it is damaged. Use another copy.", name=path.name)
         raise MediaError(message)
     tag, channels, rate, _, frame_bytes, bits = struct.unpack("<HHIIHH", body[:16])
     mask = 0
     if tag == EXTENSIBLE and len(body) >= 40:
         mask, tag = struct.unpack("<IH", body[20:26])
     if not (channels and rate and frame_bytes):
-        message = f"{path.name} declares {channels} channels at {rate} Hz: it is damaged."
+        message = tr(
+            "{name} declares {channels} channels at {rate} Hz: it is damaged.",
+            name=path.name,
+            channels=channels,
+            rate=rate,
+        )
         raise MediaError(message)
     return tag, channels, rate, frame_bytes, bits, mask
 

@@ -23,6 +23,7 @@ from pulizia.errors import DiskError, MediaError
 from pulizia.media.cues import cue_chunks
 from pulizia.media.tags import NO_TAGS, Tags, info_chunk, write_tags
 from pulizia.media.wav_chunks import EXTENSIBLE, IEEE_FLOAT, PCM, UNKNOWN_SIZE
+from pulizia.words import tr
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -51,14 +52,23 @@ def disk_sentence(error: OSError, target: Path) -> str:
     """One sentence for a failed write."""
     folder = target.parent
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return f"The disk is full: {target.name} was not written. Free some space in {folder}."
+        return tr(
+            "The disk is full: {name} was not written. Free some space in {folder}.", name=target.name, folder=folder
+        )
     if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
-        return f"{folder} cannot be written to. Choose another folder for {target.name}."
+        return tr("{folder} cannot be written to. Choose another folder for {name}.", folder=folder, name=target.name)
     if error.errno == errno.ENAMETOOLONG:
-        return f"The name {shortened(target.name)} is too long for a file. Choose a shorter one."
+        return tr(
+            "The name {shortened} is too long for a file. Choose a shorter one.", shortened=shortened(target.name)
+        )
     if error.errno == errno.ENOENT:
-        return f"The folder {folder} does not exist. Choose another one for {target.name}."
-    return f"{target.name} could not be written to {folder} ({error.strerror or error})."
+        return tr("The folder {folder} does not exist. Choose another one for {name}.", folder=folder, name=target.name)
+    return tr(
+        "{name} could not be written to {folder} ({value}).",
+        name=target.name,
+        folder=folder,
+        value=error.strerror or error,
+    )
 
 
 def shortened(name: str) -> str:
@@ -305,10 +315,10 @@ class FlacWriter(_Writer):
         self._tags = tags
 
         if sample_format == "float32":
-            message = "FLAC cannot hold floats. Choose 16 or 24 bits, or WAV."
+            message = tr("FLAC cannot hold floats. Choose 16 or 24 bits, or WAV.")
             raise MediaError(message)
         if channels > 8:
-            message = f"FLAC holds at most 8 channels, not {channels}. Choose WAV."
+            message = tr("FLAC holds at most 8 channels, not {channels}. Choose WAV.", channels=channels)
             raise MediaError(message)
         super().__init__(target, rate=rate, channels=channels)
         self._bits = BITS[sample_format]
@@ -320,7 +330,11 @@ class FlacWriter(_Writer):
             )  # fmt: skip
         except soundfile.LibsndfileError as error:
             self._beside.drop()
-            message = f"FLAC cannot be written at {rate} Hz with {channels} channels. Choose WAV."
+            message = tr(
+                "FLAC cannot be written at {rate} Hz with {channels} channels. Choose WAV.",
+                rate=rate,
+                channels=channels,
+            )
             raise MediaError(message) from error
 
     def _append(self, samples: Samples) -> None:
@@ -369,6 +383,6 @@ def kind_of(path: Path) -> FileKind:
     """
     endings: dict[str, FileKind] = {".wav": "wav", ".flac": "flac"}
     if (kind := endings.get(path.suffix.lower())) is None:
-        message = f"{path.name}: sound is written as .wav or .flac. Choose one of these endings."
+        message = tr("{name}: sound is written as .wav or .flac. Choose one of these endings.", name=path.name)
         raise MediaError(message)
     return kind

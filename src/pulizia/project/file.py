@@ -18,6 +18,7 @@ from pulizia.project.upgrades import upgraded
 from pulizia.score.steps import Step
 from pulizia.settings.as_dict import from_dict, to_dict
 from pulizia.tools.registry import tool_of
+from pulizia.words import tr
 
 FORMAT, VERSION, SUFFIX = "pulizia-project", 5, ".pulizia"
 LARGEST_BYTES = 256 << 20
@@ -57,30 +58,35 @@ def load_project(path: Path) -> Project:
     """
     try:
         if path.stat().st_size > LARGEST_BYTES:
-            message = f"{path.name} is too large for a project. Choose another file."
+            message = tr("{name} is too large for a project. Choose another file.", name=path.name)
             raise ProjectError(message)
         text = path.read_text(encoding="utf-8")
     except FileNotFoundError as error:
-        message = f"{path} does not exist. Check the name of the project."
+        message = tr("{path} does not exist. Check the name of the project.", path=path)
         raise ProjectError(message) from error
     except (OSError, UnicodeDecodeError) as error:
-        message = f"{path.name} cannot be read as a project. Restore it from a backup."
+        message = tr("{name} cannot be read as a project. Restore it from a backup.", name=path.name)
         raise ProjectError(message) from error
     return parse_project(text, path.name, path.parent)
 
 
 def parse_project(text: str, name: str, folder: Path) -> Project:
     """Make a project of a file's text; see :func:`load_project`."""
-    content = parsed(text, name, ProjectError, "Restore it from a backup.")
+    content = parsed(text, name, ProjectError, tr("Restore it from a backup."))
     if not isinstance(content, dict) or content.get("format") != FORMAT:
-        message = f"{name} is not a Pulizia project. Choose another file."
+        message = tr("{name} is not a Pulizia project. Choose another file.", name=name)
         raise ProjectError(message)
     version = content.get("version")
     if not isinstance(version, int) or version < 1:
-        message = f"{name} is damaged: it has no version. Restore it from a backup."
+        message = tr("{name} is damaged: it has no version. Restore it from a backup.", name=name)
         raise ProjectError(message)
     if version > VERSION:
-        message = f"{name} was made by a newer Pulizia (format {version}, this one reads {VERSION}). Update Pulizia."
+        message = tr(
+            "{name} was made by a newer Pulizia (format {version}, this one reads {known}). Update Pulizia.",
+            name=name,
+            version=version,
+            known=VERSION,
+        )
         raise ProjectError(message)
     try:
         content = upgraded(content, VERSION)
@@ -90,10 +96,10 @@ def parse_project(text: str, name: str, folder: Path) -> Project:
             id=str(content["id"]),
         )  # fmt: skip
     except SettingsError as error:
-        message = f"{name} cannot be opened: {error}. Update Pulizia or restore a backup."
+        message = tr("{name} cannot be opened: {error}. Update Pulizia or restore a backup.", name=name, error=error)
         raise ProjectError(message) from error
     except (KeyError, TypeError, ValueError, AttributeError, IndexError, OverflowError) as error:
-        message = f"{name} is damaged ({error}). Restore it from a backup."
+        message = tr("{name} is damaged ({error}). Restore it from a backup.", name=name, error=error)
         raise ProjectError(message) from error
 
 
@@ -138,10 +144,16 @@ def _step_row(step: Step) -> dict[str, Any]:
 
 def _recording(row: dict[str, Any], folder: Path) -> Recording:
     if len(str(row["path"])) > LONGEST_PATH or "\0" in str(row["path"]):
-        message = f"a recording has a path of {len(str(row['path']))} characters, or one with a zero character"
+        message = tr(
+            "a recording has a path of {count} characters, or one with a zero character", count=len(str(row["path"]))
+        )
         raise ValueError(message)
     if len(row["score"]) > MOST_STEPS:
-        message = f"a recording has {len(row['score'])} steps, at most {MOST_STEPS} are read"
+        message = tr(
+            "a recording has {count} steps, at most {most_steps} are read",
+            count=len(row["score"]),
+            most_steps=MOST_STEPS,
+        )
         raise ValueError(message)
     path = Path(os.path.normpath(folder.absolute() / str(row["path"])))
     absolute = Path(str(row.get("absolute", path)))
@@ -149,7 +161,7 @@ def _recording(row: dict[str, Any], folder: Path) -> Recording:
         path = absolute
     rate, channels, frames = int(row["rate"]), int(row["channels"]), int(row["frames"])
     if rate <= 0 or channels <= 0 or frames <= 0:
-        message = f"recording {row.get('name')} has no length"
+        message = tr("recording {name} has no length", name=row.get("name"))
         raise ValueError(message)
     made = Recording(
         id=str(row["id"]), name=str(row["name"])[:LONGEST_NAME], path=path, fingerprint=str(row["fingerprint"]),
@@ -173,14 +185,19 @@ def _is_there(path: Path) -> bool:
 def _step(row: dict[str, Any], rate: int, channels_there: int) -> Step:
     tool = tool_of(row["tool"])
     if int(row.get("tool_version", 1)) > tool.version:
-        message = f"a step {tool.id} was made by a newer Pulizia"
+        message = tr("a step {name} was made by a newer Pulizia", name=tool.id)
         raise SettingsError(message)
     spans, channels, band = row["spans"], row.get("channels"), row.get("band_hz")
     if band is not None and not 0 <= float(band[0]) < float(band[1]) <= rate:
-        message = f"a step {tool.id} acts in a band from {float(band[0]):g} to {float(band[1]):g} Hz"
+        message = tr(
+            "a step {name} acts in a band from {low:g} to {high:g} Hz",
+            name=tool.id,
+            low=float(band[0]),
+            high=float(band[1]),
+        )
         raise ValueError(message)
     if channels is not None and not all(0 <= int(c) < channels_there for c in channels):
-        message = f"a step {tool.id} acts on channels that are not there"
+        message = tr("a step {name} acts on channels that are not there", name=tool.id)
         raise ValueError(message)
     return Step(
         id=str(row["id"]), tool_id=tool.id, settings=from_dict(tool.settings, row["settings"]),

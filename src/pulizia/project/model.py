@@ -13,6 +13,7 @@ from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
 from pulizia.media.open import OpenMedia
 from pulizia.score.steps import Step
+from pulizia.words import tr
 
 SHORTEST_KEPT_S = 0.1
 
@@ -64,7 +65,10 @@ class Recording:
         if trim is not None:
             trim = Span(max(0, trim.start), min(trim.stop, self.frames))
             if trim.frames < SHORTEST_KEPT_S * self.rate:
-                message = f"A trimmed recording keeps at least {SHORTEST_KEPT_S:g} s. Select a longer section."
+                message = tr(
+                    "A trimmed recording keeps at least {shortest_kept_s:g} s. Select a longer section.",
+                    shortest_kept_s=SHORTEST_KEPT_S,
+                )
                 raise ProjectError(message)
         return replace(self, trim=None if trim == Span(0, self.frames) else trim)
 
@@ -125,7 +129,7 @@ class Project:
         for recording in self.recordings:
             if recording.id == recording_id:
                 return recording
-        message = "The recording is no longer part of the project."
+        message = tr("The recording is no longer part of the project.")
         raise ProjectError(message)
 
     def with_recording(self, recording: Recording) -> Project:

@@ -21,12 +21,16 @@ from pulizia.delivery.targets import as_table
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.report.measurement_log import measurement_csv
 from pulizia.units import db_to_gain, format_number, format_time, gain_to_db
+from pulizia.words import N_, plural, tr, translated
 
 CURVE_POINTS = 600
 NEAR_DB, PEAK_GAP_BLOCKS, MOST_PEAKS = 0.3, 20, 20
 CURVE_LOW, CURVE_HIGH = -45.0, -5.0
 WIDTH, HEIGHT = 720, 220
-GATES = {"programme": "whole programme, both gates", "dialogue": "speech only, by the program's own speech detection"}
+GATES = {
+    "programme": N_("whole programme, both gates"),
+    "dialogue": N_("speech only, by the program's own speech detection"),
+}
 
 
 def report_content(delivered: Delivered, steps: Sequence[str] = ()) -> dict[str, Any]:
@@ -35,10 +39,9 @@ def report_content(delivered: Delivered, steps: Sequence[str] = ()) -> dict[str,
     return {
         "format": "pulizia-loudness-report",
         "version": 1,
-        "program": f"Pulizia {__version__}",
+        "program": tr("Pulizia {version}", version=__version__),
         "made": datetime.now().astimezone().isoformat(timespec="seconds"),
-        "method": f"ITU-R BS.1770-5, EBU Tech 3341 and 3342; {GATES[plan.target.gate]}; "
-        "true peak with at least fourfold oversampling",
+        "method": tr("ITU-R BS.1770-5, EBU Tech 3341 and 3342; {gate}; true peak with at least fourfold oversampling", gate=GATES[plan.target.gate]),
         "file": delivered.path.name,
         "deliverable": delivered.deliverable.words,
         "sha256": checksum(delivered.path),
@@ -106,30 +109,48 @@ def report_html(delivered: Delivered, steps: Sequence[str] = ()) -> str:
     figures = "".join(
         f"<tr><td>{name}</td><td>{format_number(before)}</td><td>{format_number(now)}</td><td>{unit}</td></tr>"
         for name, before, now, unit in (
-            ("Integrated", plan.measured.integrated_lufs, after.integrated_lufs, "LUFS"),
-            ("Loudness range", plan.measured.loudness_range_lu, after.loudness_range_lu, "LU"),
-            ("Highest momentary", plan.measured.momentary_max_lufs, after.momentary_max_lufs, "LUFS"),
-            ("Highest short-term", plan.measured.short_term_max_lufs, after.short_term_max_lufs, "LUFS"),
-            ("True peak", plan.measured.true_peak_dbtp, after.true_peak_dbtp, "dBTP"),
-            ("Sample peak", plan.measured.sample_peak_dbfs, after.sample_peak_dbfs, "dBFS"),
+            (tr("Integrated"), plan.measured.integrated_lufs, after.integrated_lufs, "LUFS"),
+            (tr("Loudness range"), plan.measured.loudness_range_lu, after.loudness_range_lu, "LU"),
+            (tr("Highest momentary"), plan.measured.momentary_max_lufs, after.momentary_max_lufs, "LUFS"),
+            (tr("Highest short-term"), plan.measured.short_term_max_lufs, after.short_term_max_lufs, "LUFS"),
+            (tr("True peak"), plan.measured.true_peak_dbtp, after.true_peak_dbtp, "dBTP"),
+            (tr("Sample peak"), plan.measured.sample_peak_dbfs, after.sample_peak_dbfs, "dBFS"),
         )
     )  # fmt: skip
     content = report_content(delivered, steps)
     applied = "".join(f"<li>{html.escape(step)}</li>" for step in steps)
-    applied = f"<h2>Steps applied</h2><ol>{applied}</ol>" if steps else ""
+    applied = f"<h2>{tr('Steps applied')}</h2><ol>{applied}</ol>" if steps else ""
     peaks = "".join(
         f"<tr><td>{format_time(at, 2)}</td><td>{format_number(level, 2)}</td></tr>"
         for at, level in peaks_over(delivered)
     )
     peaks = (
-        f"<h2>True peaks near the ceiling</h2><table><tr><th>at</th><th>dBTP</th></tr>{peaks}</table>" if peaks else ""
+        f"<h2>{tr('True peaks near the ceiling')}</h2><table><tr><th>{tr('at')}</th><th>dBTP</th></tr>{peaks}</table>"
+        if peaks
+        else ""
     )
-    speech = f" Speech only, {plan.speech_percent:.0f} % of the programme." if plan.speech_percent is not None else ""
     note = "".join(f"<p class='over'>{html.escape(text)}</p>" for text in (*plan.cautions, *delivered.notes))
-    limiting = f", true peaks limited by up to {plan.largest_reduction_db:.1f} dB" if plan.limited else ", no limiting"
-    verdict = "Within every limit" if delivered.passes else "Not within every limit"
+    said = [tr("Gain {gain} dB.", gain=format_number(plan.gain_db, 2, plus=True))]
+    said.append(
+        tr("True peaks limited by up to {most:.1f} dB.", most=plan.largest_reduction_db)
+        if plan.limited
+        else tr("No limiting.")
+    )
+    if plan.levelled:
+        said.append(tr("Phrases levelled by {percent:.0f} %.", percent=100 * plan.levelled))
+    if plan.speech_percent is not None:
+        said.append(tr("Speech only, {percent:.0f} % of the programme.", percent=plan.speech_percent))
+    shape = plural(
+        "{time}, {rate:g} kHz, 1 channel. Measured from the written file, {made}.",
+        "{time}, {rate:g} kHz, {n} channels. Measured from the written file, {made}.",
+        after.channels,
+        time=format_time(after.duration_s, 1),
+        rate=after.rate_hz / 1000,
+        made=content["made"],
+    )
+    verdict = tr("Within every limit") if delivered.passes else tr("Not within every limit")
     return f"""<!DOCTYPE html>
-<html lang="en"><head><meta charset="utf-8"><title>Loudness of {html.escape(delivered.path.name)}</title>
+<html lang="en"><head><meta charset="utf-8"><title>{html.escape(tr("Loudness of {name}", name=delivered.path.name))}</title>
 <style>
 body {{ font: 14px/1.45 "Source Sans 3", sans-serif; color: #1b2e3c; background: #fbf8f1; max-width: 46rem; margin: 2rem auto; padding: 0 1rem }}
 h1 {{ font-size: 1.5rem; margin: 0 }} h2 {{ font-size: 1rem; margin: 1.6rem 0 .4rem }}
@@ -139,19 +160,19 @@ td:nth-child(n+2), th:nth-child(n+2) {{ text-align: right; font-variant-numeric:
 @media print {{ body {{ background: none }} }}
 </style></head><body>
 <h1>{html.escape(delivered.path.name)}</h1>
-<p class="soft">{format_time(after.duration_s, 1)}, {after.rate_hz / 1000:g} kHz, {after.channels} channel{"s" if after.channels > 1 else ""}. Measured from the written file, {content["made"]}.</p>
-<p class="{"within" if delivered.passes else "over"}">{verdict} of {html.escape(plan.target.title)}.</p>
-<table><tr><th>limit</th><th>allowed</th><th>written file</th><th>verdict</th></tr>{rows}</table>
-<h2>Short-term loudness of the written file</h2>
+<p class="soft">{shape}</p>
+<p class="{"within" if delivered.passes else "over"}">{html.escape(tr("{verdict} of {target}.", verdict=verdict, target=translated(plan.target.title)))}</p>
+<table><tr><th>{tr("limit")}</th><th>{tr("allowed")}</th><th>{tr("written file")}</th><th>{tr("verdict")}</th></tr>{rows}</table>
+<h2>{tr("Short-term loudness of the written file")}</h2>
 {_curve_svg(after.short_term, plan.target.integrated_lufs, after.duration_s)}
-<h2>Before and after</h2>
-<table><tr><th></th><th>before</th><th>written file</th><th>unit</th></tr>{figures}</table>
-<p>Gain {format_number(plan.gain_db, 2, plus=True)} dB{limiting}{f", phrases levelled by {100 * plan.levelled:.0f} %" if plan.levelled else ""}.{speech}</p>{note}
+<h2>{tr("Before and after")}</h2>
+<table><tr><th></th><th>{tr("before")}</th><th>{tr("written file")}</th><th>{tr("unit")}</th></tr>{figures}</table>
+<p>{" ".join(said)}</p>{note}
 {peaks}
 {applied}
-<h2>File</h2>
+<h2>{tr("File")}</h2>
 <p>{html.escape(delivered.path.name)}, {html.escape(delivered.deliverable.words)}.<br><span class="soft">SHA-256 {content["sha256"]}</span></p>
-<p class="soft">{html.escape(content["method"])}. {html.escape(content["program"])}. Target after {html.escape(plan.target.source)}.</p>
+<p class="soft">{html.escape(content["method"])}. {html.escape(content["program"])}. {html.escape(tr("Target after {source}.", source=plan.target.source))}</p>
 </body></html>
 """
 

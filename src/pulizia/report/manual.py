@@ -12,13 +12,14 @@ from typing import Any
 from pulizia.settings.as_dict import schema
 from pulizia.tools.base import FAMILIES, AnyTool
 from pulizia.tools.registry import ALL, tool_of
+from pulizia.words import N_
 
 CODE = re.compile(r":\w+:`|``|\w+/\w+\.py")  # a sentence for those who read the code
 PLACES = {
-    "bench": "The Bench",
-    "delivery": "Delivery",
-    "recipes": "Recipes and rendering",
-    "command-line": "Command line",
+    "bench": N_("The Bench"),
+    "delivery": N_("Delivery"),
+    "recipes": N_("Recipes and rendering"),
+    "command-line": N_("Command line"),
 }
 
 

@@ -12,10 +12,11 @@ from importlib.resources import files
 from typing import Any
 
 from pulizia import __version__
+from pulizia.words import N_
 
 COPYRIGHT = "Copyright 2026 The Pulizia developers"
 LICENCE = "GPL-3.0-or-later"
-NO_WARRANTY = (
+NO_WARRANTY = N_(
     "This program is free software: you can redistribute it and modify it under the terms of the GNU General Public License "
     "as published by the Free Software Foundation, version 3 or any later version. It comes with ABSOLUTELY NO WARRANTY, to "
     "the extent permitted by law."

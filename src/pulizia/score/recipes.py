@@ -18,6 +18,7 @@ from pulizia.settings.as_dict import to_dict
 from pulizia.settings.declare import Places, declared
 from pulizia.tools.registry import tool_of
 from pulizia.units import seconds_to_frames
+from pulizia.words import tr
 
 FORMAT, VERSION = "pulizia-recipe", 1
 LARGEST_BYTES = 16 << 20
@@ -42,7 +43,7 @@ class RecipeStep:
         try:
             return make_step(self.tool_id, self.settings, spans=spans, band_hz=self.band_hz, enabled=self.enabled)
         except SettingsError as error:
-            message = f"step {number} ({self.tool_id}): {error}"
+            message = tr("step {number} ({tool_id}): {error}", number=number, tool_id=self.tool_id, error=error)
             raise RecipeError(message) from error
 
 
@@ -86,34 +87,44 @@ def read_recipe(path: Path) -> Recipe:
     """
     try:
         if path.stat().st_size > LARGEST_BYTES:
-            message = f"{path.name} is too large for a recipe. Choose another file."
+            message = tr("{name} is too large for a recipe. Choose another file.", name=path.name)
             raise RecipeError(message)
         text = path.read_text(encoding="utf-8")
     except FileNotFoundError as error:
-        message = f"{path} does not exist. Check the name of the recipe."
+        message = tr("{path} does not exist. Check the name of the recipe.", path=path)
         raise RecipeError(message) from error
     except (OSError, UnicodeDecodeError) as error:
-        message = f"{path.name} cannot be read as a recipe. Choose another file."
+        message = tr("{name} cannot be read as a recipe. Choose another file.", name=path.name)
         raise RecipeError(message) from error
     return parse_recipe(text, path.name)
 
 
 def parse_recipe(text: str, name: str) -> Recipe:
     """Check the text of a recipe; see :func:`read_recipe`."""
-    content = parsed(text, name, RecipeError, "Choose a recipe.")
+    content = parsed(text, name, RecipeError, tr("Choose a recipe."))
     if not isinstance(content, dict) or content.get("format") != FORMAT:
-        message = f'{name} is not a recipe: its "format" is not "{FORMAT}".'
+        message = tr('{name} is not a recipe: its "format" is not "{format}".', name=name, format=FORMAT)
         raise RecipeError(message)
     version = content.get("version")
     if not isinstance(version, int) or version > VERSION:
-        message = f"{name} has version {version}, this program reads {VERSION}. Update Pulizia."
+        message = tr(
+            "{name} has version {version}, this program reads {known}. Update Pulizia.",
+            name=name,
+            version=version,
+            known=VERSION,
+        )
         raise RecipeError(message)
     steps = content.get("steps")
     if not isinstance(steps, list):
-        message = f'{name} has no list "steps".'
+        message = tr('{name} has no list "steps".', name=name)
         raise RecipeError(message)
     if len(steps) > MOST_STEPS:
-        message = f"{name} has {len(steps)} steps, at most {MOST_STEPS} are read. Choose another file."
+        message = tr(
+            "{name} has {count} steps, at most {most_steps} are read. Choose another file.",
+            name=name,
+            count=len(steps),
+            most_steps=MOST_STEPS,
+        )
         raise RecipeError(message)
     made = tuple(_step(entry, name, number) for number, entry in enumerate(steps, 1))
     recipe = Recipe(
@@ -139,21 +150,21 @@ def recipe_text(name: str, steps: tuple[Step, ...], rate: int, description: str 
 
 
 def _step(entry: Any, name: str, number: int) -> RecipeStep:  # noqa: ANN401 - JSON
-    place = f"{name}: step {number}"
+    place = tr("{name}: step {number}", name=name, number=number)
     if not isinstance(entry, dict) or not isinstance(entry.get("tool"), str):
-        message = f'{place} names no "tool".'
+        message = tr('{place} names no "tool".', place=place)
         raise RecipeError(message)
     known = {"tool", "settings", "spans_s", "band_hz", "enabled"}
     if unknown := set(entry) - known:
-        message = f"{place} has unknown entries {', '.join(sorted(unknown))}."
+        message = tr("{place} has unknown entries {sorted}.", place=place, sorted=", ".join(sorted(unknown)))
         raise RecipeError(message)
     settings = entry.get("settings") or {}
     if not isinstance(settings, dict):
-        message = f"{place}: settings must be a table of names and values."
+        message = tr("{place}: settings must be a table of names and values.", place=place)
         raise RecipeError(message)
     enabled = entry.get("enabled", True)
     if not isinstance(enabled, bool):
-        message = f"{place}: enabled must be true or false."
+        message = tr("{place}: enabled must be true or false.", place=place)
         raise RecipeError(message)
     spans = entry.get("spans_s")
     return RecipeStep(
@@ -169,13 +180,15 @@ def _step(entry: Any, name: str, number: int) -> RecipeStep:  # noqa: ANN401 - J
 def read_pairs(value: Any, place: str) -> tuple[tuple[float, float], ...]:  # noqa: ANN401 - JSON
     """Check a list of [low, high] pairs of finite numbers, low < high, not negative."""
     if not isinstance(value, list):
-        message = f"{place} must be a list of [from, to] pairs."
+        message = tr("{place} must be a list of [from, to] pairs.", place=place)
         raise RecipeError(message)
     pairs = []
     for pair in value:
         good = isinstance(pair, list) and len(pair) == 2
         if not good or not all(_is_number(x) for x in pair) or not 0 <= pair[0] < pair[1]:
-            message = f"{place} holds {pair!r}; it must be [from, to] with from smaller than to."
+            message = tr(
+                "{place} holds {start!r}; it must be [from, to] with from smaller than to.", place=place, start=pair
+            )
             raise RecipeError(message)
         pairs.append((float(pair[0]), float(pair[1])))
     return tuple(pairs)

@@ -10,6 +10,7 @@ from pulizia.errors import RecipeError, UnknownNameError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import shortened, write_text
 from pulizia.score.recipes import Recipe, parse_recipe, read_recipe
+from pulizia.words import tr
 
 SHIPPED = "recipes"
 
@@ -54,7 +55,11 @@ def find_recipe(name: str) -> Recipe:
     if name in shipped:
         return shipped[name]
     known = ", ".join([*own_recipes(), *shipped])
-    message = f"There is no recipe {shortened(name)}. Known are {known}; or give the path of a recipe's file."
+    message = tr(
+        "There is no recipe {shortened}. Known are {known}; or give the path of a recipe's file.",
+        shortened=shortened(name),
+        known=known,
+    )
     raise UnknownRecipeError(message)
 
 

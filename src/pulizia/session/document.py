@@ -25,6 +25,7 @@ from pulizia.score.recipes import Recipe
 from pulizia.score.steps import Step, make_step, new_id
 from pulizia.session.history import History
 from pulizia.session.project_lock import ProjectLock
+from pulizia.words import tr, translated
 
 
 class _Made(NamedTuple):
@@ -70,7 +71,7 @@ class Document:
     @property
     def title(self) -> str:
         """Name for people."""
-        return self.path.stem if self.path else "Untitled"
+        return self.path.stem if self.path else tr("Untitled")
 
     def chain(self, recording_id: str) -> Chain | None:
         """The recording's sound before and after its score; None while its file is not open."""
@@ -119,16 +120,16 @@ class Document:
                 return recording.id
         recording = Recording.of_media(media)
         self.media[recording.id] = media
-        self._edit(self.project.with_recording(recording), f"Add {recording.name}")
+        self._edit(self.project.with_recording(recording), tr("Add {name}", name=recording.name))
         return recording.id
 
     def attach(self, recording_id: str, media: OpenMedia) -> None:
         """Give a recording of a loaded project its opened file; note it when it is another one."""
         recording = self.project.recording(recording_id)
         if media.fingerprint != recording.fingerprint:
-            self.offline[recording_id] = (
-                f"{recording.path.name} has changed since the project was saved. "
-                "Relink it to the original, or to this file if the change is meant."
+            self.offline[recording_id] = tr(
+                "{name} has changed since the project was saved. Relink it to the original, or to this file if the change is meant.",
+                name=recording.path.name,
             )
         else:
             self.offline.pop(recording_id, None)
@@ -142,9 +143,9 @@ class Document:
         recording = self.project.recording(recording_id)
         if recording.digest and recording.digest != digest:
             del self.media[recording_id]
-            why = (
-                f"{recording.path.name} has changed inside since the project was saved. "
-                "Relink it to the original, or to this file if the change is meant."
+            why = tr(
+                "{name} has changed inside since the project was saved. Relink it to the original, or to this file if the change is meant.",
+                name=recording.path.name,
             )
             self.mark_offline(recording_id, why)
             return why
@@ -160,7 +161,12 @@ class Document:
         """Use another file for a recording, keeping its score."""
         old = self.project.recording(recording_id)
         if media.source.rate != old.rate:
-            message = f"{media.path.name} has {media.source.rate} Hz, the steps were made at {old.rate} Hz. Choose the original file."
+            message = tr(
+                "{name} has {rate} Hz, the steps were made at {expected} Hz. Choose the original file.",
+                name=media.path.name,
+                rate=media.source.rate,
+                expected=old.rate,
+            )
             raise ProjectError(message)
         recording = replace(
             old, path=media.path.absolute(), fingerprint=media.fingerprint, digest="",
@@ -169,12 +175,12 @@ class Document:
         )  # fmt: skip
         self.media[recording_id] = media
         self.offline.pop(recording_id, None)
-        self._edit(self.project.with_recording(recording), f"Relink {old.name}")
+        self._edit(self.project.with_recording(recording), tr("Relink {name}", name=old.name))
 
     def remove_recording(self, recording_id: str) -> None:
         """Take a recording out of the project; its file stays."""
         name = self.project.recording(recording_id).name
-        self._edit(self.project.without_recording(recording_id), f"Remove {name}")
+        self._edit(self.project.without_recording(recording_id), tr("Remove {name}", name=name))
 
     # -- steps
 
@@ -185,7 +191,7 @@ class Document:
         """Add a step where its tool recommends; SettingsError when the settings are wrong."""
         step = make_step(tool_id, settings, spans=spans, band_hz=band_hz)
         recording = self.project.recording(recording_id).with_step(step)
-        self._edit(self.project.with_recording(recording), f"Add {step.tool.title}")
+        self._edit(self.project.with_recording(recording), tr("Add {title}", title=translated(step.tool.title)))
         return step
 
     def add_steps(
@@ -203,27 +209,34 @@ class Document:
     def paste_step(self, recording_id: str, step: Step) -> None:
         """Add a step that was copied elsewhere, where its tool recommends."""
         recording = self.project.recording(recording_id).with_step(step)
-        self._edit(self.project.with_recording(recording), f"Paste {step.tool.title}")
+        self._edit(self.project.with_recording(recording), tr("Paste {title}", title=translated(step.tool.title)))
 
     def paste_step_everywhere(self, step: Step) -> None:
         """Add a copied step to every recording, as one entry of history."""
         recordings = tuple(r.with_step(replace(step, id=new_id())) for r in self.project.recordings)
-        self._edit(replace(self.project, recordings=recordings), f"Paste {step.tool.title} everywhere")
+        self._edit(
+            replace(self.project, recordings=recordings),
+            tr("Paste {title} everywhere", title=translated(step.tool.title)),
+        )
 
     def change_settings(self, recording_id: str, step_id: str, **changes: Any) -> None:  # noqa: ANN401
         """Change settings of a step; changes of one setting in a row are one entry of history."""
         title = self.project.recording(recording_id).step(step_id).tool.title
         self._change(
             recording_id, step_id, lambda s: s.with_settings(**changes),
-            f"Change {title}", merge_key=f"{step_id}:{','.join(changes)}",
+            tr("Change {title}", title=translated(title)), merge_key=f"{step_id}:{','.join(changes)}",
         )  # fmt: skip
 
     def set_enabled(self, recording_id: str, step_id: str, *, enabled: bool) -> None:
         """Switch a step on or off."""
         title = self.project.recording(recording_id).step(step_id).tool.title
-        word = "on" if enabled else "off"
         change = lambda s: replace(s, enabled=enabled)  # noqa: E731
-        self._change(recording_id, step_id, change, f"Switch {title} {word}")
+        words = (
+            tr("Switch {title} on", title=translated(title))
+            if enabled
+            else tr("Switch {title} off", title=translated(title))
+        )
+        self._change(recording_id, step_id, change, words)
 
     def set_spans(
         self, recording_id: str, step_id: str, spans: tuple[Span, ...] | None, *, merge: bool = False
@@ -233,25 +246,29 @@ class Document:
         if spans is not None:
             spans = clipped(normalised(spans), recording.frames)
             if not spans:
-                message = "The section lies outside the recording. Select a section inside it."
+                message = tr("The section lies outside the recording. Select a section inside it.")
                 raise ProjectError(message)
         title = recording.step(step_id).tool.title
         key = f"{step_id}:spans" if merge else None
         change = lambda s: replace(s, spans=spans)  # noqa: E731
-        self._change(recording_id, step_id, change, f"Change where {title} applies", merge_key=key)
+        self._change(
+            recording_id, step_id, change, tr("Change where {title} applies", title=translated(title)), merge_key=key
+        )
 
     def move_step(self, recording_id: str, step_id: str, place: int) -> None:
         """Move a step in the order."""
         recording = self.project.recording(recording_id)
         title = recording.step(step_id).tool.title
         moved = recording.with_moved(step_id, place)
-        self._edit(self.project.with_recording(moved), f"Move {title}")
+        self._edit(self.project.with_recording(moved), tr("Move {title}", title=translated(title)))
 
     def remove_step(self, recording_id: str, step_id: str) -> None:
         """Take a step out of the score."""
         recording = self.project.recording(recording_id)
         title = recording.step(step_id).tool.title
-        self._edit(self.project.with_recording(recording.without_step(step_id)), f"Remove {title}")
+        self._edit(
+            self.project.with_recording(recording.without_step(step_id)), tr("Remove {title}", title=translated(title))
+        )
 
     def give_back(self, recording_id: str, span: Span) -> bool:
         """Give the original back in a stretch; False when no step acts there."""
@@ -259,21 +276,21 @@ class Document:
         changed = recording.with_given_back(span)
         if changed == recording:
             return False
-        self._edit(self.project.with_recording(changed), "Restore original")
+        self._edit(self.project.with_recording(changed), tr("Restore original"))
         return True
 
     def clear_holes(self, recording_id: str, step_id: str) -> None:
         """Let a step act again where the original was given back."""
         title = self.project.recording(recording_id).step(step_id).tool.title
         change = lambda s: replace(s, holes=())  # noqa: E731
-        self._change(recording_id, step_id, change, f"Apply {title} everywhere again")
+        self._change(recording_id, step_id, change, tr("Apply {title} everywhere again", title=translated(title)))
 
     def apply_recipe(self, recording_id: str, recipe: Recipe) -> None:
         """Append a recipe's steps to a score, each at its recommended place."""
         recording = self.project.recording(recording_id)
         for step in recipe.steps_for(recording.rate):
             recording = recording.with_step(step)
-        self._edit(self.project.with_recording(recording), f"Apply {recipe.name}")
+        self._edit(self.project.with_recording(recording), tr("Apply {name}", name=recipe.name))
 
     # -- markers
 
@@ -288,7 +305,7 @@ class Document:
         recording = self.project.recording(recording_id)
         left = tuple(k for k in recording.left if k != kind) + ((kind,) if leave else ())
         if left != recording.left:
-            word = "Ignore" if leave else "List"
+            word = tr("Ignore") if leave else tr("List")
             self._edit(self.project.with_recording(replace(recording, left=left)), f"{word} {kind}")
 
     def trim(self, recording_id: str, kept: Span | None) -> None:
@@ -296,13 +313,13 @@ class Document:
         old = self.project.recording(recording_id)
         recording = old.with_trim(kept)
         if recording != old:
-            self._edit(self.project.with_recording(recording), "Trim" if recording.trim else "Remove trim")
+            self._edit(self.project.with_recording(recording), tr("Trim") if recording.trim else tr("Remove trim"))
 
     # -- the project
 
     def set_target(self, target_id: str) -> None:
         """Choose the delivery target."""
-        self._edit(replace(self.project, target_id=target_id), "Choose the target")
+        self._edit(replace(self.project, target_id=target_id), tr("Choose the target"))
 
     def undo(self) -> None:
         """Take the last edit back."""
@@ -318,12 +335,12 @@ class Document:
         """Write the project file; DiskError or ProjectError when it cannot be."""
         path = path or self.path
         if path is None:
-            message = "The project has no file name yet. Save it under a name first."
+            message = tr("The project has no file name yet. Save it under a name first.")
             raise ProjectError(message)
         if path.suffix.lower() != SUFFIX:
             path = path.with_name(path.name + SUFFIX)
         if not self._lock.take(path):
-            message = f"{path.name} is open in another window. Save under another name."
+            message = tr("{name} is open in another window. Save under another name.", name=path.name)
             raise ProjectError(message)
         recordings = tuple(replace(r, digest=self._digests.get(r.id, r.digest)) for r in self.project.recordings)
         save_project(replace(self.project, recordings=recordings), path)

@@ -14,6 +14,7 @@ from pulizia.project.model import Recording
 from pulizia.score.recipes import read_recipe, recipe_text
 from pulizia.session.jobs import LATER, Job
 from pulizia.session.room import Room
+from pulizia.words import tr
 
 
 class FileDesk:
@@ -46,7 +47,8 @@ class FileDesk:
         self.after_load()
         if not alone:
             self.room.say(
-                f"{path.name} is open in another window. This is a copy: save it under another name.", bad=True
+                tr("{name} is open in another window. This is a copy: save it under another name.", name=path.name),
+                bad=True,
             )
 
     def after_load(self) -> None:
@@ -70,12 +72,12 @@ class FileDesk:
             except PuliziaError as error:
                 self.room.say(str(error), bad=True)
 
-        self.room.job(lambda job: open_media(path, job.progress), f"Opening {path.name}", done)
+        self.room.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), done)
 
     def apply_recipe(self, path: Path) -> None:
         """Apply a recipe file to the recording on the bench."""
         if self.room.recording is None:
-            self.room.say("Open a recording first, then apply the recipe to it.", bad=True)
+            self.room.say(tr("Open a recording first, then apply the recipe to it."), bad=True)
             return
         try:
             recipe = read_recipe(path)
@@ -108,12 +110,14 @@ class FileDesk:
                 self.room.choose_recording(self._stay_on)
                 self._stay_on = None
 
-        self.room.job(lambda job: open_media(path, job.progress), f"Opening {path.name}", done, failed)
+        self.room.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), done, failed)
 
     def _attach(self, recording: Recording) -> None:
         def failed(sentence: str) -> None:
             self.room.document.mark_offline(recording.id, sentence)
-            self.room.say(f"{sentence} Its steps are kept; relink the recording to its file.", bad=True)
+            self.room.say(
+                tr("{sentence} Its steps are kept; relink the recording to its file.", sentence=sentence), bad=True
+            )
 
         def done(media: OpenMedia) -> None:
             self.room.document.attach(recording.id, media)
@@ -124,7 +128,7 @@ class FileDesk:
                 self.room.emit("current")
 
         work = lambda job: open_media(recording.path, job.progress)  # noqa: E731
-        self.room.job(work, f"Opening {recording.path.name}", done, failed)
+        self.room.job(work, tr("Opening {name}", name=recording.path.name), done, failed)
 
     def _identify(self, recording_id: str, media: OpenMedia) -> None:
         """Look at every byte of a file, when nothing else is to be done: a quick look does not see every change."""
@@ -138,17 +142,19 @@ class FileDesk:
             try:
                 return whole_digest(media.path, job.progress)
             except OSError as error:
-                message = f"{media.path.name} can no longer be read."
+                message = tr("{name} can no longer be read.", name=media.path.name)
                 raise MediaError(message) from error
 
-        self.room.pool.submit(work, title="Checking files", priority=LATER, on_done=done, on_error=lambda _text: None)
+        self.room.pool.submit(
+            work, title=tr("Checking files"), priority=LATER, on_done=done, on_error=lambda _text: None
+        )
 
     def stop(self) -> None:
         """Stop whatever is being opened."""
         for job in self.opening:
             job.cancel()
         self._stay_on = None
-        self.room.say("Opening was stopped. Files that were open stay open.")
+        self.room.say(tr("Opening was stopped. Files that were open stay open."))
         self.room.emit("busy")
 
     @property
@@ -165,4 +171,4 @@ class FileDesk:
         except PuliziaError as error:
             self.room.say(str(error), bad=True)
         else:
-            self.room.say(f"Saved the recipe {path.name}.")
+            self.room.say(tr("Saved the recipe {name}.", name=path.name))

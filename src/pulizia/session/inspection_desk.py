@@ -13,6 +13,7 @@ from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import inspect
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
+from pulizia.words import tr
 
 LEAD_S, HEARD_S = 0.5, 2.0
 
@@ -125,7 +126,7 @@ class InspectionDesk:
             self._end()
 
         self._job = self.room.pool.submit(
-            work, title="Inspecting", priority=priority, slot="inspect", on_done=done, on_error=failed
+            work, title=tr("Inspecting"), priority=priority, slot="inspect", on_done=done, on_error=failed
         )
         self.room.emit("findings")
 
@@ -195,7 +196,9 @@ class InspectionDesk:
             for entry in self.entries()
             if entry.after is not None and entry.after.tool_id and not entry.left and not self._is_treated(entry)
         ]
-        steps = self.room.document.add_steps(recording.id, [(f.tool_id, f.settings) for f in open_ones], "Treat all")
+        steps = self.room.document.add_steps(
+            recording.id, [(f.tool_id, f.settings) for f in open_ones], tr("Treat all")
+        )
         if steps:
             self.room.choose_step(steps[-1].id)
 

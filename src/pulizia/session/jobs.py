@@ -13,6 +13,7 @@ from weakref import WeakValueDictionary
 from pulizia.errors import Cancelled, PuliziaError
 from pulizia.media.faults import note_fault
 from pulizia.session.memory import give_back
+from pulizia.words import tr
 
 Post = Callable[[Callable[[], None]], None]
 FIRST, VISIBLE, SOON, LATER = -1, 0, 1, 2
@@ -178,10 +179,10 @@ class JobPool:
         except PuliziaError as error:
             self._answer(job, job.on_error or self.fault, str(error))
         except MemoryError:
-            self._answer(job, job.on_error or self.fault, "There is not enough memory for this.")
+            self._answer(job, job.on_error or self.fault, tr("There is not enough memory for this."))
         except Exception as error:  # noqa: BLE001 - a fault of ours must not end the thread silently
             self.unexpected.append(f"{job.title}: {error!r}")
-            sentence = note_fault(error, job.title or "A background task")
+            sentence = note_fault(error, job.title or tr("A background task"))
             self._answer(job, job.on_error or self.fault, sentence)
         else:
             if job.on_done is not None:

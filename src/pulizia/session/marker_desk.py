@@ -16,6 +16,7 @@ from pulizia.media.open import open_media
 from pulizia.media.write import write_text
 from pulizia.session.jobs import Job
 from pulizia.session.room import Room
+from pulizia.words import plural, tr
 
 LARGEST_LIST_BYTES = 16 << 20
 
@@ -40,20 +41,20 @@ class MarkerDesk:
         playing = self.room.transport.is_playing
         frame = selection.span.start if selection and not playing else self.room.transport.position
         if any(m.frame == frame for m in self.all):
-            self.room.say("There is a marker here already.")
+            self.room.say(tr("There is a marker here already."))
             return None
         marker = Marker(frame, name or self._next_name())
-        self._set((*self.all, marker), "Add a marker")
+        self._set((*self.all, marker), tr("Add a marker"))
         return marker
 
     def rename(self, marker: Marker, name: str) -> None:
         """Give a marker another name."""
         changed = (replace(m, name=name) if m == marker else m for m in self.all)
-        self._set(changed, "Rename a marker")
+        self._set(changed, tr("Rename a marker"))
 
     def remove(self, marker: Marker) -> None:
         """Take a marker away."""
-        self._set((m for m in self.all if m != marker), "Remove a marker")
+        self._set((m for m in self.all if m != marker), tr("Remove a marker"))
 
     def go(self, direction: int) -> None:
         """Move the play head to the next (1) or previous (-1) marker."""
@@ -63,7 +64,9 @@ class MarkerDesk:
         else:
             found = next((m for m in reversed(self.all) if m.frame < here), None)
         if found is None:
-            self.room.say("There is no further marker." if self.all else "There are no markers yet. Set one with M.")
+            self.room.say(
+                tr("There is no further marker.") if self.all else tr("There are no markers yet. Set one with M.")
+            )
             return
         self.room.seek(found.frame)
 
@@ -86,7 +89,10 @@ class MarkerDesk:
         recording, chain = self.room.recording, self.room.chain
         if recording is None or chain is None:
             return
-        markers, words = self.all, f"{len(self.all)} markers written to {path.name}."
+        markers, words = (
+            self.all,
+            plural("1 marker written to {name}.", "{n} markers written to {name}.", len(self.all), name=path.name),
+        )
         if path.suffix.lower() == ".wav":
 
             def work(job: Job) -> None:
@@ -95,7 +101,7 @@ class MarkerDesk:
                     chain.after, path, Deliverable(sample_format="float32"), job.progress, said=Said(markers=markers)
                 )
 
-            self.room.job(work, f"Writing {path.name}", lambda _none: self.room.say(words))
+            self.room.job(work, tr("Writing {name}", name=path.name), lambda _none: self.room.say(words))
             return
         try:
             write_text(path, as_label_list(markers, recording.rate))
@@ -112,13 +118,20 @@ class MarkerDesk:
 
         def done(found: list[Marker]) -> None:
             before = len(self.all)
-            self._set((*self.all, *found), f"Import markers of {path.name}")
-            self.room.say(f"{len(self.all) - before} markers imported from {path.name}.")
+            self._set((*self.all, *found), tr("Import markers of {name}", name=path.name))
+            self.room.say(
+                plural(
+                    "1 marker imported from {name}.",
+                    "{n} markers imported from {name}.",
+                    len(self.all) - before,
+                    name=path.name,
+                )
+            )
 
         def failed(sentence: str) -> None:
-            self.room.say(f"{path.name} was not imported. {sentence}", bad=True)
+            self.room.say(tr("{name} was not imported. {sentence}", name=path.name, sentence=sentence), bad=True)
 
-        self.room.job(lambda _job: self._read(path, recording.rate), f"Reading {path.name}", done, failed)
+        self.room.job(lambda _job: self._read(path, recording.rate), tr("Reading {name}", name=path.name), done, failed)
 
     def _read(self, path: Path, rate: int) -> list[Marker]:
         if path.suffix.lower() in (".wav", ".rf64", ".bwf"):
@@ -127,11 +140,11 @@ class MarkerDesk:
             return [m.moved(scale) for m in media.markers]
         try:
             if path.stat().st_size > LARGEST_LIST_BYTES:
-                message = "It is too large for a list of markers. Choose another file."
+                message = tr("It is too large for a list of markers. Choose another file.")
                 raise PuliziaError(message)
             text = path.read_text(encoding="utf-8-sig")
         except (OSError, UnicodeDecodeError) as error:
-            message = "It cannot be read as text. Choose a text list or a WAV file."
+            message = tr("It cannot be read as text. Choose a text list or a WAV file.")
             raise PuliziaError(message) from error
         return from_label_list(text, rate)
 
@@ -140,7 +153,7 @@ class MarkerDesk:
         number = len(names) + 1
         while f"Marker {number}" in names:
             number += 1
-        return f"Marker {number}"
+        return tr("Marker {number}", number=number)
 
     def _set(self, markers: Iterable[Marker], what: str) -> None:
         if self.room.recording is not None:

@@ -12,6 +12,7 @@ from pulizia.score.chain import Chain
 from pulizia.session.document import Document
 from pulizia.session.jobs import LATER, Job, JobPool, Post
 from pulizia.session.work_through import work_through
+from pulizia.words import tr
 
 LARGEST_MATCH_DB = 40.0
 MOST_CURVE_BYTES = 48 << 20  # of loudness over time, for all recordings together
@@ -99,5 +100,5 @@ class MeasureDesk:
             self._failed(sentence)
 
         self._pool.submit(
-            work, title="Measuring", priority=LATER, slot=f"measure:{place}", on_done=done, on_error=failed
+            work, title=tr("Measuring"), priority=LATER, slot=f"measure:{place}", on_done=done, on_error=failed
         )

@@ -20,8 +20,9 @@ from pulizia.errors import PuliziaError
 from pulizia.media.write import write_text
 from pulizia.project.journal import is_running
 from pulizia.score.steps import Step
+from pulizia.words import N_
 
-INTERRUPTED = "Interrupted. Click Retry."
+INTERRUPTED = N_("Interrupted. Click Retry.")
 
 
 class Stage(Enum):

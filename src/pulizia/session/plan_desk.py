@@ -11,6 +11,7 @@ from pulizia.delivery.targets import Target
 from pulizia.measure.loudness import DUAL_MONO, Measures
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.room import Room
+from pulizia.words import tr
 
 MOST_PLANS = 12
 SETTLE_S = 0.15  # a plan after an edit waits this long for the next one
@@ -79,7 +80,7 @@ class PlanDesk:
             if key == self._wanted:
                 failed(sentence)
 
-        self.room.pool.submit(work, title="Predicting", priority=SOON, slot="plan", on_done=made, on_error=broken)
+        self.room.pool.submit(work, title=tr("Predicting"), priority=SOON, slot="plan", on_done=made, on_error=broken)
 
     def _key(self, recording_id: str, aim: Aim) -> tuple[str, Aim] | None:
         programme = self.room.document.programme(recording_id)

@@ -11,6 +11,7 @@ import numpy as np
 
 from pulizia.audio.samples import Samples
 from pulizia.session.output_protocol import LOUDSPEAKERS, OutputError
+from pulizia.words import tr
 
 DEPTH_S, DEEPEST_S = (
     0.25,
@@ -51,7 +52,11 @@ class DeviceOut:
                 self._stream.start()
             except Exception as error:
                 self.close()
-                message = f"{self.name} is not there, is in use, or cannot play {rate / 1000:g} kHz. Choose another under Sound output."
+                message = tr(
+                    "{name} is not there, is in use, or cannot play {rate:g} kHz. Choose another under Sound output.",
+                    name=self.name,
+                    rate=rate / 1000,
+                )
                 raise OutputError(message) from error
             self._rate, self._written, self._heard, self._base = rate, 0, 0, 0
             self._since = self._moved_at = time.monotonic()
@@ -142,7 +147,10 @@ class DeviceOut:
     def _gone(self) -> OutputError:
         self.close()
         return OutputError(
-            f"{self.name} is gone: playback stopped. Choose another output, or play again once it is back."
+            tr(
+                "{name} is gone: playback stopped. Choose another output, or play again once it is back.",
+                name=self.name,
+            )
         )
 
 

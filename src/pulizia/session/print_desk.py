@@ -21,6 +21,7 @@ from pulizia.project.programme import programme_of
 from pulizia.session.jobs import Job
 from pulizia.session.queue_desk import step_words
 from pulizia.session.room import Room
+from pulizia.words import plural, tr
 
 What = Literal["selection", "parts", "whole"]
 USUAL_HANDLES_S = 1.0
@@ -60,9 +61,9 @@ def provenance(recording: Recording, said: Broadcast, part: Part, bits: int) -> 
     """What the file says of where it comes from: the source's coding history (EBU R 98), and a line per step."""
     form = {"rate": recording.rate, "channels": recording.channels, "bits": bits}
     made = replace(said, frames_since_midnight=said.frames_since_midnight + part.span.start)
-    made = made.after(f"from {recording.path.name}", **form)
+    made = made.after(tr("from {name}", name=recording.path.name), **form)
     for words in step_words(recording.score):
-        made = made.after(f"Pulizia {__version__} {words}", **form)
+        made = made.after(tr("Pulizia {version} {words}", version=__version__, words=words), **form)
     return made
 
 
@@ -105,7 +106,7 @@ class PrintDesk:
         wanted = wanted or Deliverable()
         made = self.paths(what, folder, pattern, wanted, handles_s)
         if not made:
-            self.room.say("Select the section to render first.", bad=True)
+            self.room.say(tr("Select the section to render first."), bad=True)
             return
         media = self.room.document.media[recording.id]
         said = broadcast_of(media)
@@ -141,7 +142,12 @@ class PrintDesk:
             return cut
 
         def done(cut: int) -> None:
-            first = made[0][1].name if len(made) == 1 else f"{len(made)} files"
-            self.room.say(f"{first} rendered to {folder}. {cut_words(cut)}".rstrip(), bad=bool(cut))
+            first = made[0][1].name if len(made) == 1 else plural("1 file", "{n} files", len(made))
+            self.room.say(
+                tr(
+                    "{first} rendered to {folder}. {cut_words}", first=first, folder=folder, cut_words=cut_words(cut)
+                ).rstrip(),
+                bad=bool(cut),
+            )
 
-        self.room.job(work, "Rendering", done)
+        self.room.job(work, tr("Rendering"), done)

@@ -21,6 +21,7 @@ import numpy as np
 from pulizia.audio.samples import Samples
 from pulizia.session import pulse_library as pulse
 from pulizia.session.output_protocol import LOUDSPEAKERS, OutputError
+from pulizia.words import N_, tr
 
 DEPTH_S, DEEPEST_S = 1.5, 2.0  # of sound that waits at the server; deeper once it ran dry
 START_S = 0.3  # so much must wait before the server begins: read much faster than it is heard
@@ -76,7 +77,7 @@ class _Connection:
         self.library.pa_threaded_mainloop_free(self._loop)
 
 
-NO_SERVER = "The sound server does not answer. Start it, or choose another output under Sound output."
+NO_SERVER = N_("The sound server does not answer. Start it, or choose another output under Sound output.")
 
 
 def connected(library: ctypes.CDLL) -> _Connection:
@@ -126,7 +127,7 @@ class PulseOut:
         """Get ready for a run; OutputError with one sentence when the server or the device refuses."""
         library = pulse.library()
         if library is None:
-            message = f"{self.name} needs the library libpulse. Choose another output under Sound output."
+            message = tr("{name} needs the library libpulse. Choose another output under Sound output.", name=self.name)
             raise OutputError(message)
         with self._lock:
             self._dispose()
@@ -151,8 +152,10 @@ class PulseOut:
             bad = (pulse.STREAM_FAILED, pulse.STREAM_TERMINATED)
             if refused or not connection.wait(library.pa_stream_get_state, stream, pulse.STREAM_READY, bad):
                 self._dispose()
-                message = (
-                    f"{self.name} is not there or cannot play {rate / 1000:g} kHz. Choose another under Sound output."
+                message = tr(
+                    "{name} is not there or cannot play {rate:g} kHz. Choose another under Sound output.",
+                    name=self.name,
+                    rate=rate / 1000,
                 )
                 raise OutputError(message)
 
@@ -270,9 +273,9 @@ class PulseOut:
             before, self._device = self._device, device
             asleep, self._suspended = self._suspended, suspended
         if suspended and not asleep:
-            return f"{self.name} was suspended: playback waits until it returns."
+            return tr("{name} was suspended: playback waits until it returns.", name=self.name)
         if before and device and device != before:
-            return f"Playback continues through another output: {device.decode(errors='replace')}."
+            return tr("Playback continues through another output: {device}.", device=device.decode(errors="replace"))
         return ""
 
     def _check(self) -> None:
@@ -285,11 +288,14 @@ class PulseOut:
             dry_at = library.pa_stream_get_underflow_index(self._stream)
         if context != pulse.CONTEXT_READY:
             self._dispose()
-            message = "The sound server is gone: playback stopped. Play again once it is back."
+            message = tr("The sound server is gone: playback stopped. Play again once it is back.")
             raise OutputError(message)
         if stream != pulse.STREAM_READY:
             self._dispose()
-            message = f"{self.name} is gone: playback stopped. Choose another output, or play again once it is back."
+            message = tr(
+                "{name} is gone: playback stopped. Choose another output, or play again once it is back.",
+                name=self.name,
+            )
             raise OutputError(message)
         if dry_at != self._dry_at:
             self._dry_at = dry_at

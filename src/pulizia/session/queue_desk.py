@@ -21,6 +21,7 @@ from pulizia.score.steps import Step
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.orders import Order, OrderFile, Stage, interrupted
 from pulizia.session.room import Room
+from pulizia.words import plural, tr
 
 
 def step_words(steps: Sequence[Step]) -> tuple[str, ...]:
@@ -56,7 +57,7 @@ class QueueDesk:
         waiting = {o.path for o in self.orders if o.stage in (Stage.WAITING, Stage.WORKING)}
         for order in orders:
             if order.path in waiting:
-                self.room.say(f"{order.path.name} is queued already.", bad=True)
+                self.room.say(tr("{name} is queued already.", name=order.path.name), bad=True)
                 continue
             waiting.add(order.path)
             self.orders.append(order)
@@ -75,7 +76,7 @@ class QueueDesk:
             self._job = None
         for order in self.orders:
             if order.stage in (Stage.WAITING, Stage.WORKING):
-                order.stage, order.said = Stage.STOPPED, "Stopped. Nothing was left half-written."
+                order.stage, order.said = Stage.STOPPED, tr("Stopped. Nothing was left half-written.")
         self._keep()
         self.room.emit("queue")
 
@@ -95,15 +96,21 @@ class QueueDesk:
         if known and (found := interrupted(state_folder("orders"), known)):
             self.orders += found
             self._keep()
-            what = f"{found[0].path.name} was" if len(found) == 1 else f"{len(found)} files were"
-            self.room.say(f"{what} still to be written when Pulizia ended. Click Retry in Delivery.")
+            self.room.say(
+                plural(
+                    "{name} was still to be written when Pulizia ended. Click Retry in Delivery.",
+                    "{n} files were still to be written when Pulizia ended. Click Retry in Delivery.",
+                    len(found),
+                    name=found[0].path.name,
+                )
+            )
             self.room.emit("queue")
 
     def _keep(self) -> None:
         try:
             self._file.keep(self.orders)
         except PuliziaError as error:
-            self.room.say(f"The queue cannot be saved against a crash: {error}", bad=True)
+            self.room.say(tr("The queue cannot be saved against a crash: {error}", error=error), bad=True)
 
     def _next(self) -> None:
         self._keep()
@@ -115,7 +122,7 @@ class QueueDesk:
             return
         programme = self.room.document.programme(order.recording_id)
         if programme is None:
-            self._failed(order, f"{order.name}: its file is missing or changed. Relink it on the Bench.")
+            self._failed(order, tr("{name}: its file is missing or changed. Relink it on the Bench.", name=order.name))
             return
         document = self.room.document
         recording = document.project.recording(order.recording_id)
@@ -150,7 +157,7 @@ class QueueDesk:
             return done
 
         self._job = self.room.pool.submit(
-            work, title=f"Delivering {order.path.name}", priority=SOON, on_done=lambda done: self._done(order, done),
+            work, title=tr("Delivering {name}", name=order.path.name), priority=SOON, on_done=lambda done: self._done(order, done),
             on_error=lambda text: self._failed(order, text),
         )  # fmt: skip
         self.room.emit("queue")

@@ -15,6 +15,7 @@ from pulizia.session.jobs import Job
 from pulizia.session.room import Room
 from pulizia.tools.original import lying_at
 from pulizia.tools.registry import tool_of
+from pulizia.words import tr, translated
 
 SHORTEST_NOISE_S = 0.05
 LONGEST_MENDED_S, MEND_REACH_S = 0.1, 0.03
@@ -34,14 +35,15 @@ class RepairDesk:
         if chain is None or recording is None:
             return
         if selection is None:
-            self.room.say("Select half a second or more with only noise first.", bad=True)
+            self.room.say(tr("Select half a second or more with only noise first."), bad=True)
             return
         rate = recording.rate
         place = (selection.span.start / rate, selection.span.stop / rate)
         if selection.span.frames < SHORTEST_NOISE_S * rate:
             ms = 1000 * selection.span.frames / rate
             self.room.say(
-                f"The noise sample is {ms:.0f} ms long. Select at least 50 ms, better half a second.", bad=True
+                tr("The noise sample is {ms:.0f} ms long. Select at least 50 ms, better half a second.", ms=ms),
+                bad=True,
             )
             return
         listened = min(selection.span.stop, selection.span.start + round(MOST_LISTENED_S * rate))
@@ -52,12 +54,12 @@ class RepairDesk:
         def done(silent: object) -> None:
             if silent:
                 self.room.say(
-                    "The noise sample is digital silence. Select a section where the noise is heard.", bad=True
+                    tr("The noise sample is digital silence. Select a section where the noise is heard."), bad=True
                 )
             elif self.room.recording is not None and self.room.recording.id == recording.id:
                 self._learn_noise(place)
 
-        self.room.job(is_silent, "Listening to the noise", done)
+        self.room.job(is_silent, tr("Listening to the noise"), done)
 
     def _learn_noise(self, place: tuple[float, float]) -> None:
         recording, step = self.room.recording, self.room.step
@@ -89,7 +91,7 @@ class RepairDesk:
         recording, selection, step = self.room.recording, self.room.selection, self.room.step
         if recording is None or selection is None:
             self.room.say(
-                "Select an area in the sonogram first: drag over time and frequency, or draw freely with Alt held.",
+                tr("Select an area in the sonogram first: drag over time and frequency, or draw freely with Alt held."),
                 bad=True,
             )
             return
@@ -110,11 +112,17 @@ class RepairDesk:
         """Repair the marked moment whatever the finder says: in the selected Clicks step, or a new one there."""
         recording, selection, step = self.room.recording, self.room.selection, self.room.step
         if recording is None or selection is None:
-            self.room.say("Select the click first; a few milliseconds are enough.", bad=True)
+            self.room.say(tr("Select the click first; a few milliseconds are enough."), bad=True)
             return
         rate = recording.rate
         if selection.span.frames > LONGEST_MENDED_S * rate:
-            self.room.say(f"Select at most {1000 * LONGEST_MENDED_S:.0f} ms around the click.", bad=True)
+            self.room.say(
+                tr(
+                    "Select at most {longest_mended_s:.0f} ms around the click.",
+                    longest_mended_s=1000 * LONGEST_MENDED_S,
+                ),
+                bad=True,
+            )
             return
         place = (selection.span.start / rate, selection.span.stop / rate)
         if step is not None and step.tool_id == "clicks":
@@ -135,7 +143,7 @@ class RepairDesk:
             return
         stage = chain.stages.get(step.id)
         if stage is None:
-            self.room.say("Switch the step on first: what it has learned is copied with it.", bad=True)
+            self.room.say(tr("Switch the step on first: what it has learned is copied with it."), bad=True)
             return
 
         def work(job: Job) -> Step:
@@ -144,9 +152,11 @@ class RepairDesk:
 
         def done(copied: object) -> None:
             self._copied = copied if isinstance(copied, Step) else None
-            self.room.say(f"{step.tool.title} copied. Paste it into any recording (Ctrl+V).")
+            self.room.say(
+                tr("{title} copied. Paste it into any recording (Ctrl+V).", title=translated(step.tool.title))
+            )
 
-        self.room.job(work, f"Copying {step.tool.title}", done)
+        self.room.job(work, tr("Copying {title}", title=translated(step.tool.title)), done)
 
     @property
     def can_paste(self) -> bool:
@@ -168,7 +178,7 @@ class RepairDesk:
             return
         count = len(self.room.document.project.recordings)
         self.room.document.paste_step_everywhere(self._copied)
-        self.room.say(f"{self._copied.tool.title} was added to {count} recordings.")
+        self.room.say(tr("{title} was added to {count} recordings.", title=self._copied.tool.title, count=count))
 
     def put_back(self, recording_id: str, media: OpenMedia, same: SameSound, span: Span | None) -> None:
         """Put a raw recording that was found in the place of a stretch, or of everything."""
@@ -181,13 +191,15 @@ class RepairDesk:
         )
         self.room.choose_recording(recording_id)
         self.room.choose_step(step.id)
-        self.room.say(f"{media.path.name} is in place. Switch the step off to hear what was there before.")
+        self.room.say(
+            tr("{name} is in place. Switch the step off to hear what was there before.", name=media.path.name)
+        )
 
     def trim_to_selection(self) -> None:
         """Let what is marked be the programme; the rest stays in the recording, and is not delivered."""
         recording, selection = self.room.recording, self.room.selection
         if recording is None or selection is None:
-            self.room.say("Select what to keep first.", bad=True)
+            self.room.say(tr("Select what to keep first."), bad=True)
             return
         try:
             self.room.document.trim(recording.id, selection.span)
@@ -204,7 +216,7 @@ class RepairDesk:
     def give_back(self) -> None:
         """Give the original back in the selection."""
         if self.room.recording is None or self.room.selection is None:
-            self.room.say("Select the words to restore first.", bad=True)
+            self.room.say(tr("Select the words to restore first."), bad=True)
             return
         if not self.room.document.give_back(self.room.recording.id, self.room.selection.span):
-            self.room.say("No step applies to the selection: it is already the original.")
+            self.room.say(tr("No step applies to the selection: it is already the original."))

@@ -27,6 +27,7 @@ from pulizia.session.output_protocol import SoundOut
 from pulizia.session.transport import Heard, Listening, Transport
 from pulizia.settings.areas import Area, bounds_hz, bounds_s
 from pulizia.units import db_to_gain, seconds_to_frames
+from pulizia.words import tr
 
 EVENTS = (
     "document",
@@ -236,7 +237,7 @@ class Room:
         self.sync()
         self.emit("listening")
         if pick:
-            self.say(f"Monitoring {PICKS[pick][1]}. Display and files are not affected.")
+            self.say(tr("Monitoring {channel}. Display and files are not affected.", channel=PICKS[pick][1]))
 
     @property
     def channel_names(self) -> tuple[str, ...]:
@@ -250,17 +251,28 @@ class Room:
         self.sync()
         self.emit("listening")
         if channel is not None and channel < len(self.channel_names):
-            self.say(f"Monitoring {self.channel_names[channel]} only. Display and files are not affected.")
+            self.say(
+                tr(
+                    "Monitoring {channel_names} only. Display and files are not affected.",
+                    channel_names=self.channel_names[channel],
+                )
+            )
 
     def toggle_only_band(self) -> None:
         """Hear the marked band alone, or everything again."""
         self.only_band = not self.only_band
         if self.only_band and (self.selection is None or self.selection.band_hz is None):
             self.only_band = False
-            self.say("Select a band in the sonogram first: drag over time and frequency.", bad=True)
+            self.say(tr("Select a band in the sonogram first: drag over time and frequency."), bad=True)
         elif self.only_band and self.selection is not None and self.selection.band_hz is not None:
             low, high = self.selection.band_hz
-            self.say(f"Monitoring {low:.0f} to {high:.0f} Hz only. Display and files are not affected.")
+            self.say(
+                tr(
+                    "Monitoring {low:.0f} to {high:.0f} Hz only. Display and files are not affected.",
+                    low=low,
+                    high=high,
+                )
+            )
         self.sync()
         self.emit("listening")
 
@@ -414,7 +426,10 @@ class Room:
         if media is not None and media.source.cleaned and media.fingerprint not in self._told_cleaned:
             self._told_cleaned.add(media.fingerprint)
             self.say(
-                f"{media.path.name} holds invalid samples (NaN, infinite or impossibly large); they are heard as silence.",
+                tr(
+                    "{name} holds invalid samples (NaN, infinite or impossibly large); they are heard as silence.",
+                    name=media.path.name,
+                ),
                 bad=True,
             )
         self.sync()

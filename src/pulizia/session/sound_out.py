@@ -11,10 +11,11 @@ from pulizia.audio.samples import Samples
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.port_audio_out import DeviceOut, devices, usual_device
 from pulizia.session.pulse_out import PulseOut, server_answers
+from pulizia.words import N_, tr
 
 SIMULATED, SERVER, DEVICE = "none", "server:", "device:"
-SIMULATED_WORDS = "No sound (simulated output)"
-SERVER_WORDS = "The desktop's output"
+SIMULATED_WORDS = N_("No sound (simulated output)")
+SERVER_WORDS = N_("The desktop's output")
 DEPTH_S = 0.11
 PLUGS = {"pulse", "pipewire", "default", "sysdefault"}  # ALSA's ways to the server, which is listed by itself
 
@@ -112,7 +113,7 @@ def _sinks() -> list[tuple[str, str]]:
     try:
         import pulsectl
 
-        with pulsectl.Pulse("Pulizia, looking for outputs") as server:
+        with pulsectl.Pulse(tr("Pulizia, looking for outputs")) as server:
             return [(str(sink.name), str(sink.description or sink.name)) for sink in server.sink_list()]
     except Exception:  # noqa: BLE001 - library missing, server gone: many error types
         return []

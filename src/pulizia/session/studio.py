@@ -15,6 +15,7 @@ from pulizia.session.queue_desk import QueueDesk
 from pulizia.session.repair_desk import RepairDesk
 from pulizia.session.room import Room
 from pulizia.session.survey_desk import SurveyDesk
+from pulizia.words import tr
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
 
@@ -32,7 +33,7 @@ class Studio(Room):
         self.queue = QueueDesk(self)
         self.prints = PrintDesk(self)
         self.plans = PlanDesk(self)
-        self.pool.submit(lambda _job: _tidy_caches(), title="Tidying caches", priority=LATER)
+        self.pool.submit(lambda _job: _tidy_caches(), title=tr("Tidying caches"), priority=LATER)
 
 
 def _tidy_caches() -> None:

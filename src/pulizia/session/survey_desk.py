@@ -12,6 +12,7 @@ from pulizia.score.chain import Stage
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
 from pulizia.tools.base import Suggestion, Survey
+from pulizia.words import tr
 
 MOST_KEPT = 64
 
@@ -66,7 +67,7 @@ class SurveyDesk:
             self._wanted = ""  # the step itself says what is wrong with it
 
         self.room.pool.submit(
-            work, title="Analysing the step", priority=LATER, slot="survey", on_done=done, on_error=failed
+            work, title=tr("Analysing the step"), priority=LATER, slot="survey", on_done=done, on_error=failed
         )
 
     def harm_of_score(self) -> Harm | None:
@@ -87,7 +88,7 @@ class SurveyDesk:
             self._wanted_harm = ""
 
         self.room.pool.submit(
-            lambda job: harm(before, after, (), job.progress), title="Measuring harm", priority=LATER, slot="harm",
+            lambda job: harm(before, after, (), job.progress), title=tr("Measuring harm"), priority=LATER, slot="harm",
             on_done=done, on_error=lambda _text: None,
         )  # fmt: skip
         return None
@@ -114,6 +115,6 @@ class SurveyDesk:
             self.room.say(found.sentence)
 
         self.room.pool.submit(
-            lambda job: suggest(source, spans, step.settings, job.progress), title="Looking for settings", priority=SOON,
+            lambda job: suggest(source, spans, step.settings, job.progress), title=tr("Looking for settings"), priority=SOON,
             slot="suggest", on_done=done, on_error=lambda text: self.room.say(text, bad=True),
         )  # fmt: skip

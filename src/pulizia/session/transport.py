@@ -22,6 +22,7 @@ from pulizia.measure.live import LiveLevels, Reading
 from pulizia.media.faults import note_fault
 from pulizia.session.output_protocol import OutputError, SoundOut
 from pulizia.session.sound_out import SimulatedOut
+from pulizia.words import N_, tr
 
 BLOCK_S = 0.02
 JOIN_S = 0.005  # over which sound goes from one place or material to another: too short to be heard, too long to click
@@ -32,9 +33,9 @@ POLL_S = 0.015
 class Listening(Enum):
     """What is heard."""
 
-    BEFORE = "Before"
-    AFTER = "After"
-    REMOVED = "Removed"
+    BEFORE = N_("Before")
+    AFTER = N_("After")
+    REMOVED = N_("Removed")
 
 
 @dataclass(frozen=True, slots=True)
@@ -295,7 +296,7 @@ class Transport:
             except PuliziaError as error:
                 self._fail(run, str(error))
             except Exception as error:  # noqa: BLE001 - the thread must live on
-                self._fail(run, note_fault(error, "Playing"))
+                self._fail(run, note_fault(error, tr("Playing")))
             else:
                 if idle:
                     self._stir.wait(POLL_S)
@@ -334,7 +335,7 @@ class Transport:
             # silence for this time only: the next run asks the device again
             run.output = SimulatedOut()
             run.output.open(material.source.rate)
-            self.on_error(f"{error} Playback is silent this time.")
+            self.on_error(tr("{error} Playback is silent this time.", error=error))
         with self._lock:
             run.opened = True
             if run is not self._run:

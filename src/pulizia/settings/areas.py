@@ -6,6 +6,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from pulizia.words import tr
+
 Area = tuple[tuple[float, float], ...]
 """Corners of a closed outline in seconds and Hz; two corners are opposite ones of a rectangle."""
 
@@ -23,12 +25,17 @@ class Areas:
 
     def text(self, value: tuple[Area, ...]) -> str:
         """How many."""
-        return "none" if not value else f"{len(value)} selected"
+        return tr("none") if not value else tr("{count} selected", count=len(value))
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""
         if not isinstance(value, tuple) or len(value) > MOST_AREAS:
-            return f"{name} must be a list of at most {MOST_AREAS} outlines, not {value!r}"
+            return tr(
+                "{name} must be a list of at most {most_areas} outlines, not {value!r}",
+                name=name,
+                most_areas=MOST_AREAS,
+                value=value,
+            )
         for area in value:
             if problem := _check_area(name, area):
                 return problem
@@ -37,18 +44,31 @@ class Areas:
 
 def _check_area(name: str, area: object) -> str | None:
     if not isinstance(area, tuple) or not 2 <= len(area) <= MOST_CORNERS:
-        return f"{name} must hold outlines of 2 to {MOST_CORNERS} corners [seconds, Hz], not {area!r}"
+        return tr(
+            "{name} must hold outlines of 2 to {most_corners} corners [seconds, Hz], not {area!r}",
+            name=name,
+            most_corners=MOST_CORNERS,
+            area=area,
+        )
     for corner in area:
         good = isinstance(corner, tuple) and len(corner) == 2
         if not good or not all(
             isinstance(x, int | float) and not isinstance(x, bool) and math.isfinite(x) for x in corner
         ):
-            return f"{name} must hold corners [seconds, Hz], not {corner!r}"
+            return tr("{name} must hold corners [seconds, Hz], not {seconds!r}", name=name, seconds=corner)
         if corner[0] < 0 or not 0 <= corner[1] <= HIGHEST_HZ:
-            return f"{name}: the corner at {corner[0]:g} s and {corner[1]:g} Hz must lie between 0 and {HIGHEST_HZ:g} Hz, after 0 s"
+            return tr(
+                "{name}: the corner at {seconds:g} s and {hz:g} Hz must lie between 0 and {highest_hz:g} Hz, after 0 s",
+                name=name,
+                seconds=corner[0],
+                hz=corner[1],
+                highest_hz=HIGHEST_HZ,
+            )
     (t0, t1), (f0, f1) = bounds_s(area), bounds_hz(area)
     if t1 <= t0 or f1 <= f0:
-        return f"{name}: an outline at {t0:g} s and {f0:g} Hz encloses nothing; draw it wider"
+        return tr(
+            "{name}: an outline at {t0:g} s and {f0:g} Hz encloses nothing; draw it wider", name=name, t0=t0, f0=f0
+        )
     return None
 
 

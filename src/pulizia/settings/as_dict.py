@@ -11,6 +11,7 @@ from pulizia.settings.areas import Areas
 from pulizia.settings.bands import Bands, as_dict
 from pulizia.settings.bands import from_dict as band_of
 from pulizia.settings.declare import Choice, Declaration, Levels, Number, Places, Settings, declared
+from pulizia.words import tr
 
 S = TypeVar("S", bound=Settings)
 
@@ -34,7 +35,7 @@ def from_dict(kind: type[S], values: object) -> S:
         For unknown names (with the nearest known one), wrong types and values out of range.
     """
     if not isinstance(values, dict):
-        message = f"settings must be a table of names and values, not {values!r}"
+        message = tr("settings must be a table of names and values, not {values!r}", values=values)
         raise SettingsError(message)
     known = declared(kind)
     problems = [_unknown(name, known) for name in values if name not in known]
@@ -63,8 +64,8 @@ def schema(kind: type[Settings]) -> list[dict[str, Any]]:
 
 def _unknown(name: object, known: dict[str, Declaration]) -> str:
     near = difflib.get_close_matches(str(name), known, n=1)
-    hint = f"did you mean {near[0]}?" if near else f"known are {', '.join(known)}"
-    return f"unknown setting {name}; {hint}"
+    hint = tr("did you mean {near}?", near=near[0]) if near else tr("known are {known}", known=", ".join(known))
+    return tr("unknown setting {name}; {hint}", name=name, hint=hint)
 
 
 def _plain(value: Any) -> Any:  # noqa: ANN401 - JSON values

@@ -6,12 +6,14 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from pulizia.words import N_, plural, tr
+
 Band = tuple[str, float, float, float]
 """Kind, frequency in Hz, gain in dB, width: Q, or for high- and low-pass the slope in dB per octave."""
 
 KINDS = {
-    "high-pass": "high-pass", "low-pass": "low-pass", "low shelf": "low shelf", "high shelf": "high shelf",
-    "bell": "bell", "notch": "notch",
+    "high-pass": N_("high-pass"), "low-pass": N_("low-pass"), "low shelf": N_("low shelf"), "high shelf": N_("high shelf"),
+    "bell": N_("bell"), "notch": N_("notch"),
 }  # fmt: skip
 SLOPES = tuple(range(6, 49, 6))
 LOWEST_HZ, HIGHEST_HZ, MOST_GAIN_DB = 10.0, 40_000.0, 30.0
@@ -29,12 +31,17 @@ class Bands:
 
     def text(self, value: tuple[Band, ...]) -> str:
         """How many."""
-        return f"{len(value)} bands" if value else "none"
+        return plural("1 band", "{n} bands", len(value)) if value else tr("none")
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""
         if not isinstance(value, tuple) or len(value) > MOST_BANDS:
-            return f"{name} must be a list of at most {MOST_BANDS} bands, not {value!r}"
+            return tr(
+                "{name} must be a list of at most {most_bands} bands, not {value!r}",
+                name=name,
+                most_bands=MOST_BANDS,
+                value=value,
+            )
         for band in value:
             if problem := _check_band(name, band):
                 return problem
@@ -68,23 +75,50 @@ def from_dict(value: dict[str, object]) -> object:
 
 def _check_band(name: str, band: object) -> str | None:
     if not isinstance(band, tuple) or len(band) != 4 or band[0] not in KINDS:
-        return f"{name} must hold bands {{kind, hz, gain_db, q}} with a kind of {', '.join(KINDS)}, not {band!r}"
+        return tr(
+            "{name} must hold bands {{kind, hz, gain_db, q}} with a kind of {kinds}, not {low!r}",
+            name=name,
+            kinds=", ".join(KINDS),
+            low=band,
+        )
     numbers = band[1:]
     if not all(isinstance(v, int | float) and not isinstance(v, bool) and math.isfinite(v) for v in numbers):
-        return f"{name} must hold numbers after the kind, not {band!r}"
+        return tr("{name} must hold numbers after the kind, not {low!r}", name=name, low=band)
     hz, gain, width = numbers
     if not LOWEST_HZ <= hz <= HIGHEST_HZ:
-        return f"{name}: {hz:g} Hz must be between {LOWEST_HZ:g} and {HIGHEST_HZ:g} Hz"
+        return tr(
+            "{name}: {hz:g} Hz must be between {lowest_hz:g} and {highest_hz:g} Hz",
+            name=name,
+            hz=hz,
+            lowest_hz=LOWEST_HZ,
+            highest_hz=HIGHEST_HZ,
+        )
     if abs(gain) > MOST_GAIN_DB:
-        return f"{name}: {gain:g} dB must be between -{MOST_GAIN_DB:g} and {MOST_GAIN_DB:g} dB"
+        return tr(
+            "{name}: {gain:g} dB must be between -{most_gain_db:g} and {most_gain_db:g} dB",
+            name=name,
+            gain=gain,
+            most_gain_db=MOST_GAIN_DB,
+        )
     if band[0] in ("high-pass", "low-pass"):
         return (
             None
             if width in SLOPES
-            else f"{name}: a slope of {width:g} dB per octave must be one of {', '.join(map(str, SLOPES))}"
+            else tr(
+                "{name}: a slope of {width:g} dB per octave must be one of {slopes}",
+                name=name,
+                width=width,
+                slopes=", ".join(map(str, SLOPES)),
+            )
         )
     return (
         None
         if WIDEST_Q <= width <= NARROWEST_Q
-        else f"{name}: a Q of {width:g} must be between {WIDEST_Q:g} and {NARROWEST_Q:g}"
+        else tr(
+            "{name}: a Q of {width:g} must be between {widest_q:g} and {narrowest_q:g}",
+            name=name,
+            width=width,
+            widest_q=WIDEST_Q,
+            narrowest_q=NARROWEST_Q,
+        )
     )

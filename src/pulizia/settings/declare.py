@@ -12,6 +12,7 @@ from pulizia.errors import SettingsError
 from pulizia.settings.areas import Areas
 from pulizia.settings.bands import Bands
 from pulizia.units import Unit, format_number
+from pulizia.words import in_context, plural, tr, translated
 
 Scale = Literal["linear", "log"]
 Stretches = tuple[tuple[float, float], ...]
@@ -42,7 +43,7 @@ class Number:
     def text(self, value: float | None) -> str:
         """The value with its unit, as people read it."""
         if value is None:
-            return "auto"
+            return tr("auto")
         if self.unit is Unit.SHARE:
             return f"{format_number(100.0 * value, 0)} %"
         return f"{format_number(value, self.decimals)} {self.unit.symbol}".strip()
@@ -50,7 +51,7 @@ class Number:
     def typed(self, text: str) -> float | None:
         """The value that a person typed, inside the range; None for "auto". ValueError when it is no number."""
         text = text.replace("\u2212", "-").replace(",", ".").strip().lower()
-        if self.optional and text in ("", "auto"):
+        if self.optional and text in ("", "auto", tr("auto").lower()):
             return None
         plain = float(text.removesuffix("%" if self.unit is Unit.SHARE else self.unit.symbol.lower()).strip())
         value = plain / 100.0 if self.unit is Unit.SHARE else plain
@@ -61,12 +62,19 @@ class Number:
         if value is None and self.optional:
             return None
         if isinstance(value, bool) or not isinstance(value, int | float):
-            return f"{name} must be a number, not {value!r}"
+            return tr("{name} must be a number, not {value!r}", name=name, value=value)
         if self.whole and value != int(value):
-            return f"{name} must be a whole number, not {value}"
+            return tr("{name} must be a whole number, not {value}", name=name, value=value)
         if not (math.isfinite(value) and self.low <= value <= self.high):
             unit = f" {self.unit.symbol}" if self.unit.symbol else ""
-            return f"{name} is {value:g}{unit}, must be between {self.low:g} and {self.high:g}{unit}"
+            return tr(
+                "{name} is {value:g}{unit}, must be between {low:g} and {high:g}{unit}",
+                name=name,
+                value=value,
+                unit=unit,
+                low=self.low,
+                high=self.high,
+            )
         return None
 
 
@@ -81,13 +89,13 @@ class Choice:
 
     def text(self, value: str) -> str:
         """What people read for the word."""
-        return dict(self.options)[value]
+        return translated(dict(self.options)[value])
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""
         words = [word for word, _ in self.options]
         if value not in words:
-            return f"{name} is {value!r}, must be one of {', '.join(words)}"
+            return tr("{name} is {value!r}, must be one of {words}", name=name, value=value, words=", ".join(words))
         return None
 
 
@@ -101,11 +109,15 @@ class Switch:
 
     def text(self, value: bool) -> str:  # noqa: FBT001 - the value shown
         """On or off in words."""
-        return "on" if value else "off"
+        return in_context("switch", "on") if value else in_context("switch", "off")
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""
-        return None if isinstance(value, bool) else f"{name} must be true or false, not {value!r}"
+        return (
+            None
+            if isinstance(value, bool)
+            else tr("{name} must be true or false, not {value!r}", name=name, value=value)
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -120,18 +132,23 @@ class Places:
     def text(self, value: Stretches) -> str:
         """How many stretches and how long."""
         total = sum(b - a for a, b in value)
-        return "none" if not value else f"{len(value)} selected, {total:.2f} s"
+        return tr("none") if not value else tr("{count} selected, {total:.2f} s", count=len(value), total=total)
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""
         if not isinstance(value, tuple):
-            return f"{name} must be a list of [start, stop] in seconds, not {value!r}"
+            return tr("{name} must be a list of [start, stop] in seconds, not {value!r}", name=name, value=value)
         for pair in value:
             good = isinstance(pair, tuple) and len(pair) == 2
             if not good or not all(_is_finite_number(x) for x in pair):
-                return f"{name} must hold pairs [start, stop] in seconds, not {pair!r}"
+                return tr("{name} must hold pairs [start, stop] in seconds, not {start!r}", name=name, start=pair)
             if not 0 <= pair[0] < pair[1]:
-                return f"{name} has a section from {pair[0]:g} s to {pair[1]:g} s; it must run forward"
+                return tr(
+                    "{name} has a section from {start:g} s to {end:g} s; it must run forward",
+                    name=name,
+                    start=pair[0],
+                    end=pair[1],
+                )
         return None
 
 
@@ -145,19 +162,24 @@ class Levels:
 
     def text(self, value: Stretches) -> str:
         """Whether a curve is carried."""
-        return f"{len(value)} points" if value else "none"
+        return plural("1 point", "{n} points", len(value)) if value else tr("none")
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""
         if not isinstance(value, tuple):
-            return f"{name} must be a list of [frequency in Hz, level in dB], not {value!r}"
+            return tr("{name} must be a list of [frequency in Hz, level in dB], not {value!r}", name=name, value=value)
         last = -1.0
         for pair in value:
             good = isinstance(pair, tuple) and len(pair) == 2
             if not good or not all(_is_finite_number(x) for x in pair):
-                return f"{name} must hold pairs [frequency in Hz, level in dB], not {pair!r}"
+                return tr("{name} must hold pairs [frequency in Hz, level in dB], not {start!r}", name=name, start=pair)
             if pair[0] <= last:
-                return f"{name} must list rising frequencies, but {pair[0]:g} Hz follows {last:g} Hz"
+                return tr(
+                    "{name} must list rising frequencies, but {start:g} Hz follows {last:g} Hz",
+                    name=name,
+                    start=pair[0],
+                    last=last,
+                )
             last = pair[0]
         return None
 
@@ -172,12 +194,16 @@ class Word:
 
     def text(self, value: str) -> str:
         """The word."""
-        return value or "none"
+        return value or tr("none")
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""
         good = isinstance(value, str) and len(value) <= LONGEST_WORD and value.isprintable()
-        return None if good else f"{name} must be a word of at most {LONGEST_WORD} letters"
+        return (
+            None
+            if good
+            else tr("{name} must be a word of at most {longest_word} letters", name=name, longest_word=LONGEST_WORD)
+        )
 
 
 Declaration = Number | Choice | Switch | Places | Levels | Bands | Areas | Word
@@ -291,6 +317,6 @@ def default_of(settings: type[Settings], name: str) -> Any:  # noqa: ANN401 - an
     """The default of one field."""
     entry: Field[Any] = settings.__dataclass_fields__[name]
     if entry.default is MISSING:
-        message = f"{name} has no default"
+        message = tr("{name} has no default", name=name)
         raise TypeError(message)
     return entry.default

@@ -16,6 +16,7 @@ from pulizia.audio.spans import Span
 from pulizia.dsp.moments import overlaps_any
 from pulizia.measure.moment_spectra import moment_spectra
 from pulizia.settings.declare import Settings
+from pulizia.words import plural, tr
 
 S = TypeVar("S", bound=Settings)
 Family = Literal["steady", "moments", "tone", "level", "edits"]
@@ -114,33 +115,37 @@ def moments_survey(
     spans: Sequence[Span],
     left_s: Sequence[tuple[float, float]],
     rate: int,
-    noun: str,
+    sentence: tuple[str, str],
+    none: str,
     done: str,
 ) -> Survey:
     """Ticks and counts for tools that treat short stretches; those that are left alone are off."""
     inside = [s for s in found if not spans or any(span.overlaps(*s) for span in spans)]
     marks = tuple(
-        Mark(a, b, f"{1000 * (b - a) / rate:.0f} ms", on=not overlaps_any((a, b), left_s, rate)) for a, b in inside
+        Mark(a, b, tr("{length:.0f} ms", length=1000 * (b - a) / rate), on=not overlaps_any((a, b), left_s, rate))
+        for a, b in inside
     )
     on = sum(m.on for m in marks)
-    words = (
-        f"{len(marks)} {noun}{'' if len(marks) == 1 else 's'} found, {on} {done}."
-        if marks
-        else f"No {noun} was found at this setting."
-    )
-    return Survey(words, marks, Table(("", ""), (("found", str(len(marks))), (done, str(on)))))
+    words = plural(*sentence, len(marks), on=on) if marks else none
+    return Survey(words, marks, Table(("", ""), ((tr("found"), str(len(marks))), (done, str(on)))))
 
 
-def moments_picture(passage: Samples | None, rate: int, moments: Sequence[tuple[int, int]], noun: str) -> Picture:
+def moments_picture(
+    passage: Samples | None, rate: int, moments: Sequence[tuple[int, int]], here: tuple[str, str], none: str
+) -> Picture:
     """The passage, and the mean of the moments in it."""
     if passage is None or not passage.shape[1]:
         return Picture((Curve("passage", np.array([40.0, 20_000.0]), np.full(2, -160.0)),), "dBFS", "")
     hz, whole, found = moment_spectra(passage, rate, moments)
     curves = [Curve("passage", hz, whole)]
     if found is None:
-        return Picture(tuple(curves), "dBFS", f"no {noun} here")
+        return Picture(tuple(curves), "dBFS", none)
     curves.append(Curve("lines", hz, found))
-    return Picture(tuple(curves), "dBFS", f"red: {len(moments)} {noun}{'' if len(moments) == 1 else 's'} here")
+    return Picture(
+        tuple(curves),
+        "dBFS",
+        plural(*here, len(moments)),
+    )
 
 
 @dataclass(frozen=True, slots=True)

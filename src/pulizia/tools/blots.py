@@ -21,6 +21,7 @@ from pulizia.settings.areas import Area, bounds_hz, bounds_s, outline
 from pulizia.settings.declare import Settings, Stretches, areas, choice, number, places
 from pulizia.tools.base import Block, Margin, Mark, Progress, Survey, Table, Tool
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
+from pulizia.words import plural, tr
 
 HOPS = 4  # of a window
 LONGEST_S = 20.0  # of areas whose surroundings in time are needed
@@ -116,7 +117,11 @@ def analyse(_source: Source, _spans: Sequence[Span], settings: BlotsSettings, _p
     for area in settings.areas:
         a, b = bounds_s(area)
         if settings.way in ("time", "level") and b - a > LONGEST_S:
-            message = f"An area is {b - a:.0f} s long; fill over time works up to {LONGEST_S:.0f} s. Select shorter areas, or choose fill over frequency."
+            message = tr(
+                "An area is {length:.0f} s long; fill over time works up to {longest_s:.0f} s. Select shorter areas, or choose fill over frequency.",
+                length=b - a,
+                longest_s=LONGEST_S,
+            )
             raise AnalysisError(message)
 
 
@@ -273,13 +278,15 @@ def _grown(area: Area, settings: BlotsSettings) -> NDArray[np.float64]:
 
 def caption(settings: BlotsSettings) -> str:
     """Short text on the strip."""
-    count = f"{len(settings.areas)} area{'' if len(settings.areas) == 1 else 's'}"
+    count = plural("1 area", "{n} areas", len(settings.areas))
     if settings.way in ("lower", "lift"):
         sign = 1.0 if settings.way == "lift" else -1.0
-        return f"{count}, {format_number(sign * settings.amount_db, plus=True)} dB"
-    return {"level": f"{count} matched to surroundings", "time": f"{count} filled", "frequency": f"{count} filled"}[
-        settings.way
-    ]
+        return tr("{count}, {sign} dB", count=count, sign=format_number(sign * settings.amount_db, plus=True))
+    return {
+        "level": tr("{count} matched to surroundings", count=count),
+        "time": tr("{count} filled", count=count),
+        "frequency": tr("{count} filled", count=count),
+    }[settings.way]
 
 
 def survey(
@@ -296,16 +303,18 @@ def survey(
         low, high = bounds_hz(area)
         change = _level_in(after, start, stop, (low, high)) - _level_in(source, start, stop, (low, high))
         on = not overlaps_any((start, stop), settings.left_s, rate)
-        words = f"{low:.0f} to {high:.0f} Hz"
+        words = tr("{low:.0f} to {high:.0f} Hz", low=low, high=high)
         marks.append(Mark(start, stop, words, on=on, value=-change))
-        rows.append((f"{start / rate:.2f} s", words, f"{format_number(change, plus=True)} dB" if on else "left"))
+        rows.append(
+            (f"{start / rate:.2f} s", words, f"{format_number(change, plus=True)} dB" if on else tr("left as it is"))
+        )
         progress(n / len(settings.areas))
     if not rows:
-        return Survey("No area yet. Drag over time and frequency in the sonogram, then press P.")
+        return Survey(tr("No area yet. Drag over time and frequency in the sonogram, then press P."))
     return Survey(
-        f"{len(rows)} area{'' if len(rows) == 1 else 's'} selected.",
+        plural("1 area selected.", "{n} areas selected.", len(rows)),
         tuple(marks),
-        Table(("at", "band", "level"), tuple(rows)),
+        Table((tr("at"), tr("band"), tr("level")), tuple(rows)),
     )
 
 

@@ -32,7 +32,10 @@ from pulizia.tools.base import (
     moments_survey,
 )
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
+from pulizia.words import N_plural, plural, tr
 
+FOUND = N_plural("1 breath found, {on} lowered.", "{n} breaths found, {on} lowered.")
+HERE = N_plural("red: 1 breath here", "red: {n} breaths here")
 STEP_MS, WINDOW_MS = 10.0, 25.0
 BANDS = ((80.0, 400.0), (400.0, 1500.0), (1500.0, 5000.0), (5000.0, 12_000.0), (80.0, 12_000.0))
 AROUND_S = 3.0
@@ -149,7 +152,7 @@ def margin(_settings: BreathsSettings, rate: int) -> Margin:
 
 def caption(settings: BreathsSettings) -> str:
     """Short text on the strip."""
-    return f"{format_number(-settings.range_db)} dB" if settings.way == "lower" else "to room tone"
+    return f"{format_number(-settings.range_db)} dB" if settings.way == "lower" else tr("to room tone")
 
 
 def survey(
@@ -163,15 +166,20 @@ def survey(
         return [(b.start, b.stop) for b in find(samples, start, settings, source.rate)]
 
     found = through(source, reach.before, reach.after, look, progress)
-    return moments_survey(found, spans, settings.left_s, source.rate, "breath", "lowered")
+    return moments_survey(
+        found, spans, settings.left_s, source.rate, FOUND, tr("No breath was found at this setting."), tr("lowered")
+    )
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: BreathsSettings, progress: Progress) -> Suggestion:
     """Whether there are any."""
     found = survey(source, source, spans, settings, None, progress).marks
     if not found:
-        return Suggestion({}, "No breath was found; this step is not needed.")
-    return Suggestion({"way": "lower", "range_db": 12.0}, f"{len(found)} breaths between phrases.")
+        return Suggestion({}, tr("No breath was found; this step is not needed."))
+    return Suggestion(
+        {"way": "lower", "range_db": 12.0},
+        plural("1 breath between phrases.", "{n} breaths between phrases.", len(found)),
+    )
 
 
 def picture(passage: Samples | None, rate: int, settings: BreathsSettings, _analysis: object) -> Picture:
@@ -181,7 +189,7 @@ def picture(passage: Samples | None, rate: int, settings: BreathsSettings, _anal
         if passage is not None and passage.shape[1]
         else []
     )
-    return moments_picture(passage, rate, found, "breath")
+    return moments_picture(passage, rate, found, HERE, tr("no breath here"))
 
 
 TOOL = Tool(

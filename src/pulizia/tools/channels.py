@@ -15,6 +15,7 @@ from pulizia.dsp.side_delay import LONGEST_MS, delay_of, shifted
 from pulizia.settings.declare import Settings, choice, number
 from pulizia.tools.base import Block, Margin, Progress, Suggestion, Tool
 from pulizia.units import Unit, format_number, ms_to_frames
+from pulizia.words import tr
 
 MOST_LISTENED_S = 60
 CERTAIN = 0.3  # correlation of the sides from which a delay is believed (common practice)
@@ -67,17 +68,21 @@ def margin(settings: ChannelsSettings, rate: int) -> Margin:
 
 def caption(settings: ChannelsSettings) -> str:
     """Short text on the strip."""
-    words = {"keep": "", "left": "left on both", "right": "right on both", "swap": "swapped", "mono": "mean on both"}[
-        settings.way
-    ]
-    delay = f"{format_number(settings.delay_ms, 2, plus=True)} ms" if settings.delay_ms else ""
-    return ", ".join(part for part in (words, delay) if part) or "as they are"
+    words = {
+        "keep": "",
+        "left": tr("left on both"),
+        "right": tr("right on both"),
+        "swap": "swapped",
+        "mono": tr("mean on both"),
+    }[settings.way]
+    delay = tr("{delay_ms} ms", delay_ms=format_number(settings.delay_ms, 2, plus=True)) if settings.delay_ms else ""
+    return ", ".join(part for part in (words, delay) if part) or tr("as they are")
 
 
 def suggest(source: Source, spans: Sequence[Span], _settings: ChannelsSettings, progress: Progress) -> Suggestion:
     """Measure how much later the right side comes."""
     if source.channels != 2:
-        return Suggestion({}, "This recording is not stereo; the step changes nothing.")
+        return Suggestion({}, tr("This recording is not stereo; the step changes nothing."))
     middle = (spans[0].start + spans[-1].stop) // 2 if spans else source.frames // 2
     half = MOST_LISTENED_S * source.rate // 2
     left, right = read_padded(source, max(0, middle - half), min(source.frames, middle + half))
@@ -87,14 +92,22 @@ def suggest(source: Source, spans: Sequence[Span], _settings: ChannelsSettings, 
     if abs(agreement) < CERTAIN:
         return Suggestion(
             {},
-            f"The channels have too little in common (correlation {format_number(agreement, 2)}) to measure a delay.",
+            tr(
+                "The channels have too little in common (correlation {agreement}) to measure a delay.",
+                agreement=format_number(agreement, 2),
+            ),
         )
     if abs(frames) < 0.05:
-        return Suggestion({"delay_ms": 0.0}, "Both channels are in time.")
+        return Suggestion({"delay_ms": 0.0}, tr("Both channels are in time."))
     side = "right" if ms > 0 else "left"
     return Suggestion(
         {"delay_ms": ms},
-        f"The {side} channel is {format_number(abs(ms), 2)} ms late (correlation {format_number(agreement, 2)}).",
+        tr(
+            "The {side} channel is {ms} ms late (correlation {agreement}).",
+            side=side,
+            ms=format_number(abs(ms), 2),
+            agreement=format_number(agreement, 2),
+        ),
     )
 
 

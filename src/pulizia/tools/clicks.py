@@ -37,7 +37,9 @@ from pulizia.tools.base import (
     moments_picture,
 )
 from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.words import N_plural, plural, tr
 
+HERE = N_plural("red: 1 click here", "red: {n} clicks here")
 FRAME_S = 0.0427  # 2048 at 48 kHz; models of 24 at 48 kHz
 ORDER_PER_KHZ = 0.55
 NEIGHBOURS_MS = 24.0
@@ -308,8 +310,8 @@ def margin(settings: ClicksSettings, rate: int) -> Margin:
 
 def caption(settings: ClicksSettings) -> str:
     """Short text on the strip."""
-    words = {"clicks": "clicks", "lip": "mouth click", "crackle": "crackle"}[settings.kind]
-    return f"{words} up to {format_number(settings.widest_ms)} ms"
+    words = {"clicks": "clicks", "lip": tr("mouth click"), "crackle": "crackle"}[settings.kind]
+    return tr("{words} up to {widest_ms} ms", words=words, widest_ms=format_number(settings.widest_ms))
 
 
 def survey(
@@ -328,18 +330,25 @@ def survey(
     marks = []
     for a, b in found:
         on = not overlaps_any((a, b), settings.left_s, source.rate)
-        marks.append(Mark(a, b, f"{1000 * (b - a) / source.rate:.1f} ms", on=on))
+        marks.append(Mark(a, b, tr("{length:.1f} ms", length=1000 * (b - a) / source.rate), on=on))
     left = sum(not m.on for m in marks)
     seconds = (sum(s.frames for s in spans) if spans else source.frames) / source.rate
     rate = len(marks) / max(seconds / 60.0, 1e-9)
     rows = (
-        ("found", str(len(marks))),
-        ("skipped", str(left)),
-        ("a minute", format_number(rate)),
-        ("by hand", str(len(settings.mend_s))),
+        (tr("found"), str(len(marks))),
+        (tr("skipped"), str(left)),
+        (tr("a minute"), format_number(rate)),
+        (tr("by hand"), str(len(settings.mend_s))),
     )
     return Survey(
-        f"{len(marks)} found, {len(marks) - left} repaired." if marks else "No click was found at this setting.",
+        plural(
+            "1 click found, {repaired} repaired.",
+            "{n} clicks found, {repaired} repaired.",
+            len(marks),
+            repaired=len(marks) - left,
+        )
+        if marks
+        else tr("No click was found at this setting."),
         tuple(marks),
         Table(("", ""), rows),
     )
@@ -352,21 +361,28 @@ def suggest(source: Source, spans: Sequence[Span], settings: ClicksSettings, pro
     density = len(found.marks) / seconds
     del settings
     if density > 8.0:
-        return Suggestion({"kind": "crackle", "widest_ms": 1.5}, f"{density:.0f} a second: dense crackle.")
+        return Suggestion(
+            {"kind": "crackle", "widest_ms": 1.5}, tr("{density:.0f} a second: dense crackle.", density=density)
+        )
     if not found.marks:
-        return Suggestion({}, "No click was found; this step is not needed.")
+        return Suggestion({}, tr("No click was found; this step is not needed."))
     widths = [1000.0 * (m.stop - m.start) / source.rate for m in found.marks]
     widest = float(np.clip(round(1.3 * np.quantile(widths, 0.95), 1), 1.0, 6.0))
     return Suggestion(
         {"kind": "clicks", "widest_ms": widest},
-        f"{len(found.marks)} clicks, most shorter than {format_number(widest)} ms.",
+        plural(
+            "1 click, shorter than {widest} ms.",
+            "{n} clicks, most shorter than {widest} ms.",
+            len(found.marks),
+            widest=format_number(widest),
+        ),
     )
 
 
 def picture(passage: Samples | None, rate: int, settings: ClicksSettings, _analysis: object) -> Picture:
     """The spectrum of what is found in the passage beside the passage's own."""
     found = find(passage[0], 0, settings, rate) if passage is not None and passage.shape[1] else []
-    return moments_picture(passage, rate, found, "click")
+    return moments_picture(passage, rate, found, HERE, tr("no click here"))
 
 
 TOOL = Tool(

@@ -40,6 +40,7 @@ from pulizia.tools.base import (
     Tool,
 )
 from pulizia.units import Unit, format_number, powers_to_db
+from pulizia.words import tr
 
 WINDOW_S = 0.0213
 PRESENCE_HZ, PRESENCE_OCTAVES = 3200.0, 0.9
@@ -189,7 +190,11 @@ def margin(_settings: DullVoiceSettings, rate: int) -> Margin:
 
 def caption(settings: DullVoiceSettings) -> str:
     """Short text on the strip."""
-    return f"treble {format_number(100.0 * settings.restored, 0)} %, noise {format_number(-settings.clean_up_db, 0)} dB"
+    return tr(
+        "treble {restored} %, noise {clean_up_db} dB",
+        restored=format_number(100.0 * settings.restored, 0),
+        clean_up_db=format_number(-settings.clean_up_db, 0),
+    )
 
 
 def survey(
@@ -217,21 +222,26 @@ def survey(
             for b in (found, now)
             if b is not None
         ]
-        rows.append((f"{centre:g} Hz", *(format_number(x, plus=True) for x in away)))
+        rows.append((tr("{centre:g} Hz", centre=centre), *(format_number(x, plus=True) for x in away)))
     head = (
-        ("beside average voice", "before dB", "after dB") if now is not None else ("beside average voice", "before dB")
+        (tr("beside average voice"), tr("before dB"), tr("after dB"))
+        if now is not None
+        else (tr("beside average voice"), tr("before dB"))
     )
     table = Table(head, tuple(rows))
     lifted, missing = float(voice.lift_db.max()), voice.missing > 0.5
     words = []
     if lifted >= 1.0:
-        words.append(f"Weak treble is raised by up to {lifted:.0f} dB.")
+        words.append(tr("Weak treble is raised by up to {lifted:.0f} dB.", lifted=lifted))
     if missing.any():
         words.append(
-            f"Everything above {found.hz[np.argmax(missing)]:.0f} Hz is missing. Brightness and the place of consonants can be restored, but not which consonant it was: words will not become more intelligible."
+            tr(
+                "Everything above {hz:.0f} Hz is missing. Brightness and the place of consonants can be restored, but not which consonant it was: words will not become more intelligible.",
+                hz=found.hz[np.argmax(missing)],
+            )
         )
     return Survey(
-        " ".join(words) or "The bandwidth of the voice is complete; only noise and presence can be improved.",
+        " ".join(words) or tr("The bandwidth of the voice is complete; only noise and presence can be improved."),
         table=table,
     )
 
@@ -247,9 +257,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: DullVoiceSettings, 
     clean = float(np.clip(round(40.0 - snr), 0.0, 15.0))
     if found.top_hz >= min(HIGHEST_HZ, source.rate / 2.0):
         return Suggestion(
-            {"restored": 0.0, "clean_up_db": clean}, "The bandwidth of the voice is complete: no treble is missing."
+            {"restored": 0.0, "clean_up_db": clean}, tr("The bandwidth of the voice is complete: no treble is missing.")
         )
-    return Suggestion({"clean_up_db": clean}, f"The voice ends at {found.top_hz:.0f} Hz.")
+    return Suggestion({"clean_up_db": clean}, tr("The voice ends at {top_hz:.0f} Hz.", top_hz=found.top_hz))
 
 
 def picture(passage: Samples | None, rate: int, settings: DullVoiceSettings, voice: Voice | None) -> Picture:
@@ -257,12 +267,12 @@ def picture(passage: Samples | None, rate: int, settings: DullVoiceSettings, voi
     del passage, rate, settings
     if voice is None:
         hz = np.array([40.0, 20_000.0])
-        return Picture((Curve("passage", hz, np.full(2, -160.0)),), "dBFS", "no speech")
+        return Picture((Curve("passage", hz, np.full(2, -160.0)),), "dBFS", tr("no speech"))
     found = voice.bandwidth
     scale = 10.0 * np.log10(8.0 / 3.0 / len(found.hz) ** 2)
     return Picture(
         (Curve("passage", found.hz, powers_to_db(found.speech) + scale), Curve("line", found.hz, powers_to_db(found.wanted) + scale)),
-        "dBFS", "dashed: the average voice",
+        "dBFS", tr("dashed: the average voice"),
     )  # fmt: skip
 
 

@@ -27,6 +27,7 @@ from pulizia.settings.bands import Band
 from pulizia.settings.declare import Settings, bands, choice, number, switch
 from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Suggestion, Tool
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
+from pulizia.words import tr
 
 BLOCK = 64
 SILENT_DB = 110.0  # what rings on below this is left out
@@ -156,14 +157,14 @@ def margin(settings: EqualiserSettings, rate: int) -> Margin:
 def caption(settings: EqualiserSettings) -> str:
     """Short text on the strip."""
     if not settings.bands:
-        return "flat"
+        return tr("flat")
     words = []
     for kind, hz, gain, _ in settings.bands[:3]:
         at = f"{hz / 1000:g}k" if hz >= 1000 else f"{hz:g}"
         words.append(
             f"{kind} {at}"
             if kind in ("high-pass", "low-pass", "notch")
-            else f"{format_number(gain, 1, plus=True)} at {at}"
+            else tr("{gain} at {at}", gain=format_number(gain, 1, plus=True), at=at)
         )
     return ", ".join(words) + ("\u2026" if len(settings.bands) > 3 else "")
 
@@ -185,12 +186,12 @@ def suggest(source: Source, spans: Sequence[Span], settings: EqualiserSettings, 
     start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
     found = spectrum(source, start, stop, size=8192, progress=progress)
     if found is None:
-        return Suggestion({}, "The section is too short for a spectrum; select a longer one.")
+        return Suggestion({}, tr("The section is too short for a spectrum; select a longer one."))
     if found.average.sum() <= 1e-12:
-        return Suggestion({}, "The section is silent; nothing was changed.")
+        return Suggestion({}, tr("The section is silent; nothing was changed."))
     chosen: list[Band] = [("high-pass", 80.0, 0.0, 18.0)]
     reference = reference_curve("speech", found)
-    words = "A high-pass below the voice"
+    cuts: list[str] = []
     if reference is not None:
         grid = np.geomspace(LOWEST_BUMP_HZ, min(9000.0, 0.45 * source.rate), 60)
         fine, broad = (_smoothed_db(found.average, found.hz, grid, width) for width in (1 / 3, 1.6))
@@ -198,10 +199,15 @@ def suggest(source: Source, spans: Sequence[Span], settings: EqualiserSettings, 
         while (k := int(np.argmax(excess))) >= 0 and excess[k] >= BUMP_DB and len(chosen) < 3:
             cut = -min(MOST_CUT_DB, 0.6 * float(excess[k]))
             chosen.append(("bell", float(round(grid[k])), round(cut, 1), 1.8))
-            words += f", {format_number(cut)} dB at {grid[k]:.0f} Hz where the spectrum stands out"
+            cuts.append(tr("{cut} dB at {hz:.0f} Hz", cut=format_number(cut), hz=grid[k]))
             excess[np.abs(np.log2(grid / grid[k])) < 0.7] = 0.0
     del settings
-    return Suggestion({"bands": tuple(chosen)}, words + ".")
+    words = (
+        tr("A high-pass below the voice; {cuts} where the spectrum stands out.", cuts=", ".join(cuts))
+        if cuts
+        else tr("A high-pass below the voice.")
+    )
+    return Suggestion({"bands": tuple(chosen)}, words)
 
 
 def _smoothed_db(

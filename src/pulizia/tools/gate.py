@@ -26,6 +26,7 @@ from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_ac
 from pulizia.settings.declare import Settings, number, switch
 from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
 from pulizia.units import Unit, format_number
+from pulizia.words import plural, tr
 
 STEPS_PER_S = 1000
 WINDOW_STEPS = 6  # of the level: two periods of a low voice would be 20, but onsets must not wait
@@ -184,7 +185,11 @@ def margin(settings: GateSettings, rate: int) -> Margin:
 
 def caption(settings: GateSettings) -> str:
     """Short text on the strip."""
-    return f"{format_number(settings.threshold_db, 0)} dBFS, range {format_number(settings.range_db, 0)} dB"
+    return tr(
+        "{threshold_db} dBFS, range {range_db} dB",
+        threshold_db=format_number(settings.threshold_db, 0),
+        range_db=format_number(settings.range_db, 0),
+    )
 
 
 def survey(
@@ -210,11 +215,15 @@ def survey(
     marks = tuple(m for m in _cuts(opened, voiced, settings, source.rate) if _inside(m, spans, source))[:MOST_MARKS]
     openings = int(np.count_nonzero(np.diff(opened.astype(np.int8)) == 1))
     share = 100.0 * float(opened.mean()) if len(opened) else 0.0
-    rows = (("openings", str(openings)), ("open", f"{format_number(share, 0)} %"), ("words cut", str(len(marks))))
+    rows = (("openings", str(openings)), ("open", f"{format_number(share, 0)} %"), (tr("words cut"), str(len(marks))))
     words = (
-        f"{len(marks)} openings cut into a word; lower the threshold or lengthen hold and look-ahead."
+        plural(
+            "1 opening cuts into a word; lower the threshold or lengthen hold and look-ahead.",
+            "{n} openings cut into a word; lower the threshold or lengthen hold and look-ahead.",
+            len(marks),
+        )
         if marks
-        else "No opening cuts into a word."
+        else tr("No opening cuts into a word.")
     )
     lane = tuple((a * source.rate // STEPS_PER_S, b * source.rate // STEPS_PER_S) for a, b in runs(opened))
     return Survey(words, marks, Table(("", ""), rows), lane[:MOST_LANE])
@@ -235,9 +244,14 @@ def _cuts(opened: NDArray[np.bool_], voiced: NDArray[np.bool_], settings: GateSe
         start_cut = b < len(opened) and opened[b]
         end_cut = a > 0 and opened[a - 1]
         if b - a >= CUT_MS + 5 and (start_cut or end_cut):
-            word = "start" if start_cut else "end"
+            length = b - a
+            words = (
+                tr("{length} ms of a word's start", length=length)
+                if start_cut
+                else tr("{length} ms of a word's end", length=length)
+            )
             span = (a * rate // STEPS_PER_S, b * rate // STEPS_PER_S)
-            found.append(Mark(*span, f"{b - a} ms of a word's {word}", value=float(b - a)))
+            found.append(Mark(*span, words, value=float(length)))
     return found
 
 
@@ -247,7 +261,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: GateSettings, progr
     stop = min(stop, start + 600 * source.rate)
     speech = speech_activity(band_levels(source, start, stop, lambda p: progress(0.5 * p)))
     if not speech.active.any() or speech.active.all():
-        return Suggestion({}, "Speech and pauses could not be told apart here; set the threshold by ear.")
+        return Suggestion({}, tr("Speech and pauses could not be told apart here; set the threshold by ear."))
     gathered, voice = [], []
     step = SURVEY_S * source.rate
     for begin in range(start, stop, step):
@@ -265,7 +279,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: GateSettings, progr
     noise = np.concatenate(gathered)
     heard = noise[noise > -140.0]
     if not len(heard):
-        return Suggestion({"threshold_db": -80.0}, "The pauses are digital silence; any low threshold works.")
+        return Suggestion({"threshold_db": -80.0}, tr("The pauses are digital silence; any low threshold works."))
     top = float(np.quantile(heard, 0.98))
     loud = float(np.quantile(np.concatenate(voice), 0.75))
     threshold = min(top + 3.0, 0.5 * (top + loud))
@@ -273,7 +287,11 @@ def suggest(source: Source, spans: Sequence[Span], settings: GateSettings, progr
     hysteresis = float(np.clip(round(threshold - top + 2.0), 3.0, 8.0))
     # the weaker a word's first consonant beside the noise, the later its level tells: open earlier then
     ahead = float(np.clip(round(110.0 - 2.0 * (loud - top)), 25.0, 90.0))
-    words = f"Noise in the pauses reaches {format_number(top)} dBFS, the voice lies at {format_number(loud)}."
+    words = tr(
+        "Noise in the pauses reaches {top} dBFS, the voice lies at {loud}.",
+        top=format_number(top),
+        loud=format_number(loud),
+    )
     return Suggestion(
         {"threshold_db": threshold, "hysteresis_db": hysteresis, "hold_ms": 200.0, "look_ahead_ms": ahead}, words
     )

@@ -44,6 +44,7 @@ from pulizia.tools.base import (
     Tool,
 )
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
+from pulizia.words import plural, tr
 
 HARMONIC_STANDS_OUT_DB = 3.0  # of those that fix the base
 CERTAIN_DB = 9.0
@@ -194,8 +195,18 @@ def margin(settings: HumSettings, rate: int) -> Margin:
 
 def caption(settings: HumSettings) -> str:
     """Short text on the strip."""
-    which = "lines" if not settings.mains else "mains" if settings.base_hz is None else f"{settings.base_hz:g} Hz"
-    return which if settings.reduction_db >= FULL_DB else f"{which}, {format_number(-settings.reduction_db, 0)} dB"
+    which = (
+        "lines"
+        if not settings.mains
+        else tr("mains")
+        if settings.base_hz is None
+        else tr("{base_hz:g} Hz", base_hz=settings.base_hz)
+    )
+    return (
+        which
+        if settings.reduction_db >= FULL_DB
+        else tr("{which}, {reduction_db} dB", which=which, reduction_db=format_number(-settings.reduction_db, 0))
+    )
 
 
 def survey(
@@ -204,7 +215,7 @@ def survey(
     """The lines with their levels before and after."""
     del settings
     if not len(hum.lines.hz):
-        return Survey("No hum was found: nothing steady stands out at multiples of 50 or 60 Hz.")
+        return Survey(tr("No hum was found: nothing steady stands out at multiples of 50 or 60 Hz."))
     start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
     stop = min(stop, start + 60 * source.rate)
     left_db = powers_to_db(line_powers(after, start, stop, hum.lines))
@@ -213,31 +224,46 @@ def survey(
     for hz, order, level, left in zip(hum.lines.hz, hum.lines.pull, hum.lines.level_db, left_db, strict=True):
         name = f"\u00d7 {order:.0f}" if order else "alone"
         rows.append(
-            (f"{format_number(float(hz), 2)} Hz", name, format_number(float(level)), format_number(float(left)))
+            (
+                tr("{hz} Hz", hz=format_number(float(hz), 2)),
+                name,
+                format_number(float(level)),
+                format_number(float(left)),
+            )
         )
     base = hum.lines.base_hz + (
         float(hum.lines.drift_hz.mean()) if hum.lines.base_hz and len(hum.lines.drift_hz) else 0.0
     )
     swing = float(np.ptp(hum.lines.drift_hz)) if len(hum.lines.drift_hz) else 0.0
     words = (
-        f"{len(rows)} harmonics"
+        plural("1 harmonic", "{n} harmonics", len(rows))
         if not base
-        else f"Hum at {format_number(base, 2)} Hz, {len(rows)} harmonics, drift {format_number(swing, 3)} Hz."
+        else plural(
+            "Hum at {base} Hz, 1 harmonic, drift {swing} Hz.",
+            "Hum at {base} Hz, {n} harmonics, drift {swing} Hz.",
+            len(rows),
+            base=format_number(base, 2),
+            swing=format_number(swing, 3),
+        )
     )
-    return Survey(words, table=Table(("line", "order", "before", "after"), tuple(rows)))
+    return Survey(words, table=Table((tr("line"), tr("order"), tr("before"), tr("after")), tuple(rows)))
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: HumSettings, progress: Progress) -> Suggestion:
     """Mains on or off, and how high its harmonics reach."""
     hum = analyse(source, spans, HumSettings(highest_hz=6000.0, whistles=settings.whistles), progress)
     if not len(hum.lines.hz):
-        return Suggestion({}, "No hum was found; this step is not needed.")
+        return Suggestion({}, tr("No hum was found; this step is not needed."))
     top = float(hum.lines.hz[hum.lines.pull > 0].max(initial=60.0))
     base = round(hum.lines.base_hz, 2)
     reach = float(min(10_000.0, max(60.0, round(top * 1.05 / 10) * 10)))
     return Suggestion(
         {"base_hz": base, "highest_hz": reach},
-        f"Hum at {format_number(hum.lines.base_hz, 2)} Hz with harmonics up to {top:.0f} Hz.",
+        tr(
+            "Hum at {base_hz} Hz with harmonics up to {top:.0f} Hz.",
+            base_hz=format_number(hum.lines.base_hz, 2),
+            top=top,
+        ),
     )
 
 
@@ -253,7 +279,7 @@ def picture(passage: Samples | None, rate: int, settings: HumSettings, hum: Hum)
     for line, height in zip(hum.lines.hz, hum.lines.level_db, strict=True):
         level[int(np.argmin(np.abs(hz - line)))] = height
     curves.append(Curve("lines", hz, level))
-    return Picture(tuple(curves), "dBFS", f"{len(hum.lines.hz)} harmonics")
+    return Picture(tuple(curves), "dBFS", plural("1 harmonic", "{n} harmonics", len(hum.lines.hz)))
 
 
 def _held(passage: Samples, rate: int) -> Source:

@@ -15,6 +15,7 @@ from pulizia.audio.spans import Span
 from pulizia.settings.declare import Settings, choice, number, switch
 from pulizia.tools.base import Block, Progress, Tool
 from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.words import tr
 
 READ_FRAMES = 1 << 18
 
@@ -102,7 +103,7 @@ def caption(settings: LevelSettings) -> str:
     """Short text on the strip."""
     if settings.way == "gain":
         return f"{format_number(settings.gain_db, 1, plus=True)} dB"
-    return f"peak {format_number(settings.peak_dbfs, 1)} dBFS"
+    return tr("peak {peak_dbfs} dBFS", peak_dbfs=format_number(settings.peak_dbfs, 1))
 
 
 TOOL = Tool(

@@ -34,6 +34,7 @@ from pulizia.tools.base import (
     Tool,
 )
 from pulizia.units import Unit, format_number
+from pulizia.words import plural, tr
 
 CARRY_S = 1.5  # pauses up to this long keep a gain below 0 dB
 
@@ -157,8 +158,13 @@ def process(block: Block, settings: LevellerSettings, phrases: Phrases) -> Sampl
 
 def caption(settings: LevellerSettings) -> str:
     """Short text on the strip."""
-    goal = "median phrase" if settings.way == "relative" else f"{format_number(settings.target_lufs)} LUFS"
-    return f"to {goal}, +{format_number(settings.up_db, 0)} {format_number(-settings.down_db, 0)} dB"
+    goal = tr("median phrase") if settings.way == "relative" else f"{format_number(settings.target_lufs)} LUFS"
+    return tr(
+        "to {goal}, +{up_db} {down_db} dB",
+        goal=goal,
+        up_db=format_number(settings.up_db, 0),
+        down_db=format_number(-settings.down_db, 0),
+    )
 
 
 def survey(
@@ -174,7 +180,7 @@ def survey(
     rate = source.rate
     gains = phrase_gains(phrases, settings)
     if not len(gains):
-        return Survey("No speech here: there is nothing to level.")
+        return Survey(tr("No speech here: there is nothing to level."))
     marks, handles = [], []
     for (a, b), gain in zip(phrases.spans.tolist(), gains.tolist(), strict=True):
         start, stop = a * rate // FRAMES_PER_S, b * rate // FRAMES_PER_S
@@ -187,13 +193,19 @@ def survey(
         (
             name,
             f"{format_number(_spread(values, weight))} LU",
-            f"{format_number(float(values.min()))} to {format_number(float(values.max()))}",
+            tr("{min} to {max}", min=format_number(float(values.min())), max=format_number(float(values.max()))),
         )
-        for name, values in (("before", phrases.lufs), ("after", phrases.lufs + gains))
+        for name, values in ((tr("before"), phrases.lufs), (tr("after"), phrases.lufs + gains))
     )
-    words = f"{len(marks)} phrases, moved by {format_number(float(gains.min()), plus=True)} to {format_number(float(gains.max()), plus=True)} dB."
+    words = plural(
+        "1 phrase, moved by {min} dB.",
+        "{n} phrases, moved by {min} to {max} dB.",
+        len(marks),
+        min=format_number(float(gains.min()), plus=True),
+        max=format_number(float(gains.max()), plus=True),
+    )
     ride = LaneCurve("ride", rate // FRAMES_PER_S, ride_db(phrases, settings))
-    return Survey(words, tuple(marks), Table(("", "spread", "LUFS"), rows), curves=(ride,), handles=tuple(handles))
+    return Survey(words, tuple(marks), Table(("", tr("spread"), "LUFS"), rows), curves=(ride,), handles=tuple(handles))
 
 
 def _spread(values: NDArray[np.float64], weight: NDArray[np.float64]) -> float:
@@ -205,13 +217,17 @@ def suggest(source: Source, spans: Sequence[Span], settings: LevellerSettings, p
     """Limits that reach nearly all phrases."""
     phrases = analyse(source, spans, settings, progress)
     if len(phrases.lufs) < 2:
-        return Suggestion({}, "There are fewer than two phrases: nothing to level.")
+        return Suggestion({}, tr("There are fewer than two phrases: nothing to level."))
     goal = usual_lufs(phrases)
     up = float(np.clip(np.ceil(np.quantile(goal - phrases.lufs, 0.95)), 1.0, 15.0))
     down = float(np.clip(np.ceil(np.quantile(phrases.lufs - goal, 0.95)), 1.0, 15.0))
     return Suggestion(
         {"up_db": up, "down_db": down},
-        f"Phrases lie from {format_number(float(phrases.lufs.min()))} to {format_number(float(phrases.lufs.max()))} LUFS.",
+        tr(
+            "Phrases lie from {min} to {max} LUFS.",
+            min=format_number(float(phrases.lufs.min())),
+            max=format_number(float(phrases.lufs.max())),
+        ),
     )
 
 

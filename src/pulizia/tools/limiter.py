@@ -21,6 +21,7 @@ from pulizia.dsp.moments import merged, runs
 from pulizia.settings.declare import Settings, number, switch
 from pulizia.tools.base import Block, LaneCurve, Margin, Mark, Progress, Survey, Table, Tool
 from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.words import plural, tr
 
 PIECE_S = 20
 STEPS_PER_S = 100
@@ -87,8 +88,10 @@ def margin(settings: LimiterSettings, rate: int) -> Margin:
 
 def caption(settings: LimiterSettings) -> str:
     """Short text on the strip."""
-    raised = f"{format_number(settings.gain_db, plus=True)} dB to " if settings.gain_db else ""
-    return f"{raised}{format_number(settings.ceiling_dbtp)} dBTP"
+    ceiling = f"{format_number(settings.ceiling_dbtp)} dBTP"
+    if not settings.gain_db:
+        return ceiling
+    return tr("{gain_db} dB to {ceiling}", gain_db=format_number(settings.gain_db, plus=True), ceiling=ceiling)
 
 
 def survey(
@@ -118,11 +121,20 @@ def survey(
     most = float(down.min(initial=0.0))
     share = 100.0 * float(np.mean(down < -SHOWN_DB)) if len(down) else 0.0
     rows = (
-        ("places", str(len(marks))),
-        ("at most", f"{format_number(most)} dB"),
-        ("of the time", f"{format_number(share)} %"),
+        (tr("places"), str(len(marks))),
+        (tr("at most"), f"{format_number(most)} dB"),
+        (tr("of the time"), f"{format_number(share)} %"),
     )
-    words = f"Limits in {len(marks)} places, by up to {format_number(-most)} dB." if marks else "No limiting needed."
+    words = (
+        plural(
+            "Limits in 1 place, by up to {most} dB.",
+            "Limits in {n} places, by up to {most} dB.",
+            len(marks),
+            most=format_number(-most),
+        )
+        if marks
+        else tr("No limiting needed.")
+    )
     return Survey(words, marks, Table(("", ""), rows), curves=(LaneCurve("limited", step, down.astype(np.float32)),))
 
 

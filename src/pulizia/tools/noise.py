@@ -48,6 +48,7 @@ from pulizia.units import (
     powers_to_db,
     seconds_to_frames,
 )
+from pulizia.words import plural, tr
 
 OVERLAP = 4  # windows over each sample
 PAIR = 2  # frames that share one estimate of the SNR: half the work, a calmer estimate
@@ -253,7 +254,7 @@ def picture(passage: Samples | None, rate: int, settings: NoiseSettings, profile
         power = np.mean([np.mean(_power(s), axis=0) for s in spectra], axis=0)
         level = powers_to_db(power * (2.0 / (0.5 * profile.size * rate)))
         curves.append(Curve("passage", hz, level))
-    return Picture(tuple(curves), "dBFS/Hz", f"remaining, {caption(settings)}")
+    return Picture(tuple(curves), "dBFS/Hz", tr("remaining, {reduction}", reduction=caption(settings)))
 
 
 def survey(
@@ -267,13 +268,13 @@ def survey(
     """The stretches with a noise of their own, and how loud each noise is."""
     del after, spans
     if settings.following == "slow":
-        return Survey("The profile follows the noise throughout.")
+        return Survey(tr("The profile follows the noise throughout."))
     size, rate = profile.size, source.rate
     if _way(settings) == "one":
         return _offer(changes_s(band_powers(source, progress)), rate)
     levels_db = [float(powers_to_db(row.sum() * (2.0 / (0.5 * size * size)))) for row in profile.rows]
     if len(profile.rows) == 1:
-        return Survey(f"One noise throughout, {format_number(levels_db[0])} dBFS.")
+        return Survey(tr("One noise throughout, {levels_db} dBFS.", levels_db=format_number(levels_db[0])))
     rows, marks = [], []
     for n in range(0, len(profile.rows), 2):
         start, stop = (int(p) for p in profile.places[n : n + 2])
@@ -281,22 +282,31 @@ def survey(
             (f"{format_time(start / rate)}\u2013{format_time(stop / rate)}", f"{format_number(levels_db[n])} dBFS")
         )
         if n:
-            marks.append(Mark(start, start + 1, "the noise changes here", value=levels_db[n] - levels_db[n - 2]))
-    times = "once" if len(marks) == 1 else f"{len(marks)} times"
+            marks.append(Mark(start, start + 1, tr("the noise changes here"), value=levels_db[n] - levels_db[n - 2]))
     return Survey(
-        f"The noise changes {times}; each section has its own profile.",
+        plural(
+            "The noise changes once; each section has its own profile.",
+            "The noise changes {n} times; each section has its own profile.",
+            len(marks),
+        ),
         tuple(marks),
-        Table(("stretch", "noise"), tuple(rows)),
+        Table((tr("stretch"), tr("noise")), tuple(rows)),
     )
 
 
 def _offer(changes: list[float], rate: int) -> Survey:
     """Where another noise begins while one profile is used everywhere."""
     if not changes:
-        return Survey("The noise stays the same throughout.")
-    marks = tuple(Mark(round(s * rate), round(s * rate) + 1, "the noise changes here") for s in changes)
-    times = "once" if len(changes) == 1 else f"{len(changes)} times"
-    return Survey(f"The noise changes {times}. Find settings gives each section its own profile.", marks)
+        return Survey(tr("The noise stays the same throughout."))
+    marks = tuple(Mark(round(s * rate), round(s * rate) + 1, tr("the noise changes here")) for s in changes)
+    return Survey(
+        plural(
+            "The noise changes once. Find settings gives each section its own profile.",
+            "The noise changes {n} times. Find settings gives each section its own profile.",
+            len(changes),
+        ),
+        marks,
+    )
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress) -> Suggestion:
@@ -307,17 +317,29 @@ def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, prog
         settings = replace(settings, **changes)
     snr = speech_to_noise_db(source, lambda p: progress(0.2 + 0.2 * p))
     if snr is None:
-        return Suggestion(changes, "Speech does not stand out from the noise here; set the reduction by ear.")
+        return Suggestion(changes, tr("Speech does not stand out from the noise here; set the reduction by ear."))
     reduction = float(np.clip(round(WANTED_SNR_DB - snr), LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB))
     profile = analyse(source, spans, settings, lambda p: progress(0.4 + 0.3 * p))
     taken = _harm_of(source, replace(settings, reduction_db=reduction), profile)
     while taken is not None and taken > MOST_HARM_DB and reduction > LEAST_SUGGESTED_DB:
         reduction = max(LEAST_SUGGESTED_DB, reduction - 2.0)
         taken = _harm_of(source, replace(settings, reduction_db=reduction), profile)
-    words = f"Speech is {format_number(snr, 0)} dB above the noise; {reduction:.0f} dB of reduction leaves the floor {format_number(snr + reduction, 0)} dB below it"
-    words += "." if taken is None else f", at a harm of {format_number(taken, 0)} dB."
+    told = {"snr": format_number(snr, 0), "reduction": reduction, "below": format_number(snr + reduction, 0)}
+    words = (
+        tr(
+            "Speech is {snr} dB above the noise; {reduction:.0f} dB of reduction leaves the floor {below} dB below it.",
+            **told,
+        )
+        if taken is None
+        else tr(
+            "Speech is {snr} dB above the noise; "
+            "{reduction:.0f} dB of reduction leaves the floor {below} dB below it, at a harm of {taken} dB.",
+            **told,
+            taken=format_number(taken, 0),
+        )
+    )
     if changes:
-        words += " The noise changes: each gets its own profile."
+        words += " " + tr("The noise changes: each gets its own profile.")
     return Suggestion(changes | {"reduction_db": reduction}, words)
 
 

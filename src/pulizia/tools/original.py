@@ -24,6 +24,7 @@ from pulizia.measure.same_sound import SameSound
 from pulizia.settings.declare import Settings, number, switch, word
 from pulizia.tools.base import Block, Progress, Survey, Tool
 from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.words import tr
 
 TAPS, PHASES, BETA = 48, 4096, 10.0
 PIECE = 1 << 14  # frames whose taps are gathered at once
@@ -116,7 +117,7 @@ def lying_at(fingerprint: str, same: SameSound, passage_s: float) -> dict[str, A
 
 def caption(settings: OriginalSettings) -> str:
     """Short text on the strip."""
-    return f"raw recording, {format_number(settings.gain_db, 1, plus=True)} dB"
+    return tr("raw recording, {gain_db} dB", gain_db=format_number(settings.gain_db, 1, plus=True))
 
 
 def survey(
@@ -133,7 +134,11 @@ def survey(
         return Survey(NOT_HERE)
     start = settings.offset_s + (spans[0].start / raw.rate if spans else 0.0)
     return Survey(
-        f"Read from {format_number(start, 2)} s of the raw recording on, at {format_number(settings.gain_db, 1, plus=True)} dB."
+        tr(
+            "Read from {start} s of the raw recording on, at {gain_db} dB.",
+            start=format_number(start, 2),
+            gain_db=format_number(settings.gain_db, 1, plus=True),
+        )
     )
 
 

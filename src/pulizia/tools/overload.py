@@ -35,8 +35,10 @@ from pulizia.tools.base import (
     moments_picture,
 )
 from pulizia.units import Unit, db_to_gain, format_number, gain_to_db
+from pulizia.words import N_plural, plural, tr
 
 PIECE_S = 10
+HERE = N_plural("red: 1 clipped peak here", "red: {n} clipped peaks here")
 LOOK_S = 0.03
 NEAR = 5e-5  # amplitude: samples within this of the level at which tops are cut count as cut
 LEAST_RUNS = 3  # of flattened tops before a level counts as one
@@ -198,7 +200,11 @@ def margin(_settings: OverloadSettings, _rate: int) -> Margin:
 
 def caption(settings: OverloadSettings) -> str:
     """Short text on the strip."""
-    return "peaks rebuilt" if settings.room_db == 0.0 else f"peaks rebuilt, {format_number(settings.room_db)} dB"
+    return (
+        tr("peaks rebuilt")
+        if settings.room_db == 0.0
+        else tr("peaks rebuilt, {room_db} dB", room_db=format_number(settings.room_db))
+    )
 
 
 def survey(
@@ -211,7 +217,7 @@ def survey(
 ) -> Survey:
     """Where tops were cut, their share, and how high the rebuilt ones reach."""
     if not levels.above.any() and not levels.below.any():
-        return Survey("No clipping was found.")
+        return Survey(tr("No clipping was found."))
     count, highest = 0, 0.0
     found: list[Stretch] = []
     step = PIECE_S * source.rate
@@ -227,16 +233,19 @@ def survey(
         if found and found[-1][1] > begin:
             highest = max(highest, float(np.abs(after.read(begin, end)).max()))
         progress(end / source.frames)
-    marks = tuple(Mark(a, b, "clipped peaks") for a, b in merged(found, round(MARKS_APART_S * source.rate)))
+    marks = tuple(Mark(a, b, tr("clipped peaks")) for a, b in merged(found, round(MARKS_APART_S * source.rate)))
     share = 100.0 * count / max(1, source.frames * source.channels)
     top = gain_to_db(max(float(levels.above.max()), float(levels.below.max())))
     rows = (
-        ("clipped samples", str(count)), ("share", f"{format_number(share, 3)} %"), ("clip level", f"{format_number(top)} dBFS"),
-        ("highest peak now", f"{format_number(gain_to_db(highest))} dBFS"),
+        (tr("clipped samples"), str(count)), (tr("share"), f"{format_number(share, 3)} %"), (tr("clip level"), f"{format_number(top)} dBFS"),
+        (tr("highest peak now"), f"{format_number(gain_to_db(highest))} dBFS"),
     )  # fmt: skip
-    words = f"{count} clipped samples in {len(marks)} places."
+    words = plural("1 clipped sample.", "{n} clipped samples in {count} places.", count, count=len(marks))
     if highest > 1.0:
-        words += f" The rebuilt peaks reach {format_number(gain_to_db(highest), 1, plus=True)} dBFS: lower the level by as much."
+        words += " " + tr(
+            "The rebuilt peaks reach {highest} dBFS: lower the level by as much.",
+            highest=format_number(gain_to_db(highest), 1, plus=True),
+        )
     return Survey(words, marks, Table(("", ""), rows))
 
 
@@ -244,7 +253,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, p
     """The level that keeps the rebuilt tops below full scale."""
     levels = analyse(source, spans, settings, lambda p: progress(0.3 * p))
     if not levels.above.any() and not levels.below.any():
-        return Suggestion({}, "No clipping was found; this step is not needed.")
+        return Suggestion({}, tr("No clipping was found; this step is not needed."))
     plain = OverloadSettings(sensitivity_db=settings.sensitivity_db)
     highest, reach = 0.0, margin(plain, source.rate)
     step = PIECE_S * source.rate
@@ -258,7 +267,8 @@ def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, p
     room = min(0.0, -0.3 - gain_to_db(highest)) if highest > 0.97 else 0.0
     room = float(np.clip(np.floor(room * 10.0) / 10.0, -24.0, 0.0))
     return Suggestion(
-        {"room_db": room}, f"The rebuilt peaks reach {format_number(gain_to_db(highest), 1, plus=True)} dBFS."
+        {"room_db": room},
+        tr("The rebuilt peaks reach {highest} dBFS.", highest=format_number(gain_to_db(highest), 1, plus=True)),
     )
 
 
@@ -267,7 +277,7 @@ def picture(passage: Samples | None, rate: int, settings: OverloadSettings, leve
     found: list[Stretch] = []
     if passage is not None and passage.shape[1] and levels is not None:
         found = _groups(cut_samples(passage[0], levels.above[0], levels.below[0], settings))
-    return moments_picture(passage, rate, found, "clipped peak")
+    return moments_picture(passage, rate, found, HERE, tr("no clipped peak here"))
 
 
 TOOL = Tool(

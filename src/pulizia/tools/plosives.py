@@ -33,7 +33,10 @@ from pulizia.tools.base import (
     moments_survey,
 )
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
+from pulizia.words import N_plural, plural, tr
 
+FOUND = N_plural("1 thump found, {on} lowered.", "{n} thumps found, {on} lowered.")
+HERE = N_plural("red: 1 thump here", "red: {n} thumps here")
 STEP_MS, WINDOW_MS = 5.0, 40.0
 REST_HZ = (250.0, 3000.0)
 LOWEST_HZ = 15.0
@@ -174,7 +177,11 @@ def margin(_settings: PlosivesSettings, rate: int) -> Margin:
 
 def caption(settings: PlosivesSettings) -> str:
     """Short text on the strip."""
-    return f"{format_number(-settings.reduction_db, 0)} dB below {settings.corner_hz:.0f} Hz"
+    return tr(
+        "{reduction_db} dB below {corner_hz:.0f} Hz",
+        reduction_db=format_number(-settings.reduction_db, 0),
+        corner_hz=settings.corner_hz,
+    )
 
 
 def survey(
@@ -184,7 +191,9 @@ def survey(
     del after, analysis
     reach = margin(settings, source.rate)
     found = through(source, reach.before, reach.after, lambda x, s: find(x, s, settings, source.rate), progress)
-    return moments_survey(found, spans, settings.left_s, source.rate, "thump", "lowered")
+    return moments_survey(
+        found, spans, settings.left_s, source.rate, FOUND, tr("No thump was found at this setting."), tr("lowered")
+    )
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: PlosivesSettings, progress: Progress) -> Suggestion:
@@ -192,14 +201,17 @@ def suggest(source: Source, spans: Sequence[Span], settings: PlosivesSettings, p
     found = survey(source, source, spans, PlosivesSettings(), None, progress).marks
     del settings
     if not found:
-        return Suggestion({}, "No thump was found; this step is not needed.")
-    return Suggestion({"reduction_db": 30.0, "sensitivity_db": 0.0}, f"{len(found)} thumps below 150 Hz.")
+        return Suggestion({}, tr("No thump was found; this step is not needed."))
+    return Suggestion(
+        {"reduction_db": 30.0, "sensitivity_db": 0.0},
+        plural("1 thump below 150 Hz.", "{n} thumps below 150 Hz.", len(found)),
+    )
 
 
 def picture(passage: Samples | None, rate: int, settings: PlosivesSettings, _analysis: object) -> Picture:
     """The spectrum of what is found in the passage beside the passage's own."""
     found = find(passage, 0, settings, rate) if passage is not None and passage.shape[1] else []
-    return moments_picture(passage, rate, found, "thump")
+    return moments_picture(passage, rate, found, HERE, tr("no thump here"))
 
 
 TOOL = Tool(

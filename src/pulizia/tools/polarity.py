@@ -16,6 +16,7 @@ from pulizia.dsp.phase_turn import half_length, turned
 from pulizia.settings.declare import Settings, choice, number, switch
 from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Table, Tool
 from pulizia.units import Unit, format_number, gain_to_db
+from pulizia.words import tr
 
 READ_FRAMES = 1 << 18
 MOST_LISTENED_S = 600
@@ -124,16 +125,16 @@ def margin(settings: PolaritySettings, rate: int) -> Margin:
 
 def caption(settings: PolaritySettings) -> str:
     """Short text on the strip."""
-    parts = ["inverted"] if settings.invert != "none" else []
-    parts += ["no offset"] if settings.offset != "none" else []
+    parts = [tr("inverted")] if settings.invert != "none" else []
+    parts += [tr("no offset")] if settings.offset != "none" else []
     parts += (
-        ["made symmetrical"]
+        [tr("made symmetrical")]
         if settings.made_even
         else [f"{settings.phase_degrees_count:.0f}\u00b0"]
         if settings.phase_degrees_count
         else []
     )
-    return ", ".join(parts) or "as it is"
+    return ", ".join(parts) or tr("as it is")
 
 
 def survey(
@@ -147,15 +148,19 @@ def survey(
     """Swing to both sides and the headroom won."""
     del settings
     rows = []
-    for name, sound in (("before", source), ("after", after)):
+    for name, sound in ((tr("before"), source), (tr("after"), after)):
         high, low = _swing(sound, spans)
         rows.append((name, f"{format_number(gain_to_db(high))} dBFS", f"{format_number(gain_to_db(low))} dBFS"))
-        progress(0.5 if name == "before" else 1.0)
+        progress(0.5 if sound is source else 1.0)
     won = gain_to_db(max(_swing(source, spans)) / max(*_swing(after, spans), 1e-9))
-    words = f"{format_number(won)} dB of headroom gained." if won > 0.05 else "The highest peak is as high as before."
+    words = (
+        tr("{won} dB of headroom gained.", won=format_number(won))
+        if won > 0.05
+        else tr("The highest peak is as high as before.")
+    )
     if learned.degrees:
-        words += f" Rotated by {learned.degrees:.0f}\u00b0."
-    return Survey(words, table=Table(("", "upward", "downward"), tuple(rows)))
+        words += " " + tr("Rotated by {degrees:.0f}°.", degrees=learned.degrees)
+    return Survey(words, table=Table(("", tr("upward"), tr("downward")), tuple(rows)))
 
 
 def _swing(source: Source, spans: Sequence[Span]) -> tuple[float, float]:
@@ -172,10 +177,10 @@ def suggest(source: Source, spans: Sequence[Span], _settings: PolaritySettings, 
     """The turn with the lowest peaks."""
     degrees, won = best_turn(source, spans, progress)
     if won < 0.3:
-        return Suggestion({}, "Phase rotation would gain no headroom; the waveform is already symmetrical.")
+        return Suggestion({}, tr("Phase rotation would gain no headroom; the waveform is already symmetrical."))
     return Suggestion(
         {"phase_degrees_count": degrees},
-        f"Rotating by {degrees:.0f}\u00b0 lowers the peaks by {format_number(won)} dB.",
+        tr("Rotating by {degrees:.0f}° lowers the peaks by {won} dB.", degrees=degrees, won=format_number(won)),
     )
 
 

@@ -34,6 +34,7 @@ from pulizia.tools import (
     voice_sieve,
 )
 from pulizia.tools.base import AnyTool
+from pulizia.words import tr
 
 ALL: tuple[AnyTool, ...] = (
     original.TOOL, channels.TOOL, polarity.TOOL, overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL,
@@ -54,8 +55,8 @@ def tool_of(tool_id: str) -> AnyTool:
     if (tool := _BY_ID.get(tool_id)) is not None:
         return tool
     near = difflib.get_close_matches(str(tool_id), _BY_ID, n=1)
-    hint = f"did you mean {near[0]}?" if near else f"known are {', '.join(_BY_ID)}"
-    message = f"unknown tool {str(tool_id)[:60]}; {hint}"
+    hint = tr("did you mean {near}?", near=near[0]) if near else tr("known are {known}", known=", ".join(_BY_ID))
+    message = tr("unknown tool {tool_id}; {hint}", tool_id=str(tool_id)[:60], hint=hint)
     raise SettingsError(message)
 
 

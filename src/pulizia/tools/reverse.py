@@ -11,6 +11,7 @@ from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.settings.declare import Settings
 from pulizia.tools.base import Block, Progress, Tool
+from pulizia.words import tr
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,7 +52,7 @@ TOOL = Tool(
     order=78,
     family="edits",
     process=process,
-    caption=lambda _settings: "backwards",
+    caption=lambda _settings: tr("backwards"),
     analyse=analyse,
     analysis_places=lambda _settings, _rate: None,
     shapes_tone=True,

@@ -38,6 +38,7 @@ from pulizia.tools.base import (
     Tool,
 )
 from pulizia.units import Unit, format_number, powers_to_db
+from pulizia.words import plural, tr
 
 MOST_BELLS = 8
 LOOK_S = 0.17  # window of the search: 8192 at 48 kHz
@@ -322,7 +323,11 @@ def margin(_settings: RingingSettings, rate: int) -> Margin:
 
 def caption(settings: RingingSettings) -> str:
     """Short text on the strip."""
-    return f"up to {settings.bells_count:.0f} resonances, max. {format_number(-settings.depth_db, 0)} dB"
+    return tr(
+        "up to {bells_count:.0f} resonances, max. {depth_db} dB",
+        bells_count=settings.bells_count,
+        depth_db=format_number(-settings.depth_db, 0),
+    )
 
 
 def survey(
@@ -336,15 +341,28 @@ def survey(
     """The resonances found, and what is done to them."""
     del source, after, spans, progress
     if not found:
-        return Survey("No resonance was found: nothing narrow stands out all through the voice.")
+        return Survey(tr("No resonance was found: nothing narrow stands out all through the voice."))
     treated = cuts(settings, found)
     rows = []
     for n, r in enumerate(found):
         done = format_number(treated[n][1]) if n < len(treated) else "left"
-        rows.append((f"{r.hz:.0f} Hz", format_number(r.excess_db, 1, plus=True), f"{1000 * r.ring_s:.0f} ms", done))
-    head = ("resonance", "stands out", "rings", "cut")
+        rows.append(
+            (
+                tr("{hz:.0f} Hz", hz=r.hz),
+                format_number(r.excess_db, 1, plus=True),
+                tr("{ring_s:.0f} ms", ring_s=1000 * r.ring_s),
+                done,
+            )
+        )
+    head = ("resonance", tr("stands out"), "rings", "cut")
     return Survey(
-        f"{len(found)} resonances found, {min(len(found), len(treated))} treated.", table=Table(head, tuple(rows))
+        plural(
+            "1 resonance found, {treated} treated.",
+            "{n} resonances found, {treated} treated.",
+            len(found),
+            treated=min(len(found), len(treated)),
+        ),
+        table=Table(head, tuple(rows)),
     )
 
 
@@ -352,10 +370,10 @@ def suggest(source: Source, spans: Sequence[Span], settings: RingingSettings, pr
     """As many bells as there are resonances that stand out clearly."""
     found = analyse(source, spans, settings, progress)
     if not found:
-        return Suggestion({}, "No resonance was found; this step is not needed.")
+        return Suggestion({}, tr("No resonance was found; this step is not needed."))
     count = float(max(1, min(6, sum(r.excess_db >= LEAST_EXCESS_DB for r in found))))
     places = ", ".join(f"{r.hz:.0f}" for r in found[: round(count)])
-    return Suggestion({"bells_count": count, "depth_db": 12.0}, f"Resonances at {places} Hz.")
+    return Suggestion({"bells_count": count, "depth_db": 12.0}, tr("Resonances at {places} Hz.", places=places))
 
 
 def picture(passage: Samples | None, rate: int, settings: RingingSettings, found: tuple[Resonance, ...]) -> Picture:

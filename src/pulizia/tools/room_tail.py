@@ -38,6 +38,7 @@ from pulizia.tools.base import (
     Tool,
 )
 from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.words import tr
 
 WINDOW_S, OVERLAP = 0.0427, 4
 PIECE_S = 6.0  # one set of filters each; neighbours cross over CROSS_S
@@ -261,14 +262,14 @@ def survey(
     left = decays_of(after, progress)
     rows = []
     for hz, before, now in zip(room.decays.centres_hz, room.decays.t60_s, left.t60_s, strict=True):
-        rows.append((f"{hz:g} Hz", f"{format_number(before, 2)} s", f"{format_number(now, 2)} s"))
+        rows.append((tr("{hz:g} Hz", hz=hz), f"{format_number(before, 2)} s", f"{format_number(now, 2)} s"))
     middle = room.decays.middle_s
     words = (
-        f"Reverberation time T60 {format_number(middle, 2)} s."
+        tr("Reverberation time T60 {middle} s.", middle=format_number(middle, 2))
         if middle is not None
-        else "Too few words decay freely to measure the decay time; set it by hand."
+        else tr("Too few words decay freely to measure the decay time; set it by hand.")
     )
-    return Survey(words, table=Table(("band", "before", "after"), tuple(rows)))
+    return Survey(words, table=Table((tr("band"), tr("before"), tr("after")), tuple(rows)))
 
 
 def suggest(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, progress: Progress) -> Suggestion:
@@ -276,13 +277,16 @@ def suggest(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, 
     del spans
     middle = decays_of(source, progress).middle_s
     if middle is None:
-        return Suggestion({}, "Too few words decay freely to measure the decay time.")
+        return Suggestion({}, tr("Too few words decay freely to measure the decay time."))
     if middle < 0.3:
         return Suggestion(
-            {"amount": 0.4, "reduction_db": 6.0}, f"T60 is {format_number(middle, 2)} s: a dry room; little is needed."
+            {"amount": 0.4, "reduction_db": 6.0},
+            tr("T60 is {middle} s: a dry room; little is needed.", middle=format_number(middle, 2)),
         )
     amount = float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))
-    return Suggestion({"amount": amount, "reduction_db": 12.0}, f"T60 is {format_number(middle, 2)} s.")
+    return Suggestion(
+        {"amount": amount, "reduction_db": 12.0}, tr("T60 is {middle} s.", middle=format_number(middle, 2))
+    )
 
 
 def picture(passage: Samples | None, rate: int, settings: RoomTailSettings, room: Room) -> Picture:
@@ -290,7 +294,7 @@ def picture(passage: Samples | None, rate: int, settings: RoomTailSettings, room
     del passage
     hz = np.geomspace(125.0, min(16_000.0, rate / 2.2), 120)
     t60 = np.full(len(hz), settings.tail_s) if settings.tail_s is not None else room.decays.at(hz, USUAL_T60_S)
-    return Picture((Curve("tail", hz, t60),), "s", "T60 over frequency", from_zero=True)
+    return Picture((Curve("tail", hz, t60),), "s", tr("T60 over frequency"), from_zero=True)
 
 
 TOOL = Tool(

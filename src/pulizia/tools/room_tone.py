@@ -26,6 +26,7 @@ from pulizia.measure.noise_floor import SHORTEST_MS, quiet_spans
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Survey, Table, Tool
 from pulizia.units import Unit, db_to_gain, format_number, power_to_db, powers_to_db
+from pulizia.words import tr
 
 SIZE, GRAIN = 4096, 16_384  # frames of a filter, and of the noise that is drawn at once
 LEVEL_MS, CROSS_MS = 40.0, 40.0
@@ -72,7 +73,9 @@ def analyse(source: Source, spans: Sequence[Span], settings: RoomToneSettings, p
     marked = tuple(Span(round(a * rate), round(b * rate)) for a, b in settings.profile_spans_s)
     where = clipped(marked, source.frames) if marked else quiet_spans(source)
     if not where or 1000.0 * sum(s.frames for s in where) / rate < SHORTEST_MS:
-        message = "The room tone sample is too short or outside the recording. Select half a second where only the room is heard."
+        message = tr(
+            "The room tone sample is too short or outside the recording. Select half a second where only the room is heard."
+        )
         raise AnalysisError(message)
     cross = np.zeros((source.channels, source.channels, SIZE // 2 + 1), dtype=np.complex128)
     window, count, power, frames = hann_window(SIZE), 0, 0.0, 0
@@ -90,7 +93,7 @@ def analyse(source: Source, spans: Sequence[Span], settings: RoomToneSettings, p
             count += 1
     progress(1.0)
     if power <= 0.0:
-        message = "The room tone sample is digital silence. Select a section where the room is heard."
+        message = tr("The room tone sample is digital silence. Select a section where the room is heard.")
         raise AnalysisError(message)
     cross /= count * float((window**2).sum())
     for row in cross.reshape(-1, SIZE // 2 + 1):
@@ -188,8 +191,8 @@ def margin(_settings: RoomToneSettings, rate: int) -> Margin:
 
 def caption(settings: RoomToneSettings) -> str:
     """Short text on the strip."""
-    words = {"fill": "fill gaps", "under": "under everything", "replace": "replace"}[settings.way]
-    return words + (f", {format_number(settings.level_db, plus=True)} dB" if settings.level_db else "")
+    words = {"fill": tr("fill gaps"), "under": tr("under everything"), "replace": tr("replace")}[settings.way]
+    return f"{words}, {format_number(settings.level_db, plus=True)} dB" if settings.level_db else words
 
 
 def survey(
@@ -199,8 +202,8 @@ def survey(
     del source, after, spans, progress
     level = power_to_db(room.power) + settings.level_db
     return Survey(
-        f"The room lies at {format_number(level)} dBFS.",
-        table=Table(("", ""), (("level", f"{format_number(level)} dBFS"),)),
+        tr("The room lies at {level} dBFS.", level=format_number(level)),
+        table=Table(("", ""), ((tr("level"), f"{format_number(level)} dBFS"),)),
     )
 
 
@@ -209,7 +212,7 @@ def picture(passage: Samples | None, rate: int, settings: RoomToneSettings, room
     del passage
     hz = np.fft.rfftfreq(SIZE, 1.0 / rate)
     level = powers_to_db(room.density * 4.0 / SIZE) + settings.level_db
-    return Picture((Curve("passage", hz, level),), "dBFS", "the room")
+    return Picture((Curve("passage", hz, level),), "dBFS", tr("the room"))
 
 
 TOOL = Tool(

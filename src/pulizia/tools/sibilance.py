@@ -42,6 +42,7 @@ from pulizia.tools.base import (
     Tool,
 )
 from pulizia.units import Unit, format_number, powers_to_db
+from pulizia.words import tr
 
 STEP_MS, WINDOW_MS = 4.0, 10.6  # 512 at 48 kHz
 VOICE_HZ = (150.0, 3000.0)
@@ -259,7 +260,7 @@ def margin(_settings: SibilanceSettings, rate: int) -> Margin:
 
 def caption(settings: SibilanceSettings) -> str:
     """Short text on the strip."""
-    return f"max. {format_number(-settings.reduction_db)} dB"
+    return tr("max. {reduction_db} dB", reduction_db=format_number(-settings.reduction_db))
 
 
 def survey(
@@ -292,14 +293,18 @@ def survey(
     low, high = band_of(settings, speaker)
     treated = [m for m in marks if m.value > 0.05]
     mean = sum(m.value for m in treated) / max(1, len(treated))
-    shown = f"{low:.0f} to {min(high, rate / 2):.0f} Hz"
+    shown = tr("{low:.0f} to {high:.0f} Hz", low=low, high=min(high, rate / 2))
     rows = (
-        ("S sounds", str(len(marks))),
+        (tr("S sounds"), str(len(marks))),
         ("lowered", str(len(treated))),
-        ("on the mean", f"{format_number(-mean)} dB"),
-        ("band", shown),
+        (tr("on the mean"), f"{format_number(-mean)} dB"),
+        (tr("band"), shown),
     )
-    words = f"{len(treated)} of {len(marks)} S sounds are lowered." if marks else "No S sound was found."
+    words = (
+        tr("{n_treated} of {count} S sounds are lowered.", n_treated=len(treated), count=len(marks))
+        if marks
+        else tr("No S sound was found.")
+    )
     return Survey(words, tuple(marks), Table(("", ""), rows))
 
 
@@ -307,11 +312,16 @@ def suggest(source: Source, spans: Sequence[Span], settings: SibilanceSettings, 
     """As far as this speaker's S exceeds what is usual for voices."""
     speaker = analyse(source, spans, settings, progress)
     if not speaker.count:
-        return Suggestion({}, "No S sound was found; this step is not needed.")
+        return Suggestion({}, tr("No S sound was found; this step is not needed."))
     over = speaker.usual_db - (-9.0)  # common practice: an S some 9 dB under the voice is not hard
     reduction = float(np.clip(round(2 * (over + 1.0)) / 2, 2.0, 8.0))
     low, high = speaker.band_hz
-    words = f"S at {low:.0f} to {high:.0f} Hz, median {format_number(speaker.usual_db, 1, plus=True)} dB relative to the voice."
+    words = tr(
+        "S at {low:.0f} to {high:.0f} Hz, median {usual_db} dB relative to the voice.",
+        low=low,
+        high=high,
+        usual_db=format_number(speaker.usual_db, 1, plus=True),
+    )
     return Suggestion({"reduction_db": reduction, "threshold_db": -reduction}, words)
 
 
@@ -324,7 +334,7 @@ def picture(passage: Samples | None, rate: int, settings: SibilanceSettings, spe
     return Picture(
         (Curve("passage", speaker.hz, speaker.level_db), Curve("lines", speaker.hz, band)),
         "dBFS",
-        f"S at {low:.0f} Hz and above",
+        tr("S at {low:.0f} Hz and above", low=low),
     )
 
 

@@ -9,6 +9,7 @@ from pulizia.audio.samples import Samples
 from pulizia.settings.declare import Settings, number
 from pulizia.tools.base import Block, Tool
 from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.words import tr
 
 FULL_DB = 90.0
 
@@ -30,7 +31,7 @@ def process(block: Block, settings: SilenceSettings, _analysis: None) -> Samples
 
 def caption(settings: SilenceSettings) -> str:
     """Short text on the strip."""
-    return "silent" if settings.reduction_db >= FULL_DB else f"{format_number(-settings.reduction_db, 0)} dB"
+    return tr("silent") if settings.reduction_db >= FULL_DB else f"{format_number(-settings.reduction_db, 0)} dB"
 
 
 TOOL = Tool(

@@ -40,6 +40,7 @@ from pulizia.tools.base import (
     Tool,
 )
 from pulizia.units import Unit, format_number, powers_to_db
+from pulizia.words import tr
 
 HOLD_MS = 12.0  # a period of 83 Hz: the level does not fall between the pulses of a deep voice
 SETTLED = 7.0  # release times after which the detector has forgotten where it began (-60 dB)
@@ -54,7 +55,7 @@ OVER_MEAN_DB = 6.0  # threshold over the mean level of a band (common practice)
 def _threshold(label: str, default: float) -> float:
     made: float = number(
         default, unit=Unit.DB, low=-70.0, high=0.0, step=0.5, label=label,
-        help="Level in this band above which it is compressed, in dBFS.",
+        help=tr("Level in this band above which it is compressed, in dBFS."),
     )  # fmt: skip
     return made
 
@@ -62,7 +63,7 @@ def _threshold(label: str, default: float) -> float:
 def _make_up(label: str) -> float:
     made: float = number(
         0.0, unit=Unit.DB, low=-12.0, high=24.0, step=0.5, label=label, more=True,
-        help="Level of this band afterwards.",
+        help=tr("Level of this band afterwards."),
     )  # fmt: skip
     return made
 
@@ -187,8 +188,13 @@ def applies(settings: SplitCompressorSettings, name: str) -> bool:
 
 def caption(settings: SplitCompressorSettings) -> str:
     """Short text on the strip."""
-    count = {"1": "one band", "2": "two bands", "3": "three bands", "4": "four bands"}[settings.bands]
-    return f"{count}, {format_number(settings.ratio_count)}:1 from {format_number(settings.threshold_db, 0)} dBFS"
+    count = {"1": tr("one band"), "2": tr("two bands"), "3": tr("three bands"), "4": tr("four bands")}[settings.bands]
+    return tr(
+        "{count}, {ratio_count}:1 from {threshold_db} dBFS",
+        count=count,
+        ratio_count=format_number(settings.ratio_count),
+        threshold_db=format_number(settings.threshold_db, 0),
+    )
 
 
 def survey(
@@ -232,16 +238,22 @@ def survey(
         mean = float(down.mean()) if len(down) else 0.0
         rows.append((curves[-1].name, f"{format_number(mean)} dB", f"{format_number(float(gain.min(initial=0.0)))} dB"))
     most = min((float(c.level_db.min(initial=0.0)) for c in curves), default=0.0)
-    words = f"Gain reduction up to {format_number(-most)} dB." if most < -0.1 else "Nothing passes a threshold."
-    return Survey(words, table=Table(("band", "mean", "most"), tuple(rows)), curves=tuple(curves))
+    words = (
+        tr("Gain reduction up to {most} dB.", most=format_number(-most))
+        if most < -0.1
+        else tr("Nothing passes a threshold.")
+    )
+    return Survey(words, table=Table((tr("band"), tr("mean"), tr("most")), tuple(rows)), curves=tuple(curves))
 
 
 def _band_name(low: float, high: float, rate: int) -> str:
     if low == 0.0 and high >= rate / 2:
-        return "all"
+        return tr("all")
     if low == 0.0:
-        return f"below {high:.0f} Hz"
-    return f"above {low:.0f} Hz" if high >= rate / 2 else f"{low:.0f} to {high:.0f} Hz"
+        return tr("below {high:.0f} Hz", high=high)
+    return (
+        tr("above {low:.0f} Hz", low=low) if high >= rate / 2 else tr("{low:.0f} to {high:.0f} Hz", low=low, high=high)
+    )
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: SplitCompressorSettings, progress: Progress) -> Suggestion:
@@ -263,11 +275,11 @@ def suggest(source: Source, spans: Sequence[Span], settings: SplitCompressorSett
         level = np.concatenate(kept) if kept else np.zeros(0)
         loud = level[level > np.quantile(level, 0.95) - 30.0] if len(level) else level
         if not len(loud) or float(level.max()) < -90.0:
-            return Suggestion({}, "There is nothing loud enough to compress.")
+            return Suggestion({}, tr("There is nothing loud enough to compress."))
         threshold = float(np.clip(round(2.0 * (float(np.mean(loud)) + OVER_MEAN_DB / 2)) / 2.0, -70.0, 0.0))
         changes[f"{name}threshold_db"] = threshold
         shown.append(format_number(threshold, 0))
-    return Suggestion(changes, f"Thresholds at {', '.join(shown)} dBFS, the median level of each band.")
+    return Suggestion(changes, tr("Thresholds at {now} dBFS, the median level of each band.", now=", ".join(shown)))
 
 
 def picture(passage: Samples | None, rate: int, settings: SplitCompressorSettings, _analysis: None) -> Picture:
@@ -282,7 +294,7 @@ def picture(passage: Samples | None, rate: int, settings: SplitCompressorSetting
     power = powers(passage, starts, window) * (4.0 / float(window.sum()) ** 2 / len(passage))
     return Picture(
         (Curve("passage", hz, powers_to_db(power.mean(axis=0))), Curve("maximum", hz, powers_to_db(power.max(axis=0)))),
-        "dBFS", "average and maximum",
+        "dBFS", tr("average and maximum"),
     )  # fmt: skip
 
 

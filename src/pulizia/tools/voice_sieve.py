@@ -25,6 +25,7 @@ from pulizia.models.voice_net import DELAY, FRAME, RATE, VoiceNet, why_not
 from pulizia.settings.declare import Settings, number
 from pulizia.tools.base import Block, Progress, Suggestion, Tool
 from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.words import tr
 
 SPEECH_LEVEL_DBFS = -26.0
 RUN_UP_S = 1.0
@@ -192,8 +193,10 @@ def _padded(block: Block, start: int, stop: int) -> Samples:
 
 def caption(settings: SieveSettings) -> str:
     """Short text on the strip."""
-    limit = "" if settings.limit_db >= NO_LIMIT_DB else f", at most {format_number(settings.limit_db, 0)} dB"
-    return f"{format_number(100.0 * settings.amount, 0)} %{limit}"
+    amount = f"{format_number(100.0 * settings.amount, 0)} %"
+    if settings.limit_db >= NO_LIMIT_DB:
+        return amount
+    return tr("{amount}, at most {limit_db} dB", amount=amount, limit_db=format_number(settings.limit_db, 0))
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: SieveSettings, progress: Progress) -> Suggestion:
@@ -203,11 +206,11 @@ def suggest(source: Source, spans: Sequence[Span], settings: SieveSettings, prog
     del spans, settings
     snr = speech_to_noise_db(source, progress)
     if snr is None:
-        return Suggestion({}, "Speech does not stand out from the noise here; nothing was changed.")
+        return Suggestion({}, tr("Speech does not stand out from the noise here; nothing was changed."))
     limit = float(np.clip(round(48.0 - snr), 6.0, 30.0))
     return Suggestion(
         {"amount": 1.0, "limit_db": limit},
-        f"Speech is {format_number(snr, 0)} dB above the noise: limited to {limit:.0f} dB.",
+        tr("Speech is {snr} dB above the noise: limited to {limit:.0f} dB.", snr=format_number(snr, 0), limit=limit),
     )
 
 

@@ -9,9 +9,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, label
-from pulizia.desktop.words import translated
 from pulizia.settings.bands import KINDS, NARROWEST_Q, SLOPES, WIDEST_Q, Band
 from pulizia.units import format_number
+from pulizia.words import tr, translated
 
 
 class BandRow(QWidget):
@@ -27,7 +27,7 @@ class BandRow(QWidget):
         self.kind = ChoiceBox()
         for kind in KINDS:
             self.kind.addItem(translated(kind), kind)
-        self.kind.setAccessibleName(translated("Kind of band"))
+        self.kind.setAccessibleName(tr("Kind of band"))
         self.kind.activated.connect(lambda _index: self._typed())
         self.kind.setFixedWidth(92)
         row.addWidget(self.kind)
@@ -38,7 +38,7 @@ class BandRow(QWidget):
             edit.setProperty("figure", True)
             edit.setAlignment(Qt.AlignmentFlag.AlignRight)
             edit.setFixedWidth(width)
-            edit.setAccessibleName(translated({"Hz": "Frequency", "dB": "Gain", "Q": "Width"}[name]))
+            edit.setAccessibleName(translated({"Hz": tr("Frequency"), "dB": tr("Gain"), "Q": tr("Width")}[name]))
             edit.editingFinished.connect(self._typed)
             self.fields[name] = edit
             row.addWidget(edit)
@@ -65,7 +65,7 @@ class BandRow(QWidget):
                 self.fields[name].setText(format_number(value, decimals))
         self.fields["dB"].setEnabled(kind in ("bell", "low shelf", "high shelf"))
         self.fields["Q"].setToolTip(
-            translated("Slope in dB per octave" if "pass" in kind else "Width: Q, higher is narrower")
+            translated(tr("Slope in dB per octave") if "pass" in kind else tr("Width: Q, higher is narrower"))
         )
 
     def _typed(self) -> None:

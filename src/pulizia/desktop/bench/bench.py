@@ -37,6 +37,7 @@ from pulizia.desktop.turns import update_in_turn
 from pulizia.session.studio import Studio
 from pulizia.tools.base import FAMILIES
 from pulizia.tools.registry import ALL
+from pulizia.words import tr
 
 LEFT_WIDTH, RIGHT_WIDTH = 220, 300
 MOST_SCORE_HEIGHT = 216
@@ -94,8 +95,8 @@ class Bench(QWidget):
         self.large_spectrum = LargeSpectrum(studio)
         self.levels = LevelsPanel(studio)
         for part, section in (
-            (self.list, "Recordings and findings"), (self.overview, "The time axis"), (self.ruler, "Markers"), (self.sonogram, "Sonogram"),
-            (self.waveform, "Waveform"), (self.score, "Steps"), (self.spectrum, "Spectrum"), (self.large_spectrum, "Spectrum"), (self.levels, "Levels"),
+            (self.list, tr("Recordings and findings")), (self.overview, tr("The time axis")), (self.ruler, tr("Markers")), (self.sonogram, tr("Sonogram")),
+            (self.waveform, tr("Waveform")), (self.score, tr("Steps")), (self.spectrum, tr("Spectrum")), (self.large_spectrum, tr("Spectrum")), (self.levels, tr("Levels")),
         ):  # fmt: skip
             part.setProperty("manual", f"bench#{section}")
         self.sheet.setProperty("manual", "step")
@@ -175,18 +176,20 @@ class Bench(QWidget):
         place = QWidget()
         column = QVBoxLayout(place)
         column.addStretch(2)
-        column.addWidget(label("Open a recording to begin", 20, bold=True), alignment=Qt.AlignmentFlag.AlignCenter)
-        text = "WAV, FLAC, AIFF, MP3, M4A, Ogg, Opus, or the sound of a video file. Drop files anywhere."
+        column.addWidget(label(tr("Open a recording to begin"), 20, bold=True), alignment=Qt.AlignmentFlag.AlignCenter)
+        text = tr("WAV, FLAC, AIFF, MP3, M4A, Ogg, Opus, or the sound of a video file. Drop files anywhere.")
         column.addWidget(label(text, 13, token="soft"), alignment=Qt.AlignmentFlag.AlignCenter)
         column.addSpacing(8)
         row = QHBoxLayout()
         row.addStretch(1)
-        row.addWidget(button("Open recordings\u2026", self.open_asked.emit, tip="Open sound or video files (Ctrl+O)"))
+        row.addWidget(
+            button(tr("Open recordings…"), self.open_asked.emit, tip=tr("Open sound or video files (Ctrl+O)"))
+        )
         row.addWidget(
             button(
-                "Open the demo",
+                tr("Open the demo"),
                 self.demo_asked.emit,
-                tip="Four recordings of an invented clock museum, each with a problem to repair",
+                tip=tr("Four recordings of an invented clock museum, each with a problem to repair"),
             )
         )
         row.addStretch(1)

@@ -23,10 +23,10 @@ from PySide6.QtWidgets import QMenu, QWidget
 from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.turns import update_in_turn
-from pulizia.desktop.words import translated
 from pulizia.settings.bands import KINDS, NARROWEST_Q, SLOPES, WIDEST_Q, Band
 from pulizia.tools.base import Curve, Picture
 from pulizia.units import format_number
+from pulizia.words import tr, translated
 
 LOW_HZ, HIGH_HZ = 20.0, 20_000.0
 MOST_DB = 18.0
@@ -57,9 +57,9 @@ class EqualiserPicture(QWidget):
         self.setFixedHeight(180)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(translated("Picture of the equaliser"))
+        self.setAccessibleName(tr("Picture of the equaliser"))
         self.setToolTip(
-            translated(
+            tr(
                 "Drag a dot; the wheel over it sets its width. Double-click adds or removes a bell.\nHold Q and move the mouse: a narrow boost follows it; let go and it becomes a moderate cut."
             )
         )
@@ -177,15 +177,15 @@ class EqualiserPicture(QWidget):
             if under >= 0:
                 _, at, gain, _ = self.bands[under]
                 made: Band = (kind, at, gain, width)
-                menu.addAction(translated(f"Make it a {kind}")).triggered.connect(
+                menu.addAction(tr("Make it a {kind}", kind=kind)).triggered.connect(
                     lambda _on=False, b=made: self._exchange(under, b)
                 )
             else:
                 made = (kind, hz, 0.0 if "pass" in kind or kind == "notch" else round(self.db_of(place.y()), 1), width)
-                menu.addAction(translated(f"New {kind}")).triggered.connect(lambda _on=False, b=made: self._add(b))
+                menu.addAction(tr("New {kind}", kind=kind)).triggered.connect(lambda _on=False, b=made: self._add(b))
         if under >= 0:
             menu.addSeparator()
-            menu.addAction(translated("Remove")).triggered.connect(lambda: self.remove(under))
+            menu.addAction(tr("Remove")).triggered.connect(lambda: self.remove(under))
         return menu
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -270,7 +270,7 @@ class EqualiserPicture(QWidget):
             painter.drawRect(plot.adjusted(0.5, 0.5, -0.5, -0.5))
         if not self.bands:
             painter.setPen(colour("soft"))
-            text = self._message or "Double-click adds a bell,\na right click other kinds"
+            text = self._message or tr("Double-click adds a bell,\na right click other kinds")
             painter.drawText(
                 plot.adjusted(8, 0, -8, -6),
                 Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter,

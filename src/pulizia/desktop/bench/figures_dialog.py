@@ -10,26 +10,30 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QW
 from pulizia.audio.source import SpanSource
 from pulizia.audio.spans import Span
 from pulizia.desktop.controls import button, hairline, label, scrolled
-from pulizia.desktop.words import translated
 from pulizia.measure.figures import Row, as_text, passage_figures
 from pulizia.measure.harm import harm
 from pulizia.score.chain import Chain
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
+from pulizia.words import tr, translated
 
 
 def harm_rows(chain: Chain, start: int, stop: int) -> list[Row]:
     """What the whole score takes from the voice in a stretch."""
     found = harm(chain.before, chain.after, (Span(start, stop),))
     if found is None:
-        return [Row("Harm to the voice", None, "dB", note="no speech here")]
+        return [Row(tr("Harm to the voice"), None, "dB", note=tr("no speech here"))]
     names = ("low", "middle", "high")
-    parts = [Row(f"Harm, {name}", level, "dB") for name, level in zip(names, found.regions_db, strict=True)]
+    parts = [
+        Row(tr("Harm, {name}", name=name), level, "dB") for name, level in zip(names, found.regions_db, strict=True)
+    ]
     return [
-        Row("Harm to the voice", found.level_db, "dB", note="what the steps take from the voice, relative to it"),
+        Row(
+            tr("Harm to the voice"), found.level_db, "dB", note=tr("what the steps take from the voice, relative to it")
+        ),
         *parts,
-        Row("Voice lowered by more than 3 dB", found.touched_percent, "%"),
+        Row(tr("Voice lowered by more than 3 dB"), found.touched_percent, "%"),
     ]
 
 
@@ -40,11 +44,11 @@ class FiguresDialog(QDialog):
         super().__init__(parent)
         self.studio = studio
         self.rows: list[Row] = []
-        self.setWindowTitle(translated("Measurements"))
+        self.setWindowTitle(tr("Measurements"))
         self.resize(460, 560)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Measurements", 20, bold=True))
+        column.addWidget(label(tr("Measurements"), 20, bold=True))
         self._of = label("", 12, token="soft", wrap=True)
         column.addWidget(self._of)
         self._inner = QWidget()
@@ -53,10 +57,10 @@ class FiguresDialog(QDialog):
         self._grid.setVerticalSpacing(3)
         column.addWidget(scrolled(self._inner), 1)
         row = QHBoxLayout()
-        self.copy_button = button("Copy", self.copy, tip="Copy the table, tabs between columns")
+        self.copy_button = button(tr("Copy"), self.copy, tip=tr("Copy the table, tabs between columns"))
         row.addWidget(self.copy_button)
         row.addStretch(1)
-        row.addWidget(button("Close", self.accept))
+        row.addWidget(button(tr("Close"), self.accept))
         column.addLayout(row)
         self.copy_button.setEnabled(False)
         self._measure()
@@ -67,10 +71,10 @@ class FiguresDialog(QDialog):
             return
         selection = self.studio.selection
         start, stop = (selection.span.start, selection.span.stop) if selection else (0, recording.frames)
-        what = "the selection" if selection else "the whole recording"
+        what = tr("the selection") if selection else tr("the whole recording")
         times = f"{format_time(start / recording.rate, 3)}\u2013{format_time(stop / recording.rate, 3)}"
-        self._title = f"{recording.name}, {what}, {times}, {self.studio.listening.value.lower()}"
-        self._of.setText(translated(self._title + ": measuring\u2026"))
+        self._title = f"{recording.name}, {what}, {times}, {translated(self.studio.listening.value)}"
+        self._of.setText(tr("{what}: measuring…", what=self._title))
         names = self.studio.document.media[recording.id].channel_names
         passage = SpanSource(source, start, stop)
         chain = self.studio.chain
@@ -81,7 +85,7 @@ class FiguresDialog(QDialog):
             return rows + (harm_rows(scored, start, stop) if scored is not None else [])
 
         job = self.studio.pool.submit(
-            work, title="Measuring the selection",
+            work, title=tr("Measuring the selection"),
             priority=SOON, slot="figures", on_done=self._show, on_error=self._of.setText,
         )  # fmt: skip
         self.finished.connect(lambda _code: job.cancel())  # an answer to a closed dialog is dropped
@@ -102,4 +106,4 @@ class FiguresDialog(QDialog):
     def copy(self) -> None:
         """Put the table on the clipboard."""
         QGuiApplication.clipboard().setText(translated(self._title + "\n" + as_text(self.rows)))
-        self.studio.say("The measurements were copied.")
+        self.studio.say(tr("The measurements were copied."))

@@ -11,12 +11,12 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.measure.harm import LOWEST_DB, Harm
 from pulizia.session.studio import Studio
 from pulizia.session.survey_desk import Found
 from pulizia.tools.base import Mark, Table
 from pulizia.units import format_number
+from pulizia.words import tr, translated
 
 MOST_ROWS = 14
 HEAD_HEIGHT, ROW_HEIGHT = 15, 17
@@ -30,7 +30,7 @@ class HarmGauge(QWidget):
         super().__init__()
         self.harm: Harm | None = None
         self.setFixedHeight(34)
-        self.setAccessibleName(translated("Harm to the voice"))
+        self.setAccessibleName(tr("Harm to the voice"))
         theme_notice().changed.connect(self.update)
 
     def show_harm(self, harm: Harm | None) -> None:
@@ -41,18 +41,24 @@ class HarmGauge(QWidget):
         if harm is not None:
             low, middle, high = (format_number(v, 0) for v in harm.regions_db)
             self.setToolTip(
-                translated(
-                    f"Level taken from the voice, relative to the voice.\nLow {low}, mid {middle}, high {high} dB; {format_number(harm.touched_percent)} % of its time and frequency cells lost more than 3 dB."
+                tr(
+                    "Level taken from the voice, relative to the voice.\nLow {low}, mid {middle}, high {high} dB; {touched_percent} % of its time and frequency cells lost more than 3 dB.",
+                    low=low,
+                    middle=middle,
+                    high=high,
+                    touched_percent=format_number(harm.touched_percent),
                 )
             )
-            self.setAccessibleDescription(f"{harm.words}, {format_number(harm.level_db)} dB")
+            self.setAccessibleDescription(
+                tr("{words}, {level_db} dB", words=harm.words, level_db=format_number(harm.level_db))
+            )
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setFont(font(12))
         painter.setPen(colour("ink"))
-        painter.drawText(QRectF(0, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, translated("Harm to the voice"))
+        painter.drawText(QRectF(0, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, tr("Harm to the voice"))
         painter.fillRect(QRectF(0, 22, self.width(), 5), colour("line"))
         if self.harm is None:
             painter.setPen(colour("soft"))
@@ -66,7 +72,7 @@ class HarmGauge(QWidget):
         figure = (
             "none"
             if self.harm.level_db <= LOWEST_DB
-            else f"{self.harm.words}, {format_number(self.harm.level_db, 0)} dB"
+            else tr("{words}, {level_db} dB", words=self.harm.words, level_db=format_number(self.harm.level_db, 0))
         )
         painter.drawText(
             QRectF(0, 0, self.width(), 18),
@@ -82,7 +88,7 @@ class PlainTable(QWidget):
         super().__init__()
         self._table: Table | None = None
         self._head = 0
-        self.setAccessibleName(translated("Places found"))
+        self.setAccessibleName(tr("Places found"))
         theme_notice().changed.connect(self.update)
         self.hide()
 
@@ -143,9 +149,11 @@ class Findings(QWidget):
         self._visit = QWidget()
         row = QHBoxLayout(self._visit)
         row.setContentsMargins(0, 0, 0, 0)
-        self.next_button = button("Go to next", lambda: self.go(1), tip="Go to the next place and play it (Shift+N)")
+        self.next_button = button(
+            tr("Go to next"), lambda: self.go(1), tip=tr("Go to the next place and play it (Shift+N)")
+        )
         self.leave_button = button(
-            "Skip this place", self.toggle_here, tip="Skip the place at the playhead, or include it again (X)"
+            tr("Skip this place"), self.toggle_here, tip=tr("Skip the place at the playhead, or include it again (X)")
         )
         row.addWidget(self.next_button)
         row.addWidget(self.leave_button)

@@ -10,20 +10,20 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ENTER, ArrowKeys, button, label
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.inspection.finding import Finding
 from pulizia.session.inspection_desk import Entry
 from pulizia.session.studio import Studio
 from pulizia.units import format_number
+from pulizia.words import N_, tr, translated
 
 ROW_HEIGHT, STRIP_WIDTH = 46, 60
 GRAVE, MILD = 0.6, 0.15
 SETTLED_MS = 1500
 NAMES = {
-    "overload": "Clipping",
-    "noise": "Noise", "hum": "Mains hum", "channel missing": "One channel missing", "polarity": "Opposite polarity",
-    "delay": "One channel late", "level": "Uneven level", "silence": "Digital silence", "room": "Room tail",
-    "dull": "Dull voice", "lopsided": "Asymmetric waveform",
+    "overload": N_("Clipping"),
+    "noise": N_("Noise"), "hum": N_("Mains hum"), "channel missing": N_("One channel missing"), "polarity": N_("Opposite polarity"),
+    "delay": N_("One channel late"), "level": N_("Uneven level"), "silence": N_("Digital silence"), "room": N_("Room tail"),
+    "dull": N_("Dull voice"), "lopsided": N_("Asymmetric waveform"),
 }  # fmt: skip
 ALL_KINDS = (
     "overload",
@@ -57,9 +57,9 @@ def measure_text(entry: Entry) -> str:
     shown = [format_number(f.measure, decimals) for f in (entry.before, entry.after) if f is not None]
     what = FIGURES.get(entry.kind, "")
     if entry.before is not None and entry.after is None:
-        return f"{what}was {shown[0]} {unit}".strip()
+        return tr("{what}was {now} {unit}", what=what, now=shown[0], unit=unit).strip()
     if len(shown) == 2 and shown[0] != shown[1]:
-        return f"{what}{shown[1]} {unit}, was {shown[0]}"
+        return tr("{what}{now} {unit}, was {before}", what=what, now=shown[1], unit=unit, before=shown[0])
     return f"{what}{shown[-1]} {unit}".strip()
 
 
@@ -85,7 +85,7 @@ class FindingRow(ArrowKeys):
         if self.entry.left:
             return "ignored"
         if self._step is not None:
-            return f"step {self._step}"
+            return tr("step {step}", step=self._step)
         return "resolved" if self.entry.is_gone else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -181,10 +181,10 @@ class FindingsList(QWidget):
         column.setSpacing(2)
         head = QHBoxLayout()
         head.setContentsMargins(8, 0, 0, 0)
-        head.addWidget(label("Findings", bold=True))
+        head.addWidget(label(tr("Findings"), bold=True))
         head.addStretch(1)
         self.run_button = button(
-            "Inspect", self._run_or_stop, tip="Check the recording and list its problems (Ctrl+I)", quiet=True
+            tr("Inspect"), self._run_or_stop, tip=tr("Check the recording and list its problems (Ctrl+I)"), quiet=True
         )
         head.addWidget(self.run_button)
         column.addLayout(head)
@@ -202,7 +202,7 @@ class FindingsList(QWidget):
         column.addWidget(self._body)
         column.addWidget(self.words)
         self.all_button = button(
-            "Treat all", self.desk.treat_all, tip="Add a step for each problem that a step can treat"
+            tr("Treat all"), self.desk.treat_all, tip=tr("Add a step for each problem that a step can treat")
         )
         under = QHBoxLayout()
         under.setContentsMargins(8, 4, 8, 0)
@@ -233,7 +233,7 @@ class FindingsList(QWidget):
         if recording is None:
             return
         busy = bool(desk.listening_to)
-        self.run_button.setText(translated("Stop" if busy else "Inspect"))
+        self.run_button.setText(translated(tr("Stop") if busy else tr("Inspect")))
         self.run_button.setEnabled(self.studio.chain is not None)
         self.progress.setVisible(busy)
         self.progress.setValue(round(1000 * desk.share))
@@ -256,13 +256,17 @@ class FindingsList(QWidget):
         if desk.fault:
             return desk.fault
         if busy:
-            return f"Looking for {desk.listening_to}\u2026" if desk.listening_to != "listening" else "Inspecting\u2026"
+            return (
+                tr("Looking for {listening_to}…", listening_to=desk.listening_to)
+                if desk.listening_to != "listening"
+                else tr("Inspecting…")
+            )
         if not desk.is_inspected:
-            return "Checks the recording and lists problems with their places."
+            return tr("Checks the recording and lists problems with their places.")
         missing = [name_of(k).lower() for k in ALL_KINDS if k not in {e.kind for e in entries}]
         if not entries:
-            return "Nothing was found."
-        return f"Not found: {', '.join(missing)}." if missing else ""
+            return tr("Nothing was found.")
+        return tr("Not found: {missing}.", missing=", ".join(missing)) if missing else ""
 
     def _fill(self, entries: list[Entry], frames: int) -> None:
         focused = next((kind for kind, row in self.rows.items() if row.hasFocus()), "")
@@ -300,29 +304,33 @@ class FindingsList(QWidget):
         column.addWidget(label(entry.now.sentence, 12, wrap=True))
         sure = entry.now.certainty
         told = "certain" if sure >= 0.9 else "likely" if sure >= 0.7 else "possible"
-        column.addWidget(label(f"{told}{', resolved by the steps' if entry.is_gone else ''}", 12, token="soft"))
+        column.addWidget(
+            label(tr("{finding}, resolved by the steps", finding=told) if entry.is_gone else told, 12, token="soft")
+        )
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
         finding: Finding = entry.now
         if finding.marks:
             row.addWidget(
-                button("Next", lambda: self.desk.visit(finding), tip="Go to the next place and play it", quiet=True)
+                button(
+                    tr("Next"), lambda: self.desk.visit(finding), tip=tr("Go to the next place and play it"), quiet=True
+                )
             )
         if finding.tool_id and entry.after is not None and self.desk.treating_step(entry) is None:
             row.addWidget(
                 button(
-                    "Treat",
+                    tr("Treat"),
                     lambda: self.desk.treat(finding),
-                    tip="Add the step, with settings from the measurement",
+                    tip=tr("Add the step, with settings from the measurement"),
                     quiet=True,
                 )
             )
         if not entry.is_gone:
             words, tip = (
-                ("Stop ignoring", "List it as a problem again")
+                (tr("Stop ignoring"), tr("List it as a problem again"))
                 if entry.left
-                else ("Ignore", "Leave this problem untreated and do not list it as open")
+                else (tr("Ignore"), tr("Leave this problem untreated and do not list it as open"))
             )
             row.addWidget(button(words, lambda: self.desk.leave(entry.kind, leave=not entry.left), tip=tip, quiet=True))
         row.addStretch(1)

@@ -19,8 +19,8 @@ from pulizia.desktop.bench.wave_image import (
     wave_table,
 )
 from pulizia.desktop.theme import colour, theme
-from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
+from pulizia.words import tr
 
 
 class Overview(Lane):
@@ -33,8 +33,8 @@ class Overview(Lane):
         self.setFixedHeight(46)
         self._grab: float | None = None
         self._image: tuple[Hashable, QImage] | None = None
-        self.setAccessibleName(translated("Overview of the recording"))
-        self.setToolTip(translated("Drag to move the view; wheel with Ctrl zooms"))
+        self.setAccessibleName(tr("Overview of the recording"))
+        self.setToolTip(tr("Drag to move the view; wheel with Ctrl zooms"))
 
     @property
     def plot(self) -> QRectF:

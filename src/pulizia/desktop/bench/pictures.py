@@ -13,6 +13,7 @@ from pulizia.desktop.turns import update_in_turn
 from pulizia.measure.overview import BIN_FRAMES, PeakPicture, PeakSegment, sketched_segment
 from pulizia.session.jobs import FIRST, LATER, Job
 from pulizia.session.studio import Studio
+from pulizia.words import tr
 
 MOST_PICTURES = 24
 SKETCHED_BINS = 1400  # looked at for a first impression: about two per pixel
@@ -56,10 +57,10 @@ class Pictures:
         if picture.source.key in files:
             work = partial(self._fill_from_file, picture, missing)
             slot = f"peaks:{picture.source.key}"
-            self.studio.pool.submit(work, title="Drawing the waveform", priority=FIRST, slot=slot)
+            self.studio.pool.submit(work, title=tr("Drawing the waveform"), priority=FIRST, slot=slot)
         elif isinstance(picture.source, DifferenceSource):
             work = partial(self._fill_slowly, picture, missing)
-            self.studio.pool.submit(work, title="Drawing the waveform", priority=LATER, slot="peaks:removed")
+            self.studio.pool.submit(work, title=tr("Drawing the waveform"), priority=LATER, slot="peaks:removed")
 
     def _fill_from_file(self, picture: PeakPicture, missing: list[int], job: Job) -> None:
         source, store = picture.source, self.studio.peaks

@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
+from pulizia.words import tr
 
 MOST = 5
 
@@ -24,7 +25,7 @@ class RecentFiles(QWidget):
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 20, 0, 0)
         self._column.setSpacing(0)
-        self._column.addWidget(label("Recent", 12, token="soft"), alignment=Qt.AlignmentFlag.AlignHCenter)
+        self._column.addWidget(label(tr("Recent"), 12, token="soft"), alignment=Qt.AlignmentFlag.AlignHCenter)
         self.hide()
 
     def show_files(self, paths: Sequence[Path]) -> None:

@@ -26,10 +26,10 @@ from pulizia.desktop.controls import ArrowKeys, button, hairline, label
 from pulizia.desktop.layers import layer_of
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.turns import update_in_turn
-from pulizia.desktop.words import translated
 from pulizia.project.model import Recording
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
+from pulizia.words import tr, translated
 
 CARD_HEIGHT, WAVE_COLUMNS = 48, 84
 NOTES = ("description", "scene", "take", "tape", "project", "originator", "date", "time", "title", "artist", "note")
@@ -48,7 +48,7 @@ class Cards(ArrowKeys):
         self._layer: tuple[tuple[Hashable, ...], QPixmap] | None = None
         pictures.watch(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(translated("Recordings"))
+        self.setAccessibleName(tr("Recordings"))
         theme_notice().changed.connect(self.update)
 
     @property
@@ -119,7 +119,7 @@ class Cards(ArrowKeys):
         second = box.adjusted(8, 24, -8, -4)
         painter.setFont(font(12))
         if offline:
-            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, translated("file missing or changed"))
+            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, tr("file missing or changed"))
             return
         painter.setPen(colour("soft"))
         loudness = self.studio.measures("after", recording.id)
@@ -173,20 +173,20 @@ class RecordingsList(QWidget):
         column.setSpacing(4)
         self._head = QWidget()
         head = _HeadRow(self._head)
-        head.add("Recordings", "length", "LUFS")
+        head.add(tr("Recordings"), tr("length"), "LUFS")
         column.addWidget(self._head)
         self.cards = Cards(studio, pictures)
         self.cards.chosen.connect(self.chosen)
         self.cards.menu.connect(self.menu)
         column.addWidget(self.cards)
         self._add = button(
-            "Add recordings\u2026", self.open_asked.emit, tip="Open sound or video files (Ctrl+O)", quiet=True
+            tr("Add recordings…"), self.open_asked.emit, tip=tr("Open sound or video files (Ctrl+O)"), quiet=True
         )
         column.addWidget(self._add, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addSpacing(8)
         self.findings = FindingsList(studio)
         column.addWidget(self.findings)
-        self._about_head = label("About this recording", bold=True)
+        self._about_head = label(tr("About this recording"), bold=True)
         self._about_head.setContentsMargins(8, 0, 0, 0)
         column.addWidget(self._about_head)
         self._line = hairline()
@@ -211,26 +211,37 @@ class RecordingsList(QWidget):
             return why
         media = self.studio.document.media.get(recording.id)
         if media is None:
-            return "Opening\u2026"
+            return tr("Opening…")
         lines = [media.format_line]
         if recording.trim is not None:
             start, stop = (format_time(f / recording.rate, 2) for f in (recording.trim.start, recording.trim.stop))
-            lines.append(f"Trimmed to {start}\u2013{stop} of {format_time(recording.seconds, 2)}")
+            lines.append(
+                tr(
+                    "Trimmed to {start}–{stop} of {seconds}",
+                    start=start,
+                    stop=stop,
+                    seconds=format_time(recording.seconds, 2),
+                )
+            )
         if media.source.channels > 1:
-            lines.append("Channels " + ", ".join(media.channel_names))
+            lines.append(tr("Channels {names}", names=", ".join(media.channel_names)))
         since = media.metadata.get("frames_since_midnight")
         if since is not None and since.isdigit():
-            lines.append("Start " + format_time(int(since) / recording.rate, 3))
+            lines.append(tr("Start {time}", time=format_time(int(since) / recording.rate, 3)))
         lines += [f"{key.capitalize()}: {media.metadata[key]}" for key in NOTES if media.metadata.get(key)]
         if picture := media.metadata.get("picture"):
-            lines.append(f"Sound of a video file ({picture})")
+            lines.append(tr("Sound of a video file ({picture})", picture=picture))
         measures = self.studio.measures("before", recording.id)
         if measures is not None:
             lines.append(
-                f"Original: true peak {format_number(measures.true_peak_dbtp)} dBTP, LRA {format_number(measures.loudness_range_lu)} LU"
+                tr(
+                    "Original: true peak {true_peak_dbtp} dBTP, LRA {loudness_range_lu} LU",
+                    true_peak_dbtp=format_number(measures.true_peak_dbtp),
+                    loudness_range_lu=format_number(measures.loudness_range_lu),
+                )
             )
         if media.source.cleaned:
-            lines.append("Invalid samples (NaN or infinite) are read as silence.")
+            lines.append(tr("Invalid samples (NaN or infinite) are read as silence."))
         return "\n".join(lines)
 
 

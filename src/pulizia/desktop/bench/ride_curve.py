@@ -10,10 +10,10 @@ from PySide6.QtGui import QPainter, QPen
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.strokes import polygon
 from pulizia.desktop.theme import colour, font
-from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 from pulizia.tools.base import Handle, Survey
 from pulizia.units import format_number
+from pulizia.words import translated
 
 MOST_DB = 18.0  # at the edges of the waveform
 NEAR_PX = 8.0

@@ -19,9 +19,9 @@ from pulizia.audio.markers import Marker
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour, font
-from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
+from pulizia.words import tr, translated
 
 FLAG_REACH_PX = 6
 LONGEST_SHOWN_PX = 140
@@ -35,7 +35,7 @@ class Ruler(Lane):
     def __init__(self, studio: Studio, axis: TimeAxis) -> None:
         super().__init__(studio, axis)
         self.setFixedHeight(22)
-        self.setAccessibleName(translated("Time ruler"))
+        self.setAccessibleName(tr("Time ruler"))
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
         painter.fillRect(plot, colour("paper"))
@@ -107,14 +107,14 @@ class Ruler(Lane):
         if marker is None:
             return
         menu = QMenu(self)
-        menu.addAction(translated("Rename the marker\u2026")).triggered.connect(lambda: self.rename_asked.emit(marker))
-        menu.addAction(translated("Remove the marker")).triggered.connect(lambda: self.studio.markers.remove(marker))
+        menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self.rename_asked.emit(marker))
+        menu.addAction(tr("Remove the marker")).triggered.connect(lambda: self.studio.markers.remove(marker))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(event.globalPos())
 
     def hover(self, place: QPointF) -> None:
         marker = self._marker_under(place.x())
-        self.setToolTip(translated(f"{marker.name}\nDouble-click to rename" if marker else ""))
+        self.setToolTip(translated(tr("{name}\nDouble-click to rename", name=marker.name) if marker else ""))
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
         if self.studio.recording is None:

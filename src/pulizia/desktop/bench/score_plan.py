@@ -12,6 +12,7 @@ from pulizia.audio.spans import Span
 from pulizia.desktop.bench.lane import EDGE_PX
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.score.steps import Step
+from pulizia.words import tr
 
 PITCHES = ((5, 32, 26), (8, 26, 20), (1000, 22, 18))  # up to so many steps: from row to row, height of a strip
 TOP = 8
@@ -111,10 +112,10 @@ def detail_of(step: Step) -> str:
     """The short text behind a step's name."""
     parts = [step.tool.caption(step.settings)]
     if step.band_hz:
-        low, high = (f"{hz / 1000:.1f}".rstrip("0").rstrip(".") for hz in step.band_hz)
-        parts.append(f"{low}\u2013{high} kHz")
+        low, high = (tr("{hz:.1f}", hz=hz / 1000).rstrip("0").rstrip(".") for hz in step.band_hz)
+        parts.append(tr("{low}–{high} kHz", low=low, high=high))
     if step.holes:
-        parts.append("original restored in places" if len(step.holes) > 1 else "original restored once")
+        parts.append(tr("original restored in places") if len(step.holes) > 1 else tr("original restored once"))
     if not step.enabled:
-        parts.append("switched off")
+        parts.append(tr("switched off"))
     return ", ".join(parts)

@@ -17,10 +17,10 @@ from pulizia.desktop.bench.score_plan import TOP, ScorePlan, detail_of
 from pulizia.desktop.bench.tide import draw_tide, taken_by
 from pulizia.desktop.bench.tiles import Tiles
 from pulizia.desktop.theme import colour, font, theme
-from pulizia.desktop.words import translated
 from pulizia.score.chain import Stage
 from pulizia.score.steps import Step
 from pulizia.session.studio import Studio
+from pulizia.words import tr, translated
 
 LONGEST_S = 0.0025  # of drawing in one turn
 MOST_OTHERS = 24  # steps that are not in view whose pictures are kept
@@ -257,5 +257,5 @@ class Strips:
         painter.drawRoundedRect(box, 6, 6)
         painter.setPen(colour("verd_text"))
         painter.setFont(font(13, bold=True))
-        text = "+ Add step" if plan.steps else "+ Add step, or select noise and press N"
+        text = tr("+ Add step") if plan.steps else tr("+ Add step, or select noise and press N")
         painter.drawText(box.adjusted(8, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, translated(text))

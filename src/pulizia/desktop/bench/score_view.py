@@ -21,9 +21,9 @@ from pulizia.desktop.bench.score_strips import Strips
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour, font
 from pulizia.desktop.turns import update_in_turn
-from pulizia.desktop.words import translated
 from pulizia.score.steps import Step
 from pulizia.session.studio import Studio
+from pulizia.words import tr, translated
 
 HEAD_PX = 64  # no wider is what the play head repaints
 
@@ -51,7 +51,7 @@ class ScoreView(Lane):
         self._held: _Drag | None = None
         self._drop_row: int | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(translated("Steps, in the order in which sound passes them"))
+        self.setAccessibleName(tr("Steps, in the order in which sound passes them"))
         self.fit()
 
     @property
@@ -185,8 +185,10 @@ class ScoreView(Lane):
             if grip is not None:
                 step = self.steps[grip[0]]
                 self.setToolTip(
-                    translated(
-                        f"{step.tool.title}: {detail_of(step)}\nThe dot switches it on and off; drag its ends to change where it acts, up or down to change the order"
+                    tr(
+                        "{title}: {detail_of}\nThe dot switches it on and off; drag its ends to change where it acts, up or down to change the order",
+                        title=translated(step.tool.title),
+                        detail_of=detail_of(step),
                     )
                 )
             return

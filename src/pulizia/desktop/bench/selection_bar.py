@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour
-from pulizia.desktop.words import translated
 from pulizia.session.studio import Studio
 from pulizia.units import format_number
+from pulizia.words import tr, translated
 
 
 class SelectionBar(QWidget):
@@ -27,28 +27,30 @@ class SelectionBar(QWidget):
         row.setSpacing(2)
         self._length = label("", 12, token="plum")
         row.addWidget(self._length)
-        row.addWidget(button("Play", studio.play_or_stop, tip="Play the selection (Space)", quiet=True))
-        row.addWidget(button("Loop", self._loop, tip="Loop the selection (R)", quiet=True))
+        row.addWidget(button(tr("Play"), studio.play_or_stop, tip=tr("Play the selection (Space)"), quiet=True))
+        row.addWidget(button(tr("Loop"), self._loop, tip=tr("Loop the selection (R)"), quiet=True))
         row.addWidget(
-            button("Learn noise", studio.repairs.take_as_noise, tip="Learn the selection as noise (N)", quiet=True)
+            button(
+                tr("Learn noise"), studio.repairs.take_as_noise, tip=tr("Learn the selection as noise (N)"), quiet=True
+            )
         )
         row.addWidget(
             button(
-                "Add step here\u2026",
+                tr("Add step here…"),
                 self.treat.emit,
-                tip="Add a step that acts in the selection only (T)",
+                tip=tr("Add a step that acts in the selection only (T)"),
                 quiet=True,
             )
         )
         self._blot = button(
-            "Areas", studio.repairs.take_as_blot, tip="Lower or replace the selected area (P)", quiet=True
+            tr("Areas"), studio.repairs.take_as_blot, tip=tr("Lower or replace the selected area (P)"), quiet=True
         )
         row.addWidget(self._blot)
         row.addWidget(
             button(
-                "Restore original",
+                tr("Restore original"),
                 studio.repairs.give_back,
-                tip="Restore the original in the selection (G)",
+                tip=tr("Restore the original in the selection (G)"),
                 quiet=True,
             )
         )
@@ -67,10 +69,14 @@ class SelectionBar(QWidget):
             self.hide()
             return
         seconds = selection.span.frames / recording.rate
-        text = f"{format_number(1000 * seconds, 0)} ms" if seconds < 1 else f"{format_number(seconds, 2)} s"
+        text = (
+            tr("{seconds} ms", seconds=format_number(1000 * seconds, 0))
+            if seconds < 1
+            else f"{format_number(seconds, 2)} s"
+        )
         if selection.band_hz:
             low, high = selection.band_hz
-            text += f", {low:.0f}\u2013{high:.0f} Hz"
+            text += ", " + tr("{low:.0f}–{high:.0f} Hz", low=low, high=high)
         self._length.setText(translated(text))
         self._blot.setVisible(bool(selection.band_hz))
         self.adjustSize()

@@ -9,8 +9,8 @@ from typing import Any, NamedTuple
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from pulizia.desktop.controls import NAME_WIDTH, ChoiceBox, SliderRow, label
-from pulizia.desktop.words import translated
 from pulizia.settings.declare import Choice, Declaration, Number, Places, Settings, Switch, default_of
+from pulizia.words import translated
 
 
 class Made(NamedTuple):

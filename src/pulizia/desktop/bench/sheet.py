@@ -21,6 +21,7 @@ from pulizia.score.chain import Stage
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
 from pulizia.tools.base import Picture
+from pulizia.words import tr
 
 PASSAGE_S = 4.0
 APART_MS = 8  # from one part of building to the next: other views have their turn between
@@ -34,10 +35,14 @@ class EmptySheet(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(label("No step yet", 20, bold=True))
-        text = "Select half a second where only noise is heard and press N, or add a step below the waveform. The file is never changed; every step stays adjustable."
+        column.addWidget(label(tr("No step yet"), 20, bold=True))
+        text = tr(
+            "Select half a second where only noise is heard and press N, or add a step below the waveform. The file is never changed; every step stays adjustable."
+        )
         column.addWidget(label(text, 13, token="soft", wrap=True))
-        column.addWidget(button("Learn noise", studio.repairs.take_as_noise, tip="Learn the selection as noise (N)"))
+        column.addWidget(
+            button(tr("Learn noise"), studio.repairs.take_as_noise, tip=tr("Learn the selection as noise (N)"))
+        )
         column.addStretch(1)
 
 
@@ -147,7 +152,7 @@ class Sheet(QWidget):
         if step.id != self._step_id:
             self._step_id, self._picture_key = step.id, None
             if body.picture is not None:
-                body.picture.show_picture(None, "Measuring\u2026")
+                body.picture.show_picture(None, tr("Measuring…"))
         body.show_step(step, recording)
 
     def _rest(self) -> None:
@@ -207,7 +212,7 @@ class Sheet(QWidget):
             return
         stage = chain.stages.get(step.id)
         if stage is None:
-            target.show_picture(None, "Switched off" if not step.enabled else "Applies nowhere")
+            target.show_picture(None, tr("Switched off") if not step.enabled else tr("Applies nowhere"))
             self._picture_key = None
             return
         place = self._passage(recording.frames, recording.rate)
@@ -216,7 +221,7 @@ class Sheet(QWidget):
             return
         self._picture_key = key
         self.studio.pool.submit(
-            lambda job: make_picture(stage, place, job), title="Listening", priority=SOON, slot="picture",
+            lambda job: make_picture(stage, place, job), title=tr("Listening"), priority=SOON, slot="picture",
             on_done=lambda picture: self._show(target, key, picture, ""),
             on_error=lambda text: self._show(target, key, None, text),
         )  # fmt: skip

@@ -9,12 +9,12 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QSlider, QWidget, QWidgetActio
 from pulizia.desktop.bench.sonogram_look import Looked
 from pulizia.desktop.controls import label
 from pulizia.desktop.ramps import RAMPS
-from pulizia.desktop.words import translated
 from pulizia.measure.frequency_axis import AXES
 from pulizia.measure.sonogram import SIZES
 from pulizia.measure.spectrum import WINDOWS
+from pulizia.words import N_, tr, translated
 
-CHANNELS = {"": "all, by power", "left": "left", "right": "right", "mid": "mid", "side": "side"}
+CHANNELS = {"": N_("all, by power"), "left": "left", "right": "right", "mid": "mid", "side": "side"}
 
 
 class SizeSlider(QWidget):
@@ -29,10 +29,10 @@ class SizeSlider(QWidget):
         self.slider.setRange(0, len(SIZES) - 1)
         self.slider.setPageStep(1)
         self.slider.setFixedWidth(110)
-        self.slider.setAccessibleName(translated("Transform size: short shows clicks, long shows hum"))
+        self.slider.setAccessibleName(tr("Transform size: short shows clicks, long shows hum"))
         self.size_label = label("", 12, token="soft")
         self.size_label.setFixedWidth(52)
-        for part in (label("short", 12), self.slider, label("long", 12), self.size_label):
+        for part in (label(tr("short"), 12), self.slider, label(tr("long"), 12), self.size_label):
             row.addWidget(part)
         self.slider.setValue(SIZES.index(view.look.size) if view.look.size else SIZES.index(2048))
         self.slider.valueChanged.connect(lambda index: view.choose(size=SIZES[index]))
@@ -52,20 +52,20 @@ def sonogram_menu(view: Looked, parent: QWidget) -> QMenu:
     action = QWidgetAction(menu)
     action.setDefaultWidget(sizes)
     menu.addAction(action)
-    blended = menu.addAction(translated("Blended transform sizes"))
+    blended = menu.addAction(tr("Blended transform sizes"))
     blended.setCheckable(True)
     blended.setChecked(not view.look.size)
     blended.triggered.connect(lambda _on=False: view.choose(size=0))
-    sharpened = menu.addAction(translated("Sharpened (reassigned)"))
+    sharpened = menu.addAction(tr("Sharpened (reassigned)"))
     sharpened.setCheckable(True)
     sharpened.setChecked(view.look.sharpened)
     sharpened.triggered.connect(lambda on: view.choose(sharpened=on))
     menu.addSeparator()
     groups: tuple[tuple[str, str, dict[str, str]], ...] = (
-        ("Frequency axis", "axis", AXES),
-        ("Window", "window", WINDOWS),
-        ("Colours", "ramp", RAMPS),
-        ("Channels", "channel", CHANNELS),
+        (tr("Frequency axis"), "axis", AXES),
+        (tr("Window"), "window", WINDOWS),
+        (tr("Colours"), "ramp", RAMPS),
+        (tr("Channels"), "channel", CHANNELS),
     )
     for title, name, choices in groups:
         part = menu.addMenu(translated(title))
@@ -75,6 +75,6 @@ def sonogram_menu(view: Looked, parent: QWidget) -> QMenu:
             chosen.setChecked(getattr(view.look, name) == value)
             chosen.triggered.connect(lambda _on=False, n=name, v=value: view.choose(**{n: v}))
     menu.addSeparator()
-    menu.addAction(translated("Reset level range")).triggered.connect(lambda: view.set_levels(-84.0, -34.0))
-    menu.addAction(translated("Full frequency range")).triggered.connect(lambda: view.set_band(40.0, 20_000.0))
+    menu.addAction(tr("Reset level range")).triggered.connect(lambda: view.set_levels(-84.0, -34.0))
+    menu.addAction(tr("Full frequency range")).triggered.connect(lambda: view.set_band(40.0, 20_000.0))
     return menu

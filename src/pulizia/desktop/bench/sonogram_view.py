@@ -31,12 +31,12 @@ from pulizia.desktop.controls import button
 from pulizia.desktop.layers import layer_of
 from pulizia.desktop.ramps import ramp_table
 from pulizia.desktop.theme import colour, font, theme, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, sonogram
 from pulizia.measure.sonogram_scale import SonogramScale
 from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time, note_name
+from pulizia.words import tr, translated
 
 SCALE_WIDTH, SCALE_HEIGHT = 6, 120
 SMALLEST_BAND_PX = 6
@@ -66,12 +66,12 @@ class SonogramView(Lane):
         self._axis_from: float | None = None
         self.setMinimumHeight(120)
         self.view_button = button(
-            "\u22ef", self.show_menu, tip="Transform size, window, frequency axis, colours, channels", quiet=True
+            "\u22ef", self.show_menu, tip=tr("Transform size, window, frequency axis, colours, channels"), quiet=True
         )
         self.view_button.setParent(self)
-        self.view_button.setAccessibleName(translated("Sonogram display options"))
+        self.view_button.setAccessibleName(tr("Sonogram display options"))
         self.view_button.setFixedSize(GUTTER, 24)
-        self.setAccessibleName(translated("Sonogram"))
+        self.setAccessibleName(tr("Sonogram"))
         theme_notice().changed.connect(self._recolour)
 
     @property
@@ -198,7 +198,7 @@ class SonogramView(Lane):
             painter.setPen(colour("soft"))
             text = f"{hz / 1000:g}k" if hz >= 1000 else f"{hz:g}"
             if not labelled:
-                text, labelled = f"{text} Hz", True
+                text, labelled = tr("{text} Hz", text=text), True
             y = min(max(y, 7.0), plot.bottom() - 7)
             painter.drawText(
                 QRectF(0, y - 8, GUTTER - 7, 16),
@@ -228,7 +228,7 @@ class SonogramView(Lane):
                     QRectF(box.right() + 3, y - 8, 24, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0)
                 )
         painter.drawText(
-            QRectF(plot.right() + 4, box.bottom() + 4, GUTTER - 4, 14), Qt.AlignmentFlag.AlignLeft, translated("dBFS")
+            QRectF(plot.right() + 4, box.bottom() + 4, GUTTER - 4, 14), Qt.AlignmentFlag.AlignLeft, tr("dBFS")
         )
 
     # -- mouse
@@ -293,13 +293,11 @@ class SonogramView(Lane):
             return
         if event.position().x() < self.plot.left():
             self.setCursor(Qt.CursorShape.SizeVerCursor)
-            self.setToolTip(translated("Drag to select a frequency band over the whole recording"))
+            self.setToolTip(tr("Drag to select a frequency band over the whole recording"))
             return
         if event.position().x() > self.plot.right() + 2:
             self.setCursor(Qt.CursorShape.SizeVerCursor)
-            self.setToolTip(
-                translated("Drag the upper half to set the highest level shown, the lower half for the lowest")
-            )
+            self.setToolTip(tr("Drag the upper half to set the highest level shown, the lower half for the lowest"))
             return
         self.setToolTip("")
         super().mouseMoveEvent(event)
@@ -375,7 +373,12 @@ class SonogramView(Lane):
             painter.drawLine(QPointF(plot.left(), int(y) + 0.5), QPointF(plot.right(), int(y) + 0.5))
             if last_y - y >= 14:
                 level = self.level_at(x, y)
-                words = f"{order}\u00d7  {format_number(base * order, 0)} Hz  {format_number(level, 0)}"
+                words = tr(
+                    "{order}×  {base} Hz  {level}",
+                    order=order,
+                    base=format_number(base * order, 0),
+                    level=format_number(level, 0),
+                )
                 box = QRectF(plot.right() - 118, y - 7, 114, 14)
                 painter.fillRect(box, colour("panel"))
                 painter.setPen(colour("ink"))

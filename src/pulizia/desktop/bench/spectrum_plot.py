@@ -25,7 +25,6 @@ from pulizia.desktop.layers import layer_of
 from pulizia.desktop.strokes import polygon
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.turns import update_in_turn
-from pulizia.desktop.words import translated
 from pulizia.measure.spectrum import (
     Spectrum,
     band_centres,
@@ -34,6 +33,7 @@ from pulizia.measure.spectrum import (
     smoothed,
 )
 from pulizia.units import format_number, powers_to_db
+from pulizia.words import tr, translated
 
 LOW_HZ = 20.0
 GUTTER_RIGHT, GUTTER_BOTTOM = 32, 18
@@ -97,7 +97,7 @@ class SpectrumPlot(QWidget):
         self.setMinimumHeight(112)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
         self.setMouseTracking(True)
-        self.setAccessibleName(translated("Spectrum"))
+        self.setAccessibleName(tr("Spectrum"))
         theme_notice().changed.connect(self.update)
 
     def show_spectrum(self, found: Spectrum | None, message: str = "", *, live: bool = False) -> None:

@@ -22,7 +22,6 @@ from PySide6.QtWidgets import (
 from pulizia.audio.source import Source
 from pulizia.desktop.bench.spectrum_plot import Lines, SpectrumPlot
 from pulizia.desktop.controls import button, label
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.measure.spectrum import (
     SIZES,
@@ -38,6 +37,7 @@ from pulizia.media.write import write_bytes
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
+from pulizia.words import N_, tr, translated
 
 MOMENT_S = 0.4
 LIVE_MS = 20
@@ -45,7 +45,7 @@ SMOOTHINGS = (0, 24, 12, 6, 3)
 TILTS = (0.0, 3.0, 4.5)
 MOST_PEAKS = 16
 READ_EVERY = 12  # live pictures between two sets of figures
-REFERENCES = {"": "none", "speech": "long-term average speech", "pink": "pink noise"}
+REFERENCES = {"": "none", "speech": N_("long-term average speech"), "pink": N_("pink noise")}
 
 
 class SpectrumView(QWidget):
@@ -67,7 +67,7 @@ class SpectrumView(QWidget):
         column.setContentsMargins(*self.margins)
         column.setSpacing(4)
         head = QHBoxLayout()
-        self._title = label("Spectrum", bold=True)
+        self._title = label(tr("Spectrum"), bold=True)
         self._place = label("", 12, token="soft")
         head.addWidget(self._title)
         head.addStretch(1)
@@ -81,19 +81,24 @@ class SpectrumView(QWidget):
         column.addWidget(self.read_out)
         row = QHBoxLayout()
         row.setSpacing(0)
-        self.freeze_button = button("Freeze", self.freeze, tip="Freeze the display while sound goes on (F)", quiet=True)
+        self.freeze_button = button(
+            tr("Freeze"), self.freeze, tip=tr("Freeze the display while sound goes on (F)"), quiet=True
+        )
         self.keep_button = button(
-            "Compare", self._keep, tip="Keep this curve and draw the next ones over it", quiet=True
+            tr("Compare"), self._keep, tip=tr("Keep this curve and draw the next ones over it"), quiet=True
         )
         row.addWidget(self.freeze_button)
         row.addWidget(self.keep_button)
         row.addStretch(1)
         self.enlarge_button = button(
-            "Enlarge", self.enlarge.emit, tip="Over the sonogram, with a list of peaks (S)", quiet=True
+            tr("Enlarge"), self.enlarge.emit, tip=tr("Over the sonogram, with a list of peaks (S)"), quiet=True
         )
         row.addWidget(self.enlarge_button)
         self._options = button(
-            "Display", self._show_menu, tip="Size, window, smoothing, bands, tilt, reference, export", quiet=True
+            tr("Display"),
+            self._show_menu,
+            tip=tr("Size, window, smoothing, bands, tilt, reference, export"),
+            quiet=True,
         )
         row.addWidget(self._options)
         column.addLayout(row)
@@ -129,7 +134,7 @@ class SpectrumView(QWidget):
             part.setEnabled(source is not None)
         if source is None:
             self._key = None
-            self._title.setText(translated("Spectrum"))
+            self._title.setText(tr("Spectrum"))
             self._place.setText("")
             self.read_out.setText("")
             self.plot.show_spectrum(None, "")
@@ -139,7 +144,7 @@ class SpectrumView(QWidget):
         size = self.plot.options.size
         if selection is not None and not live:
             start, stop = selection.span.start, selection.span.stop
-            self._title.setText(translated("Spectrum of the selection"))
+            self._title.setText(tr("Spectrum of the selection"))
             self._place.setText(
                 f"{format_time(start / recording.rate, 2)}\u2013{format_time(stop / recording.rate, 2)}"
             )
@@ -148,7 +153,7 @@ class SpectrumView(QWidget):
             half = max(size, round(MOMENT_S * recording.rate)) // 2
             start = min(max(0, middle - half), max(0, recording.frames - 2 * half))
             stop = min(start + 2 * half, recording.frames)
-            self._title.setText(translated("Spectrum at playhead"))
+            self._title.setText(tr("Spectrum at playhead"))
             self._place.setText(format_time(middle / recording.rate, 2))
         options = self.plot.options
         key = (source.key, start, stop, options.size, options.window)
@@ -159,7 +164,7 @@ class SpectrumView(QWidget):
         show = lambda found: self._show(found, live=live)  # noqa: E731
         self.studio.pool.submit(
             work,
-            title="Spectrum",
+            title=tr("Spectrum"),
             priority=SOON,
             slot=self.slot,
             on_done=show,
@@ -167,7 +172,11 @@ class SpectrumView(QWidget):
         )
 
     def _show(self, found: Spectrum | None, *, live: bool) -> None:
-        message = "" if found else f"Select at least {self.plot.options.size} samples, or choose a shorter transform."
+        message = (
+            ""
+            if found
+            else tr("Select at least {size} samples, or choose a shorter transform.", size=self.plot.options.size)
+        )
         self.plot.show_spectrum(found, message, live=live)
         self._turns = (self._turns + 1) % READ_EVERY if live else 0
         if self._turns == 0:  # figures that change 50 times a second cannot be read
@@ -181,13 +190,20 @@ class SpectrumView(QWidget):
             return
         if hz <= 0.0:
             tops = peaks(found, most=1)
-            self.read_out.setText(translated(f"Peak {_peak_words(tops[0].hz, tops[0].level_db)}" if tops else ""))
+            self.read_out.setText(
+                translated(
+                    tr("Peak {peak_words}", peak_words=_peak_words(tops[0].hz, tops[0].level_db)) if tops else ""
+                )
+            )
             return
         level = float(np.interp(hz, lines.hz, lines.average_db))
         near = nearest_peak(found, hz)
         self.read_out.setText(
-            translated(
-                f"{format_number(hz, 1 if hz < 1000 else 0)} Hz, {format_number(level)}   peak {_peak_words(near.hz, near.level_db)}"
+            tr(
+                "{hz} Hz, {level}   peak {peak_words}",
+                hz=format_number(hz, 1 if hz < 1000 else 0),
+                level=format_number(level),
+                peak_words=_peak_words(near.hz, near.level_db),
             )
         )
 
@@ -196,14 +212,14 @@ class SpectrumView(QWidget):
     def freeze(self) -> None:
         """Keep the picture, or let it go on."""
         self._frozen = not self._frozen
-        self.freeze_button.setText(translated("Resume" if self._frozen else "Freeze"))
+        self.freeze_button.setText(translated(tr("Resume") if self._frozen else tr("Freeze")))
         if not self._frozen:
             self._key = None
             self._later.start()
 
     def _keep(self) -> None:
         self.plot.keep()
-        self.keep_button.setText(translated("Drop" if self.plot.kept is not None else "Compare"))
+        self.keep_button.setText(translated(tr("Drop") if self.plot.kept is not None else tr("Compare")))
 
     def choose(self, **changes: object) -> None:
         """Change options by name."""
@@ -223,14 +239,14 @@ class SpectrumView(QWidget):
         options = self.plot.options
         menu = QMenu(self)
         groups: tuple[tuple[str, str, list[tuple[str, object]]], ...] = (
-            ("Transform size", "size", [(str(s), s) for s in SIZES]),
-            ("Window", "window", [(text, name) for name, text in WINDOWS.items()]),
-            ("Smoothing", "per_octave", [("none" if n == 0 else f"1/{n} octave", n) for n in SMOOTHINGS]),
-            ("Show", "bands", [("lines", 0), ("third octaves", 3), ("octaves", 1)]),
-            ("Frequency axis", "linear", [("logarithmic", False), ("linear", True)]),
-            ("Peak hold", "hold", [("decaying", False), ("infinite", True)]),
-            ("Tilt", "tilt_db", [(f"{format_number(t)} dB per octave", t) for t in TILTS]),
-            ("Reference", "reference", [(text, name) for name, text in REFERENCES.items()]),
+            (tr("Transform size"), "size", [(str(s), s) for s in SIZES]),
+            (tr("Window"), "window", [(text, name) for name, text in WINDOWS.items()]),
+            (tr("Smoothing"), "per_octave", [("none" if n == 0 else tr("1/{n} octave", n=n), n) for n in SMOOTHINGS]),
+            (tr("Show"), "bands", [("lines", 0), (tr("third octaves"), 3), ("octaves", 1)]),
+            (tr("Frequency axis"), "linear", [("logarithmic", False), ("linear", True)]),
+            (tr("Peak hold"), "hold", [("decaying", False), ("infinite", True)]),
+            (tr("Tilt"), "tilt_db", [(tr("{t} dB per octave", t=format_number(t)), t) for t in TILTS]),
+            (tr("Reference"), "reference", [(text, name) for name, text in REFERENCES.items()]),
         )
         for title, name, choices in groups:
             part = menu.addMenu(translated(title))
@@ -240,16 +256,16 @@ class SpectrumView(QWidget):
                 action.setChecked(getattr(options, name) == value)
                 action.triggered.connect(lambda _on=False, n=name, v=value: self.choose(**{n: v}))
         menu.addSeparator()
-        menu.addAction(translated("Export as PNG\u2026")).triggered.connect(lambda: self._ask("png"))
-        menu.addAction(translated("Export as SVG\u2026")).triggered.connect(lambda: self._ask("svg"))
-        menu.addAction(translated("Export as CSV\u2026")).triggered.connect(lambda: self._ask("csv"))
+        menu.addAction(tr("Export as PNG…")).triggered.connect(lambda: self._ask("png"))
+        menu.addAction(tr("Export as SVG…")).triggered.connect(lambda: self._ask("svg"))
+        menu.addAction(tr("Export as CSV…")).triggered.connect(lambda: self._ask("csv"))
         return menu
 
     # -- export
 
     def _ask(self, kind: str) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, translated("Export the spectrum"), translated(f"spectrum.{kind}"), f"*.{kind}"
+            self, tr("Export the spectrum"), translated(f"spectrum.{kind}"), f"*.{kind}"
         )
         if name:
             self.export(Path(name))
@@ -258,7 +274,7 @@ class SpectrumView(QWidget):
         """Write the picture (.png), the drawing (.svg) or the curves (.csv)."""
         lines = self.plot.lines()
         if lines is None:
-            self.studio.say("There is no spectrum to export yet. Select a section first.", bad=True)
+            self.studio.say(tr("There is no spectrum to export yet. Select a section first."), bad=True)
             return
         kind = path.suffix.lower()
         try:
@@ -283,7 +299,7 @@ class SpectrumView(QWidget):
         drawing.setOutputDevice(memory)
         drawing.setSize(self.plot.size())
         drawing.setViewBox(self.plot.rect())
-        drawing.setTitle("Spectrum")
+        drawing.setTitle(tr("Spectrum"))
         painter = QPainter(drawing)
         self.plot.render(painter, QPoint())
         painter.end()
@@ -304,25 +320,25 @@ class LargeSpectrum(SpectrumView):
     """The spectrum over the sonogram, with a list of its peaks."""
 
     closed = Signal()
-    slot = "large spectrum"
+    slot = N_("large spectrum")
     margins = (40, 4, 40, 4)
 
     def __init__(self, studio: Studio) -> None:
         super().__init__(studio)
         self.setAutoFillBackground(True)
         self.plot.options.size = 16_384
-        self.enlarge_button.setText(translated("Close"))
-        self.enlarge_button.setToolTip(translated("Back to the sonogram (S)"))
+        self.enlarge_button.setText(tr("Close"))
+        self.enlarge_button.setToolTip(tr("Back to the sonogram (S)"))
         self.enlarge.connect(self.closed)
         self.peak_list = QTableWidget(0, 3)
-        self.peak_list.setHorizontalHeaderLabels(["Hz", "dBFS", "mains"])
+        self.peak_list.setHorizontalHeaderLabels(["Hz", "dBFS", tr("mains")])
         self.peak_list.verticalHeader().hide()
         self.peak_list.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.peak_list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.peak_list.verticalHeader().setDefaultSectionSize(22)
         self.peak_list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.peak_list.setFixedWidth(212)
-        self.peak_list.setAccessibleName(translated("Peaks"))
+        self.peak_list.setAccessibleName(tr("Peaks"))
         for column, width in enumerate((70, 52, 76)):
             self.peak_list.setColumnWidth(column, width)
         self._middle.addWidget(self.peak_list)
@@ -363,4 +379,6 @@ class Want:
 
 def _peak_words(hz: float, level_db: float) -> str:
     mains = mains_harmonic(hz)
-    return f"{format_number(hz, 2)} Hz, {format_number(level_db)} dBFS" + (f", {mains}" if mains else "")
+    return tr("{hz} Hz, {level_db} dBFS", hz=format_number(hz, 2), level_db=format_number(level_db)) + (
+        f", {mains}" if mains else ""
+    )

@@ -13,11 +13,11 @@ from PySide6.QtWidgets import QWidget
 from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.turns import update_in_turn
-from pulizia.desktop.words import translated
 from pulizia.settings.declare import Number, declared
 from pulizia.tools.base import Curve, Picture
 from pulizia.tools.split_compressor import BAND_FIELDS, SPLIT_FIELDS, SplitCompressorSettings
 from pulizia.units import format_number
+from pulizia.words import tr, translated
 
 LOW_HZ, HIGH_HZ = 40.0, 20_000.0
 TOP_DB, SPAN_DB = 0.0, 84.0
@@ -41,9 +41,9 @@ class SplitPicture(QWidget):
         self._grabbed = ""
         self.setFixedHeight(190)
         self.setMouseTracking(True)
-        self.setAccessibleName(translated("Picture of the multiband compressor"))
+        self.setAccessibleName(tr("Picture of the multiband compressor"))
         self.setToolTip(
-            translated(
+            tr(
                 "Drag a vertical line to move a crossover, a horizontal line to move the threshold of its band.\nThe bars at the top show the gain reduction of each band at the playhead."
             )
         )

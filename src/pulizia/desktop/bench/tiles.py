@@ -11,6 +11,7 @@ from PySide6.QtCore import QPoint, QRectF
 from PySide6.QtGui import QImage, QPainter
 
 from pulizia.session.jobs import VISIBLE, Job, JobPool
+from pulizia.words import tr
 
 TILE_COLUMNS = 256
 KEPT_TILES = 400
@@ -141,7 +142,7 @@ class Tiles:
         def failed(_sentence: str) -> None:
             self._jobs.pop(key, None)
 
-        self._jobs[key] = self._pool.submit(made, title="Drawing", priority=VISIBLE, on_done=done, on_error=failed)
+        self._jobs[key] = self._pool.submit(made, title=tr("Drawing"), priority=VISIBLE, on_done=done, on_error=failed)
 
 
 def _blit(painter: QPainter, tile: Tile, target: QRectF, left: float, frames_per_pixel: float) -> None:

@@ -13,9 +13,9 @@ from PySide6.QtWidgets import QWidget
 from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.turns import update_in_turn
-from pulizia.desktop.words import translated
 from pulizia.tools.base import Curve, Picture
 from pulizia.units import format_number
+from pulizia.words import tr, translated
 
 LOW_HZ, HIGH_HZ = 40.0, 20_000.0
 TICKS = ((100.0, "100 Hz"), (1000.0, "1 kHz"), (10_000.0, "10 kHz"))
@@ -40,14 +40,14 @@ class ToolPicture(QWidget):
         self._grabbed = 0.0
         if bends:
             self.setToolTip(
-                translated("Drag the dots: more or less reduction at that frequency. Double-click a dot to reset it.")
+                tr("Drag the dots: more or less reduction at that frequency. Double-click a dot to reset it.")
             )
         self._picture: Picture | None = None
         self._curves: dict[str, np.ndarray] = {}
         self._message = ""
         self.setFixedHeight(150)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
-        self.setAccessibleName(translated("Picture of the step"))
+        self.setAccessibleName(tr("Picture of the step"))
         theme_notice().changed.connect(self.update)
 
     def show_picture(self, picture: Picture | None, message: str = "") -> None:
@@ -218,7 +218,7 @@ class ToolPicture(QWidget):
             painter.drawText(
                 plot.adjusted(8, 6, -8, 0),
                 Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight,
-                translated("passage"),
+                tr("passage"),
             )
         if "profile" in curves:
             painter.setPen(colour("verd_text"))
@@ -228,7 +228,7 @@ class ToolPicture(QWidget):
             y = min(max(y + 4, plot.top() + 20), plot.bottom() - 36)
             box = QRectF(plot.left() + 6, y, 50, 15)
             painter.fillRect(box, colour("verd_soft"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated("removed"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr("removed"))
 
 
 def _is_spectral(picture: Picture | None) -> TypeGuard[Picture]:
@@ -246,7 +246,7 @@ def draw_from_zero(painter: QPainter, plot: QRectF, picture: Picture) -> None:
         painter.setPen(QPen(colour("line"), 1))
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
         painter.setPen(colour("soft"))
-        text = f"{n * step:.1f}" + (f" {picture.unit}" if n == 0 else "")
+        text = tr("{n:.1f}", n=n * step) + (f" {picture.unit}" if n == 0 else "")
         painter.drawText(
             QRectF(plot.right() + 4, min(max(0.0, y - 8), plot.bottom() - 12), GUTTER_RIGHT, 16),
             Qt.AlignmentFlag.AlignVCenter,

@@ -24,7 +24,6 @@ from pulizia.desktop.bench.setting_controls import control_of
 from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.tool_picture import ToolPicture
 from pulizia.desktop.controls import SliderRow, button, hairline, label
-from pulizia.desktop.words import translated
 from pulizia.project.model import Recording
 from pulizia.score.order import order_note
 from pulizia.score.steps import Step
@@ -34,6 +33,7 @@ from pulizia.settings.declare import Places, Settings, declared
 from pulizia.tools.base import Tool
 from pulizia.tools.split_compressor import SplitCompressorSettings
 from pulizia.units import format_time
+from pulizia.words import tr, translated
 
 LONGEST_S = 0.004  # of building in one turn
 LONG_TITLE = 12  # letters, beyond which the head has no room for all
@@ -98,7 +98,7 @@ class ToolSheet(QWidget):
     def _build_head(self) -> QWidget:
         head = QHBoxLayout()
         self._row = label("", 12, token="soft")
-        self._on = button("on", self._toggle, tip="Switch the step on or off (E)")
+        self._on = button("on", self._toggle, tip=tr("Switch the step on or off (E)"))
         self._on.setFixedWidth(60)
         head.addWidget(label(self.tool.title, 20 if len(self.tool.title) <= LONG_TITLE else 15, bold=True))
         head.addSpacing(4)
@@ -146,7 +146,7 @@ class ToolSheet(QWidget):
                 (extra_column if declaration.more else self._column).addWidget(made.row)
                 yield made.row
         foot = QHBoxLayout()
-        self._more = button("More\u2026", lambda: None, tip="More settings", quiet=True)
+        self._more = button(tr("More…"), lambda: None, tip=tr("More settings"), quiet=True)
         self._more.setCheckable(True)
         self._more.toggled.connect(self._show_more)
         foot.addWidget(self._more)
@@ -155,11 +155,11 @@ class ToolSheet(QWidget):
         foot.addStretch(1)
         if self.tool.suggest is not None:
             foot.addWidget(
-                button("Find settings", self.studio.surveys.suggest, tip="Find settings for this recording (U)")
+                button(tr("Find settings"), self.studio.surveys.suggest, tip=tr("Find settings for this recording (U)"))
             )
         if any(isinstance(d, Places) and d.learned for d in fields.values()):
             take = self.studio.repairs.take_as_noise
-            foot.addWidget(button("Learn noise", take, tip="Learn the selection as noise (N)"))
+            foot.addWidget(button(tr("Learn noise"), take, tip=tr("Learn the selection as noise (N)")))
         self._column.addLayout(foot)
         self._more.setVisible(extra_column.count() > 0)
         yield self._more
@@ -170,10 +170,10 @@ class ToolSheet(QWidget):
         for part in (self._note, self._where):
             yield self._add(part)
         row = QHBoxLayout()
-        tip = "Limit the step to the selection"
-        self._only = button("Limit to selection", self._act_on_selection, tip=tip)
-        tip = "Apply the step everywhere, also where the original was restored"
-        self._whole = button("Apply everywhere", self._act_everywhere, tip=tip)
+        tip = tr("Limit the step to the selection")
+        self._only = button(tr("Limit to selection"), self._act_on_selection, tip=tip)
+        tip = tr("Apply the step everywhere, also where the original was restored")
+        self._whole = button(tr("Apply everywhere"), self._act_everywhere, tip=tip)
         row.addWidget(self._only)
         row.addWidget(self._whole)
         row.addStretch(1)
@@ -188,7 +188,7 @@ class ToolSheet(QWidget):
 
     def _show_more(self, on: bool) -> None:  # noqa: FBT001 - a signal's value
         self._extra.setVisible(on)
-        self._more.setText(translated("Fewer" if on else "More\u2026"))
+        self._more.setText(translated(tr("Fewer") if on else tr("More…")))
         self.more_toggled.emit(on)
 
     def _show_band(self, index: int) -> None:
@@ -199,10 +199,13 @@ class ToolSheet(QWidget):
     def show_step(self, step: Step, recording: Recording) -> None:
         """Show a step of this tool as it is now."""
         number = [s.id for s in recording.score].index(step.id) + 1
-        of_all = f" of {len(recording.score)}" if len(step.tool.title) <= LONG_TITLE else ""
-        self._row.setText(translated(f"step {number}{of_all}"))
-        self._on.setText(translated("\u25cf  on" if step.enabled else "\u25cb  off"))
-        self._on.setAccessibleName(translated("Step is on" if step.enabled else "Step is off"))
+        self._row.setText(
+            tr("step {number} of {count}", number=number, count=len(recording.score))
+            if len(translated(step.tool.title)) <= LONG_TITLE
+            else tr("step {number}", number=number)
+        )
+        self._on.setText(translated(tr("●  on") if step.enabled else tr("○  off")))
+        self._on.setAccessibleName(translated(tr("Step is on") if step.enabled else tr("Step is off")))
         self._show_settings(step)
         self._show_in_picture(step)
         note = order_note(recording.score, step.id)
@@ -226,7 +229,7 @@ class ToolSheet(QWidget):
             elif isinstance(control, QLabel) and isinstance(declaration, Places):
                 carried = declaration.learned and bool(getattr(step.settings, "profile_levels", ()))
                 text = declaration.text(value) if value else "automatic" if declaration.learned else "none"
-                control.setText(translated("from another recording" if carried else text))
+                control.setText(translated(tr("from another recording") if carried else text))
 
     def _show_in_picture(self, step: Step) -> None:
         if isinstance(self.picture, EqualiserPicture):
@@ -277,12 +280,16 @@ def where_text(step: Step, rate: int) -> str:
         return f"{format_time(start / rate, 2)}\u2013{format_time(stop / rate, 2)}"
 
     if step.spans is None:
-        text = "Applies to the whole recording"
+        text = tr("Applies to the whole recording.")
     else:
         shown = [told(s.start, s.stop) for s in step.spans[:MOST_PLACES]]
-        text = "Applies to " + ", ".join(shown) + (" and more" if len(step.spans) > MOST_PLACES else "")
+        places = ", ".join(shown)
+        more = len(step.spans) > MOST_PLACES
+        text = tr("Applies to {places} and more.", places=places) if more else tr("Applies to {places}.", places=places)
+    sentences = [text]
     if step.band_hz:
-        text += f", {step.band_hz[0]:.0f} to {step.band_hz[1]:.0f} Hz"
+        sentences.append(tr("Band {low:.0f} to {high:.0f} Hz.", low=step.band_hz[0], high=step.band_hz[1]))
     if step.holes:
-        text += "; original restored at " + ", ".join(told(s.start, s.stop) for s in step.holes[:MOST_PLACES])
-    return text + "."
+        places = ", ".join(told(s.start, s.stop) for s in step.holes[:MOST_PLACES])
+        sentences.append(tr("Original restored at {places}.", places=places))
+    return " ".join(sentences)

@@ -28,10 +28,10 @@ from pulizia.desktop.bench.wave_image import (
     wave_table,
 )
 from pulizia.desktop.theme import colour, font, theme, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.dsp.oversample import TAPS, interpolator
 from pulizia.session.jobs import VISIBLE, Job
 from pulizia.session.studio import Studio
+from pulizia.words import tr, translated
 
 SAMPLES_AROUND = 8192
 ROOM_FOR_ZERO = 110  # pixels of a row in which 0 and -20 dB do not touch
@@ -53,7 +53,7 @@ class WaveformView(Lane):
         self.linear = False
         self.in_rows = False  # each channel around its own middle line
         self.setMinimumHeight(64)
-        self.setAccessibleName(translated("Waveform"))
+        self.setAccessibleName(tr("Waveform"))
         theme_notice().changed.connect(self.update)
 
     def forget(self) -> None:
@@ -94,7 +94,7 @@ class WaveformView(Lane):
             return
         over = self.ride.under(event.position(), self.plot) is not None
         self.setToolTip(
-            translated("Drag: the gain of this phrase. Double-click: automatic again, or 0 dB." if over else "")
+            translated(tr("Drag: the gain of this phrase. Double-click: automatic again, or 0 dB.") if over else "")
         )
         super().mouseMoveEvent(event)
         if over:
@@ -245,7 +245,7 @@ class WaveformView(Lane):
         if self._asked_samples != (source.key, a, b):
             self._asked_samples = (source.key, a, b)
             self.studio.pool.submit(
-                lambda _job: source.read(a, b), title="Reading samples", priority=VISIBLE,
+                lambda _job: source.read(a, b), title=tr("Reading samples"), priority=VISIBLE,
                 slot="samples", on_done=done,
             )  # fmt: skip
         return None

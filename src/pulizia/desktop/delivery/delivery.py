@@ -25,7 +25,6 @@ from pulizia.desktop.delivery.measuring import MeasuringRow
 from pulizia.desktop.delivery.order_sheet import OrderSheet, QueueView
 from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards
 from pulizia.desktop.delivery.written import Written
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
 from pulizia.media.write import BITS
@@ -37,6 +36,7 @@ from pulizia.session.queue_desk import order_path
 from pulizia.session.studio import Studio
 from pulizia.session.transport import Heard
 from pulizia.units import db_to_gain, format_number, seconds_to_frames
+from pulizia.words import tr, translated
 
 
 class Delivery(QWidget):
@@ -60,7 +60,7 @@ class Delivery(QWidget):
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(8, 10, 8, 10)
-        head = label("Programmes", bold=True)
+        head = label(tr("Programmes"), bold=True)
         head.setContentsMargins(8, 0, 0, 0)
         column.addWidget(head)
         self.cards = ProgrammeCards(self.studio, self.counted)
@@ -89,7 +89,7 @@ class Delivery(QWidget):
         column.setContentsMargins(16, 12, 16, 12)
         column.setSpacing(6)
         self.target_box = ChoiceBox()
-        self.target_box.setAccessibleName(translated("Target"))
+        self.target_box.setAccessibleName(tr("Target"))
         self.target_box.activated.connect(self._choose_target)
         column.addWidget(self.target_box)
         self._purpose = label("", 12, token="soft", wrap=True)
@@ -97,11 +97,11 @@ class Delivery(QWidget):
         self.table = LimitTable()
         column.addWidget(self.table)
         column.addWidget(hairline())
-        self._gain = _figure_row(column, "Gain")
-        self._limiting = _figure_row(column, "Limiting")
-        self.preview_tick = QCheckBox(translated("Preview delivery"))
+        self._gain = _figure_row(column, tr("Gain"))
+        self._limiting = _figure_row(column, tr("Limiting"))
+        self.preview_tick = QCheckBox(tr("Preview delivery"))
         self.preview_tick.setToolTip(
-            translated(
+            tr(
                 "After plays with the gain, levelling and limiting of the delivery; with Matched level, as loud as Before"
             )
         )
@@ -109,7 +109,7 @@ class Delivery(QWidget):
         column.addWidget(self.preview_tick)
         self._note = label("", 12, token="madder", wrap=True)
         column.addWidget(self._note)
-        self.hard_tick = QCheckBox(translated("Allow more than 20 dB of limiting"))
+        self.hard_tick = QCheckBox(tr("Allow more than 20 dB of limiting"))
         self.hard_tick.hide()
         column.addWidget(self.hard_tick)
         column.addWidget(hairline())
@@ -118,25 +118,25 @@ class Delivery(QWidget):
         column.addWidget(self.orders)
         self._size = label("", 12, token="soft")
         column.addWidget(self._size)
-        self.report_tick = QCheckBox(translated("Write a report beside the file"))
+        self.report_tick = QCheckBox(tr("Write a report beside the file"))
         self.report_tick.setToolTip(
-            translated("As a page that prints well (HTML), as JSON, and as a log of the measurement (CSV)")
+            tr("As a page that prints well (HTML), as JSON, and as a log of the measurement (CSV)")
         )
         self.report_tick.setChecked(True)
         column.addWidget(self.report_tick)
-        self.all_tick = QCheckBox(translated("All programmes of the project"))
-        self.all_tick.setToolTip(translated("Queue every recording of the project, not only the chosen one"))
+        self.all_tick = QCheckBox(tr("All programmes of the project"))
+        self.all_tick.setToolTip(tr("Queue every recording of the project, not only the chosen one"))
         column.addWidget(self.all_tick)
         self.deliver_button = button(
-            "Deliver\u2026", self.ask_and_deliver, tip="Write the files and verify them (Ctrl+D)", main=True
+            tr("Deliver…"), self.ask_and_deliver, tip=tr("Write the files and verify them (Ctrl+D)"), main=True
         )
         column.addWidget(self.deliver_button)
         self.written = Written(self.studio)
         column.addWidget(self.written)
         column.addStretch(1)
         for part, section in (
-            (self.graph, "Loudness over time"), (self.measuring, "Figures that differ"), (self.target_box, "Targets"), (self.table, "Targets"),
-            (self.orders, "Deliverables"), (self.report_tick, "Report"), (self.written, "Report"),
+            (self.graph, tr("Loudness over time")), (self.measuring, tr("Figures that differ")), (self.target_box, tr("Targets")), (self.table, tr("Targets")),
+            (self.orders, tr("Deliverables")), (self.report_tick, tr("Report")), (self.written, tr("Report")),
         ):  # fmt: skip
             part.setProperty("manual", f"delivery#{section}")
         return sheet
@@ -183,17 +183,21 @@ class Delivery(QWidget):
         self.hard_tick.setVisible(made is not None and bool(made.too_hard))
         self._show_size()
         self._show_preview()
-        channels = f"{recording.channels} channels together"
+        channels = tr("{channels} channels together", channels=recording.channels)
         if recording.channels == 1:
-            channels = "measured as dual mono" if self.orders.dual_tick.isChecked() else "measured as one channel"
+            channels = (
+                tr("measured as dual mono") if self.orders.dual_tick.isChecked() else tr("measured as one channel")
+            )
         gate = (
-            "Speech only, by the program's own speech detection"
+            tr("Speech only, by the program's own speech detection")
             if target.gate == "dialogue"
-            else "Whole programme, both gates"
+            else tr("Whole programme, both gates")
         )
         self._explain.setText(
-            translated(
-                f"Dark: measured short-term loudness of the processed recording. Green: predicted for the delivered file. {gate} (ITU-R BS.1770-5), {channels}."
+            tr(
+                "Dark: measured short-term loudness of the processed recording. Green: predicted for the delivered file. {gate} (ITU-R BS.1770-5), {channels}.",
+                gate=gate,
+                channels=channels,
             )
         )
 
@@ -230,17 +234,21 @@ class Delivery(QWidget):
 
     def _why_nothing(self) -> str:
         if self.studio.recording is None:
-            return "Open a recording on the Bench first."
+            return tr("Open a recording on the Bench first.")
         if self.target is None:
             wanted = self.studio.document.project.target_id
-            return f"The project's target {wanted} is not known on this machine. Choose another one."
-        return "The recording's file is missing or changed. Relink it on the Bench."
+            return tr("The project's target {wanted} is not known on this machine. Choose another one.", wanted=wanted)
+        return tr("The recording's file is missing or changed. Relink it on the Bench.")
 
     def _limiting_text(self) -> str:
         made = self.plan
         if made is None:
             return "\u2013"
-        return f"up to {made.largest_reduction_db:.1f} dB" if made.limited else "none needed"
+        return (
+            tr("up to {largest_reduction_db:.1f} dB", largest_reduction_db=made.largest_reduction_db)
+            if made.limited
+            else tr("none needed")
+        )
 
     def _fill_targets(self) -> None:
         targets = self.studio.targets
@@ -263,7 +271,9 @@ class Delivery(QWidget):
             if wanted.kind not in ("wav", "flac"):
                 size = recording.kept_seconds * wanted.bitrate_kbps / 8e3
             parts.append(
-                f"{wanted.words.split(',')[0]} {'at most ' if wanted.kind == 'flac' else 'about '}{max(size, 0.1):.1f} MB"
+                tr("{kind} at most {size:.1f} MB", kind=wanted.words.split(",")[0], size=max(size, 0.1))
+                if wanted.kind == "flac"
+                else tr("{kind} about {size:.1f} MB", kind=wanted.words.split(",")[0], size=max(size, 0.1))
             )
         self._size.setText(translated("; ".join(parts)))
 
@@ -301,13 +311,13 @@ class Delivery(QWidget):
         if len(wanted) == 1 and not self.all_tick.isChecked():
             proposal = order_path(recording, wanted[0], target, self.orders.pattern.text(), folder, 1)
             name, _ = QFileDialog.getSaveFileName(
-                self, translated("Deliver as"), str(proposal), translated(f"Files (*{proposal.suffix})")
+                self, tr("Deliver as"), str(proposal), tr("Files (*{suffix})", suffix=proposal.suffix)
             )
             if name:
                 path = Path(name) if Path(name).suffix else Path(name + proposal.suffix)
                 self.deliver_to(path, overwrite=True)  # the dialog has asked already
             return
-        chosen = QFileDialog.getExistingDirectory(self, translated("Deliver to"), str(folder))
+        chosen = QFileDialog.getExistingDirectory(self, tr("Deliver to"), str(folder))
         if chosen:
             self.deliver_into(Path(chosen))
 

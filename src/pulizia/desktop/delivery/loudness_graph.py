@@ -24,10 +24,10 @@ from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.layers import layer_of
 from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.dsp.moments import runs
 from pulizia.measure.loudness import Measures
 from pulizia.units import format_number, format_time
+from pulizia.words import tr
 
 PEAK_HEIGHT, RULER_HEIGHT = 34, 24
 PEAK_LOW, PEAK_HIGH = -12.0, 3.0
@@ -50,9 +50,9 @@ class LoudnessGraph(QWidget):
         self._picture: tuple[Hashable, QPixmap, object] | None = None
         self.setMinimumHeight(260)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName(translated("Loudness over time"))
+        self.setAccessibleName(tr("Loudness over time"))
         self.setToolTip(
-            translated("Click to go there. Line: short-term, area: momentary, band: the target with its tolerance.")
+            tr("Click to go there. Line: short-term, area: momentary, band: the target with its tolerance.")
         )
         theme_notice().changed.connect(self.update)
 
@@ -127,7 +127,7 @@ class LoudnessGraph(QWidget):
         self._paint_grid(painter, plot)
         if self.measures is None:
             painter.setPen(colour("soft"))
-            painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, translated("Measuring\u2026"))
+            painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, tr("Measuring…"))
             return
         self._paint_ruler(painter, plot)
         self._paint_peaks(painter, QRectF(plot.left(), RULER_HEIGHT, plot.width(), PEAK_HEIGHT))
@@ -150,7 +150,7 @@ class LoudnessGraph(QWidget):
                 Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
                 format_number(lufs, 0),
             )
-        painter.drawText(QRectF(0, plot.bottom() + 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, translated("LUFS"))
+        painter.drawText(QRectF(0, plot.bottom() + 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, tr("LUFS"))
 
     def _paint_ruler(self, painter: QPainter, plot: QRectF) -> None:
         assert self.measures is not None  # noqa: S101
@@ -200,7 +200,7 @@ class LoudnessGraph(QWidget):
         painter.drawText(
             QRectF(0, lane.bottom() - 10, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, format_number(PEAK_LOW, 0)
         )
-        painter.drawText(QRectF(0, 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, translated("dBTP"))
+        painter.drawText(QRectF(0, 4, GUTTER - 7, 14), Qt.AlignmentFlag.AlignRight, tr("dBTP"))
 
     def _paint_curves(self, painter: QPainter, plot: QRectF) -> None:
         assert self.measures is not None  # noqa: S101
@@ -300,12 +300,12 @@ class LoudnessGraph(QWidget):
         painter.drawText(
             QRectF(box.left(), RULER_HEIGHT + 4, box.width(), 16),
             Qt.AlignmentFlag.AlignLeft,
-            translated("Share of time"),
+            tr("Share of time"),
         )
         painter.drawText(
             QRectF(box.left(), RULER_HEIGHT + 18, box.width(), 16),
             Qt.AlignmentFlag.AlignLeft,
-            translated("short-term loudness"),
+            tr("short-term loudness"),
         )
         painter.drawText(
             QRectF(box.left(), box.bottom() + 4, box.width(), 14),

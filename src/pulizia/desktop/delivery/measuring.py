@@ -12,7 +12,6 @@ from pulizia.audio.spans import Span
 from pulizia.delivery.normalise import verdicts
 from pulizia.desktop.controls import button
 from pulizia.desktop.table_dialog import TableDialog
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
 from pulizia.measure.readings import LOUDEST_S, Reading, loudest, readings
@@ -22,6 +21,7 @@ from pulizia.report.measurement_log import FIGURES, measurement_csv
 from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time, seconds_to_frames
+from pulizia.words import tr, translated
 
 
 class MeasuringRow(QWidget):
@@ -36,28 +36,28 @@ class MeasuringRow(QWidget):
         for seconds in LOUDEST_S:
             row.addWidget(
                 button(
-                    f"Loudest {seconds:.0f} s",
+                    tr("Loudest {seconds:.0f} s", seconds=seconds),
                     partial(self.go_to_loudest, seconds),
-                    tip=f"Select the loudest {seconds:.0f} seconds and go there",
+                    tip=tr("Select the loudest {seconds:.0f} seconds and go there", seconds=seconds),
                     quiet=True,
                 )
             )
         row.addWidget(
             button(
-                "Other readings\u2026",
+                tr("Other readings…"),
                 self.show_readings,
-                tip="The same programme measured in other ways, and why the figures differ",
+                tip=tr("The same programme measured in other ways, and why the figures differ"),
                 quiet=True,
             )
         )
         row.addWidget(
-            button("Compare\u2026", self.show_all, tip="The figures of all programmes in one table", quiet=True)
+            button(tr("Compare…"), self.show_all, tip=tr("The figures of all programmes in one table"), quiet=True)
         )
         row.addWidget(
             button(
-                "Save log\u2026",
+                tr("Save log…"),
                 self._ask_log,
-                tip="Save the measurement as CSV: figures, limits, loudness over time",
+                tip=tr("Save the measurement as CSV: figures, limits, loudness over time"),
                 quiet=True,
             )
         )
@@ -67,7 +67,7 @@ class MeasuringRow(QWidget):
     def _measures(self) -> Measures | None:
         measures = self.studio.measures("after")
         if measures is None:
-            self.studio.say("The programme is still being measured.", bad=True)
+            self.studio.say(tr("The programme is still being measured."), bad=True)
         return measures
 
     def go_to_loudest(self, seconds: float) -> None:
@@ -77,14 +77,19 @@ class MeasuringRow(QWidget):
             return
         found = loudest(measures, seconds)
         if found is None:
-            self.studio.say(f"The programme is silent, or shorter than {seconds:.0f} s.", bad=True)
+            self.studio.say(tr("The programme is silent, or shorter than {seconds:.0f} s.", seconds=seconds), bad=True)
             return
         first = recording.kept.start
         start, stop = (first + seconds_to_frames(s, recording.rate) for s in (found.start_s, found.stop_s))
         self.studio.select(start, stop)
         self.studio.seek(start)
         self.studio.say(
-            f"The loudest {seconds:.0f} s begin at {format_time(start / recording.rate, 1)}: {format_number(found.lufs)} LUFS. They are selected on the Bench."
+            tr(
+                "The loudest {seconds:.0f} s begin at {start}: {lufs} LUFS. They are selected on the Bench.",
+                seconds=seconds,
+                start=format_time(start / recording.rate, 1),
+                lufs=format_number(found.lufs),
+            )
         )
 
     def show_readings(self) -> None:
@@ -96,7 +101,11 @@ class MeasuringRow(QWidget):
         names = self.studio.document.media[recording.id].channel_names
         marked = self._marked(recording)
         self.table = TableDialog(
-            self.studio, "Other loudness readings", f"{recording.name}: measuring\u2026", self._window, figures=1
+            self.studio,
+            tr("Other loudness readings"),
+            tr("{name}: measuring…", name=recording.name),
+            self._window,
+            figures=1,
         )
 
         def done(found: list[Reading]) -> None:
@@ -106,14 +115,14 @@ class MeasuringRow(QWidget):
                 )
             )
             self.table.show_table(
-                ("reading", "LUFS", "why it differs"), [(r.name, format_number(r.lufs), r.why) for r in found]
+                ("reading", "LUFS", tr("why it differs")), [(r.name, format_number(r.lufs), r.why) for r in found]
             )
 
         def work(job: Job) -> list[Reading]:
             return readings(programme, measures, names, marked, job.progress)
 
         job = self.studio.pool.submit(
-            work, title="Measuring in other ways", slot="readings", on_done=done, on_error=self.table.words.setText
+            work, title=tr("Measuring in other ways"), slot="readings", on_done=done, on_error=self.table.words.setText
         )
         self.table.finished.connect(lambda _code: job.cancel())
         self.table.open()
@@ -135,18 +144,24 @@ class MeasuringRow(QWidget):
             figures = [format_number(getattr(found, field)) if found else "\u2013" for _, field, _ in FIGURES]
             against = verdicts(found, target) if found and target else ()
             bad = next((v for v in against if v.words != "within"), None)
-            words = "not measured yet" if not against else f"{bad.name} {bad.words}" if bad else "within every limit"
+            words = (
+                tr("not measured yet")
+                if not against
+                else f"{bad.name} {bad.words}"
+                if bad
+                else tr("within every limit")
+            )
             rows.append((recording.name, format_time(recording.kept_seconds), *figures, words))
         head = (
-            "programme",
-            "length",
+            tr("programme"),
+            tr("length"),
             *(f"{name}, {unit}" for name, _, unit in FIGURES),
-            f"against {target.title}" if target else "",
+            tr("against {title}", title=target.title) if target else "",
         )
         self.table = TableDialog(
             self.studio,
-            "Compare programmes",
-            "The processed programmes of the project as they are now.",
+            tr("Compare programmes"),
+            tr("The processed programmes of the project as they are now."),
             self._window,
             figures=1 + len(FIGURES),
             width=1060,
@@ -160,7 +175,7 @@ class MeasuringRow(QWidget):
             return
         proposal = str(recording.path.with_name(f"{recording.name}-loudness.csv"))
         name, _ = QFileDialog.getSaveFileName(
-            self._window, translated("Save the log of the measurement"), proposal, translated("CSV (*.csv)")
+            self._window, tr("Save the log of the measurement"), proposal, tr("CSV (*.csv)")
         )
         if name:
             self.save_log(Path(name))
@@ -175,7 +190,7 @@ class MeasuringRow(QWidget):
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
         else:
-            self.studio.say(f"The log was saved as {path.name}.")
+            self.studio.say(tr("The log was saved as {name}.", name=path.name))
 
 
 def _short(word: str) -> str:

@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
@@ -19,26 +21,26 @@ from pulizia.delivery.deliverable import Deliverable, Kind
 from pulizia.delivery.normalise import WAYS, State, Way
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.write import Dither, SampleFormat
 from pulizia.session.orders import Order, Stage
 from pulizia.session.studio import Studio
 from pulizia.units import format_number
+from pulizia.words import N_, tr, translated
 
 FORMATS: tuple[tuple[str, Kind, SampleFormat, int], ...] = (
-    ("WAV, 24-bit", "wav", "int24", 192), ("WAV, 16-bit", "wav", "int16", 192), ("WAV, 32-bit float", "wav", "float32", 192),
-    ("FLAC, 24-bit", "flac", "int24", 192), ("FLAC, 16-bit", "flac", "int16", 192),
-    ("MP3, 192 kbit/s", "mp3", "int24", 192), ("MP3, 128 kbit/s", "mp3", "int24", 128),
-    ("Opus, 96 kbit/s", "opus", "int24", 96), ("AAC, 192 kbit/s", "m4a", "int24", 192),
-    ("replace sound in the video", "picture", "int24", 256),
+    (N_("WAV, 24-bit"), "wav", "int24", 192), (N_("WAV, 16-bit"), "wav", "int16", 192), (N_("WAV, 32-bit float"), "wav", "float32", 192),
+    (N_("FLAC, 24-bit"), "flac", "int24", 192), (N_("FLAC, 16-bit"), "flac", "int16", 192),
+    (N_("MP3, 192 kbit/s"), "mp3", "int24", 192), (N_("MP3, 128 kbit/s"), "mp3", "int24", 128),
+    (N_("Opus, 96 kbit/s"), "opus", "int24", 96), (N_("AAC, 192 kbit/s"), "m4a", "int24", 192),
+    (N_("replace sound in the video"), "picture", "int24", 256),
 )  # fmt: skip
-RATES = (("same rate", None), ("48 kHz", 48_000), ("44.1 kHz", 44_100), ("96 kHz", 96_000), ("32 kHz", 32_000))
-LAYOUTS = (("same channels", "same"), ("mono", "mono"), ("stereo", "stereo"))
+RATES = ((N_("same rate"), None), ("48 kHz", 48_000), (N_("44.1 kHz"), 44_100), ("96 kHz", 96_000), ("32 kHz", 32_000))
+LAYOUTS = ((N_("same channels"), "same"), ("mono", "mono"), ("stereo", "stereo"))
 DITHERS: tuple[tuple[str, Dither], ...] = (
-    ("dither: triangular", "triangular"),
-    ("dither: shaped", "shaped"),
-    ("no dither", "none"),
+    (N_("dither: triangular"), "triangular"),
+    (N_("dither: shaped"), "shaped"),
+    (N_("no dither"), "none"),
 )
 ROW = 40
 
@@ -55,24 +57,26 @@ class OrderSheet(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        self.way_box = _box("Normalisation method", [(words, way) for way, words in WAYS.items()], self.changed.emit)
+        self.way_box = _box(
+            tr("Normalisation method"), [(words, way) for way, words in WAYS.items()], self.changed.emit
+        )
         column.addWidget(self.way_box)
-        self.dual_tick = QCheckBox(translated("Dual mono (+3 LU)"))
+        self.dual_tick = QCheckBox(tr("Dual mono (+3 LU)"))
         self.dual_tick.setToolTip(
-            translated("A mono programme is measured 3 LU louder, as it will sound from two loudspeakers")
+            tr("A mono programme is measured 3 LU louder, as it will sound from two loudspeakers")
         )
         self.dual_tick.clicked.connect(lambda _on: self.changed.emit())
         column.addWidget(self.dual_tick)
-        column.addWidget(label("Deliverables", bold=True))
+        column.addWidget(label(tr("Deliverables"), bold=True))
         self._list = QWidget()
         self._rows = QVBoxLayout(self._list)
         self._rows.setContentsMargins(0, 0, 0, 0)
         self._rows.setSpacing(0)
         column.addWidget(self._list)
-        self.format_box = _box("File format", [(row[0], n) for n, row in enumerate(FORMATS)], self.changed.emit)
-        self.rate_box = _box("Sample rate", list(RATES), self.changed.emit)
-        self.layout_box = _box("Channels", list(LAYOUTS), self.changed.emit)
-        self.dither_box = _box("Dither", list(DITHERS), self.changed.emit)
+        self.format_box = _box(tr("File format"), [(row[0], n) for n, row in enumerate(FORMATS)], self.changed.emit)
+        self.rate_box = _box(tr("Sample rate"), list(RATES), self.changed.emit)
+        self.layout_box = _box(tr("Channels"), list(LAYOUTS), self.changed.emit)
+        self.dither_box = _box(tr("Dither"), list(DITHERS), self.changed.emit)
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         grid.addWidget(self.format_box, 0, 0, 1, 2)
@@ -84,15 +88,15 @@ class OrderSheet(QWidget):
         row = QHBoxLayout()
         row.addWidget(
             button(
-                "Head, tail, file name",
+                tr("Head, tail, file name"),
                 lambda: edges.setVisible(not edges.isVisible()),
-                tip="Silence, fades and the file name pattern",
+                tip=tr("Silence, fades and the file name pattern"),
                 quiet=True,
             )
         )
         row.addStretch(1)
         self.add_button = button(
-            "Add deliverable", self._add, tip="Write this deliverable and another one together", quiet=True
+            tr("Add deliverable"), self._add, tip=tr("Write this deliverable and another one together"), quiet=True
         )
         row.addWidget(self.add_button)
         column.addLayout(row)
@@ -106,10 +110,10 @@ class OrderSheet(QWidget):
         self.spins: dict[str, FigureBox] = {}
         for n, (name, words) in enumerate(
             (
-                ("head_s", "silence before"),
-                ("tail_s", "silence after"),
-                ("fade_in_s", "fade in"),
-                ("fade_out_s", "fade out"),
+                ("head_s", tr("silence before")),
+                ("tail_s", tr("silence after")),
+                ("fade_in_s", tr("fade in")),
+                ("fade_out_s", tr("fade out")),
             )
         ):
             spin = FigureBox()
@@ -122,9 +126,9 @@ class OrderSheet(QWidget):
             grid.addWidget(label(words, 12, token="soft"), n, 0)
             grid.addWidget(spin, n, 1)
         self.pattern = QLineEdit("{name}-{target}")
-        self.pattern.setAccessibleName(translated("Name pattern"))
-        self.pattern.setToolTip(translated("{name} {target} {kind} {rate} {steps} {date} {number}"))
-        grid.addWidget(label("name", 12, token="soft"), 4, 0)
+        self.pattern.setAccessibleName(tr("Name pattern"))
+        self.pattern.setToolTip("{name} {target} {kind} {rate} {steps} {date} {number}")
+        grid.addWidget(label(tr("name"), 12, token="soft"), 4, 0)
         grid.addWidget(self.pattern, 4, 1)
         made.hide()
         return made
@@ -172,7 +176,9 @@ class OrderSheet(QWidget):
             row = QHBoxLayout(line)
             row.setContentsMargins(0, 0, 0, 0)
             row.addWidget(label(wanted.words, 12), 1)
-            row.addWidget(button("Remove", lambda n=n: self._remove(n), tip=f"Remove {wanted.words}", quiet=True))  # type: ignore[misc]
+            row.addWidget(
+                button(tr("Remove"), partial(self._remove, n), tip=tr("Remove {words}", words=wanted.words), quiet=True)
+            )
             self._rows.addWidget(line)
         self.changed.emit()
 
@@ -201,12 +207,14 @@ class QueueView(QWidget):
         column.setContentsMargins(8, 6, 8, 6)
         column.setSpacing(2)
         head = QHBoxLayout()
-        self._head = label("Queue", bold=True)
+        self._head = label(tr("Queue"), bold=True)
         head.addWidget(self._head)
         head.addStretch(1)
-        self.stop_button = button("Stop", studio.queue.stop, tip="Stop; no partial file is left", quiet=True)
-        self.again_button = button("Retry", studio.queue.again, tip="Write failed and stopped files again", quiet=True)
-        self.clear_button = button("Clear", studio.queue.clear, tip="Clear finished entries", quiet=True)
+        self.stop_button = button(tr("Stop"), studio.queue.stop, tip=tr("Stop; no partial file is left"), quiet=True)
+        self.again_button = button(
+            tr("Retry"), studio.queue.again, tip=tr("Write failed and stopped files again"), quiet=True
+        )
+        self.clear_button = button(tr("Clear"), studio.queue.clear, tip=tr("Clear finished entries"), quiet=True)
         for made in (self.stop_button, self.again_button, self.clear_button):
             head.addWidget(made)
         column.addLayout(head)
@@ -224,7 +232,11 @@ class QueueView(QWidget):
         self.again_button.setVisible(any(o.stage in (Stage.FAILED, Stage.STOPPED) for o in ended))
         self.clear_button.setVisible(bool(ended) and not queue.is_working)
         self._head.setText(
-            translated(f"Queue  {len([o for o in ended if o.stage is Stage.DONE])} of {len(queue.orders)}")
+            tr(
+                "Queue  {done} of {count}",
+                done=len([o for o in ended if o.stage is Stage.DONE]),
+                count=len(queue.orders),
+            )
         )
         self.rows.setFixedHeight(max(1, len(queue.orders)) * ROW)
         self.rows.update()
@@ -237,7 +249,7 @@ class QueueRows(QWidget):
         super().__init__()
         self.studio = studio
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(translated("Queue"))
+        self.setAccessibleName(tr("Queue"))
         theme_notice().changed.connect(self.update)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -262,7 +274,7 @@ class QueueRows(QWidget):
     @staticmethod
     def _words(order: Order) -> tuple[str, str]:
         if order.stage is Stage.WORKING:
-            return f"{order.doing or 'beginning'}, {100 * order.share:.0f} %", "soft"
+            return tr("{doing}, {share:.0f} %", doing=order.doing or tr("beginning"), share=100 * order.share), "soft"
         if order.stage in (Stage.FAILED, Stage.STOPPED):
             return order.said, "madder"
         if order.delivered is None:
@@ -272,5 +284,5 @@ class QueueRows(QWidget):
         return (
             (f"{figure}, {bad.name.lower()} {bad.words}", "madder")
             if bad
-            else (f"{figure}, within every limit", "verd_text")
+            else (tr("{figure}, within every limit", figure=figure), "verd_text")
         )

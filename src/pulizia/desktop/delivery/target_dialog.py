@@ -16,18 +16,18 @@ from PySide6.QtWidgets import (
 
 from pulizia.delivery.targets import Target, remove_own, save_own, shipped_targets, unchecked_note
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
 from pulizia.session.studio import Studio
+from pulizia.words import N_, tr, translated
 
 FIGURES = (
-    ("integrated_lufs", "Loudness", -40.0, -5.0, " LUFS", False), ("tolerance_lu", "Tolerance", 0.0, 5.0, " LU", False),
-    ("true_peak_dbtp", "Max. true peak", -20.0, 0.0, " dBTP", False),
-    ("short_term_max_lufs", "Max. short-term", -40.0, 0.0, " LUFS", True),
-    ("momentary_max_lufs", "Max. momentary", -40.0, 0.0, " LUFS", True),
-    ("loudness_range_max_lu", "Max. loudness range", 1.0, 30.0, " LU", True),
+    ("integrated_lufs", N_("Loudness"), -40.0, -5.0, " LUFS", False), ("tolerance_lu", N_("Tolerance"), 0.0, 5.0, " LU", False),
+    ("true_peak_dbtp", N_("Max. true peak"), -20.0, 0.0, " dBTP", False),
+    ("short_term_max_lufs", N_("Max. short-term"), -40.0, 0.0, " LUFS", True),
+    ("momentary_max_lufs", N_("Max. momentary"), -40.0, 0.0, " LUFS", True),
+    ("loudness_range_max_lu", N_("Max. loudness range"), 1.0, 30.0, " LU", True),
 )  # fmt: skip
 
 
@@ -37,40 +37,40 @@ class TargetDialog(QDialog):
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio = studio
-        self.setWindowTitle(translated("Custom target"))
+        self.setWindowTitle(tr("Custom target"))
         self.setFixedWidth(430)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
-        column.addWidget(label("Custom target", 20, bold=True))
+        column.addWidget(label(tr("Custom target"), 20, bold=True))
         grid = QGridLayout()
         self.title = QLineEdit()
-        self.title.setAccessibleName(translated("Name"))
+        self.title.setAccessibleName(tr("Name"))
         self.source = QLineEdit()
-        self.source.setAccessibleName(translated("Document"))
-        grid.addWidget(label("Name"), 0, 0)
+        self.source.setAccessibleName(tr("Document"))
+        grid.addWidget(label(tr("Name")), 0, 0)
         grid.addWidget(self.title, 0, 1, 1, 2)
-        grid.addWidget(label("Document"), 1, 0)
+        grid.addWidget(label(tr("Document")), 1, 0)
         grid.addWidget(self.source, 1, 1, 1, 2)
         self._build_figures(grid)
         self.gate = ChoiceBox()
-        self.gate.addItem(translated("Whole programme"), "programme")
-        self.gate.addItem(translated("Speech only"), "dialogue")
-        self.gate.setAccessibleName(translated("Gate"))
+        self.gate.addItem(tr("Whole programme"), "programme")
+        self.gate.addItem(tr("Speech only"), "dialogue")
+        self.gate.setAccessibleName(tr("Gate"))
         self.scale = ChoiceBox()
         for word in ("LUFS", "LKFS"):
             self.scale.addItem(word, word)
-        self.scale.setAccessibleName(translated("Unit"))
+        self.scale.setAccessibleName(tr("Unit"))
         grid.addWidget(self.gate, 9, 0, 1, 2)
         grid.addWidget(self.scale, 9, 2)
         column.addLayout(grid)
         self.words = label("", 12, token="madder", wrap=True)
         column.addWidget(self.words)
         row = QHBoxLayout()
-        self.remove_button = button("Remove", self.remove, tip="Remove this custom target", quiet=True)
+        self.remove_button = button(tr("Remove"), self.remove, tip=tr("Remove this custom target"), quiet=True)
         row.addWidget(self.remove_button)
         row.addStretch(1)
-        row.addWidget(button("Close", self.reject))
-        row.addWidget(button("Save", self.keep, main=True))
+        row.addWidget(button(tr("Close"), self.reject))
+        row.addWidget(button(tr("Save"), self.keep, main=True))
         column.addLayout(row)
         self._show(studio.target)
 
@@ -100,7 +100,13 @@ class TargetDialog(QDialog):
         self.remove_button.setVisible(own)
         self._id = target.id if target is not None and own else ""
         self.title.setText(
-            translated(target.title if target is not None and own else f"{target.title}, custom" if target else "")
+            translated(
+                target.title
+                if target is not None and own
+                else tr("{title}, custom", title=target.title)
+                if target
+                else ""
+            )
         )
         self.source.setText(translated(target.source if target is not None and own else ""))
         for name, *_ in FIGURES:
@@ -114,7 +120,7 @@ class TargetDialog(QDialog):
             self.gate.setCurrentIndex(self.gate.findData(target.gate))
             self.scale.setCurrentIndex(max(0, self.scale.findData(target.scale)))
             note = unchecked_note(target)
-            self.words.setText(translated(f"Figures of {target.source}. {note}") if note else "")
+            self.words.setText(tr("Figures of {source}. {note}", source=target.source, note=note) if note else "")
 
     def made(self) -> Target:
         """The target that the fields describe."""
@@ -126,13 +132,13 @@ class TargetDialog(QDialog):
         short = "-".join("".join(c if c.isalnum() else " " for c in title.lower()).split())
         return Target(
             id=self._id or short, title=title, gate=self.gate.currentData(), scale=self.scale.currentData(),
-            source=self.source.text().strip() or "own", purpose="Custom target", **figures,  # type: ignore[arg-type]
+            source=self.source.text().strip() or "own", purpose=tr("Custom target"), **figures,  # type: ignore[arg-type]
         )  # fmt: skip
 
     def keep(self) -> None:
         """Save it in the user's folder and choose it."""
         if not self.title.text().strip():
-            self.words.setText(translated("Give the target a name first."))
+            self.words.setText(tr("Give the target a name first."))
             return
         try:
             target = self.made()

@@ -12,10 +12,10 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 from pulizia.delivery.normalise import State, Verdict, verdicts
 from pulizia.desktop.controls import hairline, label
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.measure.loudness import Measures
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
+from pulizia.words import tr, translated
 
 ROW = 50
 
@@ -28,7 +28,7 @@ class ProgrammeCards(QWidget):
     def __init__(self, studio: Studio, counted: Callable[[str], Measures | None]) -> None:
         super().__init__()
         self.studio, self._counted = studio, counted
-        self.setAccessibleName(translated("Programmes"))
+        self.setAccessibleName(tr("Programmes"))
         theme_notice().changed.connect(self.update)
 
     def fit(self) -> None:
@@ -142,9 +142,9 @@ class LimitTable(QWidget):
                 old.deleteLater()
         self._cells = []
         right = Qt.AlignmentFlag.AlignRight
-        self._grid.addWidget(label("limit", 11, token="soft"), 0, 0)
-        self._grid.addWidget(label("measured", 11, token="soft"), 0, 1, right)
-        self._grid.addWidget(label("predicted", 11, token="soft"), 0, 2, right)
+        self._grid.addWidget(label(tr("limit"), 11, token="soft"), 0, 0)
+        self._grid.addWidget(label(tr("measured"), 11, token="soft"), 0, 1, right)
+        self._grid.addWidget(label(tr("predicted"), 11, token="soft"), 0, 2, right)
         for n, verdict in enumerate(rows):
             at = 1 + 3 * n
             self._grid.addWidget(hairline(), at, 0, 1, 3)
@@ -154,7 +154,7 @@ class LimitTable(QWidget):
             self._grid.addWidget(name, at + 1, 0)
             self._grid.addWidget(value, at + 1, 1, right)
             self._grid.addWidget(value2, at + 1, 2, right)
-            self._grid.addWidget(label(verdict.limit.replace("at most", "max."), 11, token="soft"), at + 2, 0)
+            self._grid.addWidget(label(verdict.limit, 11, token="soft"), at + 2, 0)
             self._grid.addWidget(word, at + 2, 1)
             self._grid.addWidget(word2, at + 2, 2)
             self._cells.append((value, word, value2, word2))

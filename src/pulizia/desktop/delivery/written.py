@@ -12,13 +12,13 @@ from pulizia.delivery.normalise import State
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.delivery.print_report import print_pdf
 from pulizia.desktop.delivery.verdicts import VerdictLabel
-from pulizia.desktop.words import translated
 from pulizia.errors import PuliziaError
 from pulizia.report.loudness_report import report_html
 from pulizia.session.orders import Stage
 from pulizia.session.queue_desk import step_words
 from pulizia.session.studio import Studio
 from pulizia.units import format_number
+from pulizia.words import tr, translated
 
 
 class Written(QWidget):
@@ -31,13 +31,13 @@ class Written(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(label("Delivered and verified", bold=True))
+        column.addWidget(label(tr("Delivered and verified"), bold=True))
         self.figures = label("", 13, wrap=True)
         column.addWidget(self.figures)
         self.verdict = VerdictLabel()
         column.addWidget(self.verdict)
         self.pdf_button = button(
-            "Report as PDF\u2026", self.ask_pdf, tip="Print the report of the file that was written last", quiet=True
+            tr("Report as PDF…"), self.ask_pdf, tip=tr("Print the report of the file that was written last"), quiet=True
         )
         column.addWidget(self.pdf_button)
         self.hide()
@@ -48,15 +48,20 @@ class Written(QWidget):
         last = done[-1].delivered if done else None
         if last is not None and last is not self.delivered:
             self.delivered = last
-            self.studio.say(" ".join([f"Delivered to {last.path}.", *last.notes]))
+            self.studio.say(" ".join([tr("Delivered to {path}.", path=last.path), *last.notes]))
             self._show(last)
 
     def _show(self, done: Delivered) -> None:
         self.figures.setText(
             translated(
-                f"{done.path.name}\n{format_number(done.verified.integrated_lufs)} {done.plan.target.scale}, "
-                f"true peak {format_number(done.verified.true_peak_dbtp)} dBTP"
-                + ("; corrected once" if done.corrected else "")
+                tr(
+                    "{name}\n{integrated_lufs} {scale}, true peak {true_peak_dbtp} dBTP",
+                    name=done.path.name,
+                    integrated_lufs=format_number(done.verified.integrated_lufs),
+                    scale=done.plan.target.scale,
+                    true_peak_dbtp=format_number(done.verified.true_peak_dbtp),
+                )
+                + ("\n" + tr("The gain was corrected once.") if done.corrected else "")
                 + "".join(f"\n{note}" for note in done.notes)
             )
         )
@@ -68,9 +73,7 @@ class Written(QWidget):
         if self.delivered is None:
             return
         proposal = self.delivered.path.with_suffix(".pdf")
-        name, _ = QFileDialog.getSaveFileName(
-            self, translated("Report as PDF"), str(proposal), translated("PDF (*.pdf)")
-        )
+        name, _ = QFileDialog.getSaveFileName(self, tr("Report as PDF"), str(proposal), tr("PDF (*.pdf)"))
         if name:
             self.print_to(Path(name))
 
@@ -88,6 +91,6 @@ class Written(QWidget):
             except PuliziaError as error:
                 self.studio.say(str(error), bad=True)
             else:
-                self.studio.say(f"The report was printed to {path}.")
+                self.studio.say(tr("The report was printed to {path}.", path=path))
 
-        self.studio.job(lambda _job: report_html(done, steps), "Printing the report", made)
+        self.studio.job(lambda _job: report_html(done, steps), tr("Printing the report"), made)

@@ -14,9 +14,9 @@ from PySide6.QtWidgets import QWidget
 from pulizia.desktop.layers import layer_of
 from pulizia.desktop.levels.options import SINE_DB, LevelOptions
 from pulizia.desktop.theme import colour, font, theme, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.measure.live import Reading
 from pulizia.units import format_number, gain_to_db
+from pulizia.words import tr, translated
 
 LEFT, RIGHT = 84.0, 46.0
 HEAD, ROW, GAP, SCALE_HEIGHT = 18, 12, 6, 15
@@ -60,7 +60,7 @@ class BarStack(QWidget):
         self.groups: list[Group] = []
         self._still: tuple[Hashable, QPixmap] | None = None
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName(translated("Level bars"))
+        self.setAccessibleName(tr("Level bars"))
         theme_notice().changed.connect(self.update)
 
     def show_groups(self, groups: list[Group]) -> None:
@@ -157,11 +157,11 @@ def sample_groups(
         return None if db is None else db + lift
 
     peaks = [
-        Bar(f"{n}  sample", level(r and r.peak, k), level(r and r.peak_since_reset, k), 0.0)
+        Bar(tr("{n}  sample", n=n), level(r and r.peak, k), level(r and r.peak_since_reset, k), 0.0)
         for k, n in enumerate(names)
     ]
     true = [
-        Bar(f"{n}  true", level(r and r.true_peak_hold, k), level(r and r.true_peak_since_reset, k), ceiling_db)
+        Bar(tr("{n}  true", n=n), level(r and r.true_peak_hold, k), level(r and r.true_peak_since_reset, k), ceiling_db)
         for k, n in enumerate(names)
     ]
     rms = [Bar(n, raised(level(r and r.rms, k))) for k, n in enumerate(names)]
@@ -172,7 +172,7 @@ def sample_groups(
     if options.ppm_kind == "IIa":  # 4 dB to a mark, mark 4 at the alignment level of -18 dBFS
 
         def marks(db: float) -> str:
-            return f"{4 + (db + 18.0) / 4.0:.0f}"
+            return tr("{db:.0f}", db=4 + (db + 18.0) / 4.0)
 
         ppm = [
             Bar(
@@ -183,18 +183,37 @@ def sample_groups(
             for b in ppm
         ]
         needles = Group(
-            "PPM, type IIa (4 is \u221218 dBFS)", ppm, -32.0, -4.0, [-30, -26, -22, -18, -14, -10, -6], marks
+            tr("PPM, type IIa (4 is −18 dBFS)"), ppm, -32.0, -4.0, [-30, -26, -22, -18, -14, -10, -6], marks
         )
     else:
         ppm = [Bar(b.name, None if b.level is None else b.level + 9.0) for b in ppm]
-        needles = Group("PPM, type I (0 is \u22129 dBFS), dB", ppm, -42.0, 9.0, [-40, -30, -20, -10, 0, 5], _whole)
+        needles = Group(tr("PPM, type I (0 is −9 dBFS), dB"), ppm, -42.0, 9.0, [-40, -30, -20, -10, 0, 5], _whole)
     db_ticks = [-60, -40, -20, -10, 0]
     return [
         Group(
-            "Sample and true peak, highest since reset, dBFS and dBTP", [*peaks, *true], FLOOR_DB, 3.0, db_ticks, _whole
+            tr("Sample and true peak, highest since reset, dBFS and dBTP"),
+            [*peaks, *true],
+            FLOOR_DB,
+            3.0,
+            db_ticks,
+            _whole,
         ),
-        Group(f"{options.rms_words}, dBFS", rms, FLOOR_DB, 3.0 if options.rms_sine else 0.0, db_ticks, _whole),
-        Group(f"VU (0 is {format_number(reference, 0)} dBFS)", vu, -20.0, 3.0, [-20, -10, -7, -5, -3, 0, 3], _whole),
+        Group(
+            tr("{rms_words}, dBFS", rms_words=options.rms_words),
+            rms,
+            FLOOR_DB,
+            3.0 if options.rms_sine else 0.0,
+            db_ticks,
+            _whole,
+        ),
+        Group(
+            tr("VU (0 is {reference} dBFS)", reference=format_number(reference, 0)),
+            vu,
+            -20.0,
+            3.0,
+            [-20, -10, -7, -5, -3, 0, 3],
+            _whole,
+        ),
         needles,
     ]
 
@@ -221,9 +240,9 @@ def loudness_group(
     if relative:
         offsets = (-18, -9, 0, 9) if options.scale == "ebu9" else (-36, -18, 0, 9, 18)
         ticks = [target_lufs + o for o in offsets]
-    unit = f"LU, 0 is {format_number(target_lufs, 0)} LUFS" if relative else "LUFS"
+    unit = tr("LU, 0 is {target_lufs} LUFS", target_lufs=format_number(target_lufs, 0)) if relative else "LUFS"
     return Group(
-        f"Loudness, {unit}", [bar("momentary", momentary, most[0]), bar("short-term", short_term, most[1])],
+        tr("Loudness, {unit}", unit=unit), [bar("momentary", momentary, most[0]), bar("short-term", short_term, most[1])],
         low, high, ticks, lambda v: format_number(shown(v), 0, plus=relative),
     )  # fmt: skip
 

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.audio.samples import Samples
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.units import format_number
+from pulizia.words import tr
 
 SIDE = 92
 QUIETEST_SHOWN = 0.02  # the picture grows until the loudest sample fills it, but not noise alone
@@ -26,10 +26,8 @@ class Goniometer(QWidget):
         self.correlation: float | None = None
         self.setFixedSize(268, SIDE + 4)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName(translated("Goniometer and correlation"))
-        self.setToolTip(
-            translated("Upright: both channels alike. Flat: opposite polarity. Diagonal: one channel alone.")
-        )
+        self.setAccessibleName(tr("Goniometer and correlation"))
+        self.setToolTip(tr("Upright: both channels alike. Flat: opposite polarity. Diagonal: one channel alone."))
         theme_notice().changed.connect(self.update)
 
     def show_pair(self, pair: Samples | None, correlation: float | None) -> None:
@@ -48,8 +46,8 @@ class Goniometer(QWidget):
         painter.drawLine(box.topRight(), box.bottomLeft())
         painter.setFont(font(11))
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(4, 1, 20, 14), Qt.AlignmentFlag.AlignLeft, translated("L"))
-        painter.drawText(QRectF(SIDE - 20, 1, 17, 14), Qt.AlignmentFlag.AlignRight, translated("R"))
+        painter.drawText(QRectF(4, 1, 20, 14), Qt.AlignmentFlag.AlignLeft, tr("L"))
+        painter.drawText(QRectF(SIDE - 20, 1, 17, 14), Qt.AlignmentFlag.AlignRight, tr("R"))
         if self.pair is not None:
             painter.drawImage(QPointF(1, 1), self._image(self.pair))
         self._paint_correlation(painter, SIDE + 18.0)
@@ -71,7 +69,7 @@ class Goniometer(QWidget):
         width = self.width() - left
         painter.setPen(colour("soft"))
         painter.setFont(font(11))
-        painter.drawText(QRectF(left, 20, width, 14), Qt.AlignmentFlag.AlignLeft, translated("Correlation"))
+        painter.drawText(QRectF(left, 20, width, 14), Qt.AlignmentFlag.AlignLeft, tr("Correlation"))
         painter.fillRect(QRectF(left, 38, width, 6), colour("line"))
         middle = left + width / 2
         if self.correlation is not None:

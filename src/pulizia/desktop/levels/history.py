@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.desktop.words import translated
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.measure.loudness import Measures
 from pulizia.units import format_number, format_time
+from pulizia.words import tr
 
 LOW, HIGH = -50.0, -5.0
 GUTTER = 28.0
@@ -30,8 +30,8 @@ class History(QWidget):
         self._head_s = self._began_s = 0.0
         self._target = -23.0
         self.setMinimumHeight(70)
-        self.setAccessibleName(translated("Loudness over time"))
-        self.setToolTip(translated("Short-term loudness as a line over momentary; the dotted line is the target"))
+        self.setAccessibleName(tr("Loudness over time"))
+        self.setToolTip(tr("Short-term loudness as a line over momentary; the dotted line is the target"))
         theme_notice().changed.connect(self.update)
 
     def show_measures(
@@ -69,7 +69,7 @@ class History(QWidget):
             format_time(self._span_s[1]),
         )
         if self._measures is None:
-            painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, translated("measuring\u2026"))
+            painter.drawText(plot, Qt.AlignmentFlag.AlignCenter, tr("measuring…"))
             return
         first, last = (int((s - self._began_s) * BLOCKS_PER_SECOND) for s in self._span_s)
         columns = max(2, int(plot.width()))

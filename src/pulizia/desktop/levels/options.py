@@ -5,6 +5,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from pulizia.words import tr
+
 RMS_TIMES_S = (0.3, 0.6, 1.0, 3.0)
 VU_REFERENCES_DBFS = (-14.0, -18.0, -20.0, -22.0)
 SCALES = {"dbfs": "LUFS", "ebu9": "EBU +9 (LU)", "ebu18": "EBU +18 (LU)"}
@@ -24,8 +26,8 @@ class LevelOptions:
     @property
     def rms_words(self) -> str:
         """The scale of the RMS bars, said plainly."""
-        which = "sine-referenced" if self.rms_sine else "as computed"
-        return f"RMS over {self.rms_s:g} s, {which}"
+        which = "sine-referenced" if self.rms_sine else tr("as computed")
+        return tr("RMS over {rms_s:g} s, {which}", rms_s=self.rms_s, which=which)
 
     def loudness_range(self, target_lufs: float) -> tuple[float, float]:
         """Lowest and highest loudness of the bars, in LUFS."""

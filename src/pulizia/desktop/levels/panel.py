@@ -22,16 +22,16 @@ from pulizia.desktop.levels.options import (
     VU_REFERENCES_DBFS,
     LevelOptions,
 )
-from pulizia.desktop.words import translated
 from pulizia.measure.live import Reading
 from pulizia.session.jobs import SOON
 from pulizia.session.studio import Studio
 from pulizia.units import db_to_gain, format_number, gain_to_db
+from pulizia.words import N_, tr, translated
 
 FIGURES = (
-    ("I", "LUFS", "Integrated loudness"), ("LRA", "LU", "Loudness range"),
-    ("M max", "LUFS", "Highest momentary loudness"), ("S max", "LUFS", "Highest short-term loudness"),
-    ("TP", "dBTP", "True peak"), ("PLR", "LU", "Peak to loudness: true peak less integrated loudness"),
+    ("I", "LUFS", N_("Integrated loudness")), ("LRA", "LU", N_("Loudness range")),
+    (N_("M max"), "LUFS", N_("Highest momentary loudness")), (N_("S max"), "LUFS", N_("Highest short-term loudness")),
+    ("TP", "dBTP", N_("True peak")), ("PLR", "LU", N_("Peak to loudness: true peak less integrated loudness")),
 )  # fmt: skip
 STEP_WINDOW_S = 0.3
 STEP_EVERY = 10  # ticks between two looks at the input and output of the step
@@ -60,10 +60,12 @@ class LevelsPanel(QWidget):
         column.setContentsMargins(16, 10, 16, 10)
         column.setSpacing(4)
         head = QHBoxLayout()
-        head.addWidget(label("Levels", 20, bold=True))
+        head.addWidget(label(tr("Levels"), 20, bold=True))
         head.addStretch(1)
-        self.reset_button = button("Reset", self.reset, tip="Reset peak hold and over counts", quiet=True)
-        self.view_button = button("Display", self._show_menu, tip="Scales, integration times, references", quiet=True)
+        self.reset_button = button(tr("Reset"), self.reset, tip=tr("Reset peak hold and over counts"), quiet=True)
+        self.view_button = button(
+            tr("Display"), self._show_menu, tip=tr("Scales, integration times, references"), quiet=True
+        )
         head.addWidget(self.reset_button)
         head.addWidget(self.view_button)
         column.addLayout(head)
@@ -74,12 +76,12 @@ class LevelsPanel(QWidget):
         column.addWidget(self.overs)
         column.addWidget(self.gonio)
         column.addWidget(hairline())
-        self._step_head = label("Selected step", 12, token="soft")
+        self._step_head = label(tr("Selected step"), 12, token="soft")
         column.addWidget(self._step_head)
         column.addWidget(self.step_line)
         column.addWidget(hairline())
         column.addLayout(self._figure_grid())
-        self._history_head = label("Loudness of the whole", 12, token="soft")
+        self._history_head = label(tr("Loudness of the whole"), 12, token="soft")
         column.addWidget(self._history_head)
         column.addWidget(self.history)
         column.addStretch(1)
@@ -120,8 +122,11 @@ class LevelsPanel(QWidget):
         if r is not None:
             over = r.overs or r.true_peak_overs
             self.overs.setText(
-                translated(
-                    f"Over full scale: {r.overs} samples, true peak over {format_number(self._ceiling_db())}: {r.true_peak_overs}"
+                tr(
+                    "Over full scale: {overs} samples, true peak over {ceiling_db}: {true_peak_overs}",
+                    overs=r.overs,
+                    ceiling_db=format_number(self._ceiling_db()),
+                    true_peak_overs=r.true_peak_overs,
                 )
             )
             retone(self.overs, "madder" if over else "ink")
@@ -176,7 +181,9 @@ class LevelsPanel(QWidget):
         span = (kept.start / recording.rate, kept.stop / recording.rate)
         if selection is not None:
             span = (selection.span.start / recording.rate, selection.span.stop / recording.rate)
-        self._history_head.setText(translated("Loudness of the selection" if selection else "Loudness of the whole"))
+        self._history_head.setText(
+            translated(tr("Loudness of the selection") if selection else tr("Loudness of the whole"))
+        )
         self.history.show_measures(
             self.studio.heard_measures, span, self.studio.transport.position / recording.rate, self._target_lufs(),
             kept.start / recording.rate,
@@ -186,7 +193,7 @@ class LevelsPanel(QWidget):
         """Levels that go into the selected step and come out, around the play head (in a worker)."""
         step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording
         if step is None or chain is None or recording is None or step.id not in chain.stages:
-            self.step_line.setText(translated("no active step selected"))
+            self.step_line.setText(tr("no active step selected"))
             return
         stage = chain.stages[step.id]
         half = round(STEP_WINDOW_S * recording.rate / 2)
@@ -201,13 +208,20 @@ class LevelsPanel(QWidget):
             (r0, p0), (r1, p1) = found.before, found.after
             change = format_number(r1 - r0, 1, plus=True) if r0 > -120 and r1 > -120 else "\u2013"
             self.step_line.setText(
-                translated(
-                    f"{title}: in {format_number(r0)} RMS, {format_number(p0)} peak; "
-                    f"out {format_number(r1)} RMS, {format_number(p1)} peak ({change} dB)"
+                tr(
+                    "{title}: in {r0} RMS, {p0} peak; out {r1} RMS, {p1} peak ({change} dB)",
+                    title=translated(title),
+                    r0=format_number(r0),
+                    p0=format_number(p0),
+                    r1=format_number(r1),
+                    p1=format_number(p1),
+                    change=change,
                 )
             )
 
-        self.studio.pool.submit(work, title="Levels of the step", priority=SOON, slot="step levels", on_done=done)
+        self.studio.pool.submit(
+            work, title=tr("Levels of the step"), priority=SOON, slot=tr("step levels"), on_done=done
+        )
 
     # -- choices
 
@@ -239,11 +253,11 @@ class LevelsPanel(QWidget):
         """Everything that can be chosen."""
         menu = QMenu(self)
         groups: tuple[tuple[str, str, list[tuple[str, object]]], ...] = (
-            ("Loudness scale", "scale", [(text, name) for name, text in SCALES.items()]),
-            ("RMS time", "rms_s", [(f"{t:g} s", t) for t in RMS_TIMES_S]),
-            ("RMS scale", "rms_sine", [("as computed", False), ("sine-referenced (+3.01 dB)", True)]),
+            (tr("Loudness scale"), "scale", [(text, name) for name, text in SCALES.items()]),
+            (tr("RMS time"), "rms_s", [(f"{t:g} s", t) for t in RMS_TIMES_S]),
+            (tr("RMS scale"), "rms_sine", [(tr("as computed"), False), (tr("sine-referenced (+3.01 dB)"), True)]),
             ("0 VU", "vu_reference_dbfs", [(f"{format_number(db, 0)} dBFS", db) for db in VU_REFERENCES_DBFS]),
-            ("PPM", "ppm_kind", [("type IIa", "IIa"), ("type I", "I")]),
+            ("PPM", "ppm_kind", [(tr("type IIa"), "IIa"), (tr("type I"), "I")]),
         )
         for title, name, choices in groups:
             part = menu.addMenu(translated(title))

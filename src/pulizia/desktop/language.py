@@ -1,0 +1,72 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The language of the window: which catalogues there are, and which one is in use.
+
+Catalogues are gettext's (``LANGUAGE/LC_MESSAGES/pulizia.mo``), in the program's data and, before those, in the
+folder ``locale`` of the user's settings. The language is that of the preferences, of PULIZIA_LANGUAGE, or of the
+system. Nothing that is wrong with a catalogue keeps the window from opening: it is English then, and says so.
+"""
+
+from __future__ import annotations
+
+import gettext
+import locale
+import os
+from importlib.resources import as_file, files
+from pathlib import Path
+
+from PySide6.QtCore import QLocale
+
+from pulizia.media.folders import config_folder
+from pulizia.words import ENGLISH_DECIMAL, N_, tr, use_catalogue
+
+DOMAIN = "pulizia"
+ENGLISH = "en"
+LARGEST_BYTES = 8 << 20
+NAMES = {ENGLISH: "English", "de": "Deutsch", "it": "Italiano"}
+"""Languages that are shipped, each by its own name."""
+NONE_LIKE_IT = N_("There is no catalogue for the language {name}. The window is in English.")
+UNREADABLE = N_("The catalogue {path} cannot be read ({error}). Replace or remove it. The window is in English.")
+
+
+def system_language() -> str:
+    """What PULIZIA_LANGUAGE says, or the system; "en" where neither says anything."""
+    told = os.environ.get("PULIZIA_LANGUAGE") or locale.getlocale(locale.LC_CTYPE)[0] or ENGLISH
+    name = told.split(".")[0]
+    return ENGLISH if name in ("C", "POSIX", "") else name
+
+
+def catalogue_of(language: str) -> Path | None:
+    """The catalogue file of a language such as "de" or "de_AT"; the user's own comes first."""
+    with as_file(files("pulizia.data") / "locale") as shipped:
+        for name in (language, language.split("_", maxsplit=1)[0]):
+            for folder in (config_folder("locale"), shipped):
+                path = folder / name / "LC_MESSAGES" / f"{DOMAIN}.mo"
+                if name and os.sep not in name and path.is_file():
+                    return path
+    return None
+
+
+def use_language(language: str) -> str:
+    """Show this language from now on, with its figures and dates; returns what is wrong with it, or nothing.
+
+    The window that is already open keeps its words until it is made anew.
+    """
+    use_catalogue(None)
+    QLocale.setDefault(QLocale(QLocale.Language.English, QLocale.Country.UnitedStates))
+    if language.split("_", maxsplit=1)[0] == ENGLISH:
+        return ""
+    path = catalogue_of(language)
+    if path is None:
+        return tr(NONE_LIKE_IT, name=language)
+    try:
+        if path.stat().st_size > LARGEST_BYTES:
+            message = "too large"
+            raise ValueError(message)  # noqa: TRY301 - told in one sentence below
+        with path.open("rb") as file:
+            catalogue = gettext.GNUTranslations(file)
+    except Exception as error:  # noqa: BLE001 - gettext raises struct.error and others for damaged files
+        return tr(UNREADABLE, path=path, error=error)
+    known = QLocale(language)
+    QLocale.setDefault(known)
+    use_catalogue(catalogue, known.decimalPoint() or ENGLISH_DECIMAL)
+    return ""
