@@ -19,6 +19,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 from PySide6.QtWidgets import QApplication, QWidget
 
 from pulizia.desktop.demo import demo_files
+from pulizia.desktop.language import use_language
 from pulizia.desktop.start import make_application, make_window
 from pulizia.desktop.theme import use_theme
 from pulizia.desktop.window import MainWindow
@@ -201,8 +202,11 @@ SCENES: dict[str, Callable[[Scene], QWidget]] = {
     "bench": bench, "lamplight": lamplight, "delivery": delivery, "readings": readings, "queue": queue, "levels": levels,
     "spectrum": spectrum, "equaliser": sheet(0, "equaliser"), "hum": sheet(1, "hum"), "clicks": sheet(2, "clicks"),
     "inspect": inspect, "blots": blots, "split-compressor": sheet(0, "split_compressor"), "room-tail": sheet(3, "room_tail"),
-    "score": score, "manual": manual,
+    "score": score, "manual": manual, "german": inspect,
 }  # fmt: skip
+
+
+GERMAN = ("german",)
 
 
 def main(names: list[str]) -> int:
@@ -212,6 +216,7 @@ def main(names: list[str]) -> int:
         with tempfile.TemporaryDirectory() as home:
             os.environ["PULIZIA_HOME"] = home
             use_theme("linen")
+            use_language("de" if name in GERMAN else "en")
             window, poster = make_window(simulated=True)
             window.asks = False
             window.resize(1280, 800)

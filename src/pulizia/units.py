@@ -85,6 +85,16 @@ def format_number(value: float | None, decimals: int = 1, *, plus: bool = False)
     return "+" + text if plus and rounded > 0.0 else text
 
 
+def plain_figure(text: str) -> str:
+    """A figure of :func:`format_number` as programs read it, with a point and a hyphen; other texts stay."""
+    plain = text.replace(MINUS, "-").replace(decimal_sign(), ".")
+    try:
+        float(plain)
+    except ValueError:
+        return text
+    return plain
+
+
 def format_time(seconds: float, decimals: int = 0) -> str:
     """Time as m:ss or h:mm:ss, with decimals where asked."""
     scale = 10**decimals

@@ -8,10 +8,12 @@ import json
 import re
 from functools import cache
 from importlib.resources import files
+from pathlib import Path
 
 import pytest
 from tests.test_trust import load_script
 
+import pulizia
 from pulizia.report.manual import pages
 
 GIVEN_UP = {
@@ -23,7 +25,7 @@ GIVEN_UP = {
     r"\bfrom memory\b": "", r"\bspare sound\b": "handles", r"\bfor ever\b": "", r"\bturned? over\b": "inverted", r"\bpaper\b": "",
     r"\bflattened\b": "clipped", r"\btalkers?\b": "speakers", r"\bby itself\b": "automatically",
 }  # fmt: skip
-MEANT = ("low shelf", "high shelf", "--help")
+MEANT = ("low shelf", "high shelf", "--help", "{mark}")
 """What may stand although a word of the list is in it."""
 CODE = re.compile(r"`[^`]*`|\]\([^)]*\)")  # commands, ids and links of the manual stay
 
@@ -31,12 +33,14 @@ CODE = re.compile(r"`[^`]*`|\]\([^)]*\)")  # commands, ids and links of the manu
 @cache
 def texts() -> list[str]:
     """Everything that the window, the manual and the desktop show, and what the command line prints."""
-    script = load_script("translate")
-    found = list(script.catalogue())
-    for path in sorted((script.SOURCE / "cli").glob("*.py")):
-        found += [
-            t for t in script.templates(ast.parse(path.read_text(encoding="utf-8"))) if " " in t and script.is_spoken(t)
-        ]
+    found = [
+        form for m in load_script("translate").words() if m.id for form in ([m.id] if isinstance(m.id, str) else m.id)
+    ]
+    for path in sorted((Path(pulizia.__file__).parent / "cli").glob("*.py")):
+        tree = ast.parse(path.read_text(encoding="utf-8"))
+        silent = {id(n.value) for n in ast.walk(tree) if isinstance(n, ast.Expr)}  # docstrings
+        texts = [n for n in ast.walk(tree) if isinstance(n, ast.Constant) and isinstance(n.value, str)]
+        found += [n.value for n in texts if " " in n.value and id(n) not in silent]
     found += [CODE.sub("", line) for page in pages().values() for line in page.splitlines()]
     metainfo = files("pulizia.data").joinpath("desktop", "org.pulizia.Pulizia.metainfo.xml")
     found += metainfo.read_text(encoding="utf-8").splitlines()

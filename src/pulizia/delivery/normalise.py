@@ -23,7 +23,7 @@ from pulizia.score.chain import AnalysisStore, Stage
 from pulizia.score.runs import CHUNK_FRAMES
 from pulizia.score.steps import make_step
 from pulizia.units import db_to_gain, format_number, power_to_db
-from pulizia.words import N_, tr
+from pulizia.words import N_, tr, translated
 
 Progress = Callable[[float], None]
 CLOSE_ENOUGH_LU = 0.02
@@ -89,7 +89,7 @@ class NormalisedSource:
 class State(Enum):
     """How a figure stands against its limit."""
 
-    WITHIN = "within"
+    WITHIN = N_("within")
     OVER = "over"
     UNDER = "under"
     MISSING = N_("not measured")
@@ -110,8 +110,15 @@ class Verdict:
     def words(self) -> str:
         """The verdict as a word, with the amount when it fails."""
         if self.state in (State.WITHIN, State.MISSING):
-            return str(self.state.value)
-        return f"{format_number(self.by, 1 if self.by >= 0.1 else 2)} {self.unit} {self.state.value}"
+            return translated(self.state.value)
+        if self.state is State.OVER:
+            return tr("{amount} over", amount=self.amount)
+        return tr("{amount} under", amount=self.amount)
+
+    @property
+    def amount(self) -> str:
+        """By how much it fails, with the unit."""
+        return f"{format_number(self.by, 1 if self.by >= 0.1 else 2)} {self.unit}"
 
 
 def verdicts(measures: Measures, target: Target) -> tuple[Verdict, ...]:
@@ -122,7 +129,12 @@ def verdicts(measures: Measures, target: Target) -> tuple[Verdict, ...]:
     rows = [
         _check(
             tr("Speech") if target.gate == "dialogue" else tr("Integrated"), measures.integrated_lufs, low, high, "LU",
-            f"{format_number(target.integrated_lufs)} \u00b1{target.tolerance_lu:g} {scale}",
+            tr(
+                "{loudness} ±{tolerance:g} {scale}",
+                loudness=format_number(target.integrated_lufs),
+                tolerance=target.tolerance_lu,
+                scale=scale,
+            ),
         ),
         _check(
             tr("True peak"), measures.true_peak_dbtp, None, target.true_peak_dbtp, "dB",

@@ -37,7 +37,7 @@ class PlaceSwitch(ArrowKeys):
     def __init__(self, go: Callable[[int], None]) -> None:
         super().__init__()
         self._go, self._index = go, 0
-        self.setFixedSize(212, 48)
+        self.setFixedSize(max(212, round(self._boxes()[-1].right()) + 8), 48)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(tr("Place"))
         self.setToolTip(tr("Bench (F2), Delivery (F4)"))
@@ -46,13 +46,13 @@ class PlaceSwitch(ArrowKeys):
     def set_index(self, index: int) -> None:
         """Show the present place."""
         self._index = index
-        self.setAccessibleDescription(PLACES[index])
+        self.setAccessibleDescription(translated(PLACES[index]))
         self.update()
 
     def _boxes(self) -> list[QRectF]:
         boxes, x = [], 16.0
         for word in PLACES:
-            width = QFontMetricsF(font(15, bold=True)).horizontalAdvance(word)
+            width = QFontMetricsF(font(15, bold=True)).horizontalAdvance(translated(word))
             boxes.append(QRectF(x, 0, width, 48))
             x += width + 24
         return boxes

@@ -343,6 +343,7 @@ def _views(w: MainWindow) -> list[Command]:
             other_theme,
             checked=lambda: theme().name == "lamplight",
         ),
+        Command("language", tr("View"), tr("Language…"), (), w.doors.choose_language),
     ]
 
 

@@ -17,6 +17,7 @@ from PySide6.QtGui import (
     QWheelEvent,
 )
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDoubleSpinBox,
     QFrame,
@@ -95,6 +96,34 @@ def label(text: str, pixels: int = 13, *, bold: bool = False, token: str = "ink"
     made.setProperty("tone", token)
     made.setProperty("heavy", bold)
     made.setWordWrap(wrap)
+    if wrap:
+        made.setMinimumWidth(60)  # else its longest comfortable line would widen the panel
+    return made
+
+
+class Tick(QCheckBox):
+    """A switch with its words; long words go on in a second line."""
+
+    def __init__(self, words: str, width: int = 230) -> None:
+        super().__init__()
+        lines = [""]
+        for word in translated(words).split(" "):
+            longer = f"{lines[-1]} {word}".strip()
+            if lines[-1] and self.fontMetrics().horizontalAdvance(longer) > width:
+                lines.append(word)
+            else:
+                lines[-1] = longer
+        self.setText("\n".join(lines))
+
+
+def setting_name(words: str) -> QLabel:
+    """The name of a setting in the column of names; a long one takes two lines."""
+    made = label(words)
+    made.setFixedSize(NAME_WIDTH, 28)
+    if made.fontMetrics().horizontalAdvance(made.text()) > NAME_WIDTH - 4:
+        made.setProperty("pixels", 12)
+        made.setWordWrap(True)
+        made.setFixedHeight(34)
     return made
 
 
@@ -248,17 +277,16 @@ class SliderRow(QWidget):
         self.edit.setProperty("figure", True)
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.edit.setFixedWidth(66)
-        self.edit.setAccessibleName(tr("{label}, value", label=declared.label))
+        self.edit.setAccessibleName(tr("{label}, value", label=translated(declared.label)))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        name = label(declared.label)
-        name.setFixedWidth(NAME_WIDTH)
+        name = setting_name(declared.label)
         row.addWidget(name)
         row.addWidget(self.track)
         row.addStretch(1)
         row.addWidget(self.edit)
-        self.setFixedHeight(28)
+        self.setFixedHeight(max(28, name.height()))
         unit = f" {declared.unit.symbol}" if declared.unit.symbol else ""
         usual = declared.text(default) if declared.unit is Unit.SHARE else f"{default:g}{unit}"
         reach = (
@@ -266,7 +294,9 @@ class SliderRow(QWidget):
             if declared.unit is Unit.SHARE
             else tr("{low:g} to {high:g}{unit}", low=declared.low, high=declared.high, unit=unit)
         )
-        self.setToolTip(tr("{help}\n{reach}; double-click for {usual}", help=declared.help, reach=reach, usual=usual))
+        self.setToolTip(
+            tr("{help}\n{reach}; double-click for {usual}", help=translated(declared.help), reach=reach, usual=usual)
+        )
         self.track.moved.connect(self._tell)
         self.track.let_go.connect(self.let_go)
         self.edit.editingFinished.connect(self._typed)
@@ -307,7 +337,7 @@ class SegmentSwitch(ArrowKeys):
 
     def __init__(self, words: Sequence[str], tips: Sequence[str], name: str) -> None:
         super().__init__()
-        self._words, self._tips, self._index = list(words), list(tips), 0
+        self._words, self._tips, self._index = [translated(word) for word in words], list(tips), 0
         self._hover = -1
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)

@@ -16,6 +16,8 @@ from pulizia.desktop.delivery.target_dialog import TargetDialog
 from pulizia.desktop.find_dialog import FindDialog
 from pulizia.desktop.help_dialog import HelpDialog
 from pulizia.desktop.keys_dialog import KeysDialog
+from pulizia.desktop.language_dialog import LanguageDialog
+from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.print_dialog import PrintDialog
 from pulizia.desktop.recipes_dialog import KeepRecipeDialog, RecipesDialog
 from pulizia.desktop.sound_dialog import SoundDialog
@@ -28,10 +30,10 @@ class Doors:
 
     def __init__(
         self, window: QWidget, studio: Studio, in_delivery: Callable[[], bool],
-        actions: Callable[[], Actions], remember_output: Callable[[str], None],
+        actions: Callable[[], Actions], preferences: Preferences,
     ) -> None:  # fmt: skip
         self.window, self.studio = window, studio
-        self._in_delivery, self._actions, self._remember_output = in_delivery, actions, remember_output
+        self._in_delivery, self._actions, self._preferences = in_delivery, actions, preferences
 
     def choose_recipe(self) -> None:
         """The shelf of recipes."""
@@ -57,7 +59,7 @@ class Doors:
 
     def show_sound(self) -> None:
         """Choose the sound output."""
-        self.sound = SoundDialog(self.studio, self.window, self._remember_output)
+        self.sound = SoundDialog(self.studio, self.window, lambda choice: self._preferences.set("output", choice))
         self.sound.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.sound.open()
 
@@ -77,6 +79,11 @@ class Doors:
         """What is kept on the disk, and a way to clear it."""
         self.storage = StorageDialog(self.studio, self.window)
         self.storage.open()
+
+    def choose_language(self) -> None:
+        """The language of the window."""
+        self.language = LanguageDialog(self._preferences, self.window)
+        self.language.open()
 
     def show_about(self) -> None:
         """Version, licence and notices."""

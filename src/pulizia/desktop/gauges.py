@@ -154,7 +154,8 @@ class Gauge(QWidget):
             return
         left = 252.0
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(left, 2, 66, 14), Qt.AlignmentFlag.AlignLeft, tr("Correlation"))
+        words = painter.fontMetrics().elidedText(tr("Correlation"), Qt.TextElideMode.ElideRight, 66)
+        painter.drawText(QRectF(left, 2, 66, 14), Qt.AlignmentFlag.AlignLeft, words)
         painter.fillRect(QRectF(left, 21, 64, 5), colour("line"))
         middle = left + 32
         value = self.reading.correlation if self.reading else None

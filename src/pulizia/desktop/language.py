@@ -46,6 +46,17 @@ def catalogue_of(language: str) -> Path | None:
     return None
 
 
+def own_languages() -> list[str]:
+    """Languages whose catalogue lies in the user's folder and that are not shipped."""
+    found = sorted(path.parent.parent.name for path in config_folder("locale").glob(f"*/LC_MESSAGES/{DOMAIN}.mo"))
+    return [name for name in found if name not in NAMES]
+
+
+def chosen_language(preference: str) -> str:
+    """What the preferences ask for; "system" and what is empty mean the system's."""
+    return system_language() if preference in ("", "system") else preference
+
+
 def use_language(language: str) -> str:
     """Show this language from now on, with its figures and dates; returns what is wrong with it, or nothing.
 

@@ -70,7 +70,10 @@ class RecipesDialog(QDialog):
             tip=tr("Add the steps to every recording of the project"),
         )
         self.apply_button = button(
-            "Apply", lambda: self.apply(everywhere=False), tip=tr("Add the steps to the current recording"), main=True
+            tr("Apply"),
+            lambda: self.apply(everywhere=False),
+            tip=tr("Add the steps to the current recording"),
+            main=True,
         )
         row.addWidget(self.all_button)
         row.addWidget(self.apply_button)
@@ -139,7 +142,8 @@ class RecipesDialog(QDialog):
         marked = self._marked
         for at, name, words in recipe.open_places():
             box = ChoiceBox()
-            box.setAccessibleName(f"{tool_of(recipe.steps[at].tool_id).title}: {words}")
+            title = translated(tool_of(recipe.steps[at].tool_id).title)
+            box.setAccessibleName(f"{title}: {translated(words)}")
             box.addItem(tr("automatic"), False)
             if marked is not None:
                 box.addItem(
@@ -149,7 +153,7 @@ class RecipesDialog(QDialog):
             else:
                 box.setToolTip(tr("Select a section on the Bench first to choose it here"))
             self.places[at, name] = box
-            self._open.addWidget(label(f"{tool_of(recipe.steps[at].tool_id).title}: {words.lower()}", 12, token="soft"))
+            self._open.addWidget(label(f"{title}: {translated(words)}", 12, token="soft"))
             self._open.addWidget(box)
 
     @property

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QApplication
 
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.demo import demo_files
-from pulizia.desktop.language import system_language, use_language
+from pulizia.desktop.language import chosen_language, use_language
 from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.theme import font, load_fonts, use_theme
@@ -88,7 +88,7 @@ def collect_at_rest(window: MainWindow) -> QTimer:
 def start(options: argparse.Namespace) -> int:
     """Open the window and run until it is closed."""
     application = make_application()
-    wrong = use_language(Preferences().text("language", system_language()))
+    wrong = use_language(chosen_language(Preferences().text("language", "system")))
     window, poster = make_window(simulated=options.simulated_output)
     sys.excepthook = lambda _kind, error, _trace: window.studio.say(note_fault(error), bad=True)
     window.show()

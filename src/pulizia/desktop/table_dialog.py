@@ -15,6 +15,7 @@ from pulizia.errors import PuliziaError
 from pulizia.media.write import write_text
 from pulizia.report.measurement_log import as_csv
 from pulizia.session.studio import Studio
+from pulizia.units import plain_figure
 from pulizia.words import tr, translated
 
 Rows = Sequence[Sequence[str]]
@@ -88,7 +89,7 @@ class TableDialog(QDialog):
     def save_to(self, path: Path) -> None:
         """Write the table as CSV."""
         try:
-            write_text(path, as_csv([list(self.head), *(list(row) for row in self.rows)]))
+            write_text(path, as_csv([list(self.head), *([plain_figure(cell) for cell in row] for row in self.rows)]))
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
         else:

@@ -58,7 +58,7 @@ class MainWindow(QMainWindow):
         self.studio, self.preferences = studio, preferences
         self.doors = Doors(
             self, studio, lambda: self.places.currentIndex() == 1, lambda: self.actions_,
-            lambda choice: preferences.set("output", choice),
+            preferences,
         )  # fmt: skip
         self.asks = True  # False where nobody sits before the window
         self.shuttle = ShuttleKeys(studio, self)

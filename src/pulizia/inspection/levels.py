@@ -17,7 +17,7 @@ from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.speech_activity import FRAMES_PER_S
 from pulizia.tools.base import Mark
 from pulizia.units import format_number, format_time
-from pulizia.words import plural, tr
+from pulizia.words import plural, tr, translated
 
 UNEVEN_LU = 7.0
 LOPSIDED_DB = 4.0
@@ -40,14 +40,13 @@ def levels(source: Source, names: Sequence[str]) -> list[Finding]:
         found.append(Finding("offset", words, offset, "dBFS", 0.9, "polarity", {"offset": "high_pass"}))
     swing = figures.get(tr("Asymmetry: positive over negative peaks"))
     if swing is not None and abs(swing) > LOPSIDED_DB:
-        side = "positive" if swing > 0 else "negative"
         found.append(
             Finding(
                 "lopsided",
                 tr(
                     "Waveform asymmetry: {swing} dB more on the {side} side.",
                     swing=format_number(abs(swing)),
-                    side=side,
+                    side=tr("positive") if swing > 0 else tr("negative"),
                 ),
                 swing,
                 "dB",
@@ -133,10 +132,10 @@ def channels(source: Source) -> list[Finding]:
         side = "right" if power[0] > power[1] else "left"
         return [
             Finding(
-                tr("channel missing"),
+                "channel missing",
                 tr(
                     "The {side} channel is {difference} dB quieter than the other.",
-                    side=side,
+                    side=translated(side),
                     difference=format_number(min(difference, 120.0), 0),
                 ),
                 float(difference),
@@ -176,7 +175,7 @@ def channels(source: Source) -> list[Finding]:
         found.append(
             Finding(
                 "delay",
-                tr("The {side} channel is {ms} ms late.", side=side, ms=format_number(ms, 2)),
+                tr("The {side} channel is {ms} ms late.", side=translated(side), ms=format_number(ms, 2)),
                 ms,
                 "ms",
                 0.8,

@@ -33,7 +33,7 @@ TOUCHED_DB = 3.0
 REGIONS_HZ = ((0.0, 500.0), (500.0, 4000.0), (4000.0, 1e9))
 MOST_LISTENED_S = 90.0
 LOWEST_DB = -60.0
-WORDS = ((-26.0, N_("hardly any")), (-19.0, "little"), (-13.0, "noticeable"), (99.0, "strong"))
+WORDS = ((-26.0, N_("hardly any")), (-19.0, N_("little")), (-13.0, N_("noticeable")), (99.0, N_("strong")))
 
 
 @dataclass(frozen=True, slots=True)

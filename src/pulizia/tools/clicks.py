@@ -310,7 +310,7 @@ def margin(settings: ClicksSettings, rate: int) -> Margin:
 
 def caption(settings: ClicksSettings) -> str:
     """Short text on the strip."""
-    words = {"clicks": "clicks", "lip": tr("mouth click"), "crackle": "crackle"}[settings.kind]
+    words = {"clicks": tr("clicks"), "lip": tr("mouth clicks"), "crackle": tr("crackle")}[settings.kind]
     return tr("{words} up to {widest_ms} ms", words=words, widest_ms=format_number(settings.widest_ms))
 
 

@@ -273,7 +273,7 @@ class EqualiserPicture(QWidget):
             text = self._message or tr("Double-click adds a bell,\na right click other kinds")
             painter.drawText(
                 plot.adjusted(8, 0, -8, -6),
-                Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter,
+                Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap,
                 translated(text),
             )
 

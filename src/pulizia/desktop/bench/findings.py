@@ -50,7 +50,7 @@ class HarmGauge(QWidget):
                 )
             )
             self.setAccessibleDescription(
-                tr("{words}, {level_db} dB", words=harm.words, level_db=format_number(harm.level_db))
+                tr("{words}, {level_db} dB", words=translated(harm.words), level_db=format_number(harm.level_db))
             )
         self.update()
 
@@ -58,7 +58,7 @@ class HarmGauge(QWidget):
         painter = QPainter(self)
         painter.setFont(font(12))
         painter.setPen(colour("ink"))
-        painter.drawText(QRectF(0, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, tr("Harm to the voice"))
+        painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, tr("Harm to the voice"))
         painter.fillRect(QRectF(0, 22, self.width(), 5), colour("line"))
         if self.harm is None:
             painter.setPen(colour("soft"))
@@ -70,9 +70,13 @@ class HarmGauge(QWidget):
         token = "verd" if self.harm.level_db < -19 else "ochre" if self.harm.level_db < -13 else "madder"
         painter.fillRect(QRectF(0, 22, self.width() * share, 5), colour(token))
         figure = (
-            "none"
+            tr("none")
             if self.harm.level_db <= LOWEST_DB
-            else tr("{words}, {level_db} dB", words=self.harm.words, level_db=format_number(self.harm.level_db, 0))
+            else tr(
+                "{words}, {level_db} dB",
+                words=translated(self.harm.words),
+                level_db=format_number(self.harm.level_db, 0),
+            )
         )
         painter.drawText(
             QRectF(0, 0, self.width(), 18),

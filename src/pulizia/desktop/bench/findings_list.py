@@ -25,6 +25,11 @@ NAMES = {
     "delay": N_("One channel late"), "level": N_("Uneven level"), "silence": N_("Digital silence"), "room": N_("Room tail"),
     "dull": N_("Dull voice"), "lopsided": N_("Asymmetric waveform"),
 }  # fmt: skip
+FINDERS = {
+    "overload": N_("clipping"), "clicks": N_("clicks"), "plosives": N_("plosives"), "hum": N_("hum"), "breaths": N_("breaths"),
+    "noise": N_("noise"), "ringing": N_("ringing"), "room": N_("room tail"), "sibilance": N_("hard S sounds"),
+    "dull": N_("missing treble"), "levels": N_("uneven levels"), "level": N_("uneven level"), "silence": N_("digital silence"), "dropouts": N_("drop-outs"), "channels": N_("channel faults"),
+}  # fmt: skip
 ALL_KINDS = (
     "overload",
     "clicks",
@@ -41,7 +46,7 @@ ALL_KINDS = (
 )
 
 
-FIGURES = {"noise": "SNR ", "room": "T60 ", "level": "spread "}
+FIGURES = {"noise": "SNR ", "room": "T60 ", "level": N_("spread ")}
 """What a figure is, where the unit alone does not say it; a higher SNR is better."""
 
 
@@ -50,17 +55,23 @@ def name_of(kind: str) -> str:
     return NAMES.get(kind, kind.capitalize())
 
 
+def finder_name(finder: str) -> str:
+    """What a finder looks for, inside a sentence."""
+    return FINDERS.get(finder, finder)
+
+
 def measure_text(entry: Entry) -> str:
     """The measure before, and now where it differs."""
     unit = entry.now.unit
     decimals = 0 if unit in ("samples", "places") or abs(entry.now.measure) >= 20 else 1
     shown = [format_number(f.measure, decimals) for f in (entry.before, entry.after) if f is not None]
-    what = FIGURES.get(entry.kind, "")
+    what = translated(FIGURES.get(entry.kind, ""))
+    figure = f"{what}{shown[-1]} {translated(unit)}".strip()
     if entry.before is not None and entry.after is None:
-        return tr("{what}was {now} {unit}", what=what, now=shown[0], unit=unit).strip()
+        return tr("was {figure}", figure=figure)
     if len(shown) == 2 and shown[0] != shown[1]:
-        return tr("{what}{now} {unit}, was {before}", what=what, now=shown[1], unit=unit, before=shown[0])
-    return f"{what}{shown[-1]} {unit}".strip()
+        return tr("{figure}, was {before}", figure=figure, before=shown[0])
+    return figure
 
 
 class FindingRow(ArrowKeys):
@@ -257,13 +268,13 @@ class FindingsList(QWidget):
             return desk.fault
         if busy:
             return (
-                tr("Looking for {listening_to}…", listening_to=desk.listening_to)
+                tr("Looking for {listening_to}…", listening_to=translated(finder_name(desk.listening_to)))
                 if desk.listening_to != "listening"
                 else tr("Inspecting…")
             )
         if not desk.is_inspected:
             return tr("Checks the recording and lists problems with their places.")
-        missing = [name_of(k).lower() for k in ALL_KINDS if k not in {e.kind for e in entries}]
+        missing = [translated(finder_name(k)) for k in ALL_KINDS if k not in {e.kind for e in entries}]
         if not entries:
             return tr("Nothing was found.")
         return tr("Not found: {missing}.", missing=", ".join(missing)) if missing else ""

@@ -229,7 +229,7 @@ class Strips:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(colour("soft"), 1.4))
             painter.drawEllipse(dot, 3.4, 3.4)
-        title, detail = step.tool.title, detail_of(step)
+        title, detail = translated(step.tool.title), translated(detail_of(step))
         x, room = box.left() + 24, box.width() - 30
         painter.setFont(font(13, bold=True))
         painter.setPen(colour("on_verd" if selected else "ink" if step.enabled else "soft"))
@@ -239,12 +239,12 @@ class Strips:
             painter.setFont(font(11))
             painter.drawText(QRectF(x, box.top(), max(room, 0.0), box.height()), flags, str(row + 1))
             return
-        painter.drawText(QRectF(x, box.top(), width + 2, box.height()), flags, translated(title))
+        painter.drawText(QRectF(x, box.top(), width + 2, box.height()), flags, title)
         left = room - width - 8
         painter.setFont(font(13))
         if text_width(detail, bold=False) <= left:
             painter.setPen(colour("on_verd" if selected else "soft"))
-            painter.drawText(QRectF(x + width + 8, box.top(), left, box.height()), flags, translated(detail))
+            painter.drawText(QRectF(x + width + 8, box.top(), left, box.height()), flags, detail)
 
     @staticmethod
     def _paint_add_row(painter: QPainter, plan: ScorePlan) -> None:

@@ -6,9 +6,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
-from pulizia.desktop.controls import NAME_WIDTH, ChoiceBox, SliderRow, label
+from pulizia.desktop.controls import ChoiceBox, SliderRow, Tick, label, setting_name
 from pulizia.settings.declare import Choice, Declaration, Number, Places, Settings, Switch, default_of
 from pulizia.words import translated
 
@@ -45,7 +45,7 @@ def control_of(
         box.activated.connect(lambda _index: change(name, box.currentData()))
         return Made(box, _row(declaration.label, box))
     if isinstance(declaration, Switch):
-        check = QCheckBox(translated(declaration.label))
+        check = Tick(declaration.label)
         check.setToolTip(translated(declaration.help))
         check.clicked.connect(lambda on: change(name, on))
         return Made(check, check)
@@ -58,12 +58,11 @@ def control_of(
 
 def _row(text: str, widget: QWidget) -> QWidget:
     row = QWidget()
-    row.setFixedHeight(30)
+    name = setting_name(text)
+    row.setFixedHeight(max(30, name.height()))
     line = QHBoxLayout(row)
     line.setContentsMargins(0, 0, 0, 0)
     line.setSpacing(8)
-    name = label(text)
-    name.setFixedWidth(NAME_WIDTH)
     line.addWidget(name)
     line.addWidget(widget, 1)
     return row

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from pulizia.audio.source import Source
 from pulizia.desktop.bench.spectrum_plot import Lines, SpectrumPlot
 from pulizia.desktop.controls import button, label
+from pulizia.desktop.flow import FlowLayout
 from pulizia.errors import PuliziaError
 from pulizia.measure.spectrum import (
     SIZES,
@@ -79,8 +80,7 @@ class SpectrumView(QWidget):
         self.read_out = label("", 12)
         self.read_out.setFixedHeight(18)
         column.addWidget(self.read_out)
-        row = QHBoxLayout()
-        row.setSpacing(0)
+        row = FlowLayout(gap=0)
         self.freeze_button = button(
             tr("Freeze"), self.freeze, tip=tr("Freeze the display while sound goes on (F)"), quiet=True
         )
@@ -89,7 +89,6 @@ class SpectrumView(QWidget):
         )
         row.addWidget(self.freeze_button)
         row.addWidget(self.keep_button)
-        row.addStretch(1)
         self.enlarge_button = button(
             tr("Enlarge"), self.enlarge.emit, tip=tr("Over the sonogram, with a list of peaks (S)"), quiet=True
         )

@@ -207,7 +207,9 @@ class ToolPicture(QWidget):
 
     @staticmethod
     def _names(painter: QPainter, plot: QRectF, curves: dict[str, np.ndarray], top_db: float, caption: str) -> None:
-        words = translated(caption)
+        words = painter.fontMetrics().elidedText(
+            translated(caption), Qt.TextElideMode.ElideRight, int(plot.width()) - 16
+        )
         width = painter.fontMetrics().horizontalAdvance(words) + 8
         box = QRectF(plot.left() + 4, plot.bottom() - 20, min(width, plot.width() - 8), 17)
         painter.fillRect(box, colour("panel"))  # no curve runs through the words
@@ -226,9 +228,10 @@ class ToolPicture(QWidget):
             at = int(COLUMNS * 0.1)
             y = plot.top() + (top_db - curves["profile"][at]) / SPAN_DB * plot.height()
             y = min(max(y + 4, plot.top() + 20), plot.bottom() - 36)
-            box = QRectF(plot.left() + 6, y, 50, 15)
+            words = tr("removed")
+            box = QRectF(plot.left() + 6, y, painter.fontMetrics().horizontalAdvance(words) + 8, 15)
             painter.fillRect(box, colour("verd_soft"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, tr("removed"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
 
 def _is_spectral(picture: Picture | None) -> TypeGuard[Picture]:

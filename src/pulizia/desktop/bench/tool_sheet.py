@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from PySide6.QtCore import Signal
+from PySide6.QtGui import QFontMetricsF
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -24,6 +25,8 @@ from pulizia.desktop.bench.setting_controls import control_of
 from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.tool_picture import ToolPicture
 from pulizia.desktop.controls import SliderRow, button, hairline, label
+from pulizia.desktop.flow import FlowLayout
+from pulizia.desktop.theme import font
 from pulizia.project.model import Recording
 from pulizia.score.order import order_note
 from pulizia.score.steps import Step
@@ -36,7 +39,8 @@ from pulizia.units import format_time
 from pulizia.words import tr, translated
 
 LONGEST_S = 0.004  # of building in one turn
-LONG_TITLE = 12  # letters, beyond which the head has no room for all
+HEAD_WIDTH = 240  # pixels for title, place and switch
+LONG_TITLE = 124  # pixels, beyond which the head has no room for all
 MOST_PLACES = 3  # told one by one
 
 Shown = ToolPicture | EqualiserPicture | SplitPicture
@@ -98,12 +102,14 @@ class ToolSheet(QWidget):
     def _build_head(self) -> QWidget:
         head = QHBoxLayout()
         self._row = label("", 12, token="soft")
-        self._on = button("on", self._toggle, tip=tr("Switch the step on or off (E)"))
-        self._on.setFixedWidth(60)
-        head.addWidget(label(self.tool.title, 20 if len(self.tool.title) <= LONG_TITLE else 15, bold=True))
+        self._on = button(tr("●  on"), self._toggle, tip=tr("Switch the step on or off (E)"))
+        self._on.setFixedWidth(max(60, self._on.sizeHint().width()))
+        long = is_long(self.tool.title)
+        self._title = label(self.tool.title, 15 if long else 20, bold=True, wrap=long)
+        head.addWidget(self._title, 1 if long else 0)
         head.addSpacing(4)
         head.addWidget(self._row)
-        head.addStretch(1)
+        head.addStretch(0 if long else 1)
         head.addWidget(self._on)
         self._column.addLayout(head)
         return self._on
@@ -145,14 +151,13 @@ class ToolSheet(QWidget):
                 self.controls[name] = made.control
                 (extra_column if declaration.more else self._column).addWidget(made.row)
                 yield made.row
-        foot = QHBoxLayout()
+        foot = FlowLayout()
         self._more = button(tr("More…"), lambda: None, tip=tr("More settings"), quiet=True)
         self._more.setCheckable(True)
         self._more.toggled.connect(self._show_more)
         foot.addWidget(self._more)
         self._column.addWidget(self._extra)
         yield self._more
-        foot.addStretch(1)
         if self.tool.suggest is not None:
             foot.addWidget(
                 button(tr("Find settings"), self.studio.surveys.suggest, tip=tr("Find settings for this recording (U)"))
@@ -169,14 +174,13 @@ class ToolSheet(QWidget):
         self._where = label("", 12, token="soft", wrap=True)
         for part in (self._note, self._where):
             yield self._add(part)
-        row = QHBoxLayout()
+        row = FlowLayout()
         tip = tr("Limit the step to the selection")
         self._only = button(tr("Limit to selection"), self._act_on_selection, tip=tip)
         tip = tr("Apply the step everywhere, also where the original was restored")
         self._whole = button(tr("Apply everywhere"), self._act_everywhere, tip=tip)
         row.addWidget(self._only)
         row.addWidget(self._whole)
-        row.addStretch(1)
         self._column.addLayout(row)
         yield self._whole
 
@@ -196,14 +200,17 @@ class ToolSheet(QWidget):
             bands = self.picture.bands
             self.band_row.show_band(bands[index] if 0 <= index < len(bands) else None)
 
+    def _place_words(self, number: int, count: int) -> str:
+        """Where the step stands among all, in as many words as the head has room for."""
+        room = HEAD_WIDTH - self._on.width() - self._title.sizeHint().width()
+        metrics = self._row.fontMetrics()
+        choices = (tr("step {number} of {count}", number=number, count=count), tr("step {number}", number=number))
+        return next((words for words in choices if metrics.horizontalAdvance(words) <= room), str(number))
+
     def show_step(self, step: Step, recording: Recording) -> None:
         """Show a step of this tool as it is now."""
         number = [s.id for s in recording.score].index(step.id) + 1
-        self._row.setText(
-            tr("step {number} of {count}", number=number, count=len(recording.score))
-            if len(translated(step.tool.title)) <= LONG_TITLE
-            else tr("step {number}", number=number)
-        )
+        self._row.setText(self._place_words(number, len(recording.score)))
         self._on.setText(translated(tr("●  on") if step.enabled else tr("○  off")))
         self._on.setAccessibleName(translated(tr("Step is on") if step.enabled else tr("Step is off")))
         self._show_settings(step)
@@ -271,6 +278,11 @@ class ToolSheet(QWidget):
                 self.studio.document.clear_holes(recording.id, step.id)
             if step.spans is not None:
                 self.studio.document.set_spans(recording.id, step.id, None)
+
+
+def is_long(title: str) -> bool:
+    """Whether a tool's title leaves no room beside it in the head."""
+    return QFontMetricsF(font(20, bold=True)).horizontalAdvance(translated(title)) > LONG_TITLE
 
 
 def where_text(step: Step, rate: int) -> str:

@@ -7,7 +7,6 @@ from pathlib import Path
 
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import (
-    QCheckBox,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -19,7 +18,7 @@ from pulizia.delivery.deliverable import Deliverable
 from pulizia.delivery.normalise import Plan, verdicts
 from pulizia.delivery.targets import Target
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
-from pulizia.desktop.controls import ChoiceBox, button, hairline, label
+from pulizia.desktop.controls import ChoiceBox, Tick, button, hairline, label
 from pulizia.desktop.delivery.loudness_graph import LoudnessGraph
 from pulizia.desktop.delivery.measuring import MeasuringRow
 from pulizia.desktop.delivery.order_sheet import OrderSheet, QueueView
@@ -99,7 +98,7 @@ class Delivery(QWidget):
         column.addWidget(hairline())
         self._gain = _figure_row(column, tr("Gain"))
         self._limiting = _figure_row(column, tr("Limiting"))
-        self.preview_tick = QCheckBox(tr("Preview delivery"))
+        self.preview_tick = Tick(tr("Preview delivery"))
         self.preview_tick.setToolTip(
             tr(
                 "After plays with the gain, levelling and limiting of the delivery; with Matched level, as loud as Before"
@@ -109,7 +108,7 @@ class Delivery(QWidget):
         column.addWidget(self.preview_tick)
         self._note = label("", 12, token="madder", wrap=True)
         column.addWidget(self._note)
-        self.hard_tick = QCheckBox(tr("Allow more than 20 dB of limiting"))
+        self.hard_tick = Tick(tr("Allow more than 20 dB of limiting"))
         self.hard_tick.hide()
         column.addWidget(self.hard_tick)
         column.addWidget(hairline())
@@ -118,13 +117,13 @@ class Delivery(QWidget):
         column.addWidget(self.orders)
         self._size = label("", 12, token="soft")
         column.addWidget(self._size)
-        self.report_tick = QCheckBox(tr("Write a report beside the file"))
+        self.report_tick = Tick(tr("Write a report beside the file"))
         self.report_tick.setToolTip(
             tr("As a page that prints well (HTML), as JSON, and as a log of the measurement (CSV)")
         )
         self.report_tick.setChecked(True)
         column.addWidget(self.report_tick)
-        self.all_tick = QCheckBox(tr("All programmes of the project"))
+        self.all_tick = Tick(tr("All programmes of the project"))
         self.all_tick.setToolTip(tr("Queue every recording of the project, not only the chosen one"))
         column.addWidget(self.all_tick)
         self.deliver_button = button(
@@ -173,7 +172,9 @@ class Delivery(QWidget):
         measures = self.counted(recording.id)
         predicted = made.predicted if made else None
         self.graph.show_measures(measures, predicted, target)
-        self._purpose.setText(translated(f"{translated(target.purpose)}. After {translated(target.source)}."))
+        self._purpose.setText(
+            tr("{purpose}. After {source}.", purpose=translated(target.purpose), source=target.source)
+        )
         if measures is not None:
             self.table.show_rows(verdicts(measures, target), verdicts(predicted, target) if predicted else None)
         self._gain.setText(translated(f"{format_number(made.gain_db, 1, plus=True)} dB" if made else "\u2013"))

@@ -6,11 +6,12 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from pulizia.audio.spans import Span
 from pulizia.delivery.normalise import verdicts
 from pulizia.desktop.controls import button
+from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.table_dialog import TableDialog
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
@@ -30,9 +31,9 @@ class MeasuringRow(QWidget):
     def __init__(self, studio: Studio, window: QWidget) -> None:
         super().__init__()
         self.studio, self._window = studio, window
-        row = QHBoxLayout(self)
+        row = FlowLayout(gap=4)
         row.setContentsMargins(36, 0, 36, 0)
-        row.setSpacing(4)
+        self.setLayout(row)
         for seconds in LOUDEST_S:
             row.addWidget(
                 button(
@@ -61,7 +62,6 @@ class MeasuringRow(QWidget):
                 quiet=True,
             )
         )
-        row.addStretch(1)
 
     @property
     def _measures(self) -> Measures | None:

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from pulizia.delivery.deliverable import Deliverable, Kind
 from pulizia.delivery.normalise import WAYS, State, Way
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
+from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.errors import PuliziaError
 from pulizia.media.write import Dither, SampleFormat
@@ -85,7 +86,7 @@ class OrderSheet(QWidget):
         column.addLayout(grid)
         column.addWidget(self.dither_box)
         edges = self._build_edges()
-        row = QHBoxLayout()
+        row = FlowLayout()
         row.addWidget(
             button(
                 tr("Head, tail, file name"),
@@ -94,7 +95,6 @@ class OrderSheet(QWidget):
                 quiet=True,
             )
         )
-        row.addStretch(1)
         self.add_button = button(
             tr("Add deliverable"), self._add, tip=tr("Write this deliverable and another one together"), quiet=True
         )

@@ -71,13 +71,17 @@ class ProgrammeCards(QWidget):
 def paint_verdict(painter: QPainter, box: QRectF, verdict: Verdict | None) -> None:
     """Mark, word and colour, right-aligned."""
     state = verdict.state if verdict else State.MISSING
-    words = verdict.words if verdict else State.MISSING.value
+    words = verdict.words if verdict else translated(State.MISSING.value)
     token = {State.WITHIN: "verd_text", State.MISSING: "soft"}.get(state, "madder")
     painter.setFont(font(12, bold=state is not State.MISSING))
     painter.setPen(colour(token))
     flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+    metrics, room = painter.fontMetrics(), box.width() - 16
+    if verdict is not None and state in (State.OVER, State.UNDER) and metrics.horizontalAdvance(words) > room:
+        words = verdict.amount  # the mark beside it says the rest
+    words = metrics.elidedText(words, Qt.TextElideMode.ElideRight, int(room))
     used = painter.boundingRect(box, flags, words)
-    painter.drawText(box, flags, translated(words))
+    painter.drawText(box, flags, words)
     x, y = used.left() - 14, box.center().y()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(colour(token), 1.6))
@@ -97,12 +101,13 @@ class VerdictLabel(QWidget):
         super().__init__()
         self._verdict: Verdict | None = None
         self.setFixedHeight(18)
-        self.setMinimumWidth(92)
+        self.setMinimumWidth(84)
 
     def show_verdict(self, verdict: Verdict | None) -> None:
         """Show mark, word and colour."""
         self._verdict = verdict
-        self.setAccessibleName(translated(verdict.words if verdict else State.MISSING.value))
+        self.setAccessibleName(verdict.words if verdict else translated(State.MISSING.value))
+        self.setToolTip(self.accessibleName())
         self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -148,13 +153,15 @@ class LimitTable(QWidget):
         for n, verdict in enumerate(rows):
             at = 1 + 3 * n
             self._grid.addWidget(hairline(), at, 0, 1, 3)
-            name = label(verdict.name, 13, bold=True)
+            name = label(verdict.name, 13, bold=True, wrap=True)
             value, value2 = label("", 15, bold=True), label("", 15, bold=True)
             word, word2 = VerdictLabel(), VerdictLabel()
             self._grid.addWidget(name, at + 1, 0)
             self._grid.addWidget(value, at + 1, 1, right)
             self._grid.addWidget(value2, at + 1, 2, right)
-            self._grid.addWidget(label(verdict.limit, 11, token="soft"), at + 2, 0)
+            self._grid.addWidget(
+                label(verdict.limit.replace(tr("at most"), tr("max.")), 11, token="soft", wrap=True), at + 2, 0
+            )
             self._grid.addWidget(word, at + 2, 1)
             self._grid.addWidget(word2, at + 2, 2)
             self._cells.append((value, word, value2, word2))

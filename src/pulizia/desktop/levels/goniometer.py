@@ -69,7 +69,8 @@ class Goniometer(QWidget):
         width = self.width() - left
         painter.setPen(colour("soft"))
         painter.setFont(font(11))
-        painter.drawText(QRectF(left, 20, width, 14), Qt.AlignmentFlag.AlignLeft, tr("Correlation"))
+        words = painter.fontMetrics().elidedText(tr("Correlation"), Qt.TextElideMode.ElideRight, int(width))
+        painter.drawText(QRectF(left, 20, width, 14), Qt.AlignmentFlag.AlignLeft, words)
         painter.fillRect(QRectF(left, 38, width, 6), colour("line"))
         middle = left + width / 2
         if self.correlation is not None:
