@@ -89,7 +89,7 @@ def test_the_log_holds_figures_limits_and_loudness_over_time(capsys, stepped: Pa
 
 def test_several_deliverables_come_from_one_programme(capsys, voice_file: Path, tmp_path: Path) -> None:
     code, out, err = run(
-        capsys, "deliver", voice_file, "--target", "online-16", "--recipe", "interview-on-location",
+        capsys, "deliver", voice_file, "--target", "ebu-r128", "--recipe", "interview-on-location",
         "-o", tmp_path / "a.wav", "--also", tmp_path / "b.mp3", "--also", tmp_path / "c.flac", "--json",
     )  # fmt: skip
     assert (code, err) == (0, "")

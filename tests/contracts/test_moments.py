@@ -51,7 +51,10 @@ def test_thumps_are_lowered_in_the_lows_and_in_their_moment_only(voice: np.ndarr
     places = [RATE + 12_000, 3 * RATE, 7 * RATE + 500]
     for at in places:
         sound[at : at + 5000] += 0.4 * np.sin(2 * np.pi * 60 * t) * np.exp(-t / 0.03) * np.minimum(1, t / 0.005)
-    found = plosives.find(sound[None].astype(np.float32), 0, plosives.PlosivesSettings(), RATE)
+    source = ArraySource(sound[None].astype(np.float32), RATE)
+    settings = plosives.PlosivesSettings()
+    voice_db = plosives.analyse(source, (), settings, lambda _: None)
+    found = plosives.find(source.read(0, source.frames), 0, settings, RATE, voice_db)
     assert all(any(a < p + 5000 and b > p for a, b in found) for p in places)
     made = treated(sound, "plosives")[0]
     change = made - sound

@@ -68,6 +68,7 @@ ACTING: dict[str, dict[str, object]] = {  # settings with which a tool has somet
     "original": {"recording": "x", "offset_s": -0.1234567, "drift_count": 40.0},
     "equaliser": {"bands": [["bell", 900.0, -6.0, 2.0], ["high-pass", 80.0, 0.0, 12.0]]},
     "ringing": {"extra_hz": 700.0},
+    "leveller": {"way": "loudness", "target_lufs": -40.0},
     "breaths": {"sensitivity_db": 6.0},
     "gate": {"threshold_db": -20.0},
     "blots": {"way": "lower", "areas": [[[0.7, 300.0], [3.9, 4000.0]]]},
@@ -148,6 +149,7 @@ PLACED = {
     "reverse",
     "room_tone",
     "room_tail",
+    "leveller",
     "original",
 }  # what they do depends on where the recording or the stretch begins
 

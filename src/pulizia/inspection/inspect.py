@@ -16,19 +16,23 @@ from pulizia.inspection.finding import Finding
 from pulizia.inspection.levels import channels, dropouts, levels
 from pulizia.measure.bandwidth import bandwidth_of
 from pulizia.measure.decay import decays_of
+from pulizia.measure.listening import listened, voice_level_db
 from pulizia.measure.noise_changes import band_powers, changes_s
-from pulizia.measure.speech_activity import activity_of
+from pulizia.measure.speech_activity import FRAMES_PER_S, activity_of
 from pulizia.tools import breaths, clicks, hum, overload, plosives, ringing, sibilance
 from pulizia.tools.base import Mark
 from pulizia.units import format_number
 from pulizia.words import plural, tr
 
 Progress = Callable[[float, str], None]
-QUIET_ENOUGH_DB = 42.0  # of speech over noise, above which the noise is no trouble (common practice)
-HARD_S_DB = -7.0  # usual S relative to the voice, above which it is called hard
-CLICKS_A_MINUTE, BREATHS_A_MINUTE, THUMPS_A_MINUTE = 0.5, 2.0, 1.0
-LIVELY_S = 0.45  # T60 from which a room is heard behind a close voice (common practice)
-DULL_HZ = 6500.0
+QUIET_ENOUGH_DB = 36.0  # of speech over noise, above which the noise is no trouble (common practice)
+HARD_S_DB = -5.6  # usual S relative to the voice, above which it is called hard
+CLICKS_A_MINUTE, BREATHS_A_MINUTE, THUMPS_A_MINUTE, LEAST_EVENTS = 2.0, 3.0, 2.0, 2
+HEARD_BREATH_DB = -27.0  # of a breath relative to the voice, from which it is heard behind it
+HEARD_HUM_DB = -38.0  # of the strongest line relative to the voice
+SEEN_FROM_HZ, SEEN_TO_HZ, LASTING_SHARE, PARTS, MOST_MISSING = 150.0, 6000.0, 0.6, 4, 0
+LIVELY_S = 0.385  # T60 from which a room is heard behind a close voice (common practice)
+DULL_HZ = 7000.0
 
 
 def inspect(
@@ -88,6 +92,12 @@ def _nothing(_share: float) -> None:
     return None
 
 
+def _steps(mark: Mark, source: Source) -> slice:
+    """The steps of what was heard that a mark covers."""
+    start = mark.start * FRAMES_PER_S // source.rate
+    return slice(start, max(start + 1, mark.stop * FRAMES_PER_S // source.rate))
+
+
 def _minutes(source: Source) -> float:
     return max(source.frames / source.rate / 60.0, 1 / 60.0)
 
@@ -107,7 +117,7 @@ def _overload(source: Source) -> list[Finding]:
 def _clicks(source: Source) -> list[Finding]:
     survey = clicks.survey(source, source, (), clicks.ClicksSettings(), None, _nothing)
     rate = len(survey.marks) / _minutes(source)
-    if rate < CLICKS_A_MINUTE:
+    if rate < CLICKS_A_MINUTE or len(survey.marks) < LEAST_EVENTS:
         return []
     kind = "crackle" if rate > 480 else "clicks"
     return [
@@ -127,9 +137,11 @@ def _clicks(source: Source) -> list[Finding]:
 
 
 def _plosives(source: Source) -> list[Finding]:
-    survey = plosives.survey(source, source, (), plosives.PlosivesSettings(), None, _nothing)
+    settings = plosives.PlosivesSettings()
+    voice_db = plosives.analyse(source, (), settings, _nothing)
+    survey = plosives.survey(source, source, (), settings, voice_db, _nothing)
     rate = len(survey.marks) / _minutes(source)
-    if rate < THUMPS_A_MINUTE:
+    if rate < THUMPS_A_MINUTE or len(survey.marks) < LEAST_EVENTS:
         return []
     return [
         Finding(
@@ -151,6 +163,8 @@ def _hum(source: Source) -> list[Finding]:
     if not len(found.lines.hz):
         return []
     strongest = float(found.lines.level_db.max())
+    if strongest < voice_level_db(source) + HEARD_HUM_DB:
+        return []
     words = plural(
         "Hum at {base_hz} Hz, {strongest} dBFS.",
         "Hum at {base_hz} Hz with {n} harmonics, the strongest at {strongest} dBFS.",
@@ -163,8 +177,11 @@ def _hum(source: Source) -> list[Finding]:
 
 def _breaths(source: Source) -> list[Finding]:
     survey = breaths.survey(source, source, (), breaths.BreathsSettings(), None, _nothing)
-    rate = len(survey.marks) / _minutes(source)
-    if rate < BREATHS_A_MINUTE:
+    heard = listened(source)
+    level = [heard.level_db[_steps(m, source)].mean() - heard.speech_db for m in survey.marks]
+    loud = [m for m, db in zip(survey.marks, level, strict=True) if db > HEARD_BREATH_DB]
+    rate = len(loud) / _minutes(source)
+    if rate < BREATHS_A_MINUTE or len(loud) < LEAST_EVENTS:
         return []
     return [
         Finding(
@@ -181,7 +198,7 @@ def _breaths(source: Source) -> list[Finding]:
 
 
 def _noise(source: Source) -> list[Finding]:
-    speech = activity_of(source)
+    speech = listened(source)
     if not speech.active.any():
         return []
     found = []
@@ -223,7 +240,7 @@ def _floors(source: Source, changes: Sequence[float]) -> list[float]:
 
 
 def _ringing(source: Source) -> list[Finding]:
-    found = ringing.analyse(source, (), ringing.RingingSettings(), _nothing)
+    found = _lasting(source, ringing.analyse(source, (), ringing.RingingSettings(), _nothing))
     if not found:
         return []
     places = ", ".join(f"{r.hz:.0f}" for r in found[:4])
@@ -235,6 +252,22 @@ def _ringing(source: Source) -> list[Finding]:
     return [
         Finding("ringing", words, found[0].excess_db, "dB", 0.6, "ringing", {"bells_count": float(min(6, len(found)))})
     ]
+
+
+def _lasting(source: Source, found: Sequence[ringing.Resonance]) -> list[ringing.Resonance]:
+    """Resonances that stand out in every part of the recording: what only some words hold is the voice itself."""
+    found = [r for r in found if SEEN_FROM_HZ <= r.hz <= SEEN_TO_HZ]
+    if not found:
+        return []
+    edges = np.linspace(0, source.frames, PARTS + 1).astype(int)
+    seen = [ringing.relative_levels(source, int(a), int(b), _nothing) for a, b in pairwise(edges)]
+    kept = []
+    for resonance in found:
+        near = np.abs(np.log2(seen[0][0] / resonance.hz)) < 1.0 / 48.0
+        parts = [float(relative[near].max()) for _grid, relative in seen]
+        if sum(part < LASTING_SHARE * resonance.excess_db for part in parts) <= MOST_MISSING:
+            kept.append(resonance)
+    return kept
 
 
 def _sibilance(source: Source) -> list[Finding]:

@@ -13,14 +13,14 @@ from pulizia.audio.spans import Span, normalised
 from pulizia.dsp.moments import runs
 from pulizia.inspection.finding import Finding
 from pulizia.measure.figures import passage_figures
-from pulizia.measure.loudness import Measures, measure
-from pulizia.measure.speech_activity import FRAMES_PER_S
+from pulizia.measure.phrases import find_phrases
 from pulizia.tools.base import Mark
 from pulizia.units import format_number, format_time
 from pulizia.words import plural, tr, translated
 
-UNEVEN_LU = 7.0
-LOPSIDED_DB = 4.0
+UNEVEN_LU = 5.5
+LEAST_PHRASES, NO_PHRASE_LU = 4, 14.0  # what lies further under the middle is a breath or a noise
+LOPSIDED_DB = 5.0
 OFFSET_DBFS = -50.0
 DROPOUT_S = 0.02
 ONE_SIDE_DB = 30.0
@@ -31,7 +31,6 @@ READ_S = 20
 
 def levels(source: Source, names: Sequence[str]) -> list[Finding]:
     """Offset, a lopsided wave, and phrases that differ."""
-    measures = measure(source, names=names, workers=1)
     figures = {row.name: row.value for row in passage_figures(source, names)}
     found = []
     offset = figures.get(tr("Offset"))
@@ -55,17 +54,21 @@ def levels(source: Source, names: Sequence[str]) -> list[Finding]:
                 {"made_even": True},
             )
         )
-    found += _unevenness(measures)
+    found += _unevenness(source)
     return found
 
 
-def _unevenness(measures: Measures) -> list[Finding]:
-    """How far phrases differ: the spread of short-term loudness where there is speech."""
-    curve = measures.short_term[np.isfinite(measures.short_term)]
-    if measures.integrated_lufs is None or len(curve) < 20 * FRAMES_PER_S:
+def _unevenness(source: Source) -> list[Finding]:
+    """How far phrases differ: the spread of their loudness, each weighted with its length."""
+    phrases = find_phrases(source, ())
+    if len(phrases.lufs) < LEAST_PHRASES:
         return []
-    heard = curve[curve > measures.integrated_lufs - 15.0]
-    spread = float(np.quantile(heard, 0.95) - np.quantile(heard, 0.1)) if len(heard) else 0.0
+    length = (phrases.spans[:, 1] - phrases.spans[:, 0]).astype(float)
+    kept = phrases.lufs > _weighted(phrases.lufs, length, 0.5) - NO_PHRASE_LU
+    if kept.sum() < LEAST_PHRASES:
+        return []
+    lufs, length = phrases.lufs[kept], length[kept]
+    spread = _weighted(lufs, length, 0.9) - _weighted(lufs, length, 0.1)
     if spread < UNEVEN_LU:
         return []
     return [
@@ -73,6 +76,13 @@ def _unevenness(measures: Measures) -> list[Finding]:
             "level", tr("Phrases differ by {spread} LU.", spread=format_number(spread)), spread, "LU", 0.7, "leveller"
         )
     ]
+
+
+def _weighted(values: NDArray[np.float64], weights: NDArray[np.float64], share: float) -> float:
+    """Quantile of weighted values."""
+    order = np.argsort(values)
+    reached = np.cumsum(weights[order]) / weights.sum()
+    return float(values[order][min(int(np.searchsorted(reached, share)), len(values) - 1)])
 
 
 def dropouts(source: Source) -> list[Finding]:

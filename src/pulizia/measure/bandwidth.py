@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pulizia.audio.source import Source, read_padded
 from pulizia.dsp.stft import hann_window, powers
 from pulizia.measure.spectrum import SPEECH_THIRD_OCTAVES
-from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
+from pulizia.measure.speech_activity import FRAMES_PER_S, speech_between
 from pulizia.units import powers_to_db
 
 MOST_LISTENED_S = 180
@@ -48,8 +48,8 @@ def bandwidth_of(source: Source, size: int, progress: Callable[[float], None] = 
     most = MOST_LISTENED_S * rate
     start = max(0, (source.frames - most) // 2)
     stop = min(source.frames, start + most)
-    found = speech_activity(band_levels(source, start, stop, lambda p: progress(0.5 * p)))
-    core = speech_core(found)
+    found = speech_between(source, start, stop, lambda p: progress(0.5 * p))
+    core = found.core
     if core.sum() < FRAMES_PER_S // 2:
         return None
     window = hann_window(size)

@@ -10,7 +10,7 @@ import numpy as np
 
 from pulizia.audio.source import Source
 from pulizia.measure.blocks import BLOCKS_PER_SECOND, measure_energies
-from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity
+from pulizia.measure.speech_activity import FRAMES_PER_S, speech_between
 
 SHORTEST_S = 1.0
 
@@ -29,8 +29,7 @@ def dialogue(source: Source, progress: Callable[[float], None] = lambda _: None)
     Weighted after ITU-R BS.1770, gated by the program's own speech detection (``measure.speech_activity``):
     figures of other detectors differ by some tenths. All channels count with weight 1.
     """
-    levels = band_levels(source, 0, source.frames, lambda p: progress(0.5 * p))
-    active = speech_activity(levels).active
+    active = speech_between(source, 0, source.frames, lambda p: progress(0.5 * p)).active
     energy = measure_energies(source, lambda p: progress(0.5 + 0.5 * p))
     at = np.minimum(np.arange(len(energy)) * FRAMES_PER_S // BLOCKS_PER_SECOND, max(0, len(active) - 1))
     speaking = active[at] if len(active) else np.zeros(len(energy), dtype=bool)

@@ -23,7 +23,7 @@ from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.stft import hann_window, powers
 from pulizia.measure.noise_changes import quantile_spectrum
-from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity
+from pulizia.measure.speech_activity import FRAMES_PER_S, speech_between
 from pulizia.units import power_to_db
 from pulizia.words import N_
 
@@ -90,7 +90,7 @@ def harm(
     progress(0.5)
     y = cells(after, starts, size)
     progress(0.9)
-    speech = speech_activity(band_levels(before, start, stop))
+    speech = speech_between(before, start, stop)
     frame = np.minimum((starts + size // 2 - start) * FRAMES_PER_S // rate, len(speech.active) - 1)
     speaking = speech.active[np.maximum(frame, 0)] if len(speech.active) else np.zeros(len(starts), dtype=bool)
     if not speaking.any():

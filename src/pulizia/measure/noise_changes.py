@@ -15,13 +15,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
+from pulizia.dsp.moments import runs
 from pulizia.dsp.stft import powers, sine_window
 from pulizia.units import powers_to_db
 
 LOOKS_PER_S = 20
 LOW_HZ, HIGH_HZ, BANDS = 90.0, 12_000.0, 14
 FLOOR_SHARE = 0.15
-SIDE_S = 6.0  # how far before and behind a change the floor is compared
+SIDE_S = 12.0  # how far before and behind a change the pauses are compared
+PAUSE_REACH_S, PAUSE_SHARE, PAUSE_DB, PAUSE_LOOKS = 3.0, 0.06, 2.5, 3
+REFINE_REACH = 3 * LOOKS_PER_S
+NEAREST_EDGE_S = 4.0
+LEAST_PAUSES, DEPENDENT_LOOKS, SURE = 6, 3.0, 4.0
 CHANGE_DB = 3.0  # root mean square over the bands
 SHORTEST_S = 5.0
 MOST_CHANGES = 30  # the clearest; a recording with more than that has one restless noise
@@ -53,44 +58,68 @@ def band_powers(source: Source, progress: Progress = lambda _: None) -> NDArray[
 
 
 def changes_s(power: NDArray[np.float32]) -> list[float]:
-    """Seconds at which the floor jumps most, at least SHORTEST_S apart; ``power`` is that of :func:`band_powers`."""
+    """Seconds at which the noise changes, SHORTEST_S apart at least; ``power`` is that of :func:`band_powers`.
+
+    Told from the pauses alone: moments in which all bands together stay near the lowest there is around. Two stretches
+    are different noises when the medians of their pauses differ by CHANGE_DB and by more than the pauses themselves
+    scatter.
+    """
     level = powers_to_db(power)
-    step, side = LOOKS_PER_S // 4, round(SIDE_S * LOOKS_PER_S)
-    shortest = round(SHORTEST_S * LOOKS_PER_S)
-    if len(level) < 2 * shortest:
+    if len(level) < 2 * SHORTEST_S * LOOKS_PER_S:
         return []
-    # the floor behind a place is the floor before the place one side later
-    padded = np.concatenate([np.full((side, level.shape[1]), np.nan), level, np.full((side, level.shape[1]), np.nan)])
-    floors = _floors(padded, side, step)
-    places = np.arange(0, len(level) + 1, step)
-    before, behind = floors[: len(places)], floors[side // step : side // step + len(places)]
-    heard = (before > DIGITAL_SILENCE_DB) & (behind > DIGITAL_SILENCE_DB)
-    squares = np.where(heard, (behind - before) ** 2, 0.0).sum(axis=1) / np.maximum(heard.sum(axis=1), 1)
-    jump = np.where(heard.sum(axis=1) >= level.shape[1] // 2, np.sqrt(squares), 0.0)
-    jump[(places < shortest) | (places > len(level) - shortest)] = 0.0
-    found: list[float] = []
-    while jump.max() >= CHANGE_DB and len(found) < MOST_CHANGES:
-        k = int(np.argmax(jump))
-        found.append(_refined(level, int(places[k])) / LOOKS_PER_S)
-        jump[max(0, k - shortest // step) : k + shortest // step + 1] = 0.0
-    return sorted(found)
+    places = _pauses(level.mean(axis=1))
+    if len(places) < 2 * LEAST_PAUSES:
+        return []
+    found: list[int] = []
+    _split(level, places, 0, len(level), found)
+    changes: list[float] = []
+    for at in sorted(found)[:MOST_CHANGES]:
+        place = _refined(level, at) / LOOKS_PER_S
+        far = NEAREST_EDGE_S <= place <= len(level) / LOOKS_PER_S - NEAREST_EDGE_S
+        if far and (not changes or place - changes[-1] >= SHORTEST_S):
+            changes.append(place)
+    return changes
 
 
-def _floors(padded: NDArray[np.float64], side: int, step: int) -> NDArray[np.float64]:
-    """Low quantile of each window of ``side`` looks, every ``step`` looks; what is not a number does not count."""
-    view = np.lib.stride_tricks.sliding_window_view(padded, side, axis=0)[::step]
-    made = np.empty(view.shape[:2])
-    for a in range(0, len(view), 256):
-        ordered = np.sort(view[a : a + 256], axis=2)
-        count = np.count_nonzero(~np.isnan(ordered), axis=2)
-        at = np.maximum(np.rint(FLOOR_SHARE * (count - 1)).astype(int), 0)
-        made[a : a + 256] = np.take_along_axis(ordered, at[:, :, None], axis=2)[:, :, 0]
-    return np.nan_to_num(made, nan=2 * DIGITAL_SILENCE_DB)
+def _pauses(mean: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Looks that lie in pauses: runs near the lowest level of what comes before, or of what comes behind."""
+    reach = round(PAUSE_REACH_S * LOOKS_PER_S)
+    padded = np.pad(mean, reach, mode="reflect")
+    low = np.quantile(np.lib.stride_tricks.sliding_window_view(padded, reach + 1), PAUSE_SHARE, axis=1)
+    lowest = np.maximum(low[: len(mean)], low[reach : reach + len(mean)])
+    quiet = (mean <= lowest + PAUSE_DB) & (mean > DIGITAL_SILENCE_DB)
+    return np.concatenate([np.arange(a, b) for a, b in runs(quiet, at_least=PAUSE_LOOKS)] or [np.zeros(0, dtype=int)])
+
+
+def _split(level: NDArray[np.float64], places: NDArray[np.int64], first: int, last: int, found: list[int]) -> None:
+    """Divide a stretch where its pauses differ most, and its parts again; adds looks to ``found``."""
+    shortest, side = SHORTEST_S * LOOKS_PER_S, SIDE_S * LOOKS_PER_S
+    inside = places[(places >= first) & (places < last)]
+    best, at = 0.0, -1
+    for k in range(LEAST_PAUSES, len(inside) - LEAST_PAUSES + 1):
+        place = int(inside[k])
+        if place - first < shortest or last - place < shortest or place == inside[k - 1] + 1:
+            continue
+        before = level[inside[:k][inside[:k] >= place - side]]
+        behind = level[inside[k:][inside[k:] < place + side]]
+        if min(len(before), len(behind)) < LEAST_PAUSES:
+            continue
+        weight = len(before) * len(behind) / (len(before) + len(behind))
+        apart = np.median(behind, axis=0) - np.median(before, axis=0)
+        scatter = 0.5 * (before.var(axis=0) + behind.var(axis=0)) / weight * DEPENDENT_LOOKS
+        jump = float(np.sqrt(np.mean(apart**2)))
+        sure = jump / max(float(np.sqrt(np.mean(scatter))), 1e-6)
+        if jump >= CHANGE_DB and sure >= SURE and jump * np.sqrt(weight) > best:
+            best, at = jump * np.sqrt(weight), (int(inside[k - 1]) + place) // 2
+    if at >= 0:
+        found.append(at)
+        _split(level, places, first, at, found)
+        _split(level, places, at, last, found)
 
 
 def _refined(level: NDArray[np.float64], at: int) -> int:
     """The look at which the two floors are told apart best, within three seconds."""
-    reach, side = 3 * LOOKS_PER_S, round(SIDE_S * LOOKS_PER_S)
+    reach, side = REFINE_REACH, round(SIDE_S * LOOKS_PER_S)
     first, last = max(0, at - side), min(len(level), at + side)
     before = np.quantile(level[first : max(first + 1, at - reach)], FLOOR_SHARE, axis=0)
     behind = np.quantile(level[min(at + reach, last - 1) : last], FLOOR_SHARE, axis=0)

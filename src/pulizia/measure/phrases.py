@@ -14,7 +14,7 @@ from pulizia.audio.spans import Span
 from pulizia.dsp.moments import merged, runs
 from pulizia.measure.blocks import BLOCKS_PER_SECOND, measure_energies
 from pulizia.measure.loudness import MOMENTARY_BLOCKS, OFFSET_DB, RELATIVE_GATE_LU
-from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
+from pulizia.measure.speech_activity import FRAMES_PER_S, speech_between
 from pulizia.units import powers_to_db
 
 GAP_S, SHORTEST_S = 0.2, 0.15
@@ -44,9 +44,8 @@ class Phrases:
 
 def find_phrases(source: Source, spans: Sequence[Span], progress: Callable[[float], None] = lambda _: None) -> Phrases:
     """Go through a recording; nothing is found where nobody speaks."""
-    levels = band_levels(source, 0, source.frames, lambda p: progress(0.5 * p))
-    found = speech_activity(levels)
-    core = speech_core(found)
+    found = speech_between(source, 0, source.frames, lambda p: progress(0.5 * p))
+    levels, core = found.level_db, found.core.copy()
     if spans:
         at = np.arange(len(core)) * source.rate // FRAMES_PER_S
         inside = np.zeros(len(core), dtype=bool)

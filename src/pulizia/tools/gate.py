@@ -22,7 +22,7 @@ from pulizia.dsp import biquads
 from pulizia.dsp.block_filter import BlockFilter
 from pulizia.dsp.dynamics import over_frames
 from pulizia.dsp.moments import runs
-from pulizia.measure.speech_activity import FRAMES_PER_S, band_levels, speech_activity, speech_core
+from pulizia.measure.speech_activity import FRAMES_PER_S, speech_between
 from pulizia.settings.declare import Settings, number, switch
 from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
 from pulizia.units import Unit, format_number
@@ -209,7 +209,7 @@ def survey(
         wanted.append(opened[a:b])
         progress(0.7 * min(1.0, (start + step) / source.frames))
     opened = np.concatenate(wanted) if wanted else np.zeros(0, dtype=bool)
-    speech = speech_core(speech_activity(band_levels(source, 0, source.frames)))
+    speech = speech_between(source, 0, source.frames).core
     voiced = np.repeat(speech, STEPS_PER_S // FRAMES_PER_S)[: len(opened)]
     opened = opened[: len(voiced)]
     marks = tuple(m for m in _cuts(opened, voiced, settings, source.rate) if _inside(m, spans, source))[:MOST_MARKS]
@@ -259,7 +259,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: GateSettings, progr
     """A threshold between the noise and the voice, from the passages without speech."""
     start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
     stop = min(stop, start + 600 * source.rate)
-    speech = speech_activity(band_levels(source, start, stop, lambda p: progress(0.5 * p)))
+    speech = speech_between(source, start, stop, lambda p: progress(0.5 * p))
     if not speech.active.any() or speech.active.all():
         return Suggestion({}, tr("Speech and pauses could not be told apart here; set the threshold by ear."))
     gathered, voice = [], []

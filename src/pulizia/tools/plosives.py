@@ -1,8 +1,9 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Plosives: lowers the thump of P and B, below its corner and inside the burst only.
 
-A burst is a short rise of the lowest octaves over what surrounds it in time, that outweighs the rest of
-the voice while it lasts (common practice: 60 to 150 ms below 150 Hz).
+A burst is a short rise of the lowest octaves over what surrounds it in time (common practice: 60 to 150 ms
+below 150 Hz). It counts when it is louder than this voice is on the whole, has its weight below the pitch and is
+not the onset of a low voice: what stays under the voice is part of it and is not heard as a thump.
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ from pulizia.dsp.band_frames import around, band_frames, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
+from pulizia.measure.listening import voice_level_db
 from pulizia.settings.declare import Settings, Stretches, number, places
 from pulizia.tools.base import (
     Block,
@@ -45,9 +47,12 @@ BELOW_PITCH_HZ, LOW_PITCH_HZ, VOICED_DB = (12.0, 70.0), (75.0, 160.0), 15.0
 AROUND_S = 0.6
 SHORTEST_MS, LONGEST_MS = 20.0, 220.0
 QUIETEST_DBFS = -50.0
-LOUD_SHARE, HEARD_DB, HEARD_FROM_HZ = 0.85, 16.0, 45.0
-"""How far under the voice around a thump is still heard: speech at 60 dB SPL, the threshold at 50 Hz at 44 dB SPL and
-rising steeply below (ISO 226:2003, from memory)."""
+OVER_VOICE_DB, LOW_OVER_VOICE_DB = 2.0, 0.0
+"""How far a thump, and what of it lies below the pitch, stands over the mean level of the voice. Measured on bursts of 6
+to 15 dB over the voice in eleven voices and on the same voices without them: nine in ten are found, and 2 % of the
+onsets that pass the other rules."""
+NOT_PITCH_DB = -6.0
+"""Below the pitch against in its range: a low voice is 10 to 30 dB stronger in its range, a burst seldom 5 dB."""
 EDGE_MS = 12.0
 USUAL_SHARES, PITCH_HZ = (0.65, 0.95), (85.0, 130.0)  # of the moments around: below and in the range of pitch
 
@@ -69,29 +74,36 @@ class PlosivesSettings(Settings):
     left_s: Stretches = places(label="Skipped", learned=False, help="Thumps in these sections are not changed.")
 
 
-def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int) -> list[Stretch]:
-    """Bursts in frames of the recording."""
+def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int, voice_db: float) -> list[Stretch]:
+    """Bursts in frames of the recording; ``voice_db`` is the level of its voice in dBFS."""
     powers, first = band_frames(
-        samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ, BELOW_PITCH_HZ, LOW_PITCH_HZ, (HEARD_FROM_HZ, settings.corner_hz)),
+        samples, start, rate, ((LOWEST_HZ, settings.corner_hz), REST_HZ, BELOW_PITCH_HZ, LOW_PITCH_HZ),
         step_ms=STEP_MS, window_ms=WINDOW_MS,
     )  # fmt: skip
     if powers.shape[1] < 8:
         return []
     low, rest = powers_to_db(powers[0]), powers_to_db(powers[1])
-    usual, loud = _usual(low, first), _around(rest, first, LOUD_SHARE, 16)
+    below, pitch = powers_to_db(powers[2]), powers_to_db(powers[3])
+    usual = _usual(low, first)
     rise = 12.0 - settings.sensitivity_db
     over = (
         (low > usual + rise)
         & (low > rest - 0.5 * settings.sensitivity_db)
         & (low > QUIETEST_DBFS - settings.sensitivity_db)
-        & (powers_to_db(powers[4]) > loud - HEARD_DB - 0.5 * settings.sensitivity_db)
     )
     step = step_frames(rate, STEP_MS)
     found = []
     for a, b in merged(runs(over), 3):
         if powers[2, a:b].sum() < powers[3, a:b].sum() * db_to_gain(-VOICED_DB - 0.5 * settings.sensitivity_db) ** 2:
             continue
-        top = float(low[a:b].max())
+        k = a + int(np.argmax(low[a:b]))
+        top, deepest = float(low[k]), float(below[a:b].max())
+        weak = (
+            top < voice_db + OVER_VOICE_DB - settings.sensitivity_db
+            or deepest < voice_db + LOW_OVER_VOICE_DB - settings.sensitivity_db
+        )
+        if weak or below[k] - pitch[k] < NOT_PITCH_DB - 0.5 * settings.sensitivity_db:
+            continue
         begin, end = a, b
         while begin > 0 and a - begin < 8 and low[begin - 1] > max(usual[begin - 1] + 3.0, top - 26.0):
             begin -= 1
@@ -112,11 +124,16 @@ def _around(level: NDArray[np.float64], first: int, share: float, thin: int) -> 
     return np.asarray(around(level, first, round(AROUND_S * 1000.0 / STEP_MS), thin, (share,))[0])
 
 
-def process(block: Block, settings: PlosivesSettings, _analysis: None) -> Samples:
+def analyse(source: Source, _spans: Sequence[Span], _settings: PlosivesSettings, progress: Progress) -> float:
+    """Level of the voice in dBFS, which a thump has to surpass."""
+    return voice_level_db(source, progress)
+
+
+def process(block: Block, settings: PlosivesSettings, voice_db: float) -> Samples:
     """Lower the bursts of a block."""
     found = [
         s
-        for s in find(block.samples, block.start, settings, block.rate)
+        for s in find(block.samples, block.start, settings, block.rate, voice_db)
         if not overlaps_any(s, settings.left_s, block.rate)
     ]
     if not found or settings.reduction_db == 0.0:
@@ -185,12 +202,19 @@ def caption(settings: PlosivesSettings) -> str:
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: PlosivesSettings, analysis: None, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: PlosivesSettings,
+    voice_db: float,
+    progress: Progress,
 ) -> Survey:
     """Every thump."""
-    del after, analysis
+    del after
     reach = margin(settings, source.rate)
-    found = through(source, reach.before, reach.after, lambda x, s: find(x, s, settings, source.rate), progress)
+    found = through(
+        source, reach.before, reach.after, lambda x, s: find(x, s, settings, source.rate, voice_db), progress
+    )
     return moments_survey(
         found, spans, settings.left_s, source.rate, FOUND, tr("No thump was found at this setting."), tr("lowered")
     )
@@ -198,7 +222,8 @@ def survey(
 
 def suggest(source: Source, spans: Sequence[Span], settings: PlosivesSettings, progress: Progress) -> Suggestion:
     """Whether there are any."""
-    found = survey(source, source, spans, PlosivesSettings(), None, progress).marks
+    voice_db = analyse(source, spans, settings, lambda p: progress(0.5 * p))
+    found = survey(source, source, spans, PlosivesSettings(), voice_db, lambda p: progress(0.5 + 0.5 * p)).marks
     del settings
     if not found:
         return Suggestion({}, tr("No thump was found; this step is not needed."))
@@ -208,9 +233,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: PlosivesSettings, p
     )
 
 
-def picture(passage: Samples | None, rate: int, settings: PlosivesSettings, _analysis: object) -> Picture:
+def picture(passage: Samples | None, rate: int, settings: PlosivesSettings, voice_db: float) -> Picture:
     """The spectrum of what is found in the passage beside the passage's own."""
-    found = find(passage, 0, settings, rate) if passage is not None and passage.shape[1] else []
+    found = find(passage, 0, settings, rate, voice_db) if passage is not None and passage.shape[1] else []
     return moments_picture(passage, rate, found, HERE, tr("no thump here"))
 
 
@@ -222,6 +247,8 @@ TOOL = Tool(
     order=18,
     family="moments",
     process=process,
+    analyse=analyse,
+    analysis_places=lambda _settings, _rate: None,
     caption=caption,
     margin=margin,
     survey=survey,
