@@ -228,6 +228,7 @@ def test_inspect_lists_troubles_visits_them_treats_all_and_says_what_is_left(cli
     assert ledger.rows[kind].state_words == "ignored"
     assert clicked.recording.left == (kind,)
     clicked.click(ledger.all_button)
+    clicked.until(lambda: not studio.inspection.is_treating)
     ids = [s.tool_id for s in clicked.recording.score]
     assert "clicks" in ids
     assert ids == sorted(ids, key=lambda t: tool_of(t).order)
@@ -247,6 +248,7 @@ def test_treat_all_is_one_edit_and_a_step_in_a_section_does_not_count_as_treated
     clicked.until(lambda: studio.inspection.is_current)
     before = clicked.recording.score
     studio.inspection.treat_all()
+    clicked.until(lambda: not studio.inspection.is_treating)
     added = [s for s in clicked.recording.score if s not in before]
     assert "clicks" in [s.tool_id for s in added]
     assert all(s.spans is None for s in added)

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,7 @@ from pulizia.delivery.deliver import check_output, cut_words, moved_to, write_so
 from pulizia.delivery.deliverable import prepared
 from pulizia.errors import RecipeError
 from pulizia.inspection.inspect import inspect
+from pulizia.inspection.treat import Trial, kept_steps, treatment
 from pulizia.media.broadcast import Loudness
 from pulizia.media.open import OpenMedia, open_media
 from pulizia.project.model import Recording
@@ -76,7 +78,8 @@ def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse
     wanted = deliverable_of(options, target)
     progress = TerminalProgress(path.name)
     media = open_media(path, progress)
-    steps = _treating(media, progress) if recipe is None else _steps_of(recipe, media)
+    trials = _trials(media, progress) if recipe is None else []
+    steps = _treating(trials) if recipe is None else _steps_of(recipe, media)
     chain = Chain(media.source, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
     chain.prepare(lambda share: progress(share, "listening"))
     recording = trimmed(Recording.of_media(media), options.keep)
@@ -89,6 +92,7 @@ def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse
     progress.done()
     names = f" ({', '.join(step.tool_id for step in steps)})" if recipe is None and steps else ""
     lines = [f"{path.name}: {len(chain.stages)} steps applied{names}, written to {target}"]
+    lines += [f"  {trial.sentence}" for trial in trials]
     lines += [note for note in (media.warning, cleaned_note(cleaned=media.source.cleaned), cut_words(cut)) if note]
     return tuple(lines)
 
@@ -106,9 +110,15 @@ def _steps_of(recipe: Recipe, media: OpenMedia) -> tuple[Step, ...]:
     return steps
 
 
-def _treating(media: OpenMedia, progress: TerminalProgress) -> tuple[Step, ...]:
+def _trials(media: OpenMedia, progress: TerminalProgress) -> list[Trial]:
     found = inspect(media.source, media.channel_names, progress, workers=2)
-    steps = [make_step(f.tool_id, f.settings) for f in found if f.tool_id]
+    return treatment(
+        media.source, media.channel_names, found, progress=lambda share, what: progress(share, f"trying {what}")
+    )
+
+
+def _treating(trials: Sequence[Trial]) -> tuple[Step, ...]:
+    steps = kept_steps(trials)
     if RAISING & {step.tool_id for step in steps}:
         steps.append(make_step("limiter"))  # which does nothing where nothing comes near full scale
-    return tuple(sorted(steps, key=lambda step: step.tool.order))
+    return tuple(steps)

@@ -17,6 +17,7 @@ from pulizia.units import powers_to_db
 
 MOST_LISTENED_S = 180
 ALIGNED_HZ = (500.0, 2000.0)
+LEAST_SEEN, HIDDEN_UNDER = 0.03, 1.0  # of the noise: what can be told of a voice under it, and what hides one
 MISSING_DB = 12.0  # under the average voice, from which a band counts as missing
 HIGHEST_HZ = 12_000.0
 
@@ -71,7 +72,14 @@ def bandwidth_of(source: Source, size: int, progress: Callable[[float], None] = 
     wanted = average_voice(hz)
     aligned = (hz >= ALIGNED_HZ[0]) & (hz <= ALIGNED_HZ[1])
     wanted *= speech[aligned].sum() / wanted[aligned].sum()
-    return Bandwidth(hz, speech, np.minimum(pause, speech), wanted, float(core.mean()), _top(hz, speech, wanted, rate))
+    return Bandwidth(
+        hz,
+        speech,
+        np.minimum(pause, speech),
+        wanted,
+        float(core.mean()),
+        _top(hz, speech, np.minimum(pause, speech), wanted, rate),
+    )
 
 
 def average_voice(hz: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -81,20 +89,32 @@ def average_voice(hz: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(10.0 ** (np.interp(np.log(np.maximum(hz, 1.0)), np.log(centres), density) / 10.0))
 
 
-def _top(hz: NDArray[np.float64], speech: NDArray[np.float64], wanted: NDArray[np.float64], rate: int) -> float:
-    """The lowest frequency above 1.5 kHz from which a third of an octave and all above it are missing."""
+def _top(
+    hz: NDArray[np.float64],
+    speech: NDArray[np.float64],
+    pause: NDArray[np.float64],
+    wanted: NDArray[np.float64],
+    rate: int,
+) -> float:
+    """The lowest frequency above 1.5 kHz from which a third of an octave and all above it are missing.
+
+    The noise of the pauses is taken off the speech; where it would hide an average voice as well, a band says nothing.
+    """
     edges = 1500.0 * 2.0 ** (np.arange(0, 40) / 6.0)
     edges = edges[edges < min(HIGHEST_HZ * 1.2, 0.47 * rate)]
-    lacking = []
+    lacking: list[bool | None] = []
     for low, high in zip(edges[:-2], edges[2:], strict=True):
         inside = (hz >= low) & (hz < high)
-        lacking.append(
-            bool(inside.any())
-            and float(powers_to_db(wanted[inside].sum()) - powers_to_db(speech[inside].sum())) > MISSING_DB
-        )
-    if not lacking or not lacking[-1]:
-        return float(min(HIGHEST_HZ, rate / 2))
+        if not inside.any():
+            lacking.append(False)
+            continue
+        heard, noise, usual = (float(x[inside].sum()) for x in (speech, pause, wanted))
+        voice = max(heard - noise, LEAST_SEEN * noise, 1e-30)
+        hidden = usual < noise * HIDDEN_UNDER and heard < 2.0 * noise
+        lacking.append(None if hidden else float(powers_to_db(np.array(usual / voice))) > MISSING_DB)
     first = len(lacking)
-    while first > 0 and lacking[first - 1]:
+    while first > 0 and lacking[first - 1] is not False:
         first -= 1
-    return float(edges[first])
+    while first < len(lacking) and lacking[first] is None:
+        first += 1
+    return float(edges[first]) if first < len(lacking) else float(min(HIGHEST_HZ, rate / 2))

@@ -83,13 +83,13 @@ class Document:
         if known is not None and known.score is score and known.media is media and known.others is None:
             return known.chain
         named = [step.other for step in score if step.other]
-        others = tuple(other for other in named if self._open(other) is not None) if named else None
+        others = tuple(other for other in named if self.open_source(other) is not None) if named else None
         if (
             known is None
             or known.media.fingerprint != media.fingerprint
             or (known.others, known.score) != (others, score)
         ):
-            chain = Chain(media.source, score, self.cache, self.analyses, self._open)
+            chain = Chain(media.source, score, self.cache, self.analyses, self.open_source)
         else:
             chain = known.chain
         self._chains[recording_id] = _Made(media, score, others, chain)
@@ -103,7 +103,7 @@ class Document:
         recording = self.project.recording(recording_id)
         return programme_of(recording, chain.before if what == "before" else chain.after)
 
-    def _open(self, fingerprint: str) -> Source | None:
+    def open_source(self, fingerprint: str) -> Source | None:
         """The opened recording of the project with this fingerprint."""
         return next((m.source for m in self.media.values() if m.fingerprint == fingerprint), None)
 

@@ -11,9 +11,11 @@ from numpy.typing import NDArray
 from pulizia.audio.source import Source
 from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import inspect
+from pulizia.inspection.treat import Trial, kept_steps, treatment
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
-from pulizia.words import tr
+from pulizia.settings.as_dict import to_dict
+from pulizia.words import plural, tr
 
 LEAD_S, HEARD_S = 0.5, 2.0
 
@@ -50,6 +52,7 @@ class InspectionDesk:
         self.listening_to = ""  # what is being looked for, while it is
         self.share = 0.0
         self.fault = ""
+        self.is_treating = False
         self._job: Job | None = None
         self._wanted: tuple[str, str] = ("", "")
         self._places: tuple[tuple[Finding, ...], NDArray[np.int64]] | None = None  # views ask whenever they are drawn
@@ -187,20 +190,50 @@ class InspectionDesk:
             self.room.choose_step(step.id)
 
     def treat_all(self) -> None:
-        """Add a step for each problem that is neither ignored nor treated everywhere, as one entry of history."""
-        recording = self.room.recording
-        if recording is None:
+        """Try a step for each problem that is neither ignored nor treated everywhere; keep what helps, as one edit."""
+        recording, chain = self.room.recording, self.room.chain
+        if recording is None or chain is None or self.is_treating:
             return
         open_ones = [
             entry.after
             for entry in self.entries()
             if entry.after is not None and entry.after.tool_id and not entry.left and not self._is_treated(entry)
         ]
+        names = self.room.document.media[recording.id].channel_names
+        score, key = recording.score, chain.after.key
+        others = self.room.document.open_source
+
+        def work(job: Job) -> list[Trial]:
+            return treatment(
+                chain.before, names, open_ones, present=score, others=others,
+                progress=lambda share, _what: job.progress(share),
+            )  # fmt: skip
+
+        def done(trials: list[Trial]) -> None:
+            self.is_treating = False
+            now = self.room.chain
+            if now is not None and now.after.key == key:
+                self._add(recording.id, trials)
+            self.room.emit("findings")
+
+        def failed(sentence: str) -> None:
+            self.is_treating = False
+            self.room.say(sentence, bad=True)
+
+        self.is_treating = bool(open_ones)
+        if open_ones:
+            self.room.job(work, tr("Trying treatments"), done, failed)
+            self.room.emit("findings")
+
+    def _add(self, recording_id: str, trials: list[Trial]) -> None:
         steps = self.room.document.add_steps(
-            recording.id, [(f.tool_id, f.settings) for f in open_ones], tr("Treat all")
+            recording_id, [(s.tool_id, to_dict(s.settings)) for s in kept_steps(trials)], tr("Treat all")
         )
         if steps:
             self.room.choose_step(steps[-1].id)
+        told = [plural("1 step added.", "{n} steps added.", len(steps))]
+        told += [trial.sentence for trial in trials if trial.step is None]
+        self.room.say(" ".join(told))
 
     def _is_treated(self, entry: Entry) -> bool:
         """Whether a step that is on treats this kind in the whole recording; one in a section alone does not."""

@@ -238,6 +238,8 @@ class Tool(Generic[S]):
         it is not open.
     begins_with
         Settings of a step that a person adds in the window, where they differ from the defaults.
+    strength_field
+        The number that says how far the tool goes: a smaller one does less.
     """
 
     id: str
@@ -267,6 +269,7 @@ class Tool(Generic[S]):
     fills_silence: bool = False
     other_field: str = ""
     begins_with: Mapping[str, Any] = field(default_factory=dict)
+    strength_field: str = ""
 
 
 AnyTool = Tool[Any]

@@ -199,6 +199,7 @@ TOOL = Tool(
     settings=BreathsSettings,
     order=35,
     family="moments",
+    strength_field="range_db",
     process=process,
     caption=caption,
     margin=margin,

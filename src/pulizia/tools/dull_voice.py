@@ -283,6 +283,7 @@ TOOL = Tool(
     settings=DullVoiceSettings,
     order=62,
     family="tone",
+    strength_field="restored",
     process=process,
     caption=caption,
     margin=margin,

@@ -295,6 +295,7 @@ TOOL = Tool(
     settings=HumSettings,
     order=20,
     family="steady",
+    strength_field="reduction_db",
     process=process,
     caption=caption,
     margin=margin,

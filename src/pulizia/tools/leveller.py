@@ -238,6 +238,7 @@ TOOL = Tool(
     settings=LevellerSettings,
     order=74,
     family="level",
+    strength_field="amount",
     process=process,
     caption=caption,
     analyse=analyse,

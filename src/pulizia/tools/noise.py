@@ -365,6 +365,7 @@ TOOL = Tool(
     settings=NoiseSettings,
     order=40,
     family="steady",
+    strength_field="reduction_db",
     process=process,
     caption=caption,
     margin=margin,

@@ -246,6 +246,7 @@ TOOL = Tool(
     settings=PlosivesSettings,
     order=18,
     family="moments",
+    strength_field="reduction_db",
     process=process,
     analyse=analyse,
     analysis_places=lambda _settings, _rate: None,

@@ -398,6 +398,7 @@ TOOL = Tool(
     settings=RingingSettings,
     order=55,
     family="tone",
+    strength_field="depth_db",
     process=process,
     caption=caption,
     margin=margin,

@@ -304,6 +304,7 @@ TOOL = Tool(
     settings=RoomTailSettings,
     order=50,
     family="tone",
+    strength_field="amount",
     process=process,
     caption=caption,
     margin=margin,

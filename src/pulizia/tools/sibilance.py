@@ -345,6 +345,7 @@ TOOL = Tool(
     settings=SibilanceSettings,
     order=58,
     family="moments",
+    strength_field="reduction_db",
     process=process,
     caption=caption,
     margin=margin,

@@ -221,6 +221,7 @@ TOOL = Tool(
     settings=SieveSettings,
     order=45,
     family="steady",
+    strength_field="amount",
     process=process,
     caption=caption,
     analyse=analyse,

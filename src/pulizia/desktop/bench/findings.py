@@ -35,7 +35,7 @@ class HarmGauge(QWidget):
 
     def show_harm(self, harm: Harm | None) -> None:
         """Show a measure; None leaves a dash."""
-        if harm == self.harm:
+        if harm is self.harm:
             return
         self.harm = harm
         if harm is not None:

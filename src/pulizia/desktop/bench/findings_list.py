@@ -255,6 +255,7 @@ class FindingsList(QWidget):
         if shown != self._shown:
             self._shown = shown
             self._fill(entries, recording.frames)
+        self.all_button.setEnabled(not desk.is_treating)
         self.all_button.setVisible(
             any(
                 e.after is not None and e.after.tool_id and not e.left and desk.treating_step(e) is None
