@@ -32,6 +32,7 @@ HARD_S_DB = -5.6  # usual S relative to the voice, above which it is called hard
 CLICKS_A_MINUTE, BREATHS_A_MINUTE, THUMPS_A_MINUTE, LEAST_EVENTS = 2.0, 3.0, 2.0, 2
 HEARD_BREATH_DB = -27.0  # of a breath relative to the voice, from which it is heard behind it
 HEARD_HUM_DB = -38.0  # of the strongest line relative to the voice
+MAINS_HZ = 2.5  # how near to a multiple of the mains a resonance may be a line of hum
 SEEN_FROM_HZ, SEEN_TO_HZ, LASTING_SHARE, PARTS, MOST_MISSING = 150.0, 6000.0, 0.6, 4, 0
 LIVELY_S = 0.385  # T60 from which a room is heard behind a close voice (common practice)
 DULL_HZ = 7000.0
@@ -287,6 +288,10 @@ def _lasting(source: Source, found: Sequence[ringing.Resonance]) -> list[ringing
         parts = [float(relative[near].max()) for _grid, relative in seen]
         if sum(part < LASTING_SHARE * resonance.excess_db for part in parts) <= MOST_MISSING:
             kept.append(resonance)
+    near_mains = [r for r in kept if any(abs(r.hz - round(r.hz / base) * base) < MAINS_HZ for base in (50.0, 60.0))]
+    if near_mains:
+        lines = hum.analyse(source, (), hum.HumSettings(), _nothing).lines.hz
+        kept = [r for r in kept if r not in near_mains or not np.any(np.abs(lines - r.hz) < 2 * MAINS_HZ)]
     return kept
 
 

@@ -24,8 +24,8 @@ LOW_HZ, HIGH_HZ, BANDS = 90.0, 12_000.0, 14
 FLOOR_SHARE = 0.15
 SIDE_S = 12.0  # how far before and behind a change the pauses are compared
 PAUSE_REACH_S, PAUSE_SHARE, PAUSE_DB, PAUSE_LOOKS = 3.0, 0.06, 2.5, 3
-REFINE_REACH = 3 * LOOKS_PER_S
 NEAREST_EDGE_S = 4.0
+NEAR_FLOOR_DB = 6.0  # mean over the bands; looks of noise scatter by 4 dB
 LEAST_PAUSES, DEPENDENT_LOOKS, SURE = 6, 3.0, 4.0
 CHANGE_DB = 3.0  # root mean square over the bands
 SHORTEST_S = 5.0
@@ -70,11 +70,11 @@ def changes_s(power: NDArray[np.float32]) -> list[float]:
     places = _pauses(level.mean(axis=1))
     if len(places) < 2 * LEAST_PAUSES:
         return []
-    found: list[int] = []
+    found: list[tuple[int, int]] = []
     _split(level, places, 0, len(level), found)
     changes: list[float] = []
-    for at in sorted(found)[:MOST_CHANGES]:
-        place = _refined(level, at) / LOOKS_PER_S
+    for last, first in sorted(found)[:MOST_CHANGES]:
+        place = _refined(level, last, first) / LOOKS_PER_S
         far = NEAREST_EDGE_S <= place <= len(level) / LOOKS_PER_S - NEAREST_EDGE_S
         if far and (not changes or place - changes[-1] >= SHORTEST_S):
             changes.append(place)
@@ -91,14 +91,16 @@ def _pauses(mean: NDArray[np.float64]) -> NDArray[np.int64]:
     return np.concatenate([np.arange(a, b) for a, b in runs(quiet, at_least=PAUSE_LOOKS)] or [np.zeros(0, dtype=int)])
 
 
-def _split(level: NDArray[np.float64], places: NDArray[np.int64], first: int, last: int, found: list[int]) -> None:
-    """Divide a stretch where its pauses differ most, and its parts again; adds looks to ``found``."""
+def _split(
+    level: NDArray[np.float64], places: NDArray[np.int64], first: int, last: int, found: list[tuple[int, int]]
+) -> None:
+    """Divide a stretch where its pauses differ most, and its parts again; adds to ``found`` the pauses' looks before and behind."""
     shortest, side = SHORTEST_S * LOOKS_PER_S, SIDE_S * LOOKS_PER_S
     inside = places[(places >= first) & (places < last)]
-    best, at = 0.0, -1
+    best, at = 0.0, (-1, -1)
     for k in range(LEAST_PAUSES, len(inside) - LEAST_PAUSES + 1):
         place = int(inside[k])
-        if place - first < shortest or last - place < shortest or place == inside[k - 1] + 1:
+        if place - first < shortest or last - int(inside[k - 1]) < shortest or place == inside[k - 1] + 1:
             continue
         before = level[inside[:k][inside[:k] >= place - side]]
         behind = level[inside[k:][inside[k:] < place + side]]
@@ -109,28 +111,28 @@ def _split(level: NDArray[np.float64], places: NDArray[np.int64], first: int, la
         scatter = 0.5 * (before.var(axis=0) + behind.var(axis=0)) / weight * DEPENDENT_LOOKS
         jump = float(np.sqrt(np.mean(apart**2)))
         sure = jump / max(float(np.sqrt(np.mean(scatter))), 1e-6)
-        if jump >= CHANGE_DB and sure >= SURE and jump * np.sqrt(weight) > best:
-            best, at = jump * np.sqrt(weight), (int(inside[k - 1]) + place) // 2
-    if at >= 0:
+        between = float(np.mean((behind.mean(axis=0) - before.mean(axis=0)) ** 2)) * weight
+        if jump >= CHANGE_DB and sure >= SURE and between > best:  # least squares: sharper than medians are
+            best, at = between, (int(inside[k - 1]), place)
+    if at[0] >= 0:
         found.append(at)
-        _split(level, places, first, at, found)
-        _split(level, places, at, last, found)
+        _split(level, places, first, at[1], found)
+        _split(level, places, at[1], last, found)
 
 
-def _refined(level: NDArray[np.float64], at: int) -> int:
-    """The look at which the two floors are told apart best, within three seconds."""
-    reach, side = REFINE_REACH, round(SIDE_S * LOOKS_PER_S)
-    first, last = max(0, at - side), min(len(level), at + side)
-    before = np.quantile(level[first : max(first + 1, at - reach)], FLOOR_SHARE, axis=0)
-    behind = np.quantile(level[min(at + reach, last - 1) : last], FLOOR_SHARE, axis=0)
-    part = slice(max(first, at - reach), min(last, at + reach))
-    # looks that stand clearly above both floors are voice and say nothing
-    quiet = level[part] < np.maximum(before, behind) + 6.0
-    nearer = np.where(quiet, np.sign(np.abs(level[part] - before) - np.abs(level[part] - behind)), 0.0)
-    weight = np.abs(behind - before) >= 2.0
-    votes = (nearer * weight).sum(axis=1)  # above 0: nearer to what comes behind
-    left = np.concatenate([[0.0], np.cumsum(-votes)])
-    return part.start + int(np.argmax(left))
+def _refined(level: NDArray[np.float64], last: int, first: int) -> int:
+    """The look at which the two floors are told apart best, between the last pause before and the first one behind."""
+    side = round(SIDE_S * LOOKS_PER_S)
+    begin, end = max(0, last - side), min(len(level), first + side)
+    before = np.quantile(level[begin : last + 1], FLOOR_SHARE, axis=0)
+    behind = np.quantile(level[first:end], FLOOR_SHARE, axis=0)
+    part = slice(last, first + 1)
+    # only looks that are one of the two floors tell: all others are voice
+    away = np.stack([np.abs(level[part] - floor).mean(axis=1) for floor in (before, behind)])
+    votes = np.where(away.min(axis=0) < NEAR_FLOOR_DB, np.sign(away[0] - away[1]), 0.0)  # above 0: what comes behind
+    before_votes = np.concatenate([[0.0], np.cumsum(-votes)])
+    best = np.flatnonzero(before_votes == before_votes.max())
+    return part.start + int(best[-1] + best[0]) // 2
 
 
 def quantile_spectrum(power: NDArray[np.float32]) -> NDArray[np.float32]:

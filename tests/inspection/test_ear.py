@@ -1,0 +1,169 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""What the program believes about continuous talk: nothing of what is clean, and the truth of what is not.
+
+A small mirror of the practice corpus: speech-like sound with known phrases, and the demo voices.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib.resources import as_file, files
+
+import numpy as np
+import pytest
+from scipy.signal import butter, sosfilt
+
+from pulizia.audio.source import ArraySource
+from pulizia.inspection.finding import Finding
+from pulizia.inspection.inspect import find_kind, inspect
+from pulizia.inspection.treat import kept_steps, treatment
+from pulizia.measure.noise_changes import band_powers, changes_s
+from pulizia.measure.speech_activity import speech_between
+from pulizia.media.open import open_media
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Chain
+
+RATE = 48_000
+
+
+@cache
+def talk(seconds: float = 30.0, pitch: float = 118.0, seed: int = 3) -> tuple[np.ndarray, list[tuple[float, float]]]:
+    """Continuous talk with short pauses over a steady room tone: vowels of a wandering pitch, and S sounds."""
+    rng = np.random.default_rng(seed)
+    n = round(seconds * RATE)
+    made, phrases, at = np.zeros(n), [], 1.0
+    hiss = butter(2, [4500, 9000], "bp", fs=RATE, output="sos")
+    while at < seconds - 3.0:
+        length = rng.uniform(0.8, 2.2)
+        a, b = round(at * RATE), round((at + length) * RATE)
+        t = np.arange(b - a) / RATE
+        hz = pitch * 2.0 ** (0.3 * np.sin(2 * np.pi * rng.uniform(0.4, 0.9) * t + rng.uniform(0, 6)))
+        phase = 2 * np.pi * np.cumsum(hz) / RATE
+        formants = rng.uniform(300, 800), rng.uniform(900, 2300), rng.uniform(2400, 3300)
+        voice = np.zeros(b - a)
+        for k in range(1, 45):
+            weight = sum(g / (1 + ((k * pitch - f) / 260) ** 2) for f, g in zip(formants, (1, 0.5, 0.25), strict=True))
+            voice += weight * np.sin(k * phase + rng.uniform(0, 6))
+        syllables = 0.35 + 0.65 * np.abs(np.sin(2 * np.pi * rng.uniform(1.8, 2.6) * t)) ** 0.7
+        made[a:b] += 0.05 * voice * syllables * np.minimum(1, np.minimum(t, t[::-1]) / 0.03)
+        s = slice(b - round(0.14 * RATE), b)
+        length_s = s.stop - s.start
+        made[s] *= 0.1 + 0.9 * np.linspace(1, 0, length_s) ** 2
+        made[s] += 0.02 * sosfilt(hiss, rng.standard_normal(length_s + 4000))[4000:] * np.hanning(length_s)
+        phrases.append((at, at + length))
+        at += length + rng.uniform(0.2, 0.5)
+    tone = np.random.default_rng(1).standard_normal(n) * 10 ** (-76 / 20)
+    return (made + tone).astype(np.float32), phrases
+
+
+def source_of(samples: np.ndarray) -> ArraySource:
+    return ArraySource(np.atleast_2d(samples).astype(np.float32), RATE)
+
+
+def kinds(samples: np.ndarray) -> set[str]:
+    return {f.kind for f in inspect(source_of(samples), ("M",))}
+
+
+@pytest.mark.parametrize("pitch", [95.0, 118.0, 150.0])
+def test_nothing_is_claimed_in_clean_talk_and_nothing_is_done_to_it(pitch: float) -> None:
+    samples, _ = talk(pitch=pitch)
+    found = inspect(source_of(samples), ("M",))
+    assert [f.sentence for f in found if f.kind != "dull"] == []  # its treble is weaker than that of real voices
+
+
+@pytest.mark.parametrize(("snr_db", "least"), [(0, 0.70), (10, 0.78), (20, 0.82), (40, 0.90)])
+def test_speech_is_told_from_noise(snr_db: float, least: float) -> None:
+    samples, phrases = talk()
+    noise = np.random.default_rng(8).standard_normal(len(samples))
+    level = np.sqrt(np.mean(np.concatenate([samples[round(a * RATE) : round(b * RATE)] for a, b in phrases]) ** 2))
+    source = source_of(samples + noise * level * 10 ** (-snr_db / 20))
+    truth = np.zeros(source.frames * 100 // RATE, dtype=bool)
+    for a, b in phrases:
+        truth[round(a * 100) : round(b * 100)] = True
+    heard = speech_between(source, 0, source.frames)
+    assert np.mean(heard.active == truth) >= least
+    assert not np.any(heard.core & ~heard.active)
+
+
+def test_a_change_of_noise_is_told_once_and_at_its_place() -> None:
+    samples, phrases = talk()
+    place = next(b for _a, b in phrases if b > 16.0) + 0.1  # in a pause: under a voice it cannot be seen to the moment
+    rng = np.random.default_rng(4)
+    fan = rng.standard_normal(len(samples)) * 10 ** (-50 / 20)
+    assert changes_s(band_powers(source_of(samples))) == []
+    assert changes_s(band_powers(source_of(samples + fan))) == []
+    other = sosfilt(butter(2, 900, fs=RATE, output="sos"), rng.standard_normal(len(samples))) * 10 ** (-30 / 20)
+    other[: round(place * RATE)] = 0.0
+    (change,) = changes_s(band_powers(source_of(samples + fan + other)))
+    assert change == pytest.approx(place, abs=1.3)  # as near as the pauses beside it allow
+
+
+def test_the_demo_recordings_hold_what_they_were_given_and_no_more() -> None:
+    expected = {
+        "hall-of-pendulums": {"noise"}, "interview-keeper-anselmi": {"noise", "room"},
+        "room-04-water-clock": {"hum", "noise", "delay"}, "room-07-pocket-watches": {"clicks"},
+    }  # fmt: skip
+    with as_file(files("pulizia.data") / "demo") as folder:
+        for name, wanted in expected.items():
+            media = open_media(folder / f"{name}.flac")
+            found = {f.kind: f for f in inspect(media.source, media.channel_names)}
+            assert set(found) == wanted, name
+            assert len(found["noise"].marks if "noise" in found else ()) == (name == "hall-of-pendulums")
+
+
+def test_a_thump_has_to_be_louder_than_the_voice() -> None:
+    samples, phrases = talk(pitch=95.0)
+    assert find_kind("plosives", source_of(samples), ("M",)) is None
+    t = np.arange(6000) / RATE
+    burst = np.sin(2 * np.pi * 45 * t) * np.exp(-t / 0.04) * np.minimum(1, t / 0.008)
+    for gain, found in ((0.02, False), (0.9, True)):
+        made = samples.copy()
+        for a, _b in phrases[1:8]:
+            at = round(a * RATE)
+            made[at : at + 6000] += gain * burst
+        told = find_kind("plosives", source_of(made), ("M",))
+        assert (told is not None) == found
+        assert told is None or 5 <= len(told.marks) <= 9
+
+
+def test_treatments_are_kept_when_they_help_and_left_out_when_not() -> None:
+    samples, _ = talk()
+    rng = np.random.default_rng(5)
+    made = samples + rng.standard_normal(len(samples)).astype(np.float32) * 10 ** (-45 / 20)
+    for at in rng.integers(2 * RATE, len(made) - RATE, 12):
+        made[at : at + 5] += rng.choice([-1, 1]) * 0.5
+    source = source_of(made)
+    found = [f for f in inspect(source, ("M",)) if f.kind != "dull"]
+    assert {"clicks", "noise"} <= {f.kind for f in found}
+    nothing = Finding("hum", "Hum at 50 Hz.", -40.0, "dBFS", 0.9, "hum", {"base_hz": 50.0})
+    trials = treatment(source, ("M",), [*found, nothing])
+    kept = {t.finding.kind for t in trials if t.step is not None}
+    assert {"clicks", "noise"} <= kept
+    assert "hum" not in kept
+    assert "not needed" in next(t.sentence for t in trials if t.finding.kind == "hum")
+    chain = Chain(source, kept_steps(trials), ChunkCache(1 << 28), AnalysisStore())
+    after = chain.after.read(0, source.frames)[0]
+    error = [10 * np.log10(np.sum((x - samples) ** 2)) for x in (made, after)]
+    assert error[1] < error[0] - 6.0
+
+
+@pytest.mark.parametrize("what", ["silence", "noise", "tones", "short"])
+def test_where_nobody_speaks_nothing_is_invented(what: str) -> None:
+    rng = np.random.default_rng(6)
+    t = np.arange(12 * RATE) / RATE
+    samples = {
+        "silence": np.zeros(12 * RATE),
+        "noise": rng.standard_normal(12 * RATE) * 0.01,
+        "tones": 0.1 * sum(np.sin(2 * np.pi * f * t) for f in (262, 330, 392)),
+        "short": talk()[0][RATE : 2 * RATE],
+    }[what]
+    assert kinds(samples) <= {"noise", "dull", "ringing"} if what == "short" else not kinds(samples) - {"ringing"}
+
+
+def test_eight_channels_and_eight_kilohertz_are_heard() -> None:
+    samples, _ = talk()
+    eight = ArraySource(np.repeat(samples[None, : 8 * RATE], 8, axis=0), RATE)
+    assert speech_between(eight, 0, eight.frames).core.mean() > 0.4
+    slow = ArraySource(samples[None, ::6].copy(), RATE // 6)
+    assert speech_between(slow, 0, slow.frames).core.mean() > 0.4
+    assert isinstance(inspect(slow, ("M",)), list)
