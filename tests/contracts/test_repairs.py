@@ -208,7 +208,7 @@ def test_cut_tops_are_rebuilt_and_all_others_are_identical() -> None:
     assert np.array_equal(made[clear], sound[clear])
     source = ArraySource(sound[None], RATE)
     levels = overload.analyse(source, (), overload.OverloadSettings(), NOTHING)
-    assert (levels.above[0], levels.below[0]) == pytest.approx((0.8 * limit, limit), rel=1e-3)
+    assert (levels.above[0].max(), levels.below[0].max()) == pytest.approx((0.8 * limit, limit), rel=1e-3)
     hot = ArraySource((sound / limit * 0.99)[None].astype(np.float32), RATE)
     room = overload.suggest(hot, (), overload.OverloadSettings(), NOTHING).changes["room_db"]
     assert room < -1

@@ -167,3 +167,21 @@ def test_eight_channels_and_eight_kilohertz_are_heard() -> None:
     slow = ArraySource(samples[None, ::6].copy(), RATE // 6)
     assert speech_between(slow, 0, slow.frames).core.mean() > 0.4
     assert isinstance(inspect(slow, ("M",)), list)
+
+
+def test_phrases_that_are_clipped_at_levels_of_their_own_are_rebuilt() -> None:
+    samples, phrases = talk(pitch=150.0)
+    made = samples.astype(np.float64)
+    for n, (a, b) in enumerate(phrases):
+        part = slice(round(a * RATE), round(b * RATE))
+        if n % 2:
+            top = np.abs(made[part]).max() * 10 ** (-5 / 20)
+            made[part] = np.clip(made[part], -top, top)
+    source = source_of(made)
+    found = find_kind("overload", source, ("M",))
+    assert found is not None
+    (trial,) = treatment(source, ("M",), [found])
+    assert trial.step is not None
+    after = Chain(source, [trial.step], ChunkCache(1 << 28), AnalysisStore()).after.read(0, source.frames)[0]
+    error = [10 * np.log10(np.sum((x - samples) ** 2)) for x in (made, after)]
+    assert error[1] < error[0] - 6.0

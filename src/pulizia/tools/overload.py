@@ -41,6 +41,7 @@ PIECE_S = 10
 HERE = N_plural("red: 1 clipped peak here", "red: {n} clipped peaks here")
 LOOK_S = 0.03
 NEAR = 5e-5  # amplitude: samples within this of the level at which tops are cut count as cut
+UNIT_S, SAME_LEVEL = 0.4, 0.005
 LEAST_RUNS = 3  # of flattened tops before a level counts as one
 GAP = 96  # frames: cut tops closer than this are solved together
 LONGEST, LONGEST_TOP = 1400, 300
@@ -69,43 +70,80 @@ class OverloadSettings(Settings):
 
 @dataclass(frozen=True, slots=True)
 class CutLevels:
-    """Levels at which tops are cut per channel, as positive amplitudes; 0 where none are."""
+    """Levels at which peaks are clipped, as positive amplitudes; 0 where none are.
 
-    above: NDArray[np.float64]  # (channels,)
+    A recording may be clipped at one level throughout, or phrase by phrase where its level was changed later.
+    """
+
+    above: NDArray[np.float64]  # (channels, units)
     below: NDArray[np.float64]
+    unit: int  # frames
+
+    @property
+    def any(self) -> bool:
+        """Whether anything is clipped."""
+        return bool(self.above.any() or self.below.any())
+
+    def at(self, channel: int, start: int, count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Levels above and below of a channel for each frame from ``start`` on."""
+        units = np.clip((start + np.arange(count)) // self.unit, 0, self.above.shape[1] - 1)
+        return self.above[channel][units], self.below[channel][units]
 
 
 def analyse(source: Source, spans: Sequence[Span], settings: OverloadSettings, progress: Progress) -> CutLevels:
-    """Find the levels at which tops were cut."""
+    """Find the levels at which peaks were clipped."""
     del settings
-    above: list[list[float]] = [[] for _ in range(source.channels)]
-    below: list[list[float]] = [[] for _ in range(source.channels)]
+    unit = max(1, round(UNIT_S * source.rate))
+    tops: list[tuple[list[tuple[int, float]], list[tuple[int, float]]]] = [([], []) for _ in range(source.channels)]
     step, look = PIECE_S * source.rate, max(64, round(LOOK_S * source.rate))
     for begin in range(0, source.frames, step):
         end = min(begin + step, source.frames)
         if spans and not any(s.overlaps(begin, end) for s in spans):
             continue
         for channel, x in enumerate(source.read(begin, end)):
-            for part in range(0, len(x), look):  # tops may be cut far below the loudest sound elsewhere
+            for part in range(0, len(x), look):  # peaks may be clipped far below the loudest sound elsewhere
                 piece = x[part : part + look]
-                for value in piece[flat_runs(piece)[0]].tolist():
-                    (above if value > 0 else below)[channel].append(abs(value))
+                for at in flat_runs(piece)[0].tolist():
+                    value = float(piece[at])
+                    tops[channel][value < 0].append((begin + part + at, abs(value)))
         progress(end / source.frames)
-    return CutLevels(np.array([_level(v) for v in above]), np.array([_level(v) for v in below]))
+    units = max(1, -(-source.frames // unit))
+    above, below = (np.stack([_levels(pair[side], unit, units) for pair in tops]) for side in (0, 1))
+    return CutLevels(above, below, unit)
 
 
-def _level(values: list[float]) -> float:
-    """The level that the flattened tops have in common."""
-    return float(np.median(values)) if len(values) >= LEAST_RUNS else 0.0
+def _levels(tops: list[tuple[int, float]], unit: int, units: int) -> NDArray[np.float64]:
+    """(units,) the level that flat peaks have in common around each unit; where there are few, that of the whole."""
+    levels = np.zeros(units)
+    if len(tops) < LEAST_RUNS:
+        return levels
+    places, values = np.array([a for a, _ in tops]) // unit, np.array([v for _, v in tops])
+    whole = float(np.median(values))
+    near = np.mean(np.abs(values - whole) <= SAME_LEVEL * whole)
+    if near >= 0.5:  # one level throughout
+        levels[:] = whole
+        return levels
+    for k in np.unique(np.concatenate([places - 1, places, places + 1])):
+        part = np.sort(values[np.abs(places - k) <= 1])
+        if not 0 <= k < units or len(part) < LEAST_RUNS:
+            continue
+        together = np.searchsorted(part, part * (1.0 + SAME_LEVEL), "right") - np.arange(len(part))
+        most = int(np.argmax(together))
+        if together[most] >= LEAST_RUNS:
+            levels[k] = float(np.median(part[most : most + int(together[most])]))
+    return levels
 
 
-def cut_samples(x: NDArray[np.float32], above: float, below: float, settings: OverloadSettings) -> NDArray[np.bool_]:
-    """Samples of a channel that lie on a flattened top."""
+def cut_samples(
+    x: NDArray[np.float32], above: NDArray[np.float64], below: NDArray[np.float64], settings: OverloadSettings
+) -> NDArray[np.bool_]:
+    """Samples of a channel that lie on a clipped peak; the levels are given for each sample."""
     share = db_to_gain(-settings.sensitivity_db)
     cut = np.zeros(len(x), dtype=bool)
     for level, wave in ((above, x), (below, -x)):
-        if level > 0.0:
-            cut |= _tops((wave >= share * level - NEAR) & (wave <= level + NEAR), wave > level + NEAR)
+        if level.any():
+            inside = (wave >= share * level - NEAR) & (wave <= level + NEAR) & (level > 0.0)
+            cut |= _tops(inside, (wave > level + NEAR) & (level > 0.0))
     return cut
 
 
@@ -132,7 +170,9 @@ def _groups(cut: NDArray[np.bool_]) -> list[Stretch]:
     return groups
 
 
-def rebuilt(x: NDArray[np.float32], above: float, below: float, settings: OverloadSettings) -> NDArray[np.float32]:
+def rebuilt(
+    x: NDArray[np.float32], above: NDArray[np.float64], below: NDArray[np.float64], settings: OverloadSettings
+) -> NDArray[np.float32]:
     """A channel with its cut samples put back; all others are as they were."""
     cut = cut_samples(x, above, below, settings)
     out = x.copy()
@@ -144,7 +184,8 @@ def rebuilt(x: NDArray[np.float32], above: float, below: float, settings: Overlo
         missing[: max(0, done - first)] = False  # what was rebuilt already is known by now
         missing[stop - first :] = False
         part = np.concatenate([out[first:start], x[start:last]]).astype(np.float64)
-        out[start:stop] = _solved(part, missing, above, below)[start - first : stop - first]
+        made = _solved(part, missing, above[first:last], below[first:last])
+        out[start:stop] = made[start - first : stop - first]
         done = stop
     return out
 
@@ -157,7 +198,9 @@ def _allowed(cut: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return good
 
 
-def _solved(x: NDArray[np.float64], missing: NDArray[np.bool_], above: float, below: float) -> NDArray[np.float64]:
+def _solved(
+    x: NDArray[np.float64], missing: NDArray[np.bool_], above: NDArray[np.float64], below: NDArray[np.float64]
+) -> NDArray[np.float64]:
     sign = np.where(x >= 0.0, 1.0, -1.0)
     limit = np.where(x >= 0.0, above, below)
     order = min(ORDER, (len(x) - int(missing.sum())) // 3)
@@ -187,8 +230,8 @@ def process(block: Block, settings: OverloadSettings, levels: CutLevels) -> Samp
     gain = np.float32(db_to_gain(settings.room_db))
     out = np.empty_like(block.samples)
     for channel, x in enumerate(block.samples):
-        above, below = float(levels.above[channel]), float(levels.below[channel])
-        acts = settings.rebuild and (above > 0.0 or below > 0.0)
+        above, below = levels.at(channel, block.start, len(x))
+        acts = settings.rebuild and (above.any() or below.any())
         out[channel] = rebuilt(x, above, below, settings) if acts else x
     return out if gain == 1.0 else out * gain
 
@@ -216,7 +259,7 @@ def survey(
     progress: Progress,
 ) -> Survey:
     """Where tops were cut, their share, and how high the rebuilt ones reach."""
-    if not levels.above.any() and not levels.below.any():
+    if not levels.any:
         return Survey(tr("No clipping was found."))
     count, highest = 0, 0.0
     found: list[Stretch] = []
@@ -227,7 +270,7 @@ def survey(
             continue
         x = read_padded(source, begin, end)
         for channel in range(source.channels):
-            cut = cut_samples(x[channel], float(levels.above[channel]), float(levels.below[channel]), settings)
+            cut = cut_samples(x[channel], *levels.at(channel, begin, end - begin), settings)
             count += int(cut.sum())
             found += [(a + begin, b + begin) for a, b in runs(cut)]
         if found and found[-1][1] > begin:
@@ -252,7 +295,7 @@ def survey(
 def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, progress: Progress) -> Suggestion:
     """The level that keeps the rebuilt tops below full scale."""
     levels = analyse(source, spans, settings, lambda p: progress(0.3 * p))
-    if not levels.above.any() and not levels.below.any():
+    if not levels.any:
         return Suggestion({}, tr("No clipping was found; this step is not needed."))
     plain = OverloadSettings(sensitivity_db=settings.sensitivity_db)
     highest, reach = 0.0, margin(plain, source.rate)
@@ -276,7 +319,8 @@ def picture(passage: Samples | None, rate: int, settings: OverloadSettings, leve
     """The spectrum of what is found in the passage beside the passage's own."""
     found: list[Stretch] = []
     if passage is not None and passage.shape[1] and levels is not None:
-        found = _groups(cut_samples(passage[0], levels.above[0], levels.below[0], settings))
+        one = [np.full(passage.shape[1], float(side[0].max())) for side in (levels.above, levels.below)]
+        found = _groups(cut_samples(passage[0], one[0], one[1], settings))
     return moments_picture(passage, rate, found, HERE, tr("no clipped peak here"))
 
 
@@ -287,6 +331,7 @@ TOOL = Tool(
     settings=OverloadSettings,
     order=10,
     family="moments",
+    version=2,
     process=process,
     caption=caption,
     margin=margin,
