@@ -10,7 +10,7 @@ from pulizia.tools.base import Mark
 
 TROUBLING: dict[str, tuple[float, float]] = {
     "overload": (1.0, 2000.0), "clicks": (2.0, 20.0), "plosives": (2.0, 12.0), "hum": (-75.0, -45.0),
-    "breaths": (3.0, 20.0), "noise": (36.0, 15.0), "ringing": (3.0, 10.0), "sibilance": (-5.6, 0.0),
+    "breaths": (3.0, 20.0), "noise": (36.0, 15.0), "ringing": (3.0, 10.0), "sibilance": (7.0, 15.0),
     "offset": (-50.0, -25.0), "lopsided": (5.0, 10.0), "level": (5.5, 14.0), "silence": (1.0, 10.0),
     "channel missing": (30.0, 60.0), "polarity": (-0.3, -0.8), "delay": (0.0, 1.0),
     "room": (0.4, 1.2), "dull": (7.0, 3.0),

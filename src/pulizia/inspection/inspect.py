@@ -28,7 +28,7 @@ from pulizia.words import plural, tr
 Progress = Callable[[float, str], None]
 MOST_REDUCTION_DB = 16.0  # beyond it the voice is judged worse (DNSMOS on the practice scenes) while PESQ hardly gains
 QUIET_ENOUGH_DB = 36.0  # of speech over noise, above which the noise is no trouble (common practice)
-HARD_S_DB = -5.6  # usual S relative to the voice, above which it is called hard
+NATURAL_S_DB = 3.0  # how far a natural S stands over the treble below it, median of eleven voices
 CLICKS_A_MINUTE, BREATHS_A_MINUTE, THUMPS_A_MINUTE, LEAST_EVENTS = 2.0, 3.0, 2.0, 2
 HEARD_BREATH_DB = -27.0  # of a breath relative to the voice, from which it is heard behind it
 HEARD_HUM_DB = -38.0  # of the strongest line relative to the voice
@@ -298,20 +298,21 @@ def _lasting(source: Source, found: Sequence[ringing.Resonance]) -> list[ringing
 def _sibilance(source: Source) -> list[Finding]:
     settings = sibilance.SibilanceSettings()
     speaker = sibilance.analyse(source, (), settings, _nothing)
-    if not speaker.count or speaker.usual_db < HARD_S_DB:
+    hard = sibilance.hardness_db(speaker)
+    if hard < sibilance.HARD_DB:
         return []
     survey = sibilance.survey(source, source, (), settings, speaker, _nothing)
-    reduction = float(np.clip(round(2 * (speaker.usual_db + 10.0)) / 2, 2.0, 8.0))
+    reduction = float(np.clip(round(2 * (hard - NATURAL_S_DB)) / 2, 3.0, 9.0))
     words = tr(
-        "Hard S at {band_hz:.0f} Hz and above, median {usual_db} dB relative to the voice.",
+        "Hard S at {band_hz:.0f} Hz and above: its band stands {hard} dB over the treble beside it.",
         band_hz=speaker.band_hz[0],
-        usual_db=format_number(speaker.usual_db, 1, plus=True),
+        hard=format_number(hard),
     )
     return [
         Finding(
             "sibilance",
             words,
-            speaker.usual_db,
+            hard,
             "dB",
             0.7,
             "sibilance",

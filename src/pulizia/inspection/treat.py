@@ -158,7 +158,7 @@ def _complaint(step: Step, before: Source, after: Source) -> str:
     heard = listened(before)
     if not heard.core.any():
         return ""
-    if not step.tool.sets_level and step.tool_id != "overload":
+    if step.tool.family != "level" and step.tool_id != "overload":
         now = speech_between(after, 0, after.frames).level_db
         count = min(len(now), len(heard.core))
         core = heard.core[:count]
@@ -167,7 +167,7 @@ def _complaint(step: Step, before: Source, after: Source) -> str:
         voice = power_to_db(max(10.0 ** (heard.speech_db / 10.0) - noise, 1e-16))
         if level < voice - MOST_LEVEL_DB:
             return tr("the voice would lose {db} dB", db=format_number(voice - level))
-    if step.tool.shapes_tone or step.tool.sets_level or step.tool.family == "moments":
+    if step.tool.shapes_tone or step.tool.family in ("level", "moments"):
         return ""
     taken = harm(before, after, ())
     if taken is not None and taken.level_db > MOST_HARM_DB:
