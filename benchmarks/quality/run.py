@@ -22,6 +22,7 @@ from rooms import dull, levelling, rooms
 from scipy.signal import resample_poly, sosfilt
 from speech import LANGUAGES, RATE, mixed, phrase, si_sdr, source_of, treated
 
+from pulizia.audio.source import ArraySource
 from pulizia.dsp import biquads
 from pulizia.dsp.moments import runs
 from pulizia.measure.harm import harm

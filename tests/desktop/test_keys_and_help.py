@@ -164,3 +164,15 @@ def test_about_has_version_licence_and_notices(bench: Person, page: int) -> None
         assert wanted <= {p.name.lower() for p in parts()}
         assert next(p for p in parts() if p.name.lower() == "numpy").version == metadata.version("numpy")
     dialog.accept()
+
+
+def test_the_shuttle_follows_keys_that_were_changed(bench: Person) -> None:
+    window = bench.window
+    window.actions_.actions["shuttle_stop"].setShortcuts([QKeySequence("Ctrl+Y")])
+    assert window.actions_.keys_of("shuttle_stop") == {int(Qt.Key.Key_Y)}
+    window.shuttle.hold()
+    assert window.shuttle.held
+    bench.bot.keyRelease(window, Qt.Key.Key_K)
+    assert window.shuttle.held
+    bench.bot.keyRelease(window, Qt.Key.Key_Y)
+    assert not window.shuttle.held

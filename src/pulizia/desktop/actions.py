@@ -111,6 +111,10 @@ class Actions:
             self._own[name] = keys
         return told
 
+    def keys_of(self, name: str) -> set[int]:
+        """The plain keys of a command, as Qt counts them, without what is held with them."""
+        return {int(keys[0].key()) for keys in self.actions[name].shortcuts() if keys.count()}  # type: ignore[index]
+
     def holder(self, keys: QKeySequence, besides: str = "") -> str:
         """The command that has this key; "" when it is free."""
         if keys.isEmpty():

@@ -1,9 +1,11 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""J, K and L: backwards, stop, forwards; K held down with one of the others is half speed."""
+"""Three keys (J, K and L at first): backwards, stop, forwards; the middle one held with another is half speed."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, QObject
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication
 
@@ -13,8 +15,9 @@ from pulizia.session.studio import Studio
 class ShuttleKeys(QObject):
     """Knows whether the middle key is held."""
 
-    def __init__(self, studio: Studio, parent: QObject) -> None:
+    def __init__(self, studio: Studio, parent: QObject, keys_of: Callable[[str], set[int]]) -> None:
         super().__init__(parent)
+        self._keys_of = keys_of  # of a command, as they are bound now
         self.studio, self.held = studio, False
 
     def hold(self) -> None:
@@ -32,9 +35,10 @@ class ShuttleKeys(QObject):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.KeyRelease and isinstance(event, QKeyEvent):
-            if event.key() == Qt.Key.Key_K and not event.isAutoRepeat():
+            outer = self._keys_of("shuttle_back") | self._keys_of("shuttle_forward")
+            if event.key() in self._keys_of("shuttle_stop") and not event.isAutoRepeat():
                 self._release()
-            elif event.key() in (Qt.Key.Key_J, Qt.Key.Key_L) and not event.isAutoRepeat():
+            elif event.key() in outer and not event.isAutoRepeat():
                 self.studio.stop_playing()
         elif event.type() == QEvent.Type.ApplicationDeactivate:
             self._release()  # the key may come up in another program

@@ -61,7 +61,7 @@ class MainWindow(QMainWindow):
             preferences,
         )  # fmt: skip
         self.asks = True  # False where nobody sits before the window
-        self.shuttle = ShuttleKeys(studio, self)
+        self.shuttle = ShuttleKeys(studio, self, lambda name: self.actions_.keys_of(name))  # noqa: PLW0108 - there are none yet
         self.setAcceptDrops(True)
         self.setMinimumSize(1100, 680)
         self.top = TopBar(studio, self.go_to)

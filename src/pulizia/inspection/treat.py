@@ -32,6 +32,7 @@ from pulizia.words import tr, translated
 Progress = Callable[[float, str], None]
 PASSAGE_S = 45
 MOST_HARM_DB = -16.0  # of the voice's energy; the words for harm call -19 to -13 noticeable
+MOST_ROOM_DB, MOST_ROOM_LEVEL_DB = -8.0, 2.0  # the room's own tail counts as taken from the voice
 MOST_LEVEL_DB = 0.5
 LEAST_HELP = 0.1  # of the severity
 WEAKER = (1.0, 0.6, 0.35)  # shares of the strength that are tried
@@ -165,12 +166,14 @@ def _complaint(step: Step, before: Source, after: Source) -> str:
         level = power_to_db(float(np.mean(10.0 ** (now[:count][core] / 10.0))))
         noise = 10.0 ** (heard.floor_db / 10.0)
         voice = power_to_db(max(10.0 ** (heard.speech_db / 10.0) - noise, 1e-16))
-        if level < voice - MOST_LEVEL_DB:
+        most = MOST_ROOM_LEVEL_DB if step.tool_id == "room_tail" else MOST_LEVEL_DB
+        if level < voice - most:
             return tr("the voice would lose {db} dB", db=format_number(voice - level))
     if step.tool.shapes_tone or step.tool.family in ("level", "moments"):
         return ""
     taken = harm(before, after, ())
-    if taken is not None and taken.level_db > MOST_HARM_DB:
+    most = MOST_ROOM_DB if step.tool_id == "room_tail" else MOST_HARM_DB
+    if taken is not None and taken.level_db > most:
         return tr("harm to the voice {db} dB", db=format_number(taken.level_db, 0))
     return ""
 
