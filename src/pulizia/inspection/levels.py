@@ -19,7 +19,8 @@ from pulizia.units import format_number, format_time
 from pulizia.words import plural, tr, translated
 
 UNEVEN_LU = 5.5
-LEAST_PHRASES, NO_PHRASE_LU = 4, 14.0  # what lies further under the middle is a breath or a noise
+LEAST_PHRASES, FEW_PHRASES, UNEVEN_OF_FEW_LU = 2, 4, 8.0
+NO_PHRASE_LU = 14.0  # what lies further under the middle is a breath or a noise
 LOPSIDED_DB = 5.0
 OFFSET_DBFS = -50.0
 DROPOUT_S = 0.02
@@ -69,7 +70,7 @@ def _unevenness(source: Source) -> list[Finding]:
         return []
     lufs, length = phrases.lufs[kept], length[kept]
     spread = _weighted(lufs, length, 0.9) - _weighted(lufs, length, 0.1)
-    if spread < UNEVEN_LU:
+    if spread < (UNEVEN_LU if len(lufs) >= FEW_PHRASES else UNEVEN_OF_FEW_LU):
         return []
     return [
         Finding(
