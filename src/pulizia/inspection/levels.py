@@ -20,6 +20,7 @@ from pulizia.words import plural, tr, translated
 
 UNEVEN_LU = 5.5
 LEAST_PHRASES, FEW_PHRASES, UNEVEN_OF_FEW_LU = 2, 4, 8.0
+LOUD_SHARE = 0.75  # the louder speaker stays, the softer one is raised
 NO_PHRASE_LU = 14.0  # what lies further under the middle is a breath or a noise
 LOPSIDED_DB = 5.0
 OFFSET_DBFS = -50.0
@@ -74,7 +75,13 @@ def _unevenness(source: Source) -> list[Finding]:
         return []
     return [
         Finding(
-            "level", tr("Phrases differ by {spread} LU.", spread=format_number(spread)), spread, "LU", 0.7, "leveller"
+            "level",
+            tr("Phrases differ by {spread} LU.", spread=format_number(spread)),
+            spread,
+            "LU",
+            0.7,
+            "leveller",
+            {"way": "loudness", "target_lufs": round(2.0 * _weighted(lufs, length, LOUD_SHARE)) / 2.0},
         )
     ]
 

@@ -105,6 +105,10 @@ def _tried(
     before = _passage(chain_of(kept).after, finding)
     title = translated(make_step(finding.tool_id, finding.settings).tool.title)
     was = find_kind(finding.kind, before, names)
+    source = chain_of(()).after
+    part = _passage(source, finding)
+    if was is None and part.frames < source.frames and find_kind(finding.kind, part, names) is None:
+        was = finding  # a passage is too little to tell it: the whole recording did
     if was is None:
         return Trial(finding, None, None, tr("{tool} is not needed: the steps before resolve it.", tool=title))
     for share in WEAKER:
