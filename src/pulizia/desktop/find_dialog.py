@@ -19,7 +19,7 @@ from pulizia.session.jobs import Job
 from pulizia.session.sources import sound_files
 from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
-from pulizia.words import plural, tr, translated
+from pulizia.words import plural, tr
 
 
 class FindDialog(QDialog):
@@ -105,11 +105,9 @@ class FindDialog(QDialog):
         self.found = rows
         self.progress.hide()
         self.words.setText(
-            translated(
-                plural("1 recording holds this sound.", "{n} recordings hold this sound.", len(rows))
-                if rows
-                else tr("This sound is in none of the recordings.")
-            )
+            plural("1 recording holds this sound.", "{n} recordings hold this sound.", len(rows))
+            if rows
+            else tr("This sound is in none of the recordings.")
         )
         while (item := self._rows.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:

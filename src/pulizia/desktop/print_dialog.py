@@ -105,11 +105,9 @@ class PrintDialog(QDialog):
             return
         self.handles.setEnabled(self.what.currentData() != "whole")
         self.words.setText(
-            translated(
-                tr("Select a section first.")
-                if not made
-                else plural("1 file: {first}", "{n} files: {first} and more", len(made), first=made[0][1].name)
-            )
+            tr("Select a section first.")
+            if not made
+            else plural("1 file: {first}", "{n} files: {first} and more", len(made), first=made[0][1].name)
         )
 
     def print_into(self, folder: Path) -> None:

@@ -65,7 +65,7 @@ class Tour(QFrame):
         )
         self.words.setText(translated(words))
         self.back.setVisible(self.index > 0)
-        self.next.setText(translated(tr("Done") if self.index == len(STEPS) - 1 else tr("Next")))
+        self.next.setText(tr("Done") if self.index == len(STEPS) - 1 else tr("Next"))
         self.adjustSize()
         self.place()
 

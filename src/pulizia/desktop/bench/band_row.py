@@ -65,7 +65,7 @@ class BandRow(QWidget):
                 self.fields[name].setText(format_number(value, decimals))
         self.fields["dB"].setEnabled(kind in ("bell", "low shelf", "high shelf"))
         self.fields["Q"].setToolTip(
-            translated(tr("Slope in dB per octave") if "pass" in kind else tr("Width: Q, higher is narrower"))
+            tr("Slope in dB per octave") if "pass" in kind else tr("Width: Q, higher is narrower")
         )
 
     def _typed(self) -> None:

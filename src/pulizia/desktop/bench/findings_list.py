@@ -244,7 +244,7 @@ class FindingsList(QWidget):
         if recording is None:
             return
         busy = bool(desk.listening_to)
-        self.run_button.setText(translated(tr("Stop") if busy else tr("Inspect")))
+        self.run_button.setText(tr("Stop") if busy else tr("Inspect"))
         self.run_button.setEnabled(self.studio.chain is not None)
         self.progress.setVisible(busy)
         self.progress.setValue(round(1000 * desk.share))

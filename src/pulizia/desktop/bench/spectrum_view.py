@@ -211,14 +211,14 @@ class SpectrumView(QWidget):
     def freeze(self) -> None:
         """Keep the picture, or let it go on."""
         self._frozen = not self._frozen
-        self.freeze_button.setText(translated(tr("Resume") if self._frozen else tr("Freeze")))
+        self.freeze_button.setText(tr("Resume") if self._frozen else tr("Freeze"))
         if not self._frozen:
             self._key = None
             self._later.start()
 
     def _keep(self) -> None:
         self.plot.keep()
-        self.keep_button.setText(translated(tr("Drop") if self.plot.kept is not None else tr("Compare")))
+        self.keep_button.setText(tr("Drop") if self.plot.kept is not None else tr("Compare"))
 
     def choose(self, **changes: object) -> None:
         """Change options by name."""

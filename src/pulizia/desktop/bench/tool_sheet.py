@@ -192,7 +192,7 @@ class ToolSheet(QWidget):
 
     def _show_more(self, on: bool) -> None:  # noqa: FBT001 - a signal's value
         self._extra.setVisible(on)
-        self._more.setText(translated(tr("Fewer") if on else tr("More…")))
+        self._more.setText(tr("Fewer") if on else tr("More…"))
         self.more_toggled.emit(on)
 
     def _show_band(self, index: int) -> None:
@@ -211,8 +211,8 @@ class ToolSheet(QWidget):
         """Show a step of this tool as it is now."""
         number = [s.id for s in recording.score].index(step.id) + 1
         self._row.setText(self._place_words(number, len(recording.score)))
-        self._on.setText(translated(tr("●  on") if step.enabled else tr("○  off")))
-        self._on.setAccessibleName(translated(tr("Step is on") if step.enabled else tr("Step is off")))
+        self._on.setText(tr("●  on") if step.enabled else tr("○  off"))
+        self._on.setAccessibleName(tr("Step is on") if step.enabled else tr("Step is off"))
         self._show_settings(step)
         self._show_in_picture(step)
         note = order_note(recording.score, step.id)

@@ -181,9 +181,7 @@ class LevelsPanel(QWidget):
         span = (kept.start / recording.rate, kept.stop / recording.rate)
         if selection is not None:
             span = (selection.span.start / recording.rate, selection.span.stop / recording.rate)
-        self._history_head.setText(
-            translated(tr("Loudness of the selection") if selection else tr("Loudness of the whole"))
-        )
+        self._history_head.setText(tr("Loudness of the selection") if selection else tr("Loudness of the whole"))
         self.history.show_measures(
             self.studio.heard_measures, span, self.studio.transport.position / recording.rate, self._target_lufs(),
             kept.start / recording.rate,
