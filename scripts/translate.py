@@ -26,6 +26,7 @@ from babel.messages.pofile import read_po, write_po
 
 from pulizia import __version__
 from pulizia.delivery.targets import shipped_targets
+from pulizia.report.manual import texts as manual_texts
 from pulizia.score.shelf import shipped_recipes
 from pulizia.settings.declare import declared as settings_of
 from pulizia.tools.base import FAMILIES
@@ -61,6 +62,7 @@ def declared() -> Iterator[tuple[str, str]]:
     for recipe in shipped_recipes().values():
         yield recipe.name, "recipe"
         yield recipe.description, f"recipe {recipe.name}"
+    yield from manual_texts()
 
 
 def words() -> Catalog:

@@ -10,6 +10,8 @@ is looked up later by ``translated``. ``scripts/translate.py`` collects all of t
 from __future__ import annotations
 
 import gettext
+from collections.abc import Callable
+from datetime import datetime
 from string import Formatter
 from typing import Any
 
@@ -27,12 +29,27 @@ class _Fields(Formatter):
 _fields = _Fields()
 _catalogue: gettext.NullTranslations | None = None
 _decimal = ENGLISH_DECIMAL
+_moment: Callable[[datetime], str] | None = None
 
 
-def use_catalogue(catalogue: gettext.NullTranslations | None, decimal: str = ENGLISH_DECIMAL) -> None:
-    """Show these words and this decimal sign from now on; None shows the program's own."""
-    global _catalogue, _decimal
-    _catalogue, _decimal = catalogue, decimal
+def use_catalogue(
+    catalogue: gettext.NullTranslations | None,
+    decimal: str = ENGLISH_DECIMAL,
+    moment: Callable[[datetime], str] | None = None,
+) -> None:
+    """Show these words, this decimal sign and this form of dates from now on; None shows the program's own."""
+    global _catalogue, _decimal, _moment
+    _catalogue, _decimal, _moment = catalogue, decimal, moment
+
+
+def moment_shown(moment: datetime) -> str:
+    """Date and time for people, as the language in use writes them; ISO 8601 without one."""
+    return moment.isoformat(sep=" ", timespec="minutes") if _moment is None else _moment(moment)
+
+
+def language_shown() -> str:
+    """The code of the language in use, such as "de", for pages that name it."""
+    return "en" if _catalogue is None else str(_catalogue.info().get("language") or "en")
 
 
 def decimal_sign() -> str:

@@ -6,6 +6,7 @@ from __future__ import annotations
 import gettext
 import re
 from collections.abc import Iterator
+from datetime import datetime
 from functools import cache
 from pathlib import Path
 from typing import NamedTuple
@@ -14,7 +15,7 @@ import numpy as np
 import pytest
 from babel.messages.catalog import Catalog
 from PySide6.QtCore import QLocale, QPoint, QRect, QRectF, Qt
-from PySide6.QtGui import QAction, QPainter, QTextOption
+from PySide6.QtGui import QAction, QKeySequence, QPainter, QTextOption
 from PySide6.QtWidgets import QAbstractButton, QAbstractScrollArea, QComboBox, QLabel, QWidget
 from pytestqt.qtbot import QtBot
 from tests.desktop.conftest import Person
@@ -24,9 +25,10 @@ from pulizia.desktop.language import catalogue_of, chosen_language, use_language
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.start import make_window
 from pulizia.media.folders import config_folder
+from pulizia.report.manual import sections, tool_page
 from pulizia.tools.registry import ALL
 from pulizia.units import format_number, plain_figure
-from pulizia.words import plural, tr, translated, use_catalogue
+from pulizia.words import moment_shown, plural, tr, translated, use_catalogue
 
 OPEN, CLOSE = "\u2039", "\u203a"
 WHOLE = re.compile(r"[A-Za-z]{3}")
@@ -152,7 +154,7 @@ def test_every_text_is_in_the_catalogue_and_fits_when_it_is_longer(
         cut |= set(cut_texts(window))
     for door in (
         "choose_recipe", "save_recipe", "show_print", "edit_target", "show_sound", "show_figures", "find_original",
-        "show_storage", "show_keys", "choose_language",
+        "show_storage", "show_keys", "choose_language", "show_help",
     ):  # fmt: skip
         getattr(window.doors, door)()
         person.settle()
@@ -175,7 +177,7 @@ def english() -> Iterator[None]:
     use_language("en")
 
 
-def test_a_language_brings_its_words_its_plurals_and_its_decimal_sign(english: None) -> None:
+def test_a_language_brings_its_words_its_plurals_its_manual_and_its_figures(qapp, english: None) -> None:
     assert use_language("de_AT") == ""
     assert tr("Bench") == "Werkbank"
     assert tr("Noise floor") == "Grundrauschen"
@@ -184,6 +186,11 @@ def test_a_language_brings_its_words_its_plurals_and_its_decimal_sign(english: N
     assert format_number(-12.5) == "\u221212,5"
     assert tr("{low:g} to {high:g}{unit}", low=0.5, high=2.0, unit=" s") == "0,5 bis 2 s"
     assert QLocale().decimalPoint() == ","
+    assert moment_shown(datetime(2026, 3, 4, 15, 6).astimezone()) == "04.03.26 15:06"
+    assert QKeySequence("Ctrl+D").toString(QKeySequence.SequenceFormat.NativeText) == "Strg+D"
+    assert "Wählen Sie" in tool_page("noise")
+    assert "| **Absenkung** |" in tool_page("noise")
+    assert {"Sonogramm", "Einstellungen eines Schritts"} <= set(sections("bench"))
     assert use_language("it") == ""
     assert tr("Learn noise") == "Apprendi rumore"
     assert tr("a text that no catalogue holds") == "a text that no catalogue holds"

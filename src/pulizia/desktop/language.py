@@ -11,10 +11,11 @@ from __future__ import annotations
 import gettext
 import locale
 import os
+from datetime import datetime
 from importlib.resources import as_file, files
 from pathlib import Path
 
-from PySide6.QtCore import QLocale
+from PySide6.QtCore import QCoreApplication, QDateTime, QLibraryInfo, QLocale, QTranslator
 
 from pulizia.media.folders import config_folder
 from pulizia.words import ENGLISH_DECIMAL, N_, tr, use_catalogue
@@ -63,6 +64,7 @@ def use_language(language: str) -> str:
     The window that is already open keeps its words until it is made anew.
     """
     use_catalogue(None)
+    _use_toolkit_words(None)
     QLocale.setDefault(QLocale(QLocale.Language.English, QLocale.Country.UnitedStates))
     if language.split("_", maxsplit=1)[0] == ENGLISH:
         return ""
@@ -79,5 +81,26 @@ def use_language(language: str) -> str:
         return tr(UNREADABLE, path=path, error=error)
     known = QLocale(language)
     QLocale.setDefault(known)
-    use_catalogue(catalogue, known.decimalPoint() or ENGLISH_DECIMAL)
+    use_catalogue(catalogue, known.decimalPoint() or ENGLISH_DECIMAL, moment=lambda at: _moment(known, at))
+    _use_toolkit_words(known)
     return ""
+
+
+def _moment(known: QLocale, at: datetime) -> str:
+    shown = QDateTime.fromSecsSinceEpoch(int(at.timestamp()))
+    return known.toString(shown, QLocale.FormatType.ShortFormat)
+
+
+_toolkit: list[QTranslator] = []
+
+
+def _use_toolkit_words(known: QLocale | None) -> None:
+    """The words of the toolkit's own dialogs and of keys ("Strg"), from the catalogues that come with it."""
+    while _toolkit:
+        QCoreApplication.removeTranslator(_toolkit.pop())
+    if known is None or QCoreApplication.instance() is None:
+        return
+    words = QTranslator(QCoreApplication.instance())
+    if words.load(known, "qtbase", "_", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+        QCoreApplication.installTranslator(words)
+        _toolkit.append(words)

@@ -21,7 +21,7 @@ from pulizia.delivery.targets import as_table
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.report.measurement_log import measurement_csv
 from pulizia.units import db_to_gain, format_number, format_time, gain_to_db
-from pulizia.words import N_, plural, tr, translated
+from pulizia.words import N_, language_shown, moment_shown, plural, tr, translated
 
 CURVE_POINTS = 600
 NEAR_DB, PEAK_GAP_BLOCKS, MOST_PEAKS = 0.3, 20, 20
@@ -146,11 +146,11 @@ def report_html(delivered: Delivered, steps: Sequence[str] = ()) -> str:
         after.channels,
         time=format_time(after.duration_s, 1),
         rate=after.rate_hz / 1000,
-        made=content["made"],
+        made=moment_shown(datetime.fromisoformat(content["made"])),
     )
     verdict = tr("Within every limit") if delivered.passes else tr("Not within every limit")
     return f"""<!DOCTYPE html>
-<html lang="en"><head><meta charset="utf-8"><title>{html.escape(tr("Loudness of {name}", name=delivered.path.name))}</title>
+<html lang="{language_shown()}"><head><meta charset="utf-8"><title>{html.escape(tr("Loudness of {name}", name=delivered.path.name))}</title>
 <style>
 body {{ font: 14px/1.45 "Source Sans 3", sans-serif; color: #1b2e3c; background: #fbf8f1; max-width: 46rem; margin: 2rem auto; padding: 0 1rem }}
 h1 {{ font-size: 1.5rem; margin: 0 }} h2 {{ font-size: 1rem; margin: 1.6rem 0 .4rem }}

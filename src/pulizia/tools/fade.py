@@ -15,7 +15,7 @@ from pulizia.audio.spans import Span
 from pulizia.settings.declare import Settings, choice, number
 from pulizia.tools.base import Block, Progress, Tool
 from pulizia.units import Unit
-from pulizia.words import tr
+from pulizia.words import translated
 
 FLOOR_DB = -60.0  # where a fade that is straight in dB ends, a little before silence
 
@@ -80,7 +80,7 @@ def process(block: Block, settings: FadeSettings, spans: tuple[Span, ...]) -> Sa
 
 def caption(settings: FadeSettings) -> str:
     """Short text on the strip."""
-    return {"in": "in", "out": "out", "both": tr("in and out")}[settings.way]
+    return translated({"in": "in", "out": "out", "both": "in and out"}[settings.way])
 
 
 TOOL = Tool(

@@ -24,12 +24,12 @@ from pulizia.measure.same_sound import SameSound
 from pulizia.settings.declare import Settings, number, switch, word
 from pulizia.tools.base import Block, Progress, Survey, Tool
 from pulizia.units import Unit, db_to_gain, format_number
-from pulizia.words import tr
+from pulizia.words import N_, tr, translated
 
 TAPS, PHASES, BETA = 48, 4096, 10.0
 PIECE = 1 << 14  # frames whose taps are gathered at once
 LEAST_DRIFT_PPM = 1.0  # less is the error of the search
-NOT_HERE = "The raw recording is not in the project: use Find the original in the File menu."
+NOT_HERE = N_("The raw recording is not in the project: use Find the original in the File menu.")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -131,7 +131,7 @@ def survey(
     """Whether the raw recording is there, and where it is read."""
     del source, after, progress
     if raw is None:
-        return Survey(NOT_HERE)
+        return Survey(translated(NOT_HERE))
     start = settings.offset_s + (spans[0].start / raw.rate if spans else 0.0)
     return Survey(
         tr(
