@@ -92,7 +92,7 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
     two.until(lambda: delivery.plan is not None and delivery.plan.way == "gain")
     assert "By gain alone" in delivery._note.text()
     assert not delivery.plan.limited
-    choose(delivery.orders.way_box, "gain, with limiting")
+    choose(delivery.orders.way_box, "gain, limiting")
     two.until(lambda: delivery.plan is not None and delivery.plan.limited)
     assert "By gain alone" not in delivery._note.text()
     before = delivery.plan.predicted.integrated_lufs

@@ -248,12 +248,14 @@ def test_the_same_figure_is_shown_in_both_places_while_playing(bench: Person) ->
     seen = set()
     for _ in range(40):
         bench.bot.wait(15)
-        window.foot.tick()
-        window.bench.levels.tick()
-        momentary, short = window.foot.figures.values[:2]
+        near = []  # a block may end between two looks: before or after the other place was brought up to date
+        for _look in range(2):
+            window.foot.tick()
+            near.append([format_number(figure, 1) for figure in window.foot.figures.values[:2]])
+            window.bench.levels.tick()
         texts = [bar.text for bar in window.bench.levels.bars.groups[-1].bars]
-        assert texts == [format_number(momentary, 1), format_number(short, 1)]
-        seen.add(momentary)
+        assert texts in near
+        seen.add(texts[0])
     assert len(seen) > 2
     bench.key(Qt.Key.Key_Space)
 

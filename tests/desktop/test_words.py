@@ -14,13 +14,25 @@ from typing import NamedTuple
 import numpy as np
 import pytest
 from babel.messages.catalog import Catalog
-from PySide6.QtCore import QLocale, QPoint, QRect, QRectF, Qt
+from PySide6.QtCore import QLocale, QModelIndex, QPoint, QRect, QRectF, Qt
 from PySide6.QtGui import QAction, QKeySequence, QPainter, QTextOption
-from PySide6.QtWidgets import QAbstractButton, QAbstractScrollArea, QComboBox, QLabel, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractScrollArea,
+    QComboBox,
+    QLabel,
+    QMenu,
+    QStyle,
+    QStyleOptionComboBox,
+    QTreeWidget,
+    QWidget,
+)
 from pytestqt.qtbot import QtBot
 from tests.desktop.conftest import Person
 from tests.test_trust import load_script
 
+from pulizia.desktop.controls import ChoiceBox
 from pulizia.desktop.language import catalogue_of, chosen_language, use_language
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.start import make_window
@@ -74,7 +86,18 @@ def shown(window: QWidget) -> Iterator[str]:
             yield widget.text()
         if isinstance(widget, QComboBox):
             yield from (widget.itemText(n) for n in range(widget.count()))
+        elif isinstance(widget, QAbstractItemView):
+            yield from entries(widget, QModelIndex())
     yield from (action.text() for action in window.findChildren(QAction))
+
+
+def entries(view: QAbstractItemView, parent: QModelIndex) -> Iterator[str]:
+    """Every entry of a list or a tree."""
+    model = view.model()
+    for row in range(model.rowCount(parent)):
+        for column in range(2 if isinstance(view, QTreeWidget) else 1):
+            yield str(model.index(row, column, parent).data() or "")
+        yield from entries(view, model.index(row, 0, parent))
 
 
 class Painted(NamedTuple):
@@ -106,6 +129,14 @@ def painted(monkeypatch: pytest.MonkeyPatch) -> Painted:
 def cut_texts(window: QWidget) -> Iterator[str]:
     """Texts of widgets that do not fit, and widgets that lie outside what can be seen."""
     for widget in window.findChildren(QWidget):
+        if isinstance(widget, ChoiceBox) and widget.isVisible():
+            option = QStyleOptionComboBox()
+            widget.initStyleOption(option)
+            field = QStyle.SubControl.SC_ComboBoxEditField
+            room = widget.style().subControlRect(QStyle.ComplexControl.CC_ComboBox, option, field, widget).width()
+            long = widget.fontMetrics().horizontalAdvance(widget.currentText())
+            if long > room + 3:
+                yield f"choice {widget.currentText()} {long} > {room}"
         if not widget.isVisible() or not isinstance(widget, QLabel | QAbstractButton) or not widget.text():
             continue
         text, width = widget.text(), widget.width()
@@ -159,6 +190,11 @@ def test_every_text_is_in_the_catalogue_and_fits_when_it_is_longer(
         getattr(window.doors, door)()
         person.settle()
     texts |= set(shown(window)) | painted.texts
+    commands = set(window.actions_.actions.values())
+    assert {a for m in window.actions_.menu().findChildren(QMenu) for a in m.actions()} >= commands
+    table = window.actions_.key_table()
+    assert len(table) == len(commands)
+    texts -= {keys for _subject, _id, _words, keys in table}  # the toolkit's names of keys
     assert len(texts) > 600
     assert not {t for t in texts if WHOLE.search(t) and OPEN not in t and not NAMES.search(t)}
     assert not cut

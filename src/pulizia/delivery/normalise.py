@@ -38,7 +38,7 @@ USUAL_RANGE_LU = 15.0  # for gentle levelling where the target sets no limit (co
 LEVELLING = (0.25, 0.5, 0.75, 1.0)
 Way = Literal["gain", "limit", "level"]
 WAYS: dict[str, str] = {
-    "limit": N_("gain, with limiting if needed"),
+    "limit": N_("gain, limiting if needed"),
     "gain": N_("gain only"),
     "level": N_("levelling, then gain"),
 }

@@ -10,7 +10,7 @@ from pulizia.desktop.theme import theme, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.measure.sonogram import SIZES
 from pulizia.session.transport import Listening
-from pulizia.words import tr
+from pulizia.words import N_, tr
 
 
 def window_commands(window: MainWindow) -> list[Command]:
@@ -21,16 +21,16 @@ def window_commands(window: MainWindow) -> list[Command]:
 def _files(w: MainWindow) -> list[Command]:
     has = lambda: w.studio.recording is not None  # noqa: E731
     return [
-        Command("new", tr("File"), tr("New project"), ("Ctrl+N",), w.new_project),
-        Command("open", tr("File"), tr("Open…"), ("Ctrl+O",), w.open_files),
-        Command("save", tr("File"), tr("Save project"), ("Ctrl+S",), lambda: _do(w.save)),
-        Command("save_as", tr("File"), tr("Save project as…"), ("Ctrl+Shift+S",), lambda: _do(w.save_as)),
-        Command("relink", tr("File"), tr("Relink the recording…"), (), w.relink, has),
-        Command("recipe", tr("File"), tr("Recipes…"), ("Ctrl+R",), w.doors.choose_recipe),
-        Command("save_recipe", tr("File"), tr("Save steps as a recipe…"), ("Ctrl+Shift+R",), w.doors.save_recipe, has),
-        Command("print", tr("File"), tr("Render…"), ("Ctrl+P",), w.doors.show_print, has),
-        Command("find_original", tr("File"), tr("Find the original…"), (), w.doors.find_original, has),
-        Command("quit", tr("File"), tr("Quit"), ("Ctrl+Q",), lambda: _do(w.close)),
+        Command("new", N_("File"), tr("New project"), ("Ctrl+N",), w.new_project),
+        Command("open", N_("File"), tr("Open…"), ("Ctrl+O",), w.open_files),
+        Command("save", N_("File"), tr("Save project"), ("Ctrl+S",), lambda: _do(w.save)),
+        Command("save_as", N_("File"), tr("Save project as…"), ("Ctrl+Shift+S",), lambda: _do(w.save_as)),
+        Command("relink", N_("File"), tr("Relink the recording…"), (), w.relink, has),
+        Command("recipe", N_("File"), tr("Recipes…"), ("Ctrl+R",), w.doors.choose_recipe),
+        Command("save_recipe", N_("File"), tr("Save steps as a recipe…"), ("Ctrl+Shift+R",), w.doors.save_recipe, has),
+        Command("print", N_("File"), tr("Render…"), ("Ctrl+P",), w.doors.show_print, has),
+        Command("find_original", N_("File"), tr("Find the original…"), (), w.doors.find_original, has),
+        Command("quit", N_("File"), tr("Quit"), ("Ctrl+Q",), lambda: _do(w.close)),
     ]
 
 
@@ -61,7 +61,7 @@ def _edits(w: MainWindow) -> list[Command]:
     return [
         Command(
             "undo",
-            tr("Edit"),
+            N_("Edit"),
             tr("Undo"),
             ("Ctrl+Z",),
             s.document.undo,
@@ -69,22 +69,22 @@ def _edits(w: MainWindow) -> list[Command]:
         ),
         Command(
             "redo",
-            tr("Edit"),
+            N_("Edit"),
             tr("Redo"),
             ("Ctrl+Shift+Z", "Ctrl+Y"),
             s.document.redo,
             lambda: s.document.history.redo_label is not None,
         ),
-        Command("select_all", tr("Edit"), tr("Select all"), ("Ctrl+A",), select_all, has),
+        Command("select_all", N_("Edit"), tr("Select all"), ("Ctrl+A",), select_all, has),
         Command(
-            "mark_start", tr("Edit"), tr("Set selection start at playhead"), ("[", "I"), lambda: edge("start"), has
+            "mark_start", N_("Edit"), tr("Set selection start at playhead"), ("[", "I"), lambda: edge("start"), has
         ),
-        Command("mark_stop", tr("Edit"), tr("Set selection end at playhead"), ("]", "O"), lambda: edge("stop"), has),
-        Command("clear", tr("Edit"), tr("Select none"), ("Esc",), clear),
-        Command("noise", tr("Edit"), tr("Learn noise"), ("N",), s.repairs.take_as_noise, marked),
+        Command("mark_stop", N_("Edit"), tr("Set selection end at playhead"), ("]", "O"), lambda: edge("stop"), has),
+        Command("clear", N_("Edit"), tr("Select none"), ("Esc",), clear),
+        Command("noise", N_("Edit"), tr("Learn noise"), ("N",), s.repairs.take_as_noise, marked),
         Command(
             "marker",
-            tr("Edit"),
+            N_("Edit"),
             tr("Set a marker"),
             ("M",),
             lambda: _do(s.markers.add),
@@ -92,7 +92,7 @@ def _edits(w: MainWindow) -> list[Command]:
         ),
         Command(
             "marker_rename",
-            tr("Edit"),
+            N_("Edit"),
             tr("Rename the marker here…"),
             ("Ctrl+M",),
             w.rename_marker_here,
@@ -100,7 +100,7 @@ def _edits(w: MainWindow) -> list[Command]:
         ),
         Command(
             "marker_next",
-            tr("Edit"),
+            N_("Edit"),
             tr("Next marker"),
             ("Ctrl+PgDown",),
             lambda: s.markers.go(1),
@@ -108,19 +108,19 @@ def _edits(w: MainWindow) -> list[Command]:
         ),
         Command(
             "marker_previous",
-            tr("Edit"),
+            N_("Edit"),
             tr("Previous marker"),
             ("Ctrl+PgUp",),
             lambda: s.markers.go(-1),
             lambda: bool(s.markers.all),
         ),
-        Command("markers_out", tr("Edit"), tr("Export markers…"), (), w.export_markers, lambda: bool(s.markers.all)),
-        Command("markers_in", tr("Edit"), tr("Import markers…"), (), w.take_in_markers, has),
-        Command("mend", tr("Edit"), tr("Repair selected click"), ("C",), s.repairs.mend_selection, marked),
-        Command("blot", tr("Edit"), tr("Repair selected area"), ("P",), s.repairs.take_as_blot, marked),
-        Command("trim", tr("Edit"), tr("Trim to selection"), ("D",), s.repairs.trim_to_selection, marked),
-        Command("untrim", tr("Edit"), tr("Remove trim"), ("Shift+D",), s.repairs.untrim, trimmed),
-        Command("give_back", tr("Edit"), tr("Restore original"), ("G",), s.repairs.give_back, marked),
+        Command("markers_out", N_("Edit"), tr("Export markers…"), (), w.export_markers, lambda: bool(s.markers.all)),
+        Command("markers_in", N_("Edit"), tr("Import markers…"), (), w.take_in_markers, has),
+        Command("mend", N_("Edit"), tr("Repair selected click"), ("C",), s.repairs.mend_selection, marked),
+        Command("blot", N_("Edit"), tr("Repair selected area"), ("P",), s.repairs.take_as_blot, marked),
+        Command("trim", N_("Edit"), tr("Trim to selection"), ("D",), s.repairs.trim_to_selection, marked),
+        Command("untrim", N_("Edit"), tr("Remove trim"), ("Shift+D",), s.repairs.untrim, trimmed),
+        Command("give_back", N_("Edit"), tr("Restore original"), ("G",), s.repairs.give_back, marked),
     ]
 
 
@@ -138,19 +138,19 @@ def _listening(w: MainWindow) -> list[Command]:
             s.seek(s.recording.kept.start if place == "start" else s.recording.kept.stop)
 
     return [
-        Command("play", tr("Listen"), tr("Play or stop"), ("Space",), s.play_or_stop, has),
+        Command("play", N_("Listen"), tr("Play or stop"), ("Space",), s.play_or_stop, has),
         Command(
-            "shuttle_back", tr("Listen"), tr("Play backwards, again for faster"), ("J",), lambda: w.shuttle.go(-1), has
+            "shuttle_back", N_("Listen"), tr("Play backwards, again for faster"), ("J",), lambda: w.shuttle.go(-1), has
         ),
-        Command("shuttle_stop", tr("Listen"), tr("Stop; held with J or L, half speed"), ("K",), w.shuttle.hold, has),
+        Command("shuttle_stop", N_("Listen"), tr("Stop; held with J or L, half speed"), ("K",), w.shuttle.hold, has),
         Command(
-            "shuttle_forward", tr("Listen"), tr("Play forwards, again for faster"), ("L",), lambda: w.shuttle.go(1), has
+            "shuttle_forward", N_("Listen"), tr("Play forwards, again for faster"), ("L",), lambda: w.shuttle.go(1), has
         ),
-        Command("loop", tr("Listen"), tr("Loop"), ("R",), s.toggle_loop, has, lambda: s.transport.loop is not None),
-        Command("compare", tr("Listen"), tr("Switch Before/After"), ("B",), swap, has),
+        Command("loop", N_("Listen"), tr("Loop"), ("R",), s.toggle_loop, has, lambda: s.transport.loop is not None),
+        Command("compare", N_("Listen"), tr("Switch Before/After"), ("B",), swap, has),
         Command(
             "before",
-            tr("Listen"),
+            N_("Listen"),
             tr("Before"),
             ("1",),
             lambda: s.set_listening(Listening.BEFORE),
@@ -159,7 +159,7 @@ def _listening(w: MainWindow) -> list[Command]:
         ),
         Command(
             "after",
-            tr("Listen"),
+            N_("Listen"),
             tr("After"),
             ("2",),
             lambda: s.set_listening(Listening.AFTER),
@@ -168,28 +168,28 @@ def _listening(w: MainWindow) -> list[Command]:
         ),
         Command(
             "removed",
-            tr("Listen"),
+            N_("Listen"),
             tr("Removed"),
             ("3",),
             lambda: s.set_listening(Listening.REMOVED),
             has,
             lambda: s.listening is Listening.REMOVED,
         ),
-        Command("both", tr("Listen"), tr("Both channels"), ("4",), lambda: s.set_pick(""), two, lambda: not s.pick),
+        Command("both", N_("Listen"), tr("Both channels"), ("4",), lambda: s.set_pick(""), two, lambda: not s.pick),
         Command(
-            "left", tr("Listen"), tr("Left only"), ("5",), lambda: s.set_pick("left"), two, lambda: s.pick == "left"
+            "left", N_("Listen"), tr("Left only"), ("5",), lambda: s.set_pick("left"), two, lambda: s.pick == "left"
         ),
         Command(
-            "right", tr("Listen"), tr("Right only"), ("6",), lambda: s.set_pick("right"), two, lambda: s.pick == "right"
+            "right", N_("Listen"), tr("Right only"), ("6",), lambda: s.set_pick("right"), two, lambda: s.pick == "right"
         ),
-        Command("mid", tr("Listen"), tr("Mid"), ("7",), lambda: s.set_pick("mid"), two, lambda: s.pick == "mid"),
-        Command("side", tr("Listen"), tr("Side"), ("8",), lambda: s.set_pick("side"), two, lambda: s.pick == "side"),
+        Command("mid", N_("Listen"), tr("Mid"), ("7",), lambda: s.set_pick("mid"), two, lambda: s.pick == "mid"),
+        Command("side", N_("Listen"), tr("Side"), ("8",), lambda: s.set_pick("side"), two, lambda: s.pick == "side"),
         Command(
-            "mono", tr("Listen"), tr("Mono sum"), ("9",), lambda: s.set_pick("mono"), two, lambda: s.pick == "mono"
+            "mono", N_("Listen"), tr("Mono sum"), ("9",), lambda: s.set_pick("mono"), two, lambda: s.pick == "mono"
         ),
         Command(
             "matched",
-            tr("Listen"),
+            N_("Listen"),
             tr("Matched level"),
             ("Shift+M",),
             lambda: s.set_matched(not s.matched),
@@ -198,20 +198,20 @@ def _listening(w: MainWindow) -> list[Command]:
         ),
         Command(
             "only_band",
-            tr("Listen"),
+            N_("Listen"),
             tr("Selected band only"),
             ("Shift+O",),
             s.toggle_only_band,
             has,
             lambda: s.only_band,
         ),
-        Command("output", tr("Listen"), tr("Sound output…"), (), w.doors.show_sound),
-        Command("start", tr("Listen"), tr("To the start"), ("Home",), lambda: to("start"), has),
-        Command("end", tr("Listen"), tr("To the end"), ("End",), lambda: to("end"), has),
-        Command("back", tr("Listen"), tr("Back a little"), (tr("Left"),), lambda: s.nudge(-0.1), has),
-        Command("forward", tr("Listen"), tr("Forward a little"), (tr("Right"),), lambda: s.nudge(0.1), has),
-        Command("back_far", tr("Listen"), tr("Back two seconds"), ("Shift+Left",), lambda: s.nudge(-2.0), has),
-        Command("forward_far", tr("Listen"), tr("Forward two seconds"), ("Shift+Right",), lambda: s.nudge(2.0), has),
+        Command("output", N_("Listen"), tr("Sound output…"), (), w.doors.show_sound),
+        Command("start", N_("Listen"), tr("To the start"), ("Home",), lambda: to("start"), has),
+        Command("end", N_("Listen"), tr("To the end"), ("End",), lambda: to("end"), has),
+        Command("back", N_("Listen"), tr("Back a little"), (tr("Left"),), lambda: s.nudge(-0.1), has),
+        Command("forward", N_("Listen"), tr("Forward a little"), (tr("Right"),), lambda: s.nudge(0.1), has),
+        Command("back_far", N_("Listen"), tr("Back two seconds"), ("Shift+Left",), lambda: s.nudge(-2.0), has),
+        Command("forward_far", N_("Listen"), tr("Forward two seconds"), ("Shift+Right",), lambda: s.nudge(2.0), has),
     ]
 
 
@@ -241,21 +241,21 @@ def _views(w: MainWindow) -> list[Command]:
         s.say(tr("The sonogram uses {now}.", now=shown))
 
     return [
-        Command("bench", tr("View"), tr("Bench"), ("F2",), lambda: w.go_to(0)),
-        Command("delivery", tr("View"), tr("Delivery"), ("F4",), lambda: w.go_to(1)),
-        Command("zoom_in", tr("View"), tr("Zoom in"), ("+", "="), lambda: zoom(1.5), has),
-        Command("zoom_out", tr("View"), tr("Zoom out"), ("-",), lambda: zoom(1 / 1.5), has),
-        Command("zoom_whole", tr("View"), tr("Show all"), ("0",), axis.show_whole, has),
+        Command("bench", N_("View"), tr("Bench"), ("F2",), lambda: w.go_to(0)),
+        Command("delivery", N_("View"), tr("Delivery"), ("F4",), lambda: w.go_to(1)),
+        Command("zoom_in", N_("View"), tr("Zoom in"), ("+", "="), lambda: zoom(1.5), has),
+        Command("zoom_out", N_("View"), tr("Zoom out"), ("-",), lambda: zoom(1 / 1.5), has),
+        Command("zoom_whole", N_("View"), tr("Show all"), ("0",), axis.show_whole, has),
         Command(
-            "zoom_marked", tr("View"), tr("Zoom to selection"), ("Z",), to_selection, lambda: s.selection is not None
+            "zoom_marked", N_("View"), tr("Zoom to selection"), ("Z",), to_selection, lambda: s.selection is not None
         ),
-        Command("page_back", tr("View"), tr("Scroll back"), ("PgUp",), lambda: axis.scroll(-0.8 * axis.width), has),
-        Command("page_on", tr("View"), tr("Scroll forward"), ("PgDown",), lambda: axis.scroll(0.8 * axis.width), has),
-        Command("longer", tr("View"), tr("Sonogram: next transform size"), ("Ctrl+Right",), lambda: size(1), has),
-        Command("shorter", tr("View"), tr("Sonogram: previous transform size"), ("Ctrl+Left",), lambda: size(-1), has),
+        Command("page_back", N_("View"), tr("Scroll back"), ("PgUp",), lambda: axis.scroll(-0.8 * axis.width), has),
+        Command("page_on", N_("View"), tr("Scroll forward"), ("PgDown",), lambda: axis.scroll(0.8 * axis.width), has),
+        Command("longer", N_("View"), tr("Sonogram: next transform size"), ("Ctrl+Right",), lambda: size(1), has),
+        Command("shorter", N_("View"), tr("Sonogram: previous transform size"), ("Ctrl+Left",), lambda: size(-1), has),
         Command(
             "darker",
-            tr("View"),
+            N_("View"),
             tr("Sonogram: darker"),
             ("Ctrl+Up",),
             lambda: sonogram.set_levels(sonogram.low_db - 3, sonogram.high_db - 3),
@@ -263,7 +263,7 @@ def _views(w: MainWindow) -> list[Command]:
         ),
         Command(
             "paler",
-            tr("View"),
+            N_("View"),
             tr("Sonogram: lighter"),
             ("Ctrl+Down",),
             lambda: sonogram.set_levels(sonogram.low_db + 3, sonogram.high_db + 3),
@@ -271,38 +271,38 @@ def _views(w: MainWindow) -> list[Command]:
         ),
         Command(
             "comb",
-            tr("View"),
+            N_("View"),
             tr("Sonogram: harmonics at pointer"),
             ("H",),
             sonogram.toggle_comb,
             has,
             lambda: sonogram.comb,
         ),
-        Command("inspect", tr("View"), tr("Inspect"), ("Ctrl+I",), w.inspect, has),
+        Command("inspect", N_("View"), tr("Inspect"), ("Ctrl+I",), w.inspect, has),
         Command(
             "harm",
-            tr("View"),
+            N_("View"),
             tr("Sonogram: show harm to the voice"),
             ("Shift+H",),
             sonogram.toggle_harm,
             has,
             lambda: sonogram.shows_harm,
         ),
-        Command("figures", tr("View"), tr("Measurements…"), ("Shift+I",), w.doors.show_figures, has),
-        Command("freeze", tr("View"), tr("Spectrum: freeze or resume"), ("F",), w.bench.freeze_spectrum, has),
+        Command("figures", N_("View"), tr("Measurements…"), ("Shift+I",), w.doors.show_figures, has),
+        Command("freeze", N_("View"), tr("Spectrum: freeze or resume"), ("F",), w.bench.freeze_spectrum, has),
         Command(
             "spectrum",
-            tr("View"),
+            N_("View"),
             tr("Enlarged spectrum"),
             ("S",),
             w.bench.toggle_spectrum,
             has,
             w.bench.large_spectrum.isVisible,
         ),
-        Command("levels", tr("View"), tr("Levels"), ("V",), w.bench.toggle_levels, has, lambda: w.bench.shows_levels),
+        Command("levels", N_("View"), tr("Levels"), ("V",), w.bench.toggle_levels, has, lambda: w.bench.shows_levels),
         Command(
             "wave_linear",
-            tr("View"),
+            N_("View"),
             tr("Waveform: linear amplitude"),
             ("Y",),
             lambda: wave.set_look(linear=not wave.linear),
@@ -311,17 +311,17 @@ def _views(w: MainWindow) -> list[Command]:
         ),
         Command(
             "wave_rows",
-            tr("View"),
+            N_("View"),
             tr("Waveform: each channel in its row"),
             ("Shift+Y",),
             lambda: wave.set_look(in_rows=not wave.in_rows),
             has,
             lambda: wave.in_rows,
         ),
-        Command("sonogram_menu", tr("View"), tr("Sonogram: display options…"), ("W",), sonogram.show_menu, has),
+        Command("sonogram_menu", N_("View"), tr("Sonogram: display options…"), ("W",), sonogram.show_menu, has),
         Command(
             "closer_hz",
-            tr("View"),
+            N_("View"),
             tr("Sonogram: zoom in on frequency"),
             ("Alt+Up",),
             lambda: sonogram.zoom_band(0.8, sonogram.height() / 2),
@@ -329,7 +329,7 @@ def _views(w: MainWindow) -> list[Command]:
         ),
         Command(
             "wider_hz",
-            tr("View"),
+            N_("View"),
             tr("Sonogram: zoom out in frequency"),
             ("Alt+Down",),
             lambda: sonogram.zoom_band(1.25, sonogram.height() / 2),
@@ -337,13 +337,13 @@ def _views(w: MainWindow) -> list[Command]:
         ),
         Command(
             "theme",
-            tr("View"),
+            N_("View"),
             tr("Dark theme (Lamplight)"),
             ("Ctrl+L",),
             other_theme,
             checked=lambda: theme().name == "lamplight",
         ),
-        Command("language", tr("View"), tr("Language…"), (), w.doors.choose_language),
+        Command("language", N_("View"), tr("Language…"), (), w.doors.choose_language),
     ]
 
 
@@ -372,19 +372,19 @@ def _score(w: MainWindow) -> list[Command]:
             s.choose_step(ids[min(max(at, 0), len(ids) - 1)])
 
     return [
-        Command("add", tr("Steps"), tr("Add a step…"), ("A",), lambda: w.bench.choose_tool(on_selection=False), has),
+        Command("add", N_("Steps"), tr("Add a step…"), ("A",), lambda: w.bench.choose_tool(on_selection=False), has),
         Command(
             "treat",
-            tr("Steps"),
+            N_("Steps"),
             tr("Add step in selection…"),
             ("T",),
             lambda: w.bench.choose_tool(on_selection=True),
             lambda: s.selection is not None,
         ),
-        Command("step_copy", tr("Steps"), tr("Copy the step"), ("Ctrl+C",), s.repairs.copy_step, on_step),
+        Command("step_copy", N_("Steps"), tr("Copy the step"), ("Ctrl+C",), s.repairs.copy_step, on_step),
         Command(
             "step_paste",
-            tr("Steps"),
+            N_("Steps"),
             tr("Paste the step"),
             ("Ctrl+V",),
             s.repairs.paste_step,
@@ -392,7 +392,7 @@ def _score(w: MainWindow) -> list[Command]:
         ),
         Command(
             "step_paste_all",
-            tr("Steps"),
+            N_("Steps"),
             tr("Paste the step to every recording"),
             ("Ctrl+Shift+V",),
             s.repairs.paste_everywhere,
@@ -400,7 +400,7 @@ def _score(w: MainWindow) -> list[Command]:
         ),
         Command(
             "suggest",
-            tr("Steps"),
+            N_("Steps"),
             tr("Find settings"),
             ("U",),
             s.surveys.suggest,
@@ -408,7 +408,7 @@ def _score(w: MainWindow) -> list[Command]:
         ),
         Command(
             "next_moment",
-            tr("Steps"),
+            N_("Steps"),
             tr("Next place of the step"),
             ("Shift+N",),
             lambda: w.bench.go_to_moment(1),
@@ -416,19 +416,19 @@ def _score(w: MainWindow) -> list[Command]:
         ),
         Command(
             "previous_moment",
-            tr("Steps"),
+            N_("Steps"),
             tr("Previous place of the step"),
             ("Shift+B",),
             lambda: w.bench.go_to_moment(-1),
             on_step,
         ),
-        Command("leave_moment", tr("Steps"), tr("Skip or include this place"), ("X",), w.bench.leave_moment, on_step),
-        Command("step_on", tr("Steps"), tr("Switch the step on or off"), ("E",), toggle, on_step),
-        Command("step_next", tr("Steps"), tr("Next step"), ("Down",), lambda: choose(1), on_step),
-        Command("step_previous", tr("Steps"), tr("Previous step"), ("Up",), lambda: choose(-1), on_step),
-        Command("step_down", tr("Steps"), tr("Move the step down"), ("Shift+Down",), lambda: move(1), on_step),
-        Command("step_up", tr("Steps"), tr("Move the step up"), ("Shift+Up",), lambda: move(-1), on_step),
-        Command("step_remove", tr("Steps"), tr("Remove the step"), ("Del",), remove, on_step),
+        Command("leave_moment", N_("Steps"), tr("Skip or include this place"), ("X",), w.bench.leave_moment, on_step),
+        Command("step_on", N_("Steps"), tr("Switch the step on or off"), ("E",), toggle, on_step),
+        Command("step_next", N_("Steps"), tr("Next step"), ("Down",), lambda: choose(1), on_step),
+        Command("step_previous", N_("Steps"), tr("Previous step"), ("Up",), lambda: choose(-1), on_step),
+        Command("step_down", N_("Steps"), tr("Move the step down"), ("Shift+Down",), lambda: move(1), on_step),
+        Command("step_up", N_("Steps"), tr("Move the step up"), ("Shift+Up",), lambda: move(-1), on_step),
+        Command("step_remove", N_("Steps"), tr("Remove the step"), ("Del",), remove, on_step),
     ]
 
 
@@ -449,14 +449,14 @@ def _rest(w: MainWindow) -> list[Command]:
         ("deliver", tr("Deliver…"), ("Ctrl+D",), go_and_deliver),
     )
     return [
-        *(Command(name, tr("Delivery"), title, keys, call, has_sound) for name, title, keys, call in with_sound),
-        Command("own_target", tr("Delivery"), tr("Custom target…"), ("Ctrl+T",), w.doors.edit_target),
-        Command("menu", tr("Help"), tr("Open the menu"), ("F10",), w.top.menu.showMenu),
-        Command("tour", tr("Help"), tr("Tour"), (), w.show_tour),
-        Command("storage", tr("Help"), tr("Cache…"), (), w.doors.show_storage),
-        Command("manual", tr("Help"), tr("Manual"), ("F1",), w.doors.show_help),
-        Command("about", tr("Help"), tr("About Pulizia"), (), w.doors.show_about),
-        Command("keys", tr("Help"), tr("Keys"), ("Shift+F1",), w.doors.show_keys),
+        *(Command(name, N_("Delivery"), title, keys, call, has_sound) for name, title, keys, call in with_sound),
+        Command("own_target", N_("Delivery"), tr("Custom target…"), ("Ctrl+T",), w.doors.edit_target),
+        Command("menu", N_("Help"), tr("Open the menu"), ("F10",), w.top.menu.showMenu),
+        Command("tour", N_("Help"), tr("Tour"), (), w.show_tour),
+        Command("storage", N_("Help"), tr("Cache…"), (), w.doors.show_storage),
+        Command("manual", N_("Help"), tr("Manual"), ("F1",), w.doors.show_help),
+        Command("about", N_("Help"), tr("About Pulizia"), (), w.doors.show_about),
+        Command("keys", N_("Help"), tr("Keys"), ("Shift+F1",), w.doors.show_keys),
     ]
 
 

@@ -22,7 +22,7 @@ from pulizia.desktop.controls import button, label
 from pulizia.words import N_, tr, translated
 
 MOUSE = (
-    (N_("Wheel with Ctrl"), "zoom"), (N_("Wheel"), "scroll"), (N_("Wheel with Alt in the sonogram"), N_("frequency range")),
+    (N_("Wheel with Ctrl"), N_("zoom")), (N_("Wheel"), N_("scroll")), (N_("Wheel with Alt in the sonogram"), N_("frequency range")),
     (N_("Drag in the waveform"), N_("select time")), (N_("Drag in the sonogram"), N_("select time and frequency")),
     (N_("Drag at the sonogram's frequencies"), N_("select a band")), (N_("Drag at the sonogram's scale"), N_("range of levels")),
     (N_("Click"), N_("move the playhead")), (N_("Double-click a marker in the ruler"), N_("rename it")),

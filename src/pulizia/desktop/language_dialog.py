@@ -25,6 +25,7 @@ class LanguageDialog(QDialog):
         self._preferences = preferences
         column = QVBoxLayout(self)
         column.setSpacing(8)
+        column.addWidget(label(tr("Language"), 20, bold=True))
         self.box = ChoiceBox()
         self.box.setAccessibleName(tr("Language"))
         self.box.addItem(tr("Language of the system"), SYSTEM)

@@ -87,7 +87,7 @@ class RecipesDialog(QDialog):
             self.recipes.setdefault(name, (recipe, False))
         self.list.clear()
         for name, (recipe, own) in self.recipes.items():
-            item = QListWidgetItem(f"{recipe.name}{'  (own)' if own else ''}")
+            item = QListWidgetItem(tr("{name}  (own)", name=recipe.name) if own else translated(recipe.name))
             item.setData(Qt.ItemDataRole.UserRole, name)
             self.list.addItem(item)
             if name == chosen:
@@ -118,7 +118,7 @@ class RecipesDialog(QDialog):
             self.words.setText("")
             return
         recipe, _ = known
-        lines = [recipe.description, ""] if recipe.description else []
+        lines = [translated(recipe.description), ""] if recipe.description else []
         for n, step in enumerate(recipe.steps_for(48_000), 1):
             told = {
                 "n": n,
@@ -130,7 +130,7 @@ class RecipesDialog(QDialog):
                 if step.enabled
                 else tr("{n}.  {tool}: {caption}, switched off", **told)
             )
-        self.words.setText(translated("\n".join(lines)))
+        self.words.setText("\n".join(lines))
         self._show_places(recipe)
 
     def _show_places(self, recipe: Recipe) -> None:

@@ -13,7 +13,7 @@ from pulizia.session.sound_out import SIMULATED, SIMULATED_WORDS, Choice, output
 from pulizia.session.studio import Studio
 from pulizia.settings.declare import Number
 from pulizia.units import Unit, db_to_gain, gain_to_db
-from pulizia.words import N_, tr
+from pulizia.words import N_, tr, translated
 
 LEVEL = Number(
     label=N_("Level"), help=N_("Monitoring level. Meters and files do not change."), unit=Unit.DB,
@@ -55,7 +55,7 @@ class SoundDialog(QDialog):
         if again and self.studio.transport.is_playing:
             self.studio.transport.stop()
             self.studio.emit("playing")
-        self._found = [*outputs(again=again), Choice(SIMULATED, SIMULATED_WORDS)]
+        self._found = [*outputs(again=again), Choice(SIMULATED, translated(SIMULATED_WORDS))]
         self.box.clear()
         self.box.addItems([choice.name for choice in self._found])
         now = self.studio.transport.output

@@ -134,7 +134,7 @@ class MainWindow(QMainWindow):
             self.top.name.setText(tr("{title}… {share:.0f} %", title=busy[0].title, share=100 * busy[0].share))
             self.top.detail.setText("")
         elif recording is not None:
-            self.top.name.setText(translated(recording.name))
+            self.top.name.setText(recording.name)
             media = document.media.get(recording.id)
             line = f"{media.format_line}, {_length(recording.seconds)}" if media else tr("file missing or changed")
             self.top.detail.setText(translated(line))

@@ -290,7 +290,7 @@ class Document:
         recording = self.project.recording(recording_id)
         for step in recipe.steps_for(recording.rate):
             recording = recording.with_step(step)
-        self._edit(self.project.with_recording(recording), tr("Apply {name}", name=recipe.name))
+        self._edit(self.project.with_recording(recording), tr("Apply {name}", name=translated(recipe.name)))
 
     # -- markers
 

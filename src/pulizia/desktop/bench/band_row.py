@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, label
 from pulizia.settings.bands import KINDS, NARROWEST_Q, SLOPES, WIDEST_Q, Band
@@ -21,19 +21,20 @@ class BandRow(QWidget):
         super().__init__()
         self._change = change
         self._band: Band | None = None
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(3)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 2, 0, 2)
+        column.setSpacing(4)
+        row = QHBoxLayout()
+        row.setSpacing(5)
         self.kind = ChoiceBox()
         for kind in KINDS:
             self.kind.addItem(translated(kind), kind)
         self.kind.setAccessibleName(tr("Kind of band"))
         self.kind.activated.connect(lambda _index: self._typed())
-        self.kind.setFixedWidth(92)
-        row.addWidget(self.kind)
-        row.addStretch(1)
+        column.addWidget(self.kind)
+        column.addLayout(row)
         self.fields: dict[str, QLineEdit] = {}
-        for name, width in (("Hz", 46), ("dB", 34), ("Q", 32)):
+        for name, width in (("Hz", 62), ("dB", 52), ("Q", 44)):
             edit = QLineEdit()
             edit.setProperty("figure", True)
             edit.setAlignment(Qt.AlignmentFlag.AlignRight)
@@ -43,7 +44,7 @@ class BandRow(QWidget):
             self.fields[name] = edit
             row.addWidget(edit)
             row.addWidget(label(name, 11, token="soft"))
-        self.setFixedHeight(30)
+        row.addStretch(1)
         self.show_band(None)
 
     def show_band(self, band: Band | None) -> None:

@@ -6,11 +6,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from PySide6.QtWidgets import QHBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, SliderRow, Tick, label, setting_name
 from pulizia.settings.declare import Choice, Declaration, Number, Places, Settings, Switch, default_of
 from pulizia.words import translated
+
+BESIDE_NAME = 94  # pixels for the text of a choice beside its name
 
 
 class Made(NamedTuple):
@@ -43,7 +45,9 @@ def control_of(
         box.setToolTip(translated(declaration.help))
         box.setAccessibleName(translated(declaration.label))
         box.activated.connect(lambda _index: change(name, box.currentData()))
-        return Made(box, _row(declaration.label, box))
+        longest = max(box.fontMetrics().horizontalAdvance(box.itemText(n)) for n in range(box.count()))
+        made = _row if longest <= BESIDE_NAME else _rows
+        return Made(box, made(declaration.label, box))
     if isinstance(declaration, Switch):
         check = Tick(declaration.label)
         check.setToolTip(translated(declaration.help))
@@ -66,3 +70,14 @@ def _row(text: str, widget: QWidget) -> QWidget:
     line.addWidget(name)
     line.addWidget(widget, 1)
     return row
+
+
+def _rows(text: str, widget: QWidget) -> QWidget:
+    """The name over its control, for a choice whose words are too long to stand beside it."""
+    rows = QWidget()
+    column = QVBoxLayout(rows)
+    column.setContentsMargins(0, 4, 0, 0)
+    column.setSpacing(2)
+    column.addWidget(label(text))
+    column.addWidget(widget)
+    return rows

@@ -78,13 +78,8 @@ class OrderSheet(QWidget):
         self.rate_box = _box(tr("Sample rate"), list(RATES), self.changed.emit)
         self.layout_box = _box(tr("Channels"), list(LAYOUTS), self.changed.emit)
         self.dither_box = _box(tr("Dither"), list(DITHERS), self.changed.emit)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(6)
-        grid.addWidget(self.format_box, 0, 0, 1, 2)
-        grid.addWidget(self.rate_box, 1, 0)
-        grid.addWidget(self.layout_box, 1, 1)
-        column.addLayout(grid)
-        column.addWidget(self.dither_box)
+        for box in (self.format_box, self.rate_box, self.layout_box, self.dither_box):
+            column.addWidget(box)
         edges = self._build_edges()
         row = FlowLayout()
         row.addWidget(

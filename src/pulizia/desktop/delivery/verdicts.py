@@ -57,7 +57,7 @@ class ProgrammeCards(QWidget):
                 painter.fillRect(QRectF(box.left() + 8, box.bottom(), box.width() - 16, 1), colour("line"))
             painter.setPen(colour("ink"))
             painter.setFont(font(13, bold=chosen))
-            painter.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignTop, translated(recording.name))
+            painter.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignTop, recording.name)
             painter.setFont(font(12))
             painter.setPen(colour("soft"))
             second = box.adjusted(8, 26, -8, -4)
@@ -159,9 +159,7 @@ class LimitTable(QWidget):
             self._grid.addWidget(name, at + 1, 0)
             self._grid.addWidget(value, at + 1, 1, right)
             self._grid.addWidget(value2, at + 1, 2, right)
-            self._grid.addWidget(
-                label(verdict.limit.replace(tr("at most"), tr("max.")), 11, token="soft", wrap=True), at + 2, 0
-            )
+            self._grid.addWidget(label(verdict.limit, 11, token="soft", wrap=True), at + 2, 0)
             self._grid.addWidget(word, at + 2, 1)
             self._grid.addWidget(word2, at + 2, 2)
             self._cells.append((value, word, value2, word2))
