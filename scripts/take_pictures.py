@@ -16,7 +16,11 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+import numpy as np
+import soundfile as sf
+from numpy.typing import NDArray
 from PySide6.QtWidgets import QApplication, QWidget
+from scipy.signal import lfilter
 
 from pulizia.desktop.demo import demo_files
 from pulizia.desktop.language import use_language
@@ -198,11 +202,47 @@ def manual(s: Scene) -> QWidget:
     return s.window.doors.help
 
 
+def conversation(path: Path) -> Path:
+    """Two minutes made of the demo recordings: a fan, then a louder and darker hum of traffic, and a phone."""
+    rng = np.random.default_rng(3)
+    parts: list[NDArray[np.float64]] = []
+    voice = sf.read(demo_files()[0])[0][: round(13.6 * RATE)]
+    while sum(map(len, parts)) < 118 * RATE:
+        parts += [0.5 * voice / np.abs(voice).max(), np.zeros(round(1.2 * RATE))]
+    sound = np.concatenate(parts)[: 118 * RATE]
+    turn = 64 * RATE
+    white = rng.standard_normal(len(sound))
+    fan = 10 ** (-56 / 20) * lfilter([1.0], [1.0, -0.7], white)
+    traffic = 10 ** (-62 / 20) * lfilter([1.0], [1.0, -0.98], white)
+    sound += np.where(np.arange(len(sound)) < turn, fan, traffic)
+    ring = np.arange(round(1.6 * RATE)) / RATE
+    on = (ring % 0.8 < 0.4) * 0.03
+    at = 91 * RATE
+    sound[at : at + len(ring)] += on * (np.sin(2 * np.pi * 1240 * ring) + np.sin(2 * np.pi * 1560 * ring))
+    sf.write(path, sound, RATE, subtype="PCM_24")
+    return path
+
+
+def sections(s: Scene) -> QWidget:
+    """Two noises in two minutes: findings, the samples that were learned, and a section for each."""
+    with tempfile.TemporaryDirectory() as folder:
+        s.open(conversation(Path(folder) / "conversation.wav"))
+        s.do("inspect")
+        s.studio.select(round(13.7 * RATE), round(14.7 * RATE))
+        s.do("noise")
+        s.studio.clear_selection()
+        s.settle()
+        shown = s.window
+        shown.grab().save(str(TARGET / "sections.png"))
+    return shown
+
+
 SCENES: dict[str, Callable[[Scene], QWidget]] = {
     "bench": bench, "lamplight": lamplight, "delivery": delivery, "readings": readings, "queue": queue, "levels": levels,
     "spectrum": spectrum, "equaliser": sheet(0, "equaliser"), "hum": sheet(1, "hum"), "clicks": sheet(2, "clicks"),
     "inspect": inspect, "blots": blots, "split-compressor": sheet(0, "split_compressor"), "room-tail": sheet(3, "room_tail"),
     "score": score, "manual": manual, "german": inspect,
+    "sections": sections,
 }  # fmt: skip
 
 

@@ -81,6 +81,23 @@ def changes_s(power: NDArray[np.float32]) -> list[float]:
     return changes
 
 
+def change_between_s(power: NDArray[np.float32], before_s: float, behind_s: float) -> float | None:
+    """The second at which one noise gives way to another, when noise is known at ``before_s`` and later at ``behind_s``.
+
+    None when the two do not differ by CHANGE_DB. ``power`` is that of :func:`band_powers`.
+    """
+    level = powers_to_db(power)
+    last, first = (min(max(int(s * LOOKS_PER_S), 0), len(level) - 1) for s in (before_s, behind_s))
+    reach = LOOKS_PER_S // 2
+    if first - last < 2:
+        return None
+    known = [np.median(level[max(0, n - reach) : n + reach + 1], axis=0) for n in (last, first)]
+    if float(np.sqrt(np.mean((known[1] - known[0]) ** 2))) < CHANGE_DB:
+        return None
+    away = np.stack([np.abs(level[last : first + 1] - one).mean(axis=1) for one in known])
+    return (last + _turning(away)) / LOOKS_PER_S
+
+
 def _pauses(mean: NDArray[np.float64]) -> NDArray[np.int64]:
     """Looks that lie in pauses: runs near the lowest level of what comes before, or of what comes behind."""
     reach = round(PAUSE_REACH_S * LOOKS_PER_S)
@@ -127,12 +144,18 @@ def _refined(level: NDArray[np.float64], last: int, first: int) -> int:
     before = np.quantile(level[begin : last + 1], FLOOR_SHARE, axis=0)
     behind = np.quantile(level[first:end], FLOOR_SHARE, axis=0)
     part = slice(last, first + 1)
-    # only looks that are one of the two floors tell: all others are voice
-    away = np.stack([np.abs(level[part] - floor).mean(axis=1) for floor in (before, behind)])
+    return part.start + _turning(np.stack([np.abs(level[part] - floor).mean(axis=1) for floor in (before, behind)]))
+
+
+def _turning(away: NDArray[np.float64]) -> int:
+    """The look before which the first of two floors fits, and behind which the second: (2, looks) distances in dB.
+
+    Only looks that are one of the two floors tell: all others are voice.
+    """
     votes = np.where(away.min(axis=0) < NEAR_FLOOR_DB, np.sign(away[0] - away[1]), 0.0)  # above 0: what comes behind
     before_votes = np.concatenate([[0.0], np.cumsum(-votes)])
     best = np.flatnonzero(before_votes == before_votes.max())
-    return part.start + int(best[-1] + best[0]) // 2
+    return int(best[-1] + best[0]) // 2
 
 
 def quantile_spectrum(power: NDArray[np.float32]) -> NDArray[np.float32]:

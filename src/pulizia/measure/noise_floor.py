@@ -88,8 +88,12 @@ def mean_spectrum(parts: Sequence[Samples], size: int) -> NDArray[np.float32]:
     return np.asarray(np.maximum(power, floor), dtype=np.float32)
 
 
-def quiet_spans(source: Source, *, most_listened_s: float = MOST_LISTENED_S) -> tuple[Span, ...]:
+def quiet_spans(
+    source: Source, *, most_listened_s: float = MOST_LISTENED_S, without: Sequence[Span] = ()
+) -> tuple[Span, ...]:
     """The quietest stretches that are not digital silence: where noise alone is most likely.
+
+    ``without`` are stretches that somebody has said are no noise.
 
     Raises
     ------
@@ -105,6 +109,8 @@ def quiet_spans(source: Source, *, most_listened_s: float = MOST_LISTENED_S) -> 
     if count < window:
         return (Span(0, source.frames),)
     energy = _block_energies(source, block, count, most_listened_s)
+    for span in without:
+        energy[max(0, span.start // block) : max(0, -(-span.stop // block))] = np.inf
     heard = np.isfinite(energy)  # of a long recording not every stretch was listened to
     sums = np.concatenate([[0.0], np.cumsum(np.where(heard, energy, 0.0))])
     unheard = np.concatenate([[0], np.cumsum(~heard)])

@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -15,7 +15,7 @@ from pulizia.audio.source import Source, SpanSource, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.stft import powers, sine_window
 from pulizia.errors import AnalysisError
-from pulizia.measure.noise_changes import TRACK_REACH_S, band_powers, changes_s, quantile_spectrum
+from pulizia.measure.noise_changes import TRACK_REACH_S, band_powers, change_between_s, changes_s, quantile_spectrum
 from pulizia.measure.noise_floor import noise_spectrum, quiet_spans
 from pulizia.units import powers_to_db
 
@@ -30,12 +30,16 @@ LISTENED_IN_STRETCH_S = 120.0
 class NoiseProfile:
     """Power per bin of the noise, for one transform size; one row for each stretch or moment.
 
-    ``places`` are the frames at which rows hold; between two of them they are cross-faded in dB.
+    ``places`` are the frames at which rows hold; between two of them they are cross-faded in dB. ``edges`` are the
+    frames at which sections with a noise of their own begin, after the first; ``heard`` says for each section where
+    its noise was learned: nowhere when it was seen through the voice.
     """
 
     rows: NDArray[np.float32]  # (places, size // 2 + 1)
     places: NDArray[np.int64]
     size: int
+    edges: tuple[int, ...] = ()
+    heard: tuple[tuple[Span, ...], ...] = ()
 
     @property
     def power(self) -> NDArray[np.float32]:
@@ -67,40 +71,86 @@ class NoiseProfile:
         return powers_to_db(self.power * (2.0 / (0.5 * self.size * rate)))
 
 
-def single(power: NDArray[np.float32], size: int) -> NoiseProfile:
+@dataclass(frozen=True, slots=True)
+class Told:
+    """What a person has said of the noise: where it is heard alone, what is none, and its sections."""
+
+    samples: tuple[Span, ...] = ()
+    rejected: tuple[Span, ...] = ()
+    sections: tuple[Span, ...] = ()
+
+
+def single(power: NDArray[np.float32], size: int, heard: tuple[Span, ...] = ()) -> NoiseProfile:
     """One profile for the whole recording."""
-    return NoiseProfile(power[None], np.zeros(1, dtype=np.int64), size)
+    return NoiseProfile(power[None], np.zeros(1, dtype=np.int64), size, (), (heard,))
 
 
-def by_stretch(source: Source, marked: tuple[Span, ...], size: int, progress: Callable[[float], None]) -> NoiseProfile:
-    """A profile for each stretch between two changes of the noise."""
-    changes = [round(s * source.rate) for s in changes_s(band_powers(source, lambda p: progress(0.6 * p)))]
-    if not changes:
-        return single(noise_spectrum(source, marked or quiet_spans(source), size), size)
-    edges = [0, *changes, source.frames]
-    rows, places = [], []
+def everywhere(source: Source, told: Told, size: int) -> NoiseProfile:
+    """One profile from the samples given, else from the quietest passages."""
+    heard = told.samples or quiet_spans(source, without=told.rejected)
+    return single(noise_spectrum(source, heard, size), size, heard)
+
+
+def by_stretch(source: Source, told: Told, size: int, progress: Callable[[float], None]) -> NoiseProfile:
+    """A profile for each section: those given, else those between two changes of the noise."""
+    if told.sections:
+        edges = [s.start for s in told.sections[1:] if 0 < s.start < source.frames]
+    else:
+        power = band_powers(source, lambda p: progress(0.6 * p))
+        found = with_samples(power, changes_s(power), told.samples, source.rate)
+        edges = [round(s * source.rate) for s in found]
+    if not edges:
+        return everywhere(source, told, size)
+    marked = told.samples
+    edges = [0, *edges, source.frames]
+    rows, places, heard = [], [], []
     fade = round(CROSS_FADE_S * source.rate)
     for n, (start, stop) in enumerate(pairwise(edges)):
         inside = tuple(Span(max(m.start, start), min(m.stop, stop)) for m in marked if m.overlaps(start, stop))
         inside = tuple(m for m in inside if m.frames >= LEAST_MARKED_S * source.rate)
-        rows.append(noise_spectrum(source, inside, size) if inside else _found_in(source, start, stop, size))
-        rows.append(rows[-1])
+        if not inside:
+            row, inside = _found_in(source, Span(start, stop), size, told.rejected)
+        else:
+            row = noise_spectrum(source, inside, size)
+        rows += [row, row]
+        heard.append(inside)
         places += [start + fade if start else start, stop - fade if stop < source.frames else stop]
         progress(0.6 + 0.4 * (n + 1) / (len(edges) - 1))
-    return NoiseProfile(np.stack(rows), np.array(places, dtype=np.int64), size)
+    return NoiseProfile(np.stack(rows), np.array(places, dtype=np.int64), size, tuple(edges[1:-1]), tuple(heard))
 
 
-def _found_in(source: Source, start: int, stop: int, size: int) -> NDArray[np.float32]:
-    """The noise of a stretch from its quietest passages, or through the voice where there are none."""
-    part = SpanSource(source, start, stop)
+def with_samples(
+    power: NDArray[np.float32], changes: Sequence[float], samples: Sequence[Span], rate: int
+) -> list[float]:
+    """Changes of the noise in seconds, with one between any two samples that differ and have none between them."""
+    found = list(changes)
+    for one, other in pairwise(sorted(samples)):
+        a, b = (0.5 * (s.start + s.stop) / rate for s in (one, other))
+        if not any(a < change < b for change in found):
+            between = change_between_s(power, a, b)
+            if between is not None:
+                found.append(between)
+    return sorted(found)
+
+
+def _found_in(
+    source: Source, stretch: Span, size: int, rejected: tuple[Span, ...]
+) -> tuple[NDArray[np.float32], tuple[Span, ...]]:
+    """The noise of a stretch from its quietest passages, and these; or through the voice where there are none."""
+    start = stretch.start
+    part = SpanSource(source, start, stretch.stop)
+    without = [Span(max(0, r.start - start), r.stop - start) for r in rejected if r.overlaps(start, stretch.stop)]
     through = quantile_spectrum(_looks(part, size))
     try:
-        quiet = noise_spectrum(part, quiet_spans(part, most_listened_s=LISTENED_IN_STRETCH_S), size)
+        spans = quiet_spans(part, most_listened_s=LISTENED_IN_STRETCH_S, without=without)
+        quiet = noise_spectrum(part, spans, size)
     except AnalysisError:
-        return np.maximum(through, 1e-20)
+        return np.maximum(through, 1e-20), ()
     # quiet passages that are far louder than the floor seen through the voice are voice themselves
     clean = float(quiet.sum()) <= CLEAN_RATIO * float(through.sum())
-    return quiet if clean or not through.any() else np.maximum(through, 1e-20)
+    if clean or not through.any():
+        return quiet, tuple(Span(start + s.start, start + s.stop) for s in spans)
+    return np.maximum(through, 1e-20), ()
 
 
 def drifting(source: Source, size: int, progress: Callable[[float], None]) -> NoiseProfile:

@@ -3,7 +3,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
+from itertools import pairwise
 
 from pulizia.audio.source import read_padded
 from pulizia.audio.spans import Span
@@ -13,11 +15,14 @@ from pulizia.media.open import OpenMedia
 from pulizia.score.steps import Step, new_id
 from pulizia.session.jobs import Job
 from pulizia.session.room import Room
+from pulizia.tools.base import Sample, Survey
 from pulizia.tools.original import lying_at
 from pulizia.tools.registry import tool_of
+from pulizia.units import seconds_to_frames
 from pulizia.words import tr, translated
 
 SHORTEST_NOISE_S = 0.05
+SHORTEST_SECTION_S = 0.5
 LONGEST_MENDED_S, MEND_REACH_S = 0.1, 0.03
 MOST_LISTENED_S = 10.0  # of marked noise, to tell whether it is digital silence
 
@@ -66,13 +71,65 @@ class RepairDesk:
         if recording is None:
             return
         if step is not None and step.tool_id == "noise":
-            changes = {"profile_spans_s": (place,), "profile_levels": ()}
+            known = getattr(step.settings, "profile_spans_s", ())
+            others = [span for span in known if span[1] <= place[0] or span[0] >= place[1]]
+            changes = {"profile_spans_s": tuple(sorted([*others, place])), "profile_levels": ()}
             self.room.document.change_settings(recording.id, step.id, **changes)
             self.room.document.history.settle()
         else:
             step = self.room.document.add_step(recording.id, "noise", {"profile_spans_s": [list(place)]})
             self.room.step_id = step.id
             self.room.emit("selection")
+
+    def drop_sample(self, sample: Sample) -> None:
+        """Learn no longer from a sample: one that was given goes, one that was found is rejected."""
+        step, recording = self.room.step, self.room.recording
+        if step is None or recording is None:
+            return
+        name = step.tool.sample_field if sample.by_hand else step.tool.reject_field
+        a, b = sample.start / recording.rate, sample.stop / recording.rate
+        known = getattr(step.settings, name)
+        left = tuple(span for span in known if span[1] <= a or span[0] >= b)
+        self._set(**{name: left if sample.by_hand else tuple(sorted([*left, (round(a, 6), round(b, 6))]))})
+
+    def accept_rejected(self) -> None:
+        """Learn from what was rejected again."""
+        if self.room.step is not None:
+            self._set(**{self.room.step.tool.reject_field: ()})
+
+    def find_sections(self) -> None:
+        """Find the sections again where they were set by hand."""
+        if self.room.step is not None:
+            self._set(**{self.room.step.tool.edge_field: ()})
+
+    def move_edge(self, step: Step, edges: Sequence[int], index: int, frame: int) -> None:
+        """Let a section begin at another frame; ``edges`` are the beginnings as they are now."""
+        recording = self.room.recording
+        if recording is None:
+            return
+        least = round(SHORTEST_SECTION_S * recording.rate)
+        low = (edges[index - 1] if index else 0) + least
+        high = (edges[index + 1] if index + 1 < len(edges) else recording.frames) - least
+        moved = [*edges[:index], min(max(frame, low), max(low, high)), *edges[index + 1 :]]
+        ends = [0, *moved, recording.frames]
+        sections = tuple((round(a / recording.rate, 4), round(b / recording.rate, 4)) for a, b in pairwise(ends))
+        self.room.document.change_settings(recording.id, step.id, **{step.tool.edge_field: sections})
+
+    def edges_of(self, step: Step, found: Survey | None) -> tuple[int, ...]:
+        """Frames at which the sections of a step begin after the first: those set by hand, else those found."""
+        recording = self.room.recording
+        if not step.tool.edge_field or recording is None:
+            return ()
+        given = getattr(step.settings, step.tool.edge_field)
+        if given:
+            return tuple(seconds_to_frames(start, recording.rate) for start, _ in sorted(given)[1:])
+        return found.edges if found is not None else ()
+
+    def _set(self, **changes: object) -> None:
+        step, recording = self.room.step, self.room.recording
+        if step is not None and recording is not None:
+            self.room.document.change_settings(recording.id, step.id, **changes)
+            self.room.document.history.settle()
 
     def add_tool(self, tool_id: str, *, on_selection: bool) -> None:
         """Add a step of a tool, over everything or over the selection."""

@@ -99,6 +99,16 @@ class Handle:
 
 
 @dataclass(frozen=True, slots=True)
+class Sample:
+    """A stretch in frames that a tool has learned from, with its level in dBFS."""
+
+    start: int
+    stop: int
+    level_db: float
+    by_hand: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Survey:
     """What a tool finds in the sound that reaches it, at the present settings."""
 
@@ -108,6 +118,8 @@ class Survey:
     lane: tuple[tuple[int, int], ...] = ()  # stretches in frames that a strip shows as a line: an open gate
     curves: tuple[LaneCurve, ...] = ()  # what a strip shows hanging from its upper edge: gain reduction
     handles: tuple[Handle, ...] = ()  # dots on the first curve that the person may move
+    samples: tuple[Sample, ...] = ()  # where the tool has learned what it removes
+    edges: tuple[int, ...] = ()  # frames at which sections begin, after the first
 
 
 def moments_survey(
@@ -232,6 +244,10 @@ class Tool(Generic[S]):
         Whether a setting (by name) has a say in the way that was chosen.
     fills_silence
         True for tools that put sound where there was none, on purpose.
+    sample_field, reject_field
+        The settings (stretches in seconds) that hold what the tool shall learn from, and what it shall not.
+    edge_field
+        The setting ((start, stop) in seconds, one after the other) that holds its sections where they were moved.
     other_field
         The setting (a fingerprint) that names another recording of the project. That recording, at the
         rate of the one worked on, is then what ``process`` and ``survey`` get for an analysis; None where
@@ -270,6 +286,9 @@ class Tool(Generic[S]):
     other_field: str = ""
     begins_with: Mapping[str, Any] = field(default_factory=dict)
     strength_field: str = ""
+    sample_field: str = ""
+    reject_field: str = ""
+    edge_field: str = ""
 
 
 AnyTool = Tool[Any]

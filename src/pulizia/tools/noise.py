@@ -11,6 +11,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -18,14 +19,14 @@ from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import ArraySource, Source, read_padded
-from pulizia.audio.spans import Span
+from pulizia.audio.spans import Span, clipped, normalised
 from pulizia.dsp.spectral_gain import noise_gain
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
 from pulizia.measure.harm import harm
 from pulizia.measure.noise_changes import band_powers, changes_s
-from pulizia.measure.noise_floor import noise_spectrum, quiet_spans
-from pulizia.measure.noise_profile import NoiseProfile, by_stretch, drifting, single
+from pulizia.measure.noise_floor import noise_spectrum
+from pulizia.measure.noise_profile import NoiseProfile, Told, by_stretch, drifting, everywhere, single
 from pulizia.measure.speech_activity import speech_to_noise_db
 from pulizia.settings.declare import Settings, Stretches, choice, levels, number, places
 from pulizia.tools.base import (
@@ -35,6 +36,7 @@ from pulizia.tools.base import (
     Mark,
     Picture,
     Progress,
+    Sample,
     Suggestion,
     Survey,
     Table,
@@ -57,6 +59,7 @@ WANTED_SNR_DB = 50.0  # common practice: a quiet room under a close voice
 LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB = 4.0, 20.0  # more harms the voice at any noise
 MOST_HARM_DB, HARM_PASSAGE_S = -22.0, 20.0
 XI_MIN = db_to_gain(-25.0) ** 2  # common practice between -15 and -25 dB
+MOST_SAMPLES = 8  # listed
 WINDOW_S = 0.0427  # "auto": 2048 at 48 kHz, long against a pitch period, short against a syllable
 
 
@@ -80,7 +83,7 @@ class NoiseSettings(Settings):
         "auto",
         options={"auto": "automatic", "one": "one everywhere", "changes": "one per section", "slow": "follows slowly"},
         label="Profile",
-        help="Automatic uses the noise sample everywhere and reports where the noise changes; without a sample, each section gets its own profile.",
+        help="Automatic gives each section between two changes of the noise its own profile, from the samples in it or from its quietest passages.",
     )  # fmt: skip
     transform_size: str = choice(
         "auto",
@@ -92,6 +95,14 @@ class NoiseSettings(Settings):
         label="Noise sample",
         help="Where only noise is heard. Without one, the quietest passages are used.",
     )
+    rejected_spans_s: Stretches = places(
+        label="Not noise", learned=False,
+        help="Passages that are not used to learn the noise.",
+    )  # fmt: skip
+    sections_s: Stretches = places(
+        label="Sections", learned=False,
+        help="Sections with a noise of their own, one after the other. Without any, they are found.",
+    )  # fmt: skip
     curve_levels: Stretches = levels(
         label="Curve",
         help="More or less reduction per frequency: frequency in Hz, dB added to the reduction.",
@@ -119,12 +130,12 @@ def analyse(source: Source, spans: Sequence[Span], settings: NoiseSettings, prog
         power = 10.0 ** (density_db / 10.0) * (0.5 * size * source.rate) / 2.0
         return single(np.maximum(power, 1e-20).astype(np.float32), size)
     del spans
-    marked = _marked(settings, source.rate)
-    if _way(settings) == "one":
-        return single(noise_spectrum(source, marked or quiet_spans(source), size), size)
+    told = _told(settings, source.rate)
+    if settings.following == "one":
+        return everywhere(source, told, size)
     if settings.following == "slow":
         return drifting(source, size, progress)
-    return by_stretch(source, marked, size, progress)
+    return by_stretch(source, told, size, progress)
 
 
 def carried(settings: NoiseSettings, profile: NoiseProfile, rate: int) -> NoiseSettings:
@@ -132,7 +143,7 @@ def carried(settings: NoiseSettings, profile: NoiseProfile, rate: int) -> NoiseS
     hz = np.fft.rfftfreq(profile.size, 1.0 / rate)
     points = zip(hz.tolist(), profile.density_db(rate).tolist(), strict=True)
     curve = tuple((round(f, 3), round(level, 2)) for f, level in points)
-    return replace(settings, profile_spans_s=(), profile_levels=curve)
+    return replace(settings, profile_spans_s=(), rejected_spans_s=(), sections_s=(), profile_levels=curve)
 
 
 def process(block: Block, settings: NoiseSettings, profile: NoiseProfile) -> Samples:
@@ -217,22 +228,19 @@ def margin(settings: NoiseSettings, rate: int) -> Margin:
     return Margin(size + max(LEAST_LEAD_IN_HOPS * hop, smoothing), size)
 
 
-def _marked(settings: NoiseSettings, rate: int) -> tuple[Span, ...]:
-    return tuple(Span(seconds_to_frames(a, rate), seconds_to_frames(b, rate)) for a, b in settings.profile_spans_s)
+def _told(settings: NoiseSettings, rate: int) -> Told:
+    samples, rejected, sections = (
+        tuple(Span(seconds_to_frames(a, rate), seconds_to_frames(b, rate)) for a, b in given)
+        for given in (settings.profile_spans_s, settings.rejected_spans_s, settings.sections_s)
+    )
+    return Told(samples, rejected, tuple(sorted(sections)))
 
 
 def analysis_places(settings: NoiseSettings, rate: int) -> tuple[Span, ...] | None:
-    """The marked stretches; everything where the program looks itself; nothing for a carried profile."""
+    """Samples given for one profile everywhere; all where the program listens itself; nothing for a carried profile."""
     if settings.profile_levels:
         return ()
-    return (_marked(settings, rate) if _way(settings) == "one" else ()) or None
-
-
-def _way(settings: NoiseSettings) -> str:
-    """What "auto" means: marked noise is learned at once, without listening to hours of sound first."""
-    if settings.following != "auto":
-        return settings.following
-    return "one" if settings.profile_spans_s else "changes"
+    return (_told(settings, rate).samples if settings.following == "one" else ()) or None
 
 
 def caption(settings: NoiseSettings) -> str:
@@ -269,35 +277,57 @@ def survey(
     del after, spans
     if settings.following == "slow":
         return Survey(tr("The profile follows the noise throughout."))
-    size, rate = profile.size, source.rate
-    if _way(settings) == "one":
-        return _offer(changes_s(band_powers(source, progress)), rate)
-    levels_db = [float(powers_to_db(row.sum() * (2.0 / (0.5 * size * size)))) for row in profile.rows]
-    if len(profile.rows) == 1:
-        return Survey(tr("One noise throughout, {levels_db} dBFS.", levels_db=format_number(levels_db[0])))
-    rows, marks = [], []
-    for n in range(0, len(profile.rows), 2):
-        start, stop = (int(p) for p in profile.places[n : n + 2])
-        rows.append(
-            (f"{format_time(start / rate)}\u2013{format_time(stop / rate)}", f"{format_number(levels_db[n])} dBFS")
+    rate = source.rate
+    samples = _samples(source, settings, profile)
+    if settings.profile_levels:
+        return Survey(tr("The profile comes from another recording."))
+    if settings.following == "one":
+        return _offer(changes_s(band_powers(source, progress)), rate, samples)
+    levels_db = [_level_db(row, profile.size) for row in profile.rows]
+    if not profile.edges:
+        return Survey(
+            tr("One noise throughout, {levels_db} dBFS.", levels_db=format_number(levels_db[0])), samples=samples
         )
-        if n:
-            marks.append(Mark(start, start + 1, tr("the noise changes here"), value=levels_db[n] - levels_db[n - 2]))
+    edges = (0, *profile.edges, source.frames)
+    rows = tuple(
+        (f"{format_time(a / rate)}\u2013{format_time(b / rate)}", f"{format_number(level)} dBFS")
+        for (a, b), level in zip(pairwise(edges), levels_db[::2], strict=True)
+    )
+    marks = tuple(
+        Mark(edge, edge + 1, tr("the noise changes here"), value=levels_db[2 * n + 2] - levels_db[2 * n])
+        for n, edge in enumerate(profile.edges)
+    )
     return Survey(
         plural(
             "The noise changes once; each section has its own profile.",
             "The noise changes {n} times; each section has its own profile.",
             len(marks),
         ),
-        tuple(marks),
-        Table((tr("stretch"), tr("noise")), tuple(rows)),
-    )
+        marks, Table((tr("section"), tr("noise")), rows), samples=samples, edges=profile.edges,
+    )  # fmt: skip
 
 
-def _offer(changes: list[float], rate: int) -> Survey:
+def _samples(source: Source, settings: NoiseSettings, profile: NoiseProfile) -> tuple[Sample, ...]:
+    """Where the noise was learned: the samples given, and passages that were found, with their levels."""
+    given = _told(settings, source.rate).samples
+    found = {span for section in profile.heard for span in section}
+    alone = [span for span in found if not any(g.overlaps(span.start, span.stop) for g in given)]
+    heard = [*given, *normalised([Span(s.start, s.stop + 1) for s in alone])]
+    made = []
+    for span in clipped(tuple(sorted(heard)), source.frames)[:MOST_SAMPLES]:
+        level = _level_db(noise_spectrum(source, (span,), profile.size), profile.size)
+        made.append(Sample(span.start, span.stop, level, by_hand=span in given))
+    return tuple(made)
+
+
+def _level_db(row: NDArray[np.float32], size: int) -> float:
+    return float(powers_to_db(row.sum() * (2.0 / (0.5 * size * size))))
+
+
+def _offer(changes: list[float], rate: int, samples: tuple[Sample, ...]) -> Survey:
     """Where another noise begins while one profile is used everywhere."""
     if not changes:
-        return Survey(tr("The noise stays the same throughout."))
+        return Survey(tr("The noise stays the same throughout."), samples=samples)
     marks = tuple(Mark(round(s * rate), round(s * rate) + 1, tr("the noise changes here")) for s in changes)
     return Survey(
         plural(
@@ -305,14 +335,14 @@ def _offer(changes: list[float], rate: int) -> Survey:
             "The noise changes {n} times. Find settings gives each section its own profile.",
             len(changes),
         ),
-        marks,
-    )
+        marks, samples=samples,
+    )  # fmt: skip
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress) -> Suggestion:
     """As much reduction as brings the floor well under the voice, and no more than harms little."""
     changes: dict[str, Any] = {}
-    if _way(settings) == "one" and changes_s(band_powers(source, lambda p: progress(0.2 * p))):
+    if settings.following == "one" and changes_s(band_powers(source, lambda p: progress(0.2 * p))):
         changes["following"] = "changes"
         settings = replace(settings, **changes)
     snr = speech_to_noise_db(source, lambda p: progress(0.2 + 0.2 * p))
@@ -371,7 +401,17 @@ TOOL = Tool(
     margin=margin,
     analyse=analyse,
     analysis_places=analysis_places,
-    analysis_fields=("transform_size", "profile_spans_s", "profile_levels", "following"),
+    analysis_fields=(
+        "transform_size",
+        "profile_spans_s",
+        "rejected_spans_s",
+        "sections_s",
+        "profile_levels",
+        "following",
+    ),
+    sample_field="profile_spans_s",
+    reject_field="rejected_spans_s",
+    edge_field="sections_s",
     carried=carried,
     picture=picture,
     survey=survey,

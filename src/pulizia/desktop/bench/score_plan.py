@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -29,12 +30,14 @@ class ScorePlan:
     steps : in the order in which sound passes them
     frames : of the recording
     height : of the widget, in pixels
+    edges_of : frames at which sections inside a step's strip begin
     """
 
     steps: tuple[Step, ...]
     frames: int
     axis: TimeAxis
     height: int
+    edges_of: Callable[[Step], tuple[int, ...]] = lambda _step: ()
 
     @cached_property
     def plot(self) -> QRectF:
@@ -92,7 +95,7 @@ class ScorePlan:
         return QPointF(box.left() + 13, box.center().y())
 
     def grip_at(self, place: QPointF) -> tuple[int, str, int] | None:
-        """Row, what is under the mouse ("start", "stop", "body" or "empty") and which stretch."""
+        """Row, what is under the mouse ("start", "stop", "edge", "body" or "empty") and which stretch or edge."""
         row = self.row_at(place.y())
         if not 0 <= row < len(self.steps):
             return None
@@ -102,6 +105,9 @@ class ScorePlan:
                 return row, "start", index
             if abs(place.x() - box.right()) <= EDGE_PX:
                 return row, "stop", index
+        for index, frame in enumerate(self.edges_of(self.steps[row])):
+            if abs(place.x() - GUTTER - self.axis.x_at(frame)) <= EDGE_PX:
+                return row, "edge", index
         for index, box in enumerate(boxes):
             if box.contains(place):
                 return row, "body", index

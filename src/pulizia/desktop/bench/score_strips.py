@@ -16,6 +16,7 @@ from pulizia.desktop.bench.score_marks import SurveyTicks, text_width
 from pulizia.desktop.bench.score_plan import TOP, ScorePlan, detail_of
 from pulizia.desktop.bench.tide import draw_tide, taken_by
 from pulizia.desktop.bench.tiles import Tiles
+from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.theme import colour, font, theme
 from pulizia.score.chain import Stage
 from pulizia.score.steps import Step
@@ -136,7 +137,7 @@ class Strips:
         )
         return (
             step, step.id == self.studio.step_id, axis.left, axis.frames_per_pixel, axis.width, plan.pitch, plan.frames,
-            theme().name, stage, self._ticks_of(step), grown,
+            theme().name, stage, self._ticks_of(step), self.edges_of(step), grown,
         )  # fmt: skip
 
     def _ticks_of(self, step: Step) -> SurveyTicks | None:
@@ -149,6 +150,14 @@ class Strips:
         if ticks is None or ticks.survey is not found.survey:
             ticks = self._ticks[step.id] = SurveyTicks(found.survey)
         return ticks
+
+    def edges_of(self, step: Step) -> tuple[int, ...]:
+        """Frames at which sections of a step begin after the first."""
+        if not step.tool.edge_field:
+            return ()
+        stage = self._stage(step)
+        found = self.studio.surveys.of(stage) if stage is not None else None
+        return self.studio.repairs.edges_of(step, found.survey if found is not None else None)
 
     def _stage(self, step: Step) -> Stage | None:
         chain = self.studio.chain
@@ -180,11 +189,29 @@ class Strips:
 
     def _paint_survey(self, painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, *, filled: bool) -> None:
         """What the tool found; ticks under the name give way to it."""
-        ticks = self._ticks_of(step)
-        if ticks is None:
-            return
         name = text_width(step.tool.title, bold=True) + text_width(detail_of(step), bold=False)
-        ticks.paint(painter, plan.axis, box, filled=filled, from_x=box.left() + 40 + name)
+        named_to = box.left() + 40 + name
+        for frame in self.edges_of(step):
+            x = GUTTER + plan.axis.x_at(frame)
+            self._paint_edge(painter, x, box, filled=filled, under_name=x < named_to)
+        ticks = self._ticks_of(step)
+        if ticks is None or step.tool.edge_field:
+            return
+        ticks.paint(painter, plan.axis, box, filled=filled, from_x=named_to)
+
+    @staticmethod
+    def _paint_edge(painter: QPainter, x: float, box: QRectF, *, filled: bool, under_name: bool) -> None:
+        """Where a section begins: a line with a grip, cut out under the name of the step."""
+        if not box.left() < x < box.right():
+            return
+        ink = colour("on_verd" if filled else "ink", 0.85)
+        painter.setPen(QPen(ink, 1))
+        if under_name:
+            for y in (box.top() + 1, box.bottom() - 4):
+                painter.drawLine(QPointF(x, y), QPointF(x, y + 3))
+            return
+        painter.drawLine(QPointF(x, box.top() + 1), QPointF(x, box.bottom() - 1))
+        painter.fillRect(QRectF(x - 2.5, box.center().y() - 4, 5, 8), ink)
 
     def _paint_strip(self, painter: QPainter, plan: ScorePlan, row: int, span: Span, *, selected: bool) -> None:
         step, plot = plan.steps[row], plan.plot

@@ -31,7 +31,7 @@ HEAD_PX = 64  # no wider is what the play head repaints
 @dataclass(slots=True)
 class _Drag:
     step_id: str
-    kind: str  # "start", "stop", "move" or "press"
+    kind: str  # "start", "stop", "edge", "move" or "press"
     span: int
     grabbed_at: float
     y: float
@@ -63,7 +63,9 @@ class ScoreView(Lane):
     def plan(self) -> ScorePlan:
         """Where everything lies now."""
         recording = self.studio.recording
-        return ScorePlan(self.steps, recording.frames if recording else 0, self.axis, self.height())
+        return ScorePlan(
+            self.steps, recording.frames if recording else 0, self.axis, self.height(), self._strips.edges_of
+        )
 
     @property
     def plot(self) -> QRectF:
@@ -164,6 +166,9 @@ class ScoreView(Lane):
         if abs(place.x() - dot.x()) <= 8 and abs(place.y() - dot.y()) <= 8:
             self.studio.document.set_enabled(recording.id, step.id, enabled=not step.enabled)
             return
+        if grip[1] == "edge":
+            self._held = _Drag(step.id, "edge", grip[2], place.x(), place.y(), ())
+            return
         spans = step.spans if step.spans is not None else (Span(0, recording.frames),)
         kind = grip[1] if grip[1] in ("start", "stop") else "press"
         if kind != "press":
@@ -180,7 +185,11 @@ class ScoreView(Lane):
         place = event.position()
         if self._held is None or not event.buttons() & Qt.MouseButton.LeftButton:
             grip = self.plan.grip_at(place)
-            shapes = {"start": Qt.CursorShape.SizeHorCursor, "stop": Qt.CursorShape.SizeHorCursor}
+            shapes = {
+                "start": Qt.CursorShape.SizeHorCursor,
+                "stop": Qt.CursorShape.SizeHorCursor,
+                "edge": Qt.CursorShape.SplitHCursor,
+            }
             self.setCursor(shapes.get(grip[1] if grip else "", Qt.CursorShape.ArrowCursor))
             if grip is not None:
                 step = self.steps[grip[0]]
@@ -194,6 +203,11 @@ class ScoreView(Lane):
             return
         held, recording = self._held, self.studio.recording
         if recording is None:
+            return
+        if held.kind == "edge":
+            step = recording.step(held.step_id)
+            frame = self.axis.clamped_frame(place.x() - GUTTER)
+            self.studio.repairs.move_edge(step, self._strips.edges_of(step), held.span, frame)
             return
         if held.kind in ("start", "stop"):
             frame = self.axis.clamped_frame(place.x() - GUTTER)

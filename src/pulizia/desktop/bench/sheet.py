@@ -189,7 +189,7 @@ class Sheet(QWidget):
         step = self.studio.step
         if self.body is not None and step is not None and self.body.tool.id == step.tool_id:
             stage = self._stage()
-            self.body.findings.show_found(self.studio.surveys.of(stage) if stage is not None else None)
+            self.body.show_found(self.studio.surveys.of(stage) if stage is not None else None)
 
     # -- editing
 

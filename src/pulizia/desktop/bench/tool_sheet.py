@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from pulizia.desktop.bench.band_row import BandRow
 from pulizia.desktop.bench.equaliser_picture import EqualiserPicture
 from pulizia.desktop.bench.findings import Findings
+from pulizia.desktop.bench.sample_list import SampleList
 from pulizia.desktop.bench.setting_controls import control_of
 from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.tool_picture import ToolPicture
@@ -31,6 +32,7 @@ from pulizia.project.model import Recording
 from pulizia.score.order import order_note
 from pulizia.score.steps import Step
 from pulizia.session.studio import Studio
+from pulizia.session.survey_desk import Found
 from pulizia.settings.bands import Bands
 from pulizia.settings.declare import Places, Settings, declared
 from pulizia.tools.base import Tool
@@ -64,6 +66,7 @@ class ToolSheet(QWidget):
         self.picture: Shown | None = None
         self.controls: dict[str, QWidget] = {}
         self.band_row: BandRow | None = None
+        self.samples: SampleList | None = None
         self.findings = Findings(studio)
         self.is_built = False
         self._change_of = change
@@ -147,10 +150,13 @@ class ToolSheet(QWidget):
         extra_column.setSpacing(2)
         for name, declaration in fields.items():
             made = control_of(self._settings, name, declaration, change=self._change, settle=self._settle)
-            if made is not None:
+            if made is not None and name not in (self.tool.reject_field, self.tool.edge_field):
                 self.controls[name] = made.control
                 (extra_column if declaration.more else self._column).addWidget(made.row)
                 yield made.row
+                if name == self.tool.sample_field:
+                    self.samples = SampleList(self.studio)
+                    yield self._add(self.samples)
         foot = FlowLayout()
         self._more = button(tr("More…"), lambda: None, tip=tr("More settings"), quiet=True)
         self._more.setCheckable(True)
@@ -237,6 +243,16 @@ class ToolSheet(QWidget):
                 carried = declaration.learned and bool(getattr(step.settings, "profile_levels", ()))
                 text = declaration.text(value) if value else "automatic" if declaration.learned else "none"
                 control.setText(translated(tr("from another recording") if carried else text))
+
+    def show_found(self, found: Found | None) -> None:
+        """Show what is known of the step: what was found, and what it has learned from."""
+        self.findings.show_found(found)
+        step = self.studio.step
+        if self.samples is not None and step is not None and step.tool_id == self.tool.id:
+            samples = found.survey.samples if found is not None and found.survey is not None else ()
+            rejected, moved = (len(getattr(step.settings, f)) for f in (self.tool.reject_field, self.tool.edge_field))
+            if found is not None:
+                self.samples.show_samples(samples, rejected, moved=moved > 0)
 
     def _show_in_picture(self, step: Step) -> None:
         if isinstance(self.picture, EqualiserPicture):
