@@ -257,7 +257,7 @@ def test_the_quietest_passage_of_a_long_recording_is_found_wherever_it_lies() ->
     assert all(640 * rate <= s.start and s.stop <= 690 * rate for s in found)
 
 
-def test_marked_noise_is_learned_from_its_place_alone_and_the_change_is_offered(voice: np.ndarray) -> None:
+def test_one_profile_everywhere_is_learned_from_its_place_alone_and_the_change_is_offered(voice: np.ndarray) -> None:
     half = len(voice) // 2
     rng = np.random.default_rng(3)
     sound = voice + np.where(np.arange(len(voice)) < half, 0.0, rng.normal(0, 0.01, len(voice)))
@@ -269,7 +269,8 @@ def test_marked_noise_is_learned_from_its_place_alone_and_the_change_is_offered(
             return super().read(start, stop)
 
     source = Listened(sound[None].astype(np.float32), RATE)
-    made = Chain(source, [make_step("noise", {"profile_spans_s": [[0.1, 0.9]]})], ChunkCache(), AnalysisStore())
+    given = {"profile_spans_s": [[0.1, 0.9]]}
+    made = Chain(source, [make_step("noise", given | {"following": "one"})], ChunkCache(), AnalysisStore())
     stage = next(iter(made.stages.values()))
     profile = stage.analysis()
     assert reads
@@ -279,6 +280,9 @@ def test_marked_noise_is_learned_from_its_place_alone_and_the_change_is_offered(
     assert "changes once" in survey.sentence
     assert survey.marks[0].start == pytest.approx(half, abs=0.4 * RATE)
     assert noise.suggest(source, (), settings, NOTHING).changes["following"] == "changes"
+    by_itself = noise.analyse(source, (), make_step("noise", given).settings, NOTHING)
+    assert by_itself.edges[0] == pytest.approx(half, abs=0.4 * RATE)
+    assert float(by_itself.rows[2].sum()) > 4.0 * float(by_itself.rows[0].sum())
 
 
 LOWERING = ("noise", "gate", "hum", "room_tail", "sibilance", "breaths", "plosives", "ringing", "clicks", "limiter")

@@ -13,7 +13,7 @@ TROUBLING: dict[str, tuple[float, float]] = {
     "breaths": (3.0, 20.0), "noise": (36.0, 15.0), "ringing": (3.0, 10.0), "sibilance": (7.0, 15.0),
     "offset": (-50.0, -25.0), "lopsided": (5.0, 10.0), "level": (5.5, 14.0), "silence": (1.0, 10.0),
     "channel missing": (30.0, 60.0), "polarity": (-0.3, -0.8), "delay": (0.0, 1.0),
-    "room": (0.4, 1.2), "dull": (7.0, 3.0),
+    "room": (0.4, 1.2), "sound": (-45.0, -10.0), "dull": (7.0, 3.0),
 }  # fmt: skip
 """From which measure on each kind is a trouble at all, and from which on a grave one (common practice)."""
 

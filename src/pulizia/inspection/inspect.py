@@ -15,6 +15,7 @@ from pulizia.audio.source import Source, SpanSource
 from pulizia.errors import PuliziaError
 from pulizia.inspection.finding import Finding
 from pulizia.inspection.levels import channels, dropouts, levels
+from pulizia.inspection.sounds import sounds
 from pulizia.measure.bandwidth import bandwidth_of
 from pulizia.measure.decay import decays_of
 from pulizia.measure.listening import listened, voice_level_db
@@ -85,6 +86,7 @@ def _finders() -> dict[str, Callable[[Source, Sequence[str]], list[Finding]]]:
         "plosives": lambda source, _names: _plosives(source),
         "hum": lambda source, _names: _hum(source),
         "breaths": lambda source, _names: _breaths(source),
+        "sounds": lambda source, _names: sounds(source),
         "noise": lambda source, _names: _noise(source),
         "ringing": lambda source, _names: _ringing(source),
         "room": lambda source, _names: _room(source),
@@ -98,7 +100,7 @@ def _finders() -> dict[str, Callable[[Source, Sequence[str]], list[Finding]]]:
 
 FINDER_OF = {
     "offset": "levels", "lopsided": "levels", "level": "levels", "silence": "dropouts", "channel missing": "channels",
-    "polarity": "channels", "delay": "channels",
+    "polarity": "channels", "delay": "channels", "sound": "sounds",
 }  # fmt: skip
 """Finders of the kinds that are not called like their finder."""
 

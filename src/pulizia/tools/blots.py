@@ -16,7 +16,9 @@ from pulizia.dsp.moments import merged, overlaps_any
 from pulizia.dsp.patching import TEXTURE_FRAMES, inside_outline, levelled, rewritten, transform_size
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import hann_window, powers, synthesise
+from pulizia.dsp.tone_lines import ToneLine, sounding, tone_lines
 from pulizia.errors import AnalysisError
+from pulizia.measure.steady_tones import SteadyTone, tones_in
 from pulizia.settings.areas import Area, bounds_hz, bounds_s, outline
 from pulizia.settings.declare import Settings, Stretches, areas, choice, number, places
 from pulizia.tools.base import Block, Margin, Mark, Progress, Survey, Table, Tool
@@ -24,10 +26,11 @@ from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 from pulizia.words import plural, tr
 
 HOPS = 4  # of a window
+SAME_PITCH_HZ, MOST_PITCHES = 8.0, 8
 LONGEST_S = 20.0  # of areas whose surroundings in time are needed
 WAYS = {
     "lower": "lower by the amount", "level": "match surroundings", "time": "fill over time",
-    "frequency": "fill over frequency", "lift": "raise by the amount",
+    "frequency": "fill over frequency", "tones": "only the tone", "lift": "raise by the amount",
 }  # fmt: skip
 
 
@@ -39,7 +42,7 @@ class BlotsSettings(Settings):
         "level",
         options=WAYS,
         label="Method",
-        help="Lower or raise the areas, or fill them from the sound before and after, or from above and below in frequency.",
+        help="Lower or raise the areas, or fill them from the sound before and after, or from above and below in frequency. Only the tone takes out steady tones and leaves the voice around them.",
     )
     amount_db: float = number(
         24.0, unit=Unit.DB, low=0.0, high=60.0, step=0.5, label="Amount",
@@ -112,8 +115,10 @@ def _context(rate: int) -> int:
     return 2 * size + TEXTURE_FRAMES * hop
 
 
-def analyse(_source: Source, _spans: Sequence[Span], settings: BlotsSettings, _progress: Progress) -> None:
-    """Refuse areas too long for their surroundings to mean anything."""
+def analyse(
+    source: Source, _spans: Sequence[Span], settings: BlotsSettings, progress: Progress
+) -> tuple[ToneLine, ...] | None:
+    """Refuse areas too long for their surroundings to mean anything; find the tones in them where these are wanted."""
     for area in settings.areas:
         a, b = bounds_s(area)
         if settings.way in ("time", "level") and b - a > LONGEST_S:
@@ -123,12 +128,39 @@ def analyse(_source: Source, _spans: Sequence[Span], settings: BlotsSettings, _p
                 longest_s=LONGEST_S,
             )
             raise AnalysisError(message)
+    if settings.way != "tones":
+        return None
+    found: list[ToneLine] = []
+    for n, area in enumerate(settings.areas):
+        start, stop = (min(frame, source.frames) for frame in _edges(area, source.rate))
+        pitches = _pitches(tones_in(source, start, stop, bounds_hz(area)))
+        if pitches:
+            found += tone_lines(source.read(start, stop), start, source.rate, pitches)
+        progress((n + 1) / len(settings.areas))
+    return tuple(found)
+
+
+def _pitches(tones: Sequence[SteadyTone]) -> list[float]:
+    """The pitches of tones, loudest first, each once."""
+    made: list[float] = []
+    for tone in sorted(tones, key=lambda t: -t.level_db):
+        if all(abs(tone.hz - hz) > SAME_PITCH_HZ for hz in made):
+            made.append(tone.hz)
+    return made[:MOST_PITCHES]
+
+
+def analysis_places(settings: BlotsSettings, rate: int) -> tuple[Span, ...] | None:
+    """The drawn areas and a little around them, where tones are looked for; nothing else is looked at."""
+    if settings.way != "tones":
+        return ()
+    edges = [_edges(area, rate) for area in settings.areas]
+    return tuple(Span(max(0, start - rate), stop + rate) for start, stop in edges)
 
 
 def margin(settings: BlotsSettings, rate: int) -> Margin:
     """Whole areas and what surrounds them, where that counts; else a few windows."""
     size, _ = _grid(rate)
-    if settings.way in ("lower", "lift"):
+    if settings.way in ("lower", "lift", "tones"):
         return Margin(2 * size, 2 * size)
     if settings.way == "frequency":
         longest = min(_longest(settings, rate), round(LONGEST_S * rate))
@@ -142,8 +174,10 @@ def _longest(settings: BlotsSettings, rate: int) -> int:
     return max((g.stop - g.start for g in _groups(settings, rate)), default=0)
 
 
-def process(block: Block, settings: BlotsSettings, _analysis: None) -> Samples:
+def process(block: Block, settings: BlotsSettings, tones: tuple[ToneLine, ...] | None) -> Samples:
     """Treat the areas of a block."""
+    if tones is not None:
+        return _without(block, settings, tones)
     out = block.samples
     size, hop = _grid(block.rate)
     stop = block.start + block.samples.shape[1]
@@ -154,6 +188,18 @@ def process(block: Block, settings: BlotsSettings, _analysis: None) -> Samples:
             if last + 2 * size <= block.start or first - 2 * size >= stop:
                 continue
             out = _treated(out, block, settings, group, (first, last), size, hop)
+    return out
+
+
+def _without(block: Block, settings: BlotsSettings, tones: Sequence[ToneLine]) -> Samples:
+    """The block without the tones of the areas that are not left alone."""
+    rate, frames = block.rate, block.samples.shape[1]
+    left = [_edges(a, rate) for a in settings.areas if overlaps_any(_edges(a, rate), settings.left_s, rate)]
+    out = block.samples
+    for line in tones:
+        here = line.start < block.start + frames and line.stop > block.start
+        if here and line.start not in {start for start, _stop in left}:
+            out = out - sounding(line, block.start, frames, rate).astype(np.float32)
     return out
 
 
@@ -286,11 +332,17 @@ def caption(settings: BlotsSettings) -> str:
         "level": tr("{count} matched to surroundings", count=count),
         "time": tr("{count} filled", count=count),
         "frequency": tr("{count} filled", count=count),
+        "tones": tr("{count}, only the tone", count=count),
     }[settings.way]
 
 
 def survey(
-    source: Source, after: Source, spans: Sequence[Span], settings: BlotsSettings, _analysis: None, progress: Progress
+    source: Source,
+    after: Source,
+    spans: Sequence[Span],
+    settings: BlotsSettings,
+    _tones: tuple[ToneLine, ...] | None,
+    progress: Progress,
 ) -> Survey:
     """Each area with its place, its frequencies, and how far its level went."""
     rate = source.rate
@@ -337,6 +389,7 @@ TOOL = Tool(
     caption=caption,
     margin=margin,
     analyse=analyse,
+    analysis_places=analysis_places,
     analysis_fields=("way", "areas"),
     survey=survey,
     skip_field="left_s",

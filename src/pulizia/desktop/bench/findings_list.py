@@ -23,11 +23,11 @@ NAMES = {
     "overload": N_("Clipping"),
     "noise": N_("Noise"), "hum": N_("Mains hum"), "channel missing": N_("One channel missing"), "polarity": N_("Opposite polarity"),
     "delay": N_("One channel late"), "level": N_("Uneven level"), "silence": N_("Digital silence"), "room": N_("Room tail"),
-    "dull": N_("Dull voice"), "lopsided": N_("Asymmetric waveform"),
+    "dull": N_("Dull voice"), "sound": N_("Isolated sound"), "lopsided": N_("Asymmetric waveform"),
 }  # fmt: skip
 FINDERS = {
     "overload": N_("clipping"), "clicks": N_("clicks"), "plosives": N_("plosives"), "hum": N_("hum"), "breaths": N_("breaths"),
-    "noise": N_("noise"), "ringing": N_("ringing"), "room": N_("room tail"), "sibilance": N_("hard S sounds"),
+    "noise": N_("noise"), "ringing": N_("ringing"), "room": N_("room tail"), "sounds": N_("isolated sounds"), "sound": N_("isolated sounds"), "sibilance": N_("hard S sounds"),
     "dull": N_("missing treble"), "levels": N_("uneven levels"), "level": N_("uneven level"), "silence": N_("digital silence"), "dropouts": N_("drop-outs"), "channels": N_("channel faults"),
 }  # fmt: skip
 ALL_KINDS = (
@@ -36,6 +36,7 @@ ALL_KINDS = (
     "plosives",
     "hum",
     "breaths",
+    "sound",
     "noise",
     "ringing",
     "sibilance",
@@ -46,7 +47,7 @@ ALL_KINDS = (
 )
 
 
-FIGURES = {"noise": "SNR ", "room": "T60 ", "level": N_("spread ")}
+FIGURES = {"noise": "SNR ", "room": "T60 ", "level": N_("spread "), "sound": N_("to voice ")}
 """What a figure is, where the unit alone does not say it; a higher SNR is better."""
 
 

@@ -1,0 +1,227 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Sounds of a steady pitch that come and go: a phone, a bell, a beep under the voice.
+
+Peaks of the spectrum are followed from moment to moment (partial tracking: R. McAulay, T. Quatieri, "Speech
+analysis/synthesis based on a sinusoidal representation", IEEE Trans. ASSP 34(4), 1986). The partials of a voice move
+by a percent within a quarter of a second even where it holds a note; those of a bell stay within a few hertz.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from pulizia.audio.source import Source, read_padded
+from pulizia.dsp.stft import powers
+from pulizia.units import powers_to_db
+
+WINDOW_S, HOP_S = 0.085, 0.02
+LOW_HZ, HIGH_HZ = 600.0, 9_000.0
+LOWEST_HZ = 60.0
+BACKGROUND_HZ, PEAK_DB = 400.0, 12.0  # a peak over what lies around it in frequency
+STEP_HZ, SPREAD_HZ = 2.5, 1.5  # from moment to moment, and in all
+SHORTEST_S = 0.24
+APART_DB, BESIDE_S = 10.0, 0.2  # over the same place before or behind
+TOGETHER_S = 0.15
+HALF_WIDTH_HZ = 28.0
+REPEATED_SHARE, REPEATED_HZ = 0.4, 12.0  # a pitch that returns over so much of the recording is a resonance or a hum
+MOST_SHARE = 0.2  # of the recording: more is music
+LOOKS_AT_ONCE = 1500
+MOST_AHEAD, LEAST_CHAIN = 3, 5
+SURE_IN_AREA_S = 0.18
+NEAR_S = 3.0  # how far around a tone pieces of its pitch are taken as part of the same sound
+
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True, slots=True)
+class SteadyTone:
+    """One tone: frames from ``start`` to ``stop``, its pitch in Hz and its level in dBFS."""
+
+    start: int
+    stop: int
+    hz: float
+    level_db: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Tracks:
+    """Peaks of a stretch: look, pitch and level of each; the levels of all bins between LOW and HIGH."""
+
+    look: NDArray[np.int64]
+    hz: NDArray[np.float64]
+    top: NDArray[np.float32]
+    level: NDArray[np.float32]
+    hop: int
+    size: int
+    low: int
+
+
+def steady_tones(source: Source, progress: Progress = lambda _: None) -> list[SteadyTone]:
+    """Tones that come and go, in order of time; none where the recording is full of them, as music is."""
+    tracks = _tracks(source, 0, source.frames, (LOW_HZ, HIGH_HZ), progress)
+    found, short = [], []
+    for chain in _chains(tracks.look, tracks.hz):
+        tone, hz = _tone(tracks, chain), tracks.hz[chain]
+        first, last = int(tracks.look[chain[0]]), int(tracks.look[chain[-1]])
+        if np.std(hz) <= SPREAD_HZ and len(chain) >= SHORTEST_S / HOP_S and np.ptp(hz) <= 4 * SPREAD_HZ:
+            bin_ = round(tone.hz * tracks.size / source.rate) - tracks.low
+            bin_ = min(max(bin_, 0), tracks.level.shape[1] - 1)
+            if _stands_out(tracks.level[:, max(0, bin_ - 1) : bin_ + 2].max(axis=1), first, last):
+                found.append(tone)
+                continue
+        short.append(tone)
+    found = _isolated(sorted(found, key=lambda t: t.start), source.frames)
+    return _with_parts(found, short, source.rate)
+
+
+def tones_in(source: Source, start: int, stop: int, band_hz: tuple[float, float]) -> list[SteadyTone]:
+    """Every steady tone inside a stretch and a band that somebody says holds one; the voice's partials are left out."""
+    reach = round(NEAR_S * source.rate / 4)
+    first = max(0, start - reach)
+    band = (max(LOWEST_HZ, band_hz[0] - HALF_WIDTH_HZ), band_hz[1] + HALF_WIDTH_HZ)
+    tracks = _tracks(source, first, min(source.frames, stop + reach), band, lambda _share: None)
+    sure: list[SteadyTone] = []
+    short: list[SteadyTone] = []
+    for chain in _chains(tracks.look, tracks.hz):
+        tone = _tone(tracks, chain, first)
+        if tone.stop <= start or tone.start >= stop or not band_hz[0] <= tone.hz <= band_hz[1]:
+            continue
+        steady = np.std(tracks.hz[chain]) <= SPREAD_HZ and len(chain) >= SURE_IN_AREA_S / HOP_S
+        (sure if steady else short).append(tone)
+    return _with_parts(sure, short, source.rate)
+
+
+def _tone(tracks: _Tracks, chain: NDArray[np.int64], origin: int = 0) -> SteadyTone:
+    first, last = int(tracks.look[chain[0]]), int(tracks.look[chain[-1]])
+    start, stop = first * tracks.hop + tracks.size // 4, last * tracks.hop + 3 * tracks.size // 4
+    level = float(tracks.top[chain].max())
+    return SteadyTone(origin + start, origin + stop, float(np.median(tracks.hz[chain])), level)
+
+
+def _tracks(source: Source, start: int, stop: int, band_hz: tuple[float, float], progress: Progress) -> _Tracks:
+    """All peaks of a stretch between two frequencies."""
+    rate = source.rate
+    size = int(2 ** round(np.log2(WINDOW_S * rate)))
+    hop = round(HOP_S * rate)
+    low, high = (int(hz * size / rate) for hz in (band_hz[0], min(band_hz[1], 0.45 * rate)))
+    high = max(high, low + 8)
+    count = max(0, (stop - start - size) // hop + 1)
+    window = np.hanning(size + 1)[:-1].astype(np.float32)
+    scale = np.float32(4.0 / float(window.sum()) ** 2 / source.channels)
+    level = np.empty((count, high - low), dtype=np.float32)
+    parts = [(np.zeros(0, dtype=np.int64), np.zeros(0), np.zeros(0, dtype=np.float32))]
+    for a in range(0, count, LOOKS_AT_ONCE):
+        b = min(count, a + LOOKS_AT_ONCE)
+        block = read_padded(source, start + a * hop, start + (b - 1) * hop + size)
+        level[a:b] = powers_to_db(powers(block, np.arange(b - a) * hop, window)[:, low:high] * scale)
+        at, where, top = _peaks(level[a:b], BACKGROUND_HZ * size / rate)
+        parts.append((a + at, (low + where) * rate / size, top))
+        progress(b / count)
+    look, hz, top = (np.concatenate([part[n] for part in parts]) for n in range(3))
+    return _Tracks(look, hz, top, level, hop, size, low)
+
+
+def _with_parts(found: list[SteadyTone], short: list[SteadyTone], rate: int) -> list[SteadyTone]:
+    """The tones with what else was heard of the same pitches near them, pieces of one tone joined."""
+    near = round(NEAR_S * rate)
+    more = [
+        piece
+        for piece in short
+        if any(
+            abs(piece.hz - tone.hz) < 2 * STEP_HZ and piece.start < tone.stop + near and piece.stop > tone.start - near
+            for tone in found
+        )
+    ]
+    made: list[SteadyTone] = []
+    for tone in sorted([*found, *more], key=lambda t: (round(t.hz / (4 * STEP_HZ)), t.start)):
+        last = made[-1] if made else None
+        if last is not None and abs(last.hz - tone.hz) < 2 * STEP_HZ and tone.start <= last.stop + TOGETHER_S * rate:
+            level = max(last.level_db, tone.level_db)
+            made[-1] = SteadyTone(last.start, max(last.stop, tone.stop), last.hz, level)
+        else:
+            made.append(tone)
+    return sorted(made, key=lambda t: t.start)
+
+
+def _peaks(
+    level: NDArray[np.float32], background: float
+) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float32]]:
+    """Look, place in bins (interpolated by a parabola in dB) and level of every peak."""
+    around = uniform_filter1d(level, size=2 * max(3, round(background / 2)) + 1, axis=1, mode="nearest")
+    middle = level[:, 1:-1]
+    is_peak = (middle > level[:, :-2]) & (middle >= level[:, 2:]) & (middle > around[:, 1:-1] + PEAK_DB)
+    at, k = np.nonzero(is_peak)
+    left, top, right = level[at, k], level[at, k + 1], level[at, k + 2]
+    bend = np.minimum(left - 2.0 * top + right, -1e-6)
+    return at, k + 1 + 0.5 * (left - right) / bend, top
+
+
+def _chains(look: NDArray[np.int64], hz: NDArray[np.float64]) -> list[NDArray[np.int64]]:
+    """Peaks that follow each other from look to look within STEP_HZ, LEAST_CHAIN and more of them."""
+    key = look * 1e5 + hz  # peaks come sorted by look, then by pitch
+    next_ones = np.full(len(key), -1)
+    for ahead in range(1, MOST_AHEAD + 1):  # a voice may hide a tone for a moment
+        wanted = key + ahead * 1e5
+        right = np.clip(np.searchsorted(key, wanted), 0, len(key) - 1)
+        left = np.maximum(right - 1, 0)
+        nearest = np.where(np.abs(key[left] - wanted) < np.abs(key[right] - wanted), left, right)
+        linked = (next_ones < 0) & (np.abs(key[nearest] - wanted) < STEP_HZ)
+        next_ones[linked] = nearest[linked]
+    following = next_ones.tolist()
+    length = [1] * len(following)
+    begins = [True] * len(following)
+    for n in range(len(following) - 1, -1, -1):
+        if (after := following[n]) >= 0:
+            length[n] = length[after] + 1
+            begins[after] = False
+    made = []
+    for n, long in enumerate(length):
+        if begins[n] and long >= LEAST_CHAIN:
+            chain = [n]
+            while following[chain[-1]] >= 0:
+                chain.append(following[chain[-1]])
+            made.append(np.array(chain))
+    return made
+
+
+def _stands_out(level: NDArray[np.float32], first: int, last: int) -> bool:
+    """Whether a tone is louder than what stands at its pitch before it and behind it."""
+    beside = round(BESIDE_S / HOP_S)
+    edge = round(0.06 / HOP_S)
+    here = float(np.max(level[first : last + 1]))
+    before = level[max(0, first - edge - beside) : max(0, first - edge)]
+    behind = level[last + edge + 1 : last + edge + 1 + beside]
+    return all(not len(part) or here - float(np.median(part)) >= APART_DB for part in (before, behind))
+
+
+def _isolated(found: list[SteadyTone], frames: int) -> list[SteadyTone]:
+    """Those that do not return all through the recording; none when tones fill it."""
+    kept = []
+    for tone in found:
+        same = [t for t in found if abs(t.hz - tone.hz) < REPEATED_HZ]
+        spread = (max(t.stop for t in same) - min(t.start for t in same)) / max(1, frames)
+        if len(same) < 4 or spread < REPEATED_SHARE:
+            kept.append(tone)
+    covered = sum(b - a for a, b in _together(kept, 0))
+    return kept if covered <= MOST_SHARE * frames else []
+
+
+def _together(tones: list[SteadyTone], reach: int) -> list[tuple[int, int]]:
+    """Stretches of tones that touch."""
+    made: list[tuple[int, int]] = []
+    for tone in tones:
+        if made and tone.start <= made[-1][1] + reach:
+            made[-1] = (made[-1][0], max(made[-1][1], tone.stop))
+        else:
+            made.append((tone.start, tone.stop))
+    return made
+
+
+def events_of(tones: list[SteadyTone], rate: int) -> list[tuple[int, int]]:
+    """Stretches in frames in which tones sound together: one ring of a phone is one event."""
+    return _together(tones, round(TOGETHER_S * rate))

@@ -1,0 +1,103 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""A phone, a bell and a beep under talk: found with their places, taken out without the voice."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+from tests.inspection.test_ear import RATE, source_of, talk
+
+from pulizia.audio.source import ArraySource, Source
+from pulizia.inspection.inspect import find_kind, inspect
+from pulizia.inspection.treat import treatment
+from pulizia.measure.steady_tones import steady_tones
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.steps import make_step
+
+Shape = Callable[[NDArray[np.float64], float], NDArray[np.float64]]
+AT_S, LENGTH_S = 5.0, 1.6
+
+
+def phone(t: NDArray[np.float64], hz: float) -> NDArray[np.float64]:
+    return (t % 0.8 < 0.4) * (np.sin(2 * np.pi * hz * t) + np.sin(2 * np.pi * 1.26 * hz * t))
+
+
+def bell(t: NDArray[np.float64], hz: float) -> NDArray[np.float64]:
+    return np.exp(-t / 0.35) * (np.sin(2 * np.pi * hz * t) + 0.5 * np.sin(2 * np.pi * 2.76 * hz * t))
+
+
+def beep(t: NDArray[np.float64], hz: float) -> NDArray[np.float64]:
+    return (t < 0.5) * np.sin(2 * np.pi * hz * t)
+
+
+def with_sound(shape: Shape, hz: float, level_db: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Talk with a sound from AT_S on, so far under the mean level of the talk; and the sound alone."""
+    samples, _phrases = talk()
+    t = np.arange(round(LENGTH_S * RATE)) / RATE
+    alone = np.zeros(len(samples))
+    alone[round(AT_S * RATE) : round(AT_S * RATE) + len(t)] = shape(t, hz)
+    alone *= 10 ** (level_db / 20) * float(np.sqrt(np.mean(samples**2)))
+    return samples + alone, alone
+
+
+def made_by(source: Source, *, way: str, areas: list[object]) -> NDArray[np.float32]:
+    step = make_step("blots", {"areas": areas, "way": way})
+    chain = Chain(source, [step], ChunkCache(1 << 28), AnalysisStore(), lambda _name: None)
+    chain.prepare()
+    return chain.after.read(0, source.frames)
+
+
+@pytest.mark.parametrize(("shape", "hz"), [(phone, 1240.0), (bell, 905.0), (beep, 1660.0)])
+def test_a_sound_of_steady_pitch_is_found_and_taken_out_and_the_voice_stays(shape: Shape, hz: float) -> None:
+    sound, alone = with_sound(shape, hz, -3.0)
+    source = source_of(sound)
+    finding = find_kind("sound", source, ("M",))
+    assert finding is not None
+    assert abs(finding.marks[0].start / RATE - AT_S) < 0.15
+    assert f"{hz:.0f} Hz" in finding.sentence
+    (trial,) = treatment(source, ("M",), [finding])
+    assert trial.step is not None, trial.sentence
+    assert trial.after is None
+    made = made_by(source, way="tones", areas=finding.settings["areas"])[0]
+    lost = np.sum((made - (sound - alone)) ** 2) / np.sum(alone**2)
+    assert 10 * np.log10(lost) < (
+        -5.0 if shape is bell else -12.0
+    )  # what is left of the sound, and what was taken from the voice
+    first = round((AT_S - 0.5) * RATE)
+    assert np.array_equal(made[:first], source.read(0, first)[0])
+
+
+def test_talk_and_music_hold_no_isolated_sound() -> None:
+    samples, _phrases = talk()
+    assert steady_tones(source_of(samples)) == []
+    rng = np.random.default_rng(2)
+    t = np.arange(RATE // 2) / RATE
+    music = np.concatenate([beep(t, 440.0 * 2 ** (k / 12)) for k in rng.integers(4, 30, 24)])
+    assert steady_tones(source_of(0.1 * music)) == []
+    for short in (np.zeros(100), np.zeros(RATE), rng.standard_normal(2 * RATE)):
+        assert steady_tones(source_of(short)) == []
+        assert [f for f in inspect(source_of(short), ("M",)) if f.kind == "sound"] == []
+
+
+def test_only_the_tone_goes_from_a_roughly_drawn_area_whatever_is_read_first() -> None:
+    sound, alone = with_sound(phone, 1240.0, -8.0)
+    two = np.stack([sound, np.roll(sound, 3)]).astype(np.float32)
+    source = ArraySource(two, RATE)
+    area = [[AT_S - 0.1, 1000.0], [AT_S + LENGTH_S + 0.1, 1900.0]]
+    made = made_by(source, way="tones", areas=[area])
+    clean = sound - alone
+    assert 10 * np.log10(np.sum((made[0] - clean) ** 2) / np.sum(alone**2)) < -12.0
+    inside = slice(round(AT_S * RATE), round((AT_S + LENGTH_S) * RATE))
+    power = [np.sum(np.abs(np.fft.rfft(x[inside]))[1600:3040] ** 2) for x in (made[0], clean)]
+    assert abs(10 * np.log10(power[0] / power[1])) < 1.0  # 1000 to 1900 Hz
+    step = make_step("blots", {"areas": [area], "way": "tones"})
+    chain = Chain(source, [step], ChunkCache(1 << 28), AnalysisStore(), lambda _name: None)
+    chain.prepare()
+    a = round(AT_S * RATE) + 777
+    assert np.array_equal(chain.after.read(a, a + 5000), made[:, a : a + 5000])
+    nothing = made_by(source, way="tones", areas=[[[2.0, 3000.0], [2.5, 3400.0]]])
+    assert np.array_equal(nothing, two)
