@@ -81,21 +81,37 @@ def model_of(x: NDArray[np.float64], order: int) -> NDArray[np.float64]:
     return np.concatenate([[1.0], -solve_toeplitz(r[:order], r[1:])])
 
 
-def fill(x: NDArray[np.float64], missing: NDArray[np.bool_], a: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The stretch with missing samples put where the prediction error of a known model is smallest."""
+def fill(
+    x: NDArray[np.float64],
+    missing: NDArray[np.bool_],
+    a: NDArray[np.float64],
+    trust: NDArray[np.float64] | None = None,
+) -> NDArray[np.float64]:
+    """The stretch with missing samples put where the prediction error of a known model is smallest.
+
+    ``trust`` (missing samples,) says how far each of them is held to what stands in ``x``: the variance of the
+    prediction error over that of the disturbance at this sample. None holds them to nothing.
+    """
     from scipy.linalg import solveh_banded
 
     order = len(a) - 1
     b = np.correlate(a, a, mode="full")[order:]  # b[k] = sum a[i] a[i + k]
     at = np.flatnonzero(missing)
-    known = np.where(missing, 0.0, x)
+    low, high = max(0, int(at[0]) - order), min(len(x), int(at[-1]) + order + 1)
+    known = np.where(missing[low:high], 0.0, x[low:high])
     kernel = np.concatenate([b[:0:-1], b])
-    right = -np.convolve(known, kernel, mode="full")[order : order + len(x)][at]
+    right = -np.convolve(known, kernel, mode="full")[order : order + len(known)][at - low]
     banded = np.zeros((min(order, len(at) - 1) + 1, len(at)))  # row k: products of samples k places apart in the list
-    for k in range(len(banded)):
-        distance = at[k:] - at[: len(at) - k]
-        banded[k, : len(distance)] = np.where(distance <= order, b[np.minimum(distance, order)], 0.0)
+    if at[-1] - at[0] == len(at) - 1:  # in one piece
+        banded[:] = b[: len(banded), None]
+    else:
+        for k in range(len(banded)):
+            distance = at[k:] - at[: len(at) - k]
+            banded[k, : len(distance)] = np.where(distance <= order, b[np.minimum(distance, order)], 0.0)
     banded[0] *= 1.0 + 1e-9
+    if trust is not None:
+        banded[0] += trust
+        right = right + trust * x[at]
     out = x.copy()
     out[at] = solveh_banded(banded, right, lower=True, check_finite=False)
     return out
@@ -147,4 +163,42 @@ def interpolated(
     made[at] = np.interp(at, good, x[good])
     for _ in range(rounds):
         made = fill(made, missing, model_of(made, min(order, len(good) // 3)))
+    return made
+
+
+def without_disturbance(
+    x: NDArray[np.float64],
+    first_guess: NDArray[np.float64],
+    missing: NDArray[np.bool_],
+    *,
+    order: int,
+    smoothing: int,
+    rounds: int,
+) -> NDArray[np.float64]:
+    """A stretch without a disturbance that was added to it: loud samples of it are put back, faint ones only corrected.
+
+    The disturbance is Gaussian with a variance of its own at every sample (Godsill and Rayner 1998, chapter 5: the
+    additive noise model), which is the smoothed square of what the last guess takes away.
+
+    Parameters
+    ----------
+    x, first_guess : (n,) the stretch as it is, and with its missing samples put back
+    missing : (n,) where the disturbance may lie
+    smoothing : samples to both sides over which its variance is smoothed
+    """
+    at = np.flatnonzero(missing)
+    kernel = np.hanning(2 * smoothing + 3)[1:-1]
+    kernel /= kernel.sum()
+    clean = ~missing
+    clean[:order] = False
+    clean[at[0] : at[-1] + order + 1] = False
+    made = first_guess
+    for _ in range(rounds):
+        a = model_of(made, order)
+        error = np.convolve(made, a)[: len(made)]
+        seen = error[clean] if clean.sum() > order else error[order:]
+        usual = (float(np.median(np.abs(seen))) * ROBUST) ** 2
+        taken = np.where(missing, (x - made) ** 2, 0.0)
+        variance = np.convolve(np.pad(taken, smoothing, mode="edge"), kernel, mode="valid")[at]
+        made = fill(x, missing, a, max(usual, 1e-14) / (variance + 1e-16))
     return made

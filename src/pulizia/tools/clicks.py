@@ -3,9 +3,11 @@
 
 Detection by linear prediction and its matched filter in robust sigmas (Godsill and Rayner 1998), with a
 comparison to the other pulses around: a voice is a row of pulses of like height, a click stands alone.
-Mouth clicks are wider: short onsets of the treble over what surrounds them. Repair by least-squares
-interpolation of an autoregressive model (Janssen, Veldhuis and Vries 1986), for wide ones of the treble
-only. See :mod:`pulizia.dsp.autoregression`.
+A click of the mouth rings behind its onset: it reaches as far as the treble stands over what is usual. First
+all clicks are put back by least-squares interpolation of an autoregressive model (Janssen, Veldhuis and Vries
+1986); then each is estimated again as a disturbance that was added to the voice, with a variance of its own at
+every sample (Godsill and Rayner 1998, chapter 5) and, where it is longer, a model that reaches back over a pitch
+period: its loud part is exchanged, its faint end only corrected. See :mod:`pulizia.dsp.autoregression`.
 """
 
 from __future__ import annotations
@@ -20,7 +22,7 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.dsp.autoregression import detection, interpolated, left_over, models
+from pulizia.dsp.autoregression import detection, interpolated, left_over, models, without_disturbance
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.dsp.stft import hann_window
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
@@ -46,12 +48,18 @@ NEIGHBOURS_MS = 24.0
 RANK = 3  # the third highest pulse around says how high pulses are here
 CONTEXT_S = 0.016
 FILL_ORDER = 44
+WIDE_CONTEXT_S, WIDE_ORDER_S, ROUNDS = 0.0333, 0.00417, 3
+SHORT_S = 0.0006  # up to here a model of the spectrum's envelope is enough; longer ones need the pitch
 GROUP_S = 0.006
 SILENCE, EDGE = 64, 16  # frames
+DYING_S, DYING_SIGMAS = 0.0006, 2.2
+RINGING_OVER, GROWING = 1.4, 1.6
+AROUND_S = 0.045
+DENSE_S, DENSE = 0.15, 6  # so many clicks so near are crackle
 LEFT_OVER_MS, LOOKS_AGAIN = 0.15, 2  # beside a mended click, where its last swings may still lie
 TREBLE_HZ = 2500.0
 TREBLE_HALF_S = 0.0025
-LONGEST_REBUILT_S = 0.004
+LONGEST_REBUILT_S = 0.012
 LIP_WIDEST_MS = 12.0
 BESIDE_FRAMES, BESIDE_DB = 6, -45.0  # a sigma at least, under the loudest around; a click is eight of them
 QUIETEST = 2e-5
@@ -64,14 +72,14 @@ class ClicksSettings(Settings):
 
     kind: str = choice(
         "clicks", options={"clicks": "clicks", "lip": "mouth click", "crackle": "crackle"}, label="Kind",
-        help="Clicks are single and short; mouth clicks are longer, in the treble; crackle is dense, as from discs.",
+        help="Clicks finds single ones, those of the mouth too; mouth click also finds softer ones in the treble; crackle is dense, as from discs.",
     )  # fmt: skip
     sensitivity_db: float = number(
         0.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Sensitivity",
         help="Higher finds quieter clicks, and mistakes more harmless pulses for clicks.",
     )  # fmt: skip
     widest_ms: float = number(
-        3.0, unit=Unit.MS, low=0.1, high=20.0, step=0.1, scale="log", label="Longest click",
+        10.0, unit=Unit.MS, low=0.1, high=20.0, step=0.1, scale="log", label="Longest click",
         help="Longer disturbances are not changed: they may be consonants.",
     )  # fmt: skip
     repair: str = choice(
@@ -108,7 +116,9 @@ def find(samples: NDArray[np.float32], start: int, settings: ClicksSettings, rat
     sigmas, over = THRESHOLDS[settings.kind]
     sigmas *= db_to_gain(-settings.sensitivity_db)
     over = max(1.0, over * db_to_gain(-0.5 * settings.sensitivity_db)) if over else 0.0
-    return [(a + start, b + start) for a, b in _stretches(height, start, sigmas, over, settings, rate)]
+    found = _stretches(height, start, sigmas, over, settings, rate)
+    found = [(max(0, a - 2), min(len(samples), b + 2)) for a, b in _with_rings(samples, start, found, settings, rate)]
+    return [(a + start, b + start) for a, b in merged(found, 3)]
 
 
 def _heights(samples: NDArray[np.float32], skip: int, count: int, size: int, rate: int) -> NDArray[np.float32]:
@@ -171,8 +181,7 @@ def _stretches(
     count = max(0, (len(height) - lead) // step)
     tops = height[lead : lead + count * step].reshape(count, step).max(axis=1) if count else np.zeros(0)
     reach = round(NEIGHBOURS_MS / 2 * rate / 1000 / step)
-    widest_ms = max(settings.widest_ms, LIP_WIDEST_MS) if settings.kind == "lip" else settings.widest_ms
-    widest = max(2, round(widest_ms * rate / 1000.0))
+    widest = _widest(settings, rate)
     found = []
     for a, b in candidates:
         top = float(height[a:b].max())
@@ -185,9 +194,55 @@ def _stretches(
             begin -= 1
         while end < len(height) and end - b < room and height[end] > low:
             end += 1
+        end += _dying(height, end, widest, rate)
         if end - begin <= widest:
-            found.append((max(0, begin - 2), min(len(height), end + 2)))
-    return merged(found, 3)
+            found.append((begin, end))
+    return found
+
+
+def _widest(settings: ClicksSettings, rate: int) -> int:
+    """The longest click that is mended, in samples."""
+    widest_ms = max(settings.widest_ms, LIP_WIDEST_MS) if settings.kind == "lip" else settings.widest_ms
+    return max(2, round(widest_ms * rate / 1000.0))
+
+
+def _with_rings(
+    samples: NDArray[np.float32], start: int, found: list[Stretch], settings: ClicksSettings, rate: int
+) -> list[Stretch]:
+    """Single clicks made longer by what rings behind them; where clicks are dense the treble is that of the others."""
+    starts = np.array([a for a, _b in found], dtype=np.int64)
+    near, widest = round(DENSE_S * rate), _widest(settings, rate)
+    others = np.searchsorted(starts, starts + near) - np.searchsorted(starts, starts - near)
+    made = []
+    for (a, b), count in zip(found, others.tolist(), strict=True):
+        most = widest - (b - a)
+        if count > DENSE or most <= 0:
+            made.append((a, b))
+            continue
+        low, high = max(0, a - round(AROUND_S * rate)), min(len(samples), b + most + round(AROUND_S * rate))
+        rings = _treble_onsets(samples[low:high], start + low, rate)
+        made.append((a, b + _ringing(rings, b - low, most, rate)))
+    return made
+
+
+def _dying(height: NDArray[np.float32], end: int, most: int, rate: int) -> int:
+    """How many samples more a click rings on: while the height, smoothed, stays over what is usual."""
+    span = round(DYING_S * rate)
+    power = height[end : end + most + span].astype(np.float64) ** 2
+    if len(power) <= span:
+        return 0
+    mean = np.convolve(power, np.full(span, 1.0 / span), mode="valid")
+    calm = np.flatnonzero(mean < DYING_SIGMAS**2)
+    return int(calm[0]) if len(calm) else most
+
+
+def _ringing(rings: NDArray[np.float32], end: int, most: int, rate: int) -> int:
+    """How many samples more the treble stands over what is usual: a mouth click rings for some milliseconds."""
+    step = max(1, round(0.0005 * rate))
+    steps = rings[end : end + max(0, most) : step]
+    grows = steps[1:] > GROWING * np.minimum.accumulate(steps)[:-1] if len(steps) else steps[:0]
+    calm = np.flatnonzero((steps < RINGING_OVER) | np.concatenate([[False] * min(1, len(steps)), grows]))
+    return int(calm[0] if len(calm) else len(steps)) * step
 
 
 def _stands_alone(tops: NDArray[np.floating], first: int, last: int, reach: int, top: float, over: float) -> bool:
@@ -198,10 +253,10 @@ def _stands_alone(tops: NDArray[np.floating], first: int, last: int, reach: int,
 
 
 def repaired(
-    samples: NDArray[np.float32], stretches: Sequence[Stretch], settings: ClicksSettings, rate: int
+    samples: NDArray[np.float32], start: int, stretches: Sequence[Stretch], settings: ClicksSettings, rate: int
 ) -> NDArray[np.float32]:
-    """The channel with these stretches (in its own samples) mended."""
-    out = samples.copy()
+    """The channel, which begins at frame ``start``, with these stretches (in its own samples) mended."""
+    out: NDArray[np.float32] = samples.copy()
     if settings.repair == "lower":
         for a, b in stretches:
             out[a:b] = _lowered(samples, a, b, settings.lower_db, rate)
@@ -224,10 +279,37 @@ def repaired(
             made = interpolated(x, missing, order=FILL_ORDER)
         limit = 1.5 * float(np.abs(x[~missing]).max(initial=1e-9))
         out[first:last][missing] = np.clip(made[missing], -limit, limit)
+    quick = out.copy()
+    for a, b in short:
+        by_hand = overlaps_any((a + start, b + start), settings.mend_s, rate)
+        first, last, put_back = _corrected(samples, quick, a, b, rate, beside=not by_hand)
+        out[first:last] = put_back
     for a, b in stretches:
         if b - a > long:
             out[a:b] = _calmed(out, a, b, rate)
     return out
+
+
+def _corrected(
+    samples: NDArray[np.float32], quick: NDArray[np.float32], a: int, b: int, rate: int, *, beside: bool
+) -> tuple[int, int, NDArray[np.float32]]:
+    """Where a click may lie, and what stood there without it; ``quick`` is the channel with all clicks roughly mended."""
+    more = min(max((b - a) // 3, 4), round(0.001 * rate)) if beside else 0
+    first, last = max(0, a - more), min(len(samples), b + more)
+    is_short = b - a <= round(SHORT_S * rate)
+    around = round((CONTEXT_S if is_short else WIDE_CONTEXT_S) * rate)
+    low, high = max(0, first - around), min(len(samples), last + around)
+    guess = quick[low:high].astype(np.float64)
+    x = guess.copy()
+    x[first - low : last - low] = samples[first:last]
+    missing = np.zeros(len(x), dtype=bool)
+    missing[first - low : last - low] = True
+    order = min(FILL_ORDER if is_short else round(WIDE_ORDER_S * rate), (len(x) - (last - first)) // 3)
+    if order < FILL_ORDER:
+        return first, last, quick[first:last]
+    smoothing = min(max((b - a) // 8, 1), round(0.00025 * rate))
+    made = without_disturbance(x, guess, missing, order=order, smoothing=smoothing, rounds=ROUNDS - is_short)
+    return first, last, made[first - low : last - low].astype(np.float32)
 
 
 def _groups(stretches: Sequence[Stretch], gap: int) -> list[list[Stretch]]:
@@ -288,7 +370,8 @@ def chosen(samples: NDArray[np.float32], start: int, settings: ClicksSettings, r
 def process(block: Block, settings: ClicksSettings, _analysis: None) -> Samples:
     """Mend the block."""
     return np.stack([
-        repaired(x, chosen(x, block.start, settings, block.rate), settings, block.rate) for x in block.samples
+        repaired(x, block.start, chosen(x, block.start, settings, block.rate), settings, block.rate)
+        for x in block.samples
     ])  # fmt: skip
 
 
@@ -300,6 +383,7 @@ def margin(settings: ClicksSettings, rate: int) -> Margin:
             + CONTEXT_S
             + GROUP_S * 12
             + NEIGHBOURS_MS / 1000.0
+            + DENSE_S
             + max(settings.widest_ms, LIP_WIDEST_MS) / 500.0
         )
         * rate
@@ -367,7 +451,7 @@ def suggest(source: Source, spans: Sequence[Span], settings: ClicksSettings, pro
     if not found.marks:
         return Suggestion({}, tr("No click was found; this step is not needed."))
     widths = [1000.0 * (m.stop - m.start) / source.rate for m in found.marks]
-    widest = float(np.clip(round(1.3 * np.quantile(widths, 0.95), 1), 1.0, 6.0))
+    widest = float(np.clip(round(1.3 * np.quantile(widths, 0.95), 1), 6.0, 12.0))
     return Suggestion(
         {"kind": "clicks", "widest_ms": widest},
         plural(
