@@ -24,11 +24,11 @@ LOW_HZ, HIGH_HZ, BANDS = 90.0, 12_000.0, 14
 FLOOR_SHARE = 0.15
 SIDE_S = 12.0  # how far before and behind a change the pauses are compared
 PAUSE_REACH_S, PAUSE_SHARE, PAUSE_DB, PAUSE_LOOKS = 3.0, 0.06, 2.5, 3
-NEAREST_EDGE_S = 4.0
+NEAREST_EDGE_S = 2.0
 NEAR_FLOOR_DB = 6.0  # mean over the bands; looks of noise scatter by 4 dB
 LEAST_PAUSES, DEPENDENT_LOOKS, SURE = 6, 3.0, 4.0
-CHANGE_DB = 3.0  # root mean square over the bands
-SHORTEST_S = 5.0
+CHANGE_DB, BRIEF_CHANGE_DB = 3.0, 7.0  # root mean square over the bands; where a side is shorter than BRIEF_S
+SHORTEST_S, BRIEF_S = 2.5, 5.0
 MOST_CHANGES = 30  # the clearest; a recording with more than that has one restless noise
 TRACK_REACH_S = 4.0
 MEAN_OF = 6  # looks averaged before the quantile
@@ -129,12 +129,24 @@ def _split(
         jump = float(np.sqrt(np.mean(apart**2)))
         sure = jump / max(float(np.sqrt(np.mean(scatter))), 1e-6)
         between = float(np.mean((behind.mean(axis=0) - before.mean(axis=0)) ** 2)) * weight
-        if jump >= CHANGE_DB and sure >= SURE and between > best:  # least squares: sharper than medians are
-            best, at = between, (int(inside[k - 1]), place)
+        is_brief = min(place - first, last - int(inside[k - 1])) < BRIEF_S * LOOKS_PER_S
+        if (
+            jump >= (BRIEF_CHANGE_DB if is_brief else CHANGE_DB) and sure >= SURE and between > best
+        ):  # least squares: sharper than medians are
+            best, at = between, (k, place)
     if at[0] >= 0:
+        at = _between_pauses(level, inside, at[0])
         found.append(at)
         _split(level, places, first, at[1], found)
         _split(level, places, at[1], last, found)
+
+
+def _between_pauses(level: NDArray[np.float64], inside: NDArray[np.int64], k: int) -> tuple[int, int]:
+    """The pauses' looks before and behind a change near the ``k``-th: each pause goes to the floor that it is nearer to."""
+    known = (np.median(level[part], axis=0) for part in (inside[:k], inside[k:]))
+    turn = _turning(np.stack([np.abs(level[inside] - floor).mean(axis=1) for floor in known]))
+    turn = turn if LEAST_PAUSES <= turn <= len(inside) - LEAST_PAUSES else k
+    return int(inside[turn - 1]), int(inside[turn])
 
 
 def _refined(level: NDArray[np.float64], last: int, first: int) -> int:
