@@ -32,6 +32,7 @@ RUN_UP_S = 1.0
 MOST_LISTENED_S = 300.0
 CONTEXT = 512  # frames beside a stretch that the rate conversion wants
 NO_LIMIT_DB = 60.0
+USUAL_AMOUNT, USUAL_LEFT_DB = 0.7, -18.0  # the limit that is common practice for speech, at seven tenths of the scale
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,8 +40,8 @@ class SieveSettings(Settings):
     """How much of what is not voice goes."""
 
     amount: float = number(
-        0.85, unit=Unit.SHARE, low=0.0, high=1.0, step=0.01, label="Amount",
-        help="How much of the non-voice sound is removed. High values leave no room; start at 85 %.",
+        0.7, unit=Unit.SHARE, low=0.0, high=1.0, step=0.01, label="Amount",
+        help="How much of the non-voice sound is removed. 70 % leaves it 18 dB lower, with some of the room; 100 % leaves none.",
     )  # fmt: skip
     limit_db: float = number(
         NO_LIMIT_DB, unit=Unit.DB, low=3.0, high=NO_LIMIT_DB, step=1.0, label="Limit",
@@ -166,9 +167,10 @@ def stream(read: Callable[[int, int], Samples], rate: int, channels: int, start:
 
 
 def share_of(settings: SieveSettings) -> float:
-    """Share of what the model takes that is really taken."""
+    """Share of what the model takes that is really taken: USUAL_AMOUNT leaves USUAL_LEFT_DB of it."""
+    bend = USUAL_LEFT_DB / (20.0 * math.log10(1.0 - USUAL_AMOUNT))
     limited = 1.0 if settings.limit_db >= NO_LIMIT_DB else 1.0 - db_to_gain(-settings.limit_db)
-    return settings.amount * limited
+    return (1.0 - (1.0 - settings.amount) ** bend) * limited
 
 
 def process(block: Block, settings: SieveSettings, gain: float) -> Samples:
@@ -220,6 +222,7 @@ TOOL = Tool(
     summary="Isolates the voice with a trained model.",
     settings=SieveSettings,
     order=45,
+    version=2,
     family="steady",
     strength_field="amount",
     process=process,
