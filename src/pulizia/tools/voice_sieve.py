@@ -170,7 +170,7 @@ def share_of(settings: SieveSettings) -> float:
     """Share of what the model takes that is really taken: USUAL_AMOUNT leaves USUAL_LEFT_DB of it."""
     bend = USUAL_LEFT_DB / (20.0 * math.log10(1.0 - USUAL_AMOUNT))
     limited = 1.0 if settings.limit_db >= NO_LIMIT_DB else 1.0 - db_to_gain(-settings.limit_db)
-    return (1.0 - (1.0 - settings.amount) ** bend) * limited
+    return float(1.0 - (1.0 - settings.amount) ** bend) * limited
 
 
 def process(block: Block, settings: SieveSettings, gain: float) -> Samples:
