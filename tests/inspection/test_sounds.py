@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tests.inspection.test_ear import RATE, source_of, talk
 
 from pulizia.audio.source import ArraySource, Source
+from pulizia.errors import AnalysisError
 from pulizia.inspection.inspect import find_kind, inspect
 from pulizia.inspection.treat import treatment
 from pulizia.measure.steady_tones import steady_tones
@@ -101,3 +102,14 @@ def test_only_the_tone_goes_from_a_roughly_drawn_area_whatever_is_read_first() -
     assert np.array_equal(chain.after.read(a, a + 5000), made[:, a : a + 5000])
     nothing = made_by(source, way="tones", areas=[[[2.0, 3000.0], [2.5, 3400.0]]])
     assert np.array_equal(nothing, two)
+
+
+def test_what_cannot_be_done_is_one_sentence_and_silence_before_room_tone_stays_silence() -> None:
+    samples, _phrases = talk()
+    source = source_of(np.tile(samples, 6))
+    with pytest.raises(AnalysisError, match="only the tone works up to 120 s"):
+        made_by(source, way="tones", areas=[[[1.0, 900.0], [140.0, 1900.0]]])
+    steps = [make_step("silence", {}), make_step("room_tone", {})]
+    chain = Chain(source_of(samples), steps, ChunkCache(1 << 28), AnalysisStore(), lambda _name: None)
+    chain.prepare()
+    assert not chain.after.read(0, RATE).any()

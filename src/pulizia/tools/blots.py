@@ -26,7 +26,7 @@ from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 from pulizia.words import plural, tr
 
 HOPS = 4  # of a window
-SAME_PITCH_HZ, MOST_PITCHES = 8.0, 8
+SAME_PITCH_HZ, MOST_PITCHES, LONGEST_TONE_S = 8.0, 8, 120.0
 LONGEST_S = 20.0  # of areas whose surroundings in time are needed
 WAYS = {
     "lower": "lower by the amount", "level": "match surroundings", "time": "fill over time",
@@ -126,6 +126,13 @@ def analyse(
                 "An area is {length:.0f} s long; fill over time works up to {longest_s:.0f} s. Select shorter areas, or choose fill over frequency.",
                 length=b - a,
                 longest_s=LONGEST_S,
+            )
+            raise AnalysisError(message)
+        if settings.way == "tones" and b - a > LONGEST_TONE_S:
+            message = tr(
+                "An area is {length:.0f} s long; only the tone works up to {longest_s:.0f} s. Select shorter areas, or use Hum for a tone that lasts.",
+                length=b - a,
+                longest_s=LONGEST_TONE_S,
             )
             raise AnalysisError(message)
     if settings.way != "tones":

@@ -23,6 +23,7 @@ from pulizia.audio.spans import Span, clipped, normalised
 from pulizia.dsp.spectral_gain import noise_gain
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
+from pulizia.errors import AnalysisError
 from pulizia.measure.harm import harm
 from pulizia.measure.noise_changes import band_powers, changes_s
 from pulizia.measure.noise_floor import noise_spectrum
@@ -315,7 +316,10 @@ def _samples(source: Source, settings: NoiseSettings, profile: NoiseProfile) -> 
     heard = [*given, *normalised([Span(s.start, s.stop + 1) for s in alone])]
     made = []
     for span in clipped(tuple(sorted(heard)), source.frames)[:MOST_SAMPLES]:
-        level = _level_db(noise_spectrum(source, (span,), profile.size), profile.size)
+        try:
+            level = _level_db(noise_spectrum(source, (span,), profile.size), profile.size)
+        except AnalysisError:  # too short by itself, or digital silence: part of a whole that was not
+            level = -160.0
         made.append(Sample(span.start, span.stop, level, by_hand=span in given))
     return tuple(made)
 

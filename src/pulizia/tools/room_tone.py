@@ -71,7 +71,10 @@ def analyse(source: Source, spans: Sequence[Span], settings: RoomToneSettings, p
     del spans
     rate = source.rate
     marked = tuple(Span(round(a * rate), round(b * rate)) for a, b in settings.profile_spans_s)
-    where = clipped(marked, source.frames) if marked else quiet_spans(source)
+    try:
+        where = clipped(marked, source.frames) if marked else quiet_spans(source)
+    except AnalysisError:  # nothing sounds anywhere: there is no room, and nothing to fill with
+        return _no_room(source.channels)
     if not where or 1000.0 * sum(s.frames for s in where) / rate < SHORTEST_MS:
         message = tr(
             "The room tone sample is too short or outside the recording. Select half a second where only the room is heard."
@@ -100,6 +103,12 @@ def analyse(source: Source, spans: Sequence[Span], settings: RoomToneSettings, p
         row[:] = _calm(row)
     density = np.real(np.einsum("ccb->b", cross)) / source.channels
     return Room(_triangle(cross), power / max(1, frames), density)
+
+
+def _no_room(channels: int) -> Room:
+    """Of a recording that holds no sound."""
+    nothing = np.zeros((channels, channels, SIZE // 2 + 1), dtype=np.complex64)
+    return Room(nothing, 0.0, np.zeros(SIZE // 2 + 1))
 
 
 def _calm(row: NDArray[np.complex128]) -> NDArray[np.complex128]:
@@ -200,6 +209,8 @@ def survey(
 ) -> Survey:
     """The level of the room."""
     del source, after, spans, progress
+    if room.power <= 0.0:
+        return Survey(tr("No passage was found in which the room is heard: nothing is filled."))
     level = power_to_db(room.power) + settings.level_db
     return Survey(
         tr("The room lies at {level} dBFS.", level=format_number(level)),
