@@ -116,6 +116,9 @@ def test_samples_are_added_dropped_and_rejected_and_sections_dragged(
     assert first[1] == second[0] == pytest.approx(place - 3.0, abs=0.3)
     person.until(lambda: found() is not None)
     assert found().edges[0] / RATE == pytest.approx(place - 3.0, abs=0.3)
+    edges_of = person.window.studio.repairs.edges_of
+    assert len(edges_of(studio.step, None)) == 1
+    assert edges_of(studio.step.with_settings(following="one"), None) == ()  # one profile has no sections
     (again,) = (b for b in samples_of(person).findChildren(QPushButton) if b.text() == "Find sections")
     person.click(again)
     assert studio.step.settings.sections_s == ()

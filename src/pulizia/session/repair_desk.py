@@ -118,9 +118,10 @@ class RepairDesk:
     def edges_of(self, step: Step, found: Survey | None) -> tuple[int, ...]:
         """Frames at which the sections of a step begin after the first: those set by hand, else those found."""
         recording = self.room.recording
-        if not step.tool.edge_field or recording is None:
+        name = step.tool.edge_field
+        if not name or recording is None or not step.tool.applies(step.settings, name):
             return ()
-        given = getattr(step.settings, step.tool.edge_field)
+        given = getattr(step.settings, name)
         if given:
             return tuple(seconds_to_frames(start, recording.rate) for start, _ in sorted(given)[1:])
         return found.edges if found is not None else ()

@@ -416,6 +416,7 @@ TOOL = Tool(
     sample_field="profile_spans_s",
     reject_field="rejected_spans_s",
     edge_field="sections_s",
+    applies=lambda settings, name: name != "sections_s" or settings.following in ("auto", "changes"),
     carried=carried,
     picture=picture,
     survey=survey,
