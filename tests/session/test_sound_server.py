@@ -25,6 +25,7 @@ from pulizia.session.sound_out import DEVICE, SERVER, output_of, outputs
 from pulizia.session.transport import JOIN_S, Heard, Transport
 
 JOIN = round(JOIN_S * RATE)
+pytestmark = pytest.mark.alone  # a server that waits for the processor drops sound
 
 
 @pytest.fixture
@@ -88,7 +89,7 @@ def test_playing_ends_and_what_is_recorded_is_the_file_sample_for_sample(server:
         began = time.monotonic()
         player.play(0)
         player.wait()
-        assert 2.4 < time.monotonic() - began < 4.5
+        assert 2.4 < time.monotonic() - began < 10.0
     assert (player.stopped, player.said, player.position) == (1, [], source.frames)
     assert np.array_equal(recorder.heard(), source.read(0, source.frames))
 
@@ -250,7 +251,6 @@ def burn(until: float) -> None:
         sum(n * n for n in range(1000))
 
 
-@pytest.mark.alone
 @pytest.mark.parametrize("seconds", [8.0])
 def test_no_dropout_beside_two_processes_that_burn_both_cores(
     server: Server, player: Player, wav: Callable[..., Path], seconds: float

@@ -18,6 +18,7 @@ from pulizia.session.sound_out import SimulatedOut
 from pulizia.session.transport import JOIN_S, Heard, Transport
 
 RATE = 48_000
+pytestmark = pytest.mark.alone  # the simulated output keeps real time
 
 
 def until(condition: Callable[[], bool], seconds: float = 5.0) -> None:
