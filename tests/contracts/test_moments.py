@@ -9,6 +9,7 @@ from tests.conftest import voice_in_noise
 from tests.contracts.test_repairs import RATE, power_db, treated
 
 from pulizia.audio.source import ArraySource
+from pulizia.score.steps import make_step
 from pulizia.tools import clicks, plosives, sibilance
 
 NOTHING = lambda _p: None  # noqa: E731
@@ -76,11 +77,11 @@ def test_s_sounds_are_lowered_by_the_amount_and_vowels_stay_identical(voice: np.
         hiss = np.diff(np.diff(rng.normal(0, 0.02, 6002))) * np.hanning(6000)
         sound[at : at + 6000] = 0.05 * sound[at : at + 6000] + hiss
         places.append(at)
-    settings = sibilance.SibilanceSettings(reduction_db=6.0, width="wide", low_hz=3000.0)
+    settings = sibilance.SibilanceSettings(aim="median", reduction_db=6.0, threshold_db=-6.0, width="wide", low_hz=3000.0)
     source = ArraySource(sound[None].astype(np.float32), RATE)
     speaker = sibilance.analyse(source, (), settings, NOTHING)
     assert speaker.count > 10
-    made = treated(sound, "sibilance", reduction_db=6.0, width="wide", low_hz=3000.0)[0]
+    made = treated(sound, "sibilance", reduction_db=6.0, threshold_db=-6.0, width="wide", low_hz=3000.0)[0]
     for at in places[1:-1]:
         inner = slice(at + 1500, at + 4500)
         assert power_db(made[inner]) == pytest.approx(power_db(sound[inner]) - 6, abs=1.0)
@@ -102,7 +103,7 @@ def test_the_shape_of_the_s_is_lowered_most_where_it_stands_highest(voice: np.nd
     for at in places:
         hiss = np.fft.irfft(np.fft.rfft(rng.normal(0, 0.05, 6000)) * peak) * np.hanning(6000)
         sound[at : at + 6000] = 0.05 * sound[at : at + 6000] + hiss
-    made = treated(sound, "sibilance", reduction_db=8.0, width="shape")[0]
+    made = treated(sound, "sibilance", reduction_db=8.0, threshold_db=-8.0, width="shape")[0]
 
     def fall_db(low: float, high: float) -> float:
         inside = (hz > low) & (hz < high)
@@ -122,6 +123,31 @@ def test_the_shape_of_the_s_is_lowered_most_where_it_stands_highest(voice: np.nd
     for at in places:
         untouched[at - 2000 : at + 8000] = False
     assert np.array_equal(made[untouched], sound.astype(np.float32)[untouched])
+
+
+def with_s(voice: np.ndarray, over_db: float) -> tuple[np.ndarray, list[slice]]:
+    """S sounds whose band, 5 to 9 kHz, stands over the treble on both sides by 5 dB and what is given; where they are."""
+    hz = np.fft.rfftfreq(6000, 1 / RATE)
+    shape = np.where((hz > 5000) & (hz < 9000), 10 ** ((5.0 + over_db) / 20), 1.0) * (hz > 2500)
+    rng, sound, inside = np.random.default_rng(6), voice.copy(), []
+    for at in range(RATE + 20_000, len(voice) - RATE, 61_000):
+        hiss = np.fft.irfft(np.fft.rfft(rng.normal(0, 0.015, 6000)) * shape) * np.minimum(1.0, 8 * np.hanning(6000))
+        sound[at : at + 6000] = 0.01 * sound[at : at + 6000] + hiss
+        inside.append(slice(at + 1000, at + 5000))
+    return sound, inside
+
+
+def test_by_default_an_s_is_lowered_as_far_as_it_is_harder_than_a_natural_one(voice: np.ndarray) -> None:
+    natural, _ = with_s(voice, 0.0)
+    assert np.array_equal(treated(natural, "sibilance")[0], natural.astype(np.float32))
+    hard, inside = with_s(voice, 8.0)
+    made = treated(hard, "sibilance")[0]
+    hz = np.fft.rfftfreq(4000, 1 / RATE)
+    band = (hz > 5500) & (hz < 8500)
+    before, after = (sum(np.sum(np.abs(np.fft.rfft(x[at])[band]) ** 2) for at in inside) for x in (hard, made))
+    assert 10 * np.log10(before / after) == pytest.approx(8.0, abs=1.5)
+    old = make_step("sibilance", {"reduction_db": 6.0, "threshold_db": -6.0})
+    assert old.settings.aim == "median"  # what an earlier version wrote sounds as it did
 
 
 def test_the_last_swings_of_a_click_are_not_left_behind() -> None:

@@ -71,6 +71,7 @@ ACTING: dict[str, dict[str, object]] = {  # settings with which a tool has somet
     "leveller": {"way": "loudness", "target_lufs": -40.0},
     "breaths": {"sensitivity_db": 6.0},
     "gate": {"threshold_db": -20.0},
+    "sibilance": {"aim": "median", "threshold_db": -6.0},
     "blots": {"way": "lower", "areas": [[[0.7, 300.0], [3.9, 4000.0]]]},
 }
 every_tool = pytest.mark.parametrize("tool", ALL, ids=lambda t: t.id)

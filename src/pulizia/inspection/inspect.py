@@ -29,7 +29,6 @@ from pulizia.words import plural, tr
 Progress = Callable[[float, str], None]
 MOST_REDUCTION_DB = 16.0  # beyond it the voice is judged worse (DNSMOS on the practice scenes) while PESQ hardly gains
 QUIET_ENOUGH_DB = 36.0  # of speech over noise, above which the noise is no trouble (common practice)
-NATURAL_S_DB = 3.0  # how far a natural S stands over the treble below it, median of eleven voices
 CLICKS_A_MINUTE, BREATHS_A_MINUTE, THUMPS_A_MINUTE, LEAST_EVENTS = 2.0, 3.0, 2.0, 2
 HEARD_BREATH_DB = -27.0  # of a breath relative to the voice, from which it is heard behind it
 HEARD_HUM_DB = -38.0  # of the strongest line relative to the voice
@@ -304,7 +303,6 @@ def _sibilance(source: Source) -> list[Finding]:
     if hard < sibilance.HARD_DB:
         return []
     survey = sibilance.survey(source, source, (), settings, speaker, _nothing)
-    reduction = float(np.clip(round(2 * (hard - NATURAL_S_DB)) / 2, 3.0, 9.0))
     words = tr(
         "Hard S at {band_hz:.0f} Hz and above: its band stands {hard} dB over the treble beside it.",
         band_hz=speaker.band_hz[0],
@@ -318,7 +316,7 @@ def _sibilance(source: Source) -> list[Finding]:
             "dB",
             0.7,
             "sibilance",
-            {"reduction_db": reduction, "threshold_db": -reduction},
+            {},
             survey.marks,
         )
     ]

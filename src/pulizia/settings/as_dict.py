@@ -38,6 +38,7 @@ def from_dict(kind: type[S], values: object) -> S:
         message = tr("settings must be a table of names and values, not {values!r}", values=values)
         raise SettingsError(message)
     known = declared(kind)
+    values = kind.of_older(values)
     problems = [_unknown(name, known) for name in values if name not in known]
     if problems:
         raise SettingsError("; ".join(problems))

@@ -299,6 +299,11 @@ class Settings:
         if problems:
             raise SettingsError("; ".join(problems))
 
+    @classmethod
+    def of_older(cls, values: dict[str, Any]) -> dict[str, Any]:
+        """What settings that an earlier version wrote mean now; for tools whose defaults or fields have changed."""
+        return values
+
 
 @cache
 def declared(settings: type[Settings]) -> dict[str, Declaration]:

@@ -4,13 +4,15 @@
 The band is that of this speaker's S: where the treble-heavy moments stand highest. A moment counts when
 its treble outweighs the rest, and how far it is lowered follows from its level relative to the voice
 around it and to the speaker's usual S, so that quiet and loud passages are treated alike (split-band
-processing with look-ahead, common practice). Outside the moments samples stay bit-identical.
+processing with look-ahead, common practice). How hard an S is shows in its spectrum: how far its band stands
+over the treble on both sides, where a natural one stands by about 5 dB. Outside the moments samples stay bit-identical.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,7 +51,7 @@ VOICE_HZ = (150.0, 3000.0)
 TREBLE_HZ = (3500.0, 12_000.0)
 USUAL_BAND_HZ = (4500.0, 9500.0)
 AROUND_S = 1.2  # of voice that an S is compared with
-SHORTEST_STEPS, LONGEST_STEPS, GAP_STEPS = 5, 125, 4  # 20 ms to half a second
+SHORTEST_STEPS, LONGEST_STEPS, GAP_STEPS = 5, 200, 4  # 20 ms to 0.8 s
 FILTER_HALF_S = 0.0032
 MOST_LISTENED_S = 240.0
 PIECE_S = 20
@@ -62,12 +64,16 @@ class SibilanceSettings(Settings):
     """How far, which, and how wide."""
 
     reduction_db: float = number(
-        6.0, unit=Unit.DB, low=0.0, high=18.0, step=0.5, label="Reduction",
-        help="No S is lowered by more than this. More than 8 dB may make the speaker lisp.",
+        10.0, unit=Unit.DB, low=0.0, high=18.0, step=0.5, label="Reduction",
+        help="No S is lowered by more than this. What is lowered further than to a natural S makes the speaker lisp.",
+    )  # fmt: skip
+    aim: str = choice(
+        "natural", options={"natural": "natural S", "median": "speaker's median S"}, label="Compared with",
+        help="With a natural S: each is lowered as far as this speaker's S is too hard, which may be not at all. With the speaker's own median: each is lowered as far as it exceeds the threshold.",
     )  # fmt: skip
     threshold_db: float = number(
-        -6.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Threshold",
-        help="Relative to this speaker's median S: at -6 all are lowered fully, at 0 only those harder than the median.",
+        0.0, unit=Unit.DB, low=-12.0, high=12.0, step=0.5, label="Threshold",
+        help="How much harder than what it is compared with an S may be. Compared with the median, at -6 all are lowered fully.",
     )  # fmt: skip
     width: str = choice(
         "band",
@@ -85,9 +91,15 @@ class SibilanceSettings(Settings):
     )  # fmt: skip
     left_s: Stretches = places(label="Skipped", learned=False, help="S sounds in these sections are not changed.")
 
+    @classmethod
+    def of_older(cls, values: dict[str, Any]) -> dict[str, Any]:
+        """A threshold without a word on what it is compared with: the median was the only one."""
+        return {"aim": "median", **values} if "threshold_db" in values else values
+
 
 PEAK_HZ, BELOW_PEAK_HZ, ABOVE_PEAK_HZ = (5200.0, 8800.0), (3200.0, 4700.0), (9300.0, 11_500.0)
 HARD_DB, LEAST_UPPER_DB, NO_TREBLE_DB, HOT_DB = 7.0, 10.0, 40.0, -3.0
+NATURAL_DB, MOST_SIDE_DB = 5.0, 15.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,6 +113,17 @@ class Speaker:
     level_db: NDArray[np.float64]
 
 
+def _sides_db(speaker: Speaker) -> tuple[float, float]:
+    """How far the usual band of S sounds stands over the treble below and above it."""
+
+    def level(low: float, high: float) -> float:
+        inside = (speaker.hz >= low) & (speaker.hz < high)
+        return power_to_db(float(np.mean(10.0 ** (speaker.level_db[inside] / 10.0)))) if inside.any() else -160.0
+
+    peak = level(*PEAK_HZ)
+    return peak - level(*BELOW_PEAK_HZ), peak - level(*ABOVE_PEAK_HZ)
+
+
 def hardness_db(speaker: Speaker) -> float:
     """How far the S stands out: of its own band over the treble on both sides, and what is hot on the whole.
 
@@ -109,16 +132,22 @@ def hardness_db(speaker: Speaker) -> float:
     """
     if not speaker.count:
         return 0.0
-
-    def level(low: float, high: float) -> float:
-        inside = (speaker.hz >= low) & (speaker.hz < high)
-        return power_to_db(float(np.mean(10.0 ** (speaker.level_db[inside] / 10.0)))) if inside.any() else -160.0
-
-    peak = level(*PEAK_HZ)
-    lower, upper = peak - level(*BELOW_PEAK_HZ), peak - level(*ABOVE_PEAK_HZ)
+    lower, upper = _sides_db(speaker)
     banded = upper > NO_TREBLE_DB  # nothing is above: its fall says nothing
     found = 0.0 if banded or upper < LEAST_UPPER_DB else lower
     return max(found, HARD_DB + speaker.usual_db - HOT_DB)
+
+
+def excess_db(speaker: Speaker) -> float:
+    """How far this speaker's S exceeds a natural one; 0 where it is not hard.
+
+    The mean of how far its band stands over the treble on both sides, over what natural ones reach there (about 5 dB
+    in eleven voices, 2 to 9), or what is hot on the whole.
+    """
+    if hardness_db(speaker) < HARD_DB:
+        return 0.0
+    lower, upper = _sides_db(speaker)
+    return max((lower + min(upper, MOST_SIDE_DB)) / 2.0 - NATURAL_DB, 1.0)
 
 
 def _bands(rate: int, band_hz: tuple[float, float]) -> tuple[tuple[float, float], ...]:
@@ -219,14 +248,22 @@ def lowered_db(
         return np.zeros(0), first
     inside = _is_s(powers)
     excess = powers_to_db(powers[2]) - _voice_db(powers[0]) - speaker.usual_db
+    natural = excess_db(speaker) if settings.aim == "natural" else None
+    if natural == 0.0:
+        return np.zeros(len(inside)), first
     step = step_frames(rate, STEP_MS)
     amount = np.zeros(len(inside))
     for a, b in runs(inside):
         moment = ((first + a) * step, (first + b) * step)
         if overlaps_any(moment, settings.left_s, rate):
             continue
-        wanted = float(np.quantile(excess[a:b], 0.75)) - settings.threshold_db + SPREAD_DB
-        shape = np.clip(excess[a:b] - excess[a:b].max() + 20.0, 0.0, 8.0) / 8.0  # its quiet ends need less
+        level = float(np.quantile(excess[a:b], 0.75))
+        if natural is None:
+            wanted = level - settings.threshold_db + SPREAD_DB
+        else:  # one of the usual kind by the excess; the spread of one speaker's S sounds is kept
+            wanted = natural - settings.threshold_db + max(0.0, level - SPREAD_DB) + min(0.0, level + SPREAD_DB)
+        reach = 20.0 if natural is None else 32.0
+        shape = np.clip(excess[a:b] - excess[a:b].max() + reach, 0.0, 8.0) / 8.0  # its quiet ends need less
         amount[a:b] = np.clip(wanted, 0.0, settings.reduction_db) * shape
     return amount, first
 
@@ -324,6 +361,9 @@ def survey(
         (tr("on the mean"), f"{format_number(-mean)} dB"),
         (tr("band"), shown),
     )
+    if marks and settings.aim == "natural" and not excess_db(speaker):
+        words = tr("{count} S sounds, not harder than natural ones: none is lowered.", count=len(marks))
+        return Survey(words, tuple(marks), Table(("", ""), rows))
     words = (
         tr("{n_treated} of {count} S sounds are lowered.", n_treated=len(treated), count=len(marks))
         if marks
@@ -337,16 +377,16 @@ def suggest(source: Source, spans: Sequence[Span], settings: SibilanceSettings, 
     speaker = analyse(source, spans, settings, progress)
     if not speaker.count:
         return Suggestion({}, tr("No S sound was found; this step is not needed."))
-    over = speaker.usual_db - (-9.0)  # common practice: an S some 9 dB under the voice is not hard
-    reduction = float(np.clip(round(2 * (over + 1.0)) / 2, 2.0, 8.0))
-    low, high = speaker.band_hz
+    over = excess_db(speaker)
+    if not over:
+        return Suggestion({}, tr("The S of this voice is not harder than a natural one; this step is not needed."))
     words = tr(
-        "S at {low:.0f} to {high:.0f} Hz, median {usual_db} dB relative to the voice.",
-        low=low,
-        high=high,
-        usual_db=format_number(speaker.usual_db, 1, plus=True),
+        "S at {low:.0f} to {high:.0f} Hz, {over} dB harder than a natural one.",
+        low=speaker.band_hz[0],
+        high=speaker.band_hz[1],
+        over=format_number(over),
     )
-    return Suggestion({"reduction_db": reduction, "threshold_db": -reduction}, words)
+    return Suggestion({"aim": "natural", "threshold_db": 0.0}, words)
 
 
 def picture(passage: Samples | None, rate: int, settings: SibilanceSettings, speaker: Speaker) -> Picture:
@@ -379,4 +419,5 @@ TOOL = Tool(
     survey=survey,
     suggest=suggest,
     skip_field="left_s",
+    version=2,
 )
