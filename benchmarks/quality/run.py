@@ -251,7 +251,8 @@ def plosive(folder: Path) -> None:
                 * np.sin(2 * np.pi * rng.uniform(40, 90) * t)
             )[: len(sound) - a]
             places.append((a, a + 4800))
-        level = plosives.analyse(ArraySource(voice[None].astype(np.float32), RATE), (), settings, lambda _: None)
+        heard = plosives.analyse(ArraySource(voice[None].astype(np.float32), RATE), (), settings, lambda _: None)
+        level = heard.level_db
         alone = plosives.find(voice[None].astype(np.float32), 0, settings, RATE, level)
         found = plosives.find(sound[None].astype(np.float32), 0, settings, RATE, level)
         hits = [p for p in places if any(a < p[1] and b > p[0] for a, b in found)]

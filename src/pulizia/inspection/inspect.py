@@ -160,8 +160,8 @@ def _clicks(source: Source) -> list[Finding]:
 
 def _plosives(source: Source) -> list[Finding]:
     settings = plosives.PlosivesSettings()
-    voice_db = plosives.analyse(source, (), settings, _nothing)
-    survey = plosives.survey(source, source, (), settings, voice_db, _nothing)
+    voice = plosives.analyse(source, (), settings, _nothing)
+    survey = plosives.survey(source, source, (), settings, voice, _nothing)
     rate = len(survey.marks) / _minutes(source)
     if rate < THUMPS_A_MINUTE or len(survey.marks) < LEAST_EVENTS:
         return []

@@ -3,7 +3,8 @@
 
 A burst is a short rise of the lowest octaves over what surrounds it in time (common practice: 60 to 150 ms
 below 150 Hz). It counts when it is louder than this voice is on the whole, has its weight below the pitch and is
-not the onset of a low voice: what stays under the voice is part of it and is not heard as a thump.
+not the onset of a low voice: what stays under the voice is part of it and is not heard as a thump. How strong the lows of
+this voice are beside its middle is learned from the whole recording, so the pitch under a burst is kept and no more.
 """
 
 from __future__ import annotations
@@ -15,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
-from pulizia.audio.source import Source
+from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.band_frames import around, band_frames, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
@@ -53,8 +54,12 @@ to 15 dB over the voice in eleven voices and on the same voices without them: ni
 onsets that pass the other rules."""
 NOT_PITCH_DB = -6.0
 """Below the pitch against in its range: a low voice is 10 to 30 dB stronger in its range, a burst seldom 5 dB."""
-EDGE_MS = 12.0
+EDGE_MS = 6.0
+ALONE_DB = 20.0  # lows over the middle band: no voice sounds at all, whatever lies in the range of pitch
 USUAL_SHARES, PITCH_HZ = (0.65, 0.95), (85.0, 130.0)  # of the moments around: below and in the range of pitch
+LIKELY_POWER = 1.5  # between the level the voice is thought to have (1) and the least error on the mean (2)
+VOICE_SHARE, ACTIVE_DB, MOST_LISTENED_S, PIECE_S = 0.9, 15.0, 240.0, 10
+ONSET_SHARE, ONSET_MS = 0.05, 4.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,6 +77,14 @@ class PlosivesSettings(Settings):
         0.0, unit=Unit.DB, low=-10.0, high=10.0, step=0.5, label="Sensitivity", help="Higher finds weaker thumps.",
     )  # fmt: skip
     left_s: Stretches = places(label="Skipped", learned=False, help="Thumps in these sections are not changed.")
+
+
+@dataclass(frozen=True, slots=True)
+class LowVoice:
+    """The level of the voice in dBFS, and how strong its lows are beside its middle band: amplitudes, one per bin."""
+
+    level_db: float
+    share: NDArray[np.float64]
 
 
 def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int, voice_db: float) -> list[Stretch]:
@@ -98,11 +111,11 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int, vo
             continue
         k = a + int(np.argmax(low[a:b]))
         top, deepest = float(low[k]), float(below[a:b].max())
-        weak = (
-            top < voice_db + OVER_VOICE_DB - settings.sensitivity_db
-            or deepest < voice_db + LOW_OVER_VOICE_DB - settings.sensitivity_db
-        )
-        if weak or below[k] - pitch[k] < NOT_PITCH_DB - 0.5 * settings.sensitivity_db:
+        if top < voice_db + OVER_VOICE_DB - settings.sensitivity_db:
+            continue
+        alone = top - float(rest[k]) > ALONE_DB - settings.sensitivity_db
+        weak = deepest < voice_db + LOW_OVER_VOICE_DB - settings.sensitivity_db
+        if not alone and (weak or below[k] - pitch[k] < NOT_PITCH_DB - 0.5 * settings.sensitivity_db):
             continue
         begin, end = a, b
         while begin > 0 and a - begin < 8 and low[begin - 1] > max(usual[begin - 1] + 3.0, top - 26.0):
@@ -124,16 +137,43 @@ def _around(level: NDArray[np.float64], first: int, share: float, thin: int) -> 
     return np.asarray(around(level, first, round(AROUND_S * 1000.0 / STEP_MS), thin, (share,))[0])
 
 
-def analyse(source: Source, _spans: Sequence[Span], _settings: PlosivesSettings, progress: Progress) -> float:
-    """Level of the voice in dBFS, which a thump has to surpass."""
-    return voice_level_db(source, progress)
+def analyse(source: Source, _spans: Sequence[Span], _settings: PlosivesSettings, progress: Progress) -> LowVoice:
+    """Level of the voice, which a thump has to surpass, and its lows, which are left."""
+    level_db = voice_level_db(source, lambda share: progress(0.7 * share))
+    size = _size(source.rate)
+    hop = size  # enough of them
+    shares: list[NDArray[np.float64]] = []
+    most = min(source.frames, round(MOST_LISTENED_S * source.rate))
+    start = (source.frames - most) // 2
+    for begin in range(start, start + most, PIECE_S * source.rate):
+        for channel in read_padded(source, begin, min(begin + PIECE_S * source.rate, start + most)):
+            if len(channel) >= size:
+                level = np.abs(spectra_of(channel, size, hop))
+                rest = _middle(level, source.rate, size)
+                heard = powers_to_db(rest**2) > powers_to_db(rest**2).max() - ACTIVE_DB
+                shares.append(level[heard] / np.maximum(rest[heard, None], 1e-12))
+        progress(0.7 + 0.3 * min(1.0, (begin - start) / max(1, most)))
+    whole = np.concatenate(shares) if shares else np.zeros((0, size // 2 + 1))
+    share = np.quantile(whole, VOICE_SHARE, axis=0) if len(whole) else np.zeros(size // 2 + 1)
+    return LowVoice(level_db, share)
 
 
-def process(block: Block, settings: PlosivesSettings, voice_db: float) -> Samples:
+def _size(rate: int) -> int:
+    return int(2 ** np.ceil(np.log2(rate * WINDOW_MS / 1000.0)))
+
+
+def _middle(level: NDArray[np.floating], rate: int, size: int) -> NDArray[np.float64]:
+    """Level of the middle band in each spectrum."""
+    hz = np.arange(level.shape[1]) * rate / size
+    inside = (hz >= REST_HZ[0]) & (hz <= REST_HZ[1])
+    return np.asarray(np.sqrt(np.sum(level[:, inside].astype(np.float64) ** 2, axis=1)))
+
+
+def process(block: Block, settings: PlosivesSettings, voice: LowVoice) -> Samples:
     """Lower the bursts of a block."""
     found = [
         s
-        for s in find(block.samples, block.start, settings, block.rate, voice_db)
+        for s in find(block.samples, block.start, settings, block.rate, voice.level_db)
         if not overlaps_any(s, settings.left_s, block.rate)
     ]
     if not found or settings.reduction_db == 0.0:
@@ -143,17 +183,34 @@ def process(block: Block, settings: PlosivesSettings, voice_db: float) -> Sample
     for begin, end in found:
         a, b = max(0, begin - block.start - edge), min(out.shape[1], end - block.start + edge)
         if b - a >= 2 * edge:
-            weight = bump(b - a, edge)
             for channel, samples in enumerate(block.samples):
-                out[channel, a:b] -= weight * _thump(samples, a, b, block.start, settings, block.rate)
+                thump = _thump(samples, a, b, block.start, settings, block.rate, voice)
+                onset = _onset(thump, block.rate)
+                weight = bump(b - a - onset, edge)
+                rise = max(1, min(round(ONSET_MS * block.rate / 1000.0), edge // 2))
+                if onset:  # it is known to the millisecond
+                    weight[:edge] = 1.0
+                    weight[:rise] = bump(2 * rise, rise)[:rise]
+                out[channel, a + onset : b] -= weight * thump[onset:]
     return out
 
 
+def _onset(thump: NDArray[np.float32], rate: int) -> int:
+    """Where a burst begins: before the last moment in which it is still weak, seen from its first strong one; 0 if unclear."""
+    level = np.abs(thump)
+    top = float(level.max())
+    if top <= 0.0:
+        return 0
+    first = int(np.argmax(level > 0.3 * top))
+    weak = np.flatnonzero(np.maximum.accumulate(level[: first + 1]) < ONSET_SHARE * top)
+    return max(0, int(weak[-1]) + 1 - round(ONSET_MS * rate / 1000.0)) if len(weak) else 0
+
+
 def _thump(
-    samples: NDArray[np.float32], a: int, b: int, start: int, settings: PlosivesSettings, rate: int
+    samples: NDArray[np.float32], a: int, b: int, start: int, settings: PlosivesSettings, rate: int, voice: LowVoice
 ) -> NDArray[np.float32]:
-    """What of the lows in [a, b) exceeds what the voice usually has there, frequency by frequency."""
-    size = int(2 ** np.ceil(np.log2(rate * WINDOW_MS / 1000.0)))
+    """What of the lows in [a, b) exceeds what the voice has there, frequency by frequency."""
+    size = _size(rate)
     hop = size // 4
     around = round(AROUND_S * rate)
     first = max(0, a - around)
@@ -172,8 +229,11 @@ def _thump(
     often, seldom = np.quantile(level[~inside], USUAL_SHARES, axis=0)
     pitch = np.clip((hz[low] - PITCH_HZ[0]) / (PITCH_HZ[1] - PITCH_HZ[0]), 0.0, 1.0)
     usual = often ** (1.0 - pitch) * (1.3 * seldom) ** pitch  # where the voice has its pitch, its loud moments count
+    beside = _middle(np.abs(spectra[inside]), rate, size)[:, None] * voice.share[low]
+    usual = np.maximum(usual, beside * pitch)
     usual = np.maximum(usual, 1e-12)
-    gain = np.clip(usual / np.maximum(level[inside], 1e-12), db_to_gain(-settings.reduction_db), 1.0)
+    gain = np.clip(usual / np.maximum(level[inside], 1e-12), 0.0, 1.0) ** LIKELY_POWER
+    gain = np.maximum(gain, db_to_gain(-settings.reduction_db))
     above = hz[low] > settings.corner_hz  # between the corner and twice it the cut fades out
     fade = np.where(above, np.clip(2.0 - hz[low] / settings.corner_hz, 0.0, 1.0), 1.0)
     taken = np.zeros_like(spectra[inside])
@@ -206,14 +266,14 @@ def survey(
     after: Source,
     spans: Sequence[Span],
     settings: PlosivesSettings,
-    voice_db: float,
+    voice: LowVoice,
     progress: Progress,
 ) -> Survey:
     """Every thump."""
     del after
     reach = margin(settings, source.rate)
     found = through(
-        source, reach.before, reach.after, lambda x, s: find(x, s, settings, source.rate, voice_db), progress
+        source, reach.before, reach.after, lambda x, s: find(x, s, settings, source.rate, voice.level_db), progress
     )
     return moments_survey(
         found, spans, settings.left_s, source.rate, FOUND, tr("No thump was found at this setting."), tr("lowered")
@@ -222,8 +282,8 @@ def survey(
 
 def suggest(source: Source, spans: Sequence[Span], settings: PlosivesSettings, progress: Progress) -> Suggestion:
     """Whether there are any."""
-    voice_db = analyse(source, spans, settings, lambda p: progress(0.5 * p))
-    found = survey(source, source, spans, PlosivesSettings(), voice_db, lambda p: progress(0.5 + 0.5 * p)).marks
+    voice = analyse(source, spans, settings, lambda p: progress(0.5 * p))
+    found = survey(source, source, spans, PlosivesSettings(), voice, lambda p: progress(0.5 + 0.5 * p)).marks
     del settings
     if not found:
         return Suggestion({}, tr("No thump was found; this step is not needed."))
@@ -233,9 +293,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: PlosivesSettings, p
     )
 
 
-def picture(passage: Samples | None, rate: int, settings: PlosivesSettings, voice_db: float) -> Picture:
+def picture(passage: Samples | None, rate: int, settings: PlosivesSettings, voice: LowVoice) -> Picture:
     """The spectrum of what is found in the passage beside the passage's own."""
-    found = find(passage, 0, settings, rate, voice_db) if passage is not None and passage.shape[1] else []
+    found = find(passage, 0, settings, rate, voice.level_db) if passage is not None and passage.shape[1] else []
     return moments_picture(passage, rate, found, HERE, tr("no thump here"))
 
 
@@ -256,4 +316,5 @@ TOOL = Tool(
     suggest=suggest,
     picture=picture,
     skip_field="left_s",
+    version=2,
 )
