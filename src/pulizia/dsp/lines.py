@@ -30,6 +30,7 @@ MOST_LOOKS = 400
 STANDS_OUT_DB = 6.0
 TRACK_WINDOWS_S = (0.8, 1.5, 3.0, 3.0)
 TRACK_LAG_S = 0.3
+PHASE_WINDOWS_S, PHASE_PRIOR_RAD = (1.0, 0.7, 0.5), 0.1
 SEARCH_SHARE = 0.012
 
 
@@ -234,11 +235,46 @@ def follow(
             turn = 2j * np.pi * np.outer((starts + SPAN * hop // 2) / source.rate, own)
             amplitude = amplitude * np.exp(-turn)
             lines = Lines(lines.hz + own, lines.pull, lines.level_db, lines.base_hz, lines.drift_hz, hop * step)
+    for window_s in PHASE_WINDOWS_S:
+        lines = _locked(lines, amplitude, weight, floor, starts, source.rate, window_s)
     fixed = Lines(lines.hz, lines.pull, lines.level_db, lines.base_hz, np.zeros(0), hop * step)
     middles = starts + SPAN * hop // 2
     seen = amplitude * np.exp(1j * (fixed.phase(middles, source.rate) - lines.phase(middles, source.rate)))
     calm = smoothed(seen, weight, max(3, round(TRACK_WINDOWS_S[-1] * per_s)) | 1)
     return lines, floor, np.median(np.abs(calm) ** 2, axis=0)
+
+
+def _locked(
+    lines: Lines, amplitude: NDArray[np.complex128], weight: NDArray[np.float64], floor: NDArray[np.float64],
+    starts: NDArray[np.int64], rate: int, window_s: float,
+) -> Lines:  # fmt: skip
+    """The common drift put right by the phase that all harmonics together still show against their own slow mean.
+
+    The drift was found from how far phases turn from look to look, so what is left of it adds up; the phase itself
+    does not. Maximum likelihood for one phase of several noisy harmonics: each counts by its order and its power over
+    the noise beside it (linearised, with a prior that keeps it where little is known).
+    """
+    harmonic = lines.pull > 0
+    if not harmonic.any():
+        return lines
+    per_s = rate / lines.drift_hop
+    middles = starts + SPAN * hop_of(rate) // 2
+    still = Lines(lines.hz, lines.pull, lines.level_db, lines.base_hz, np.zeros(0), lines.drift_hop)
+    seen = (amplitude * np.exp(1j * (still.phase(middles, rate) - lines.phase(middles, rate))))[:, harmonic]
+    sure = weight[:, harmonic]
+    slow = smoothed(seen, sure, max(3, round(TRACK_WINDOWS_S[-1] * per_s)) | 1)
+    order = lines.pull[harmonic]
+    power = np.abs(slow) ** 2
+    ratio = sure * power / (floor[harmonic] + 1e-16)
+    off = np.imag(seen * np.conj(slow)) / np.maximum(power, 1e-30)
+    kernel = np.hanning((max(3, round(window_s * per_s)) | 1) + 2)[1:-1]
+    top = np.convolve((ratio * order * off).sum(axis=1), kernel, mode="same")
+    low = np.convolve((ratio * order**2).sum(axis=1), kernel, mode="same")
+    phase = top / (low + 0.5 / PHASE_PRIOR_RAD**2)
+    grid = np.arange(len(lines.drift_hz) + 1) * lines.drift_hop
+    turned = np.interp(grid, middles, phase) / (2 * np.pi)
+    drift = lines.drift_hz + np.diff(turned) * per_s
+    return Lines(lines.hz, lines.pull, lines.level_db, lines.base_hz, drift, lines.drift_hop)
 
 
 def line_powers(source: Source, start: int, stop: int, lines: Lines) -> NDArray[np.float64]:

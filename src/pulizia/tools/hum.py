@@ -305,4 +305,5 @@ TOOL = Tool(
     picture=picture,
     survey=survey,
     suggest=suggest,
+    version=2,
 )
