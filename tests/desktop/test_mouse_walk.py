@@ -120,7 +120,12 @@ def test_the_whole_job_by_mouse(
     assert tools() == ["noise"]
     hand.press_at(window.foot.play)
     person.until(lambda: studio.transport.is_playing)
-    for share, expected in ((0.15, Listening.BEFORE), (0.85, Listening.REMOVED), (0.5, Listening.AFTER)):
+    for share, expected in (
+        (0.1, Listening.BEFORE),
+        (0.6, Listening.REMOVED),
+        (0.9, Listening.STEP),
+        (0.35, Listening.AFTER),
+    ):
         switch = window.foot.switch
         hand.press_at(switch, QPoint(round(switch.width() * share), switch.height() // 2))
         assert studio.listening is expected

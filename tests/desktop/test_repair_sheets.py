@@ -324,3 +324,19 @@ def test_the_sheet_without_a_step_says_how_to_begin_and_comes_back(bench: Person
     bench.settle()
     assert sheet.body is not None
     assert sheet.body.isVisible()
+
+
+def test_what_one_step_removes_is_heard_alone_and_follows_the_selected_step(bench: Person) -> None:
+    studio = bench.window.studio
+    for gain_db in (-6.0, -12.0):
+        studio.repairs.add_tool("level", on_selection=False)
+        studio.document.change_settings(studio.current_id, studio.step_id, way="gain", gain_db=gain_db)
+    bench.settle()
+    (first, a), (second, b) = ((s.id, 10 ** (s.settings.gain_db / 20)) for s in bench.recording.score)
+    whole = studio.chain.before.read(0, RATE)
+    studio.choose_step(first)
+    bench.key(Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
+    assert np.allclose(studio.heard_source.read(0, RATE), (1 - a) * whole, atol=1e-6)
+    studio.choose_step(second)
+    assert np.allclose(studio.heard_source.read(0, RATE), a * (1 - b) * whole, atol=1e-6)
+    assert studio.heard_measures is None  # it is no programme

@@ -175,6 +175,15 @@ def _listening(w: MainWindow) -> list[Command]:
             has,
             lambda: s.listening is Listening.REMOVED,
         ),
+        Command(
+            "removed_by_step",
+            N_("Listen"),
+            tr("Removed by this step"),
+            ("Alt+3",),
+            lambda: s.set_listening(Listening.STEP),
+            lambda: s.step is not None,
+            lambda: s.listening is Listening.STEP,
+        ),
         Command("both", N_("Listen"), tr("Both channels"), ("4",), lambda: s.set_pick(""), two, lambda: not s.pick),
         Command(
             "left", N_("Listen"), tr("Left only"), ("5",), lambda: s.set_pick("left"), two, lambda: s.pick == "left"

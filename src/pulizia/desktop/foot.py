@@ -13,7 +13,7 @@ from PySide6.QtGui import (
     QPen,
     QResizeEvent,
 )
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QSpacerItem, QWidget
 
 from pulizia.audio.layouts import shown_names
 from pulizia.desktop.controls import SegmentSwitch
@@ -25,7 +25,7 @@ from pulizia.units import format_clock, format_number
 from pulizia.words import tr, translated
 
 NARROW_WINDOW = 1200
-ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED)
+ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED, Listening.STEP)
 
 
 class RoundButton(QWidget):
@@ -119,7 +119,8 @@ class Foot(QWidget):
             [
                 tr("The untouched recording (1; B switches)"),
                 tr("After all steps (2; B switches)"),
-                tr("What the steps remove (3)"),
+                tr("What all steps remove together (3)"),
+                tr("What the selected step removes (Alt+3)"),
             ],
             tr("What is heard and seen"),
         )
@@ -137,7 +138,8 @@ class Foot(QWidget):
         row.addWidget(self.loop)
         row.addSpacing(8)
         row.addWidget(self.clock)
-        row.addSpacing(40)
+        self._gap = QSpacerItem(40, 1)
+        row.addItem(self._gap)
         row.addWidget(self.switch)
         row.addSpacing(12)
         row.addWidget(self.matched)
@@ -155,7 +157,10 @@ class Foot(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.gauge.set_compact(self.width() < NARROW_WINDOW)
+        narrow = self.width() < NARROW_WINDOW
+        self.gauge.set_compact(narrow)
+        self._gap.changeSize(8 if narrow else 40, 1)
+        self.layout().invalidate()
 
     def refresh(self) -> None:
         """Show the choices as they are now."""

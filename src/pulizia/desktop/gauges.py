@@ -21,8 +21,8 @@ from pulizia.units import format_number, gain_to_db
 from pulizia.words import tr, translated
 
 FLOOR_DB = -60.0
-FULL_BAR, COMPACT_BAR = 180, 140
-FULL_GAUGE, COMPACT_GAUGE = 322, 200
+FULL_BAR, COMPACT_BAR = 180, 104
+FULL_GAUGE, COMPACT_GAUGE = 322, 164
 
 
 class Gauge(QWidget):

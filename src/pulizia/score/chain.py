@@ -230,6 +230,13 @@ class Chain:
         """What the whole score takes away."""
         return DifferenceSource(self.before, self.after)
 
+    def removed_by(self, step_id: str | None) -> Source:
+        """What one step takes from the sound that reaches it; silence where it does not act or is not in the score."""
+        stage = self.stages.get(step_id or "")
+        if stage is None or step_id is None:
+            return DifferenceSource(self.before, self.before)
+        return DifferenceSource(self._inputs[step_id], stage)
+
     def input_of(self, step_id: str) -> Source:
         """The sound that reaches a step."""
         return self._inputs[step_id]

@@ -134,7 +134,7 @@ class Room:
     def heard_source(self) -> Source | None:
         """What the pictures and the ears read now."""
         chain = self.chain
-        return None if chain is None else source_of(chain, self.listening)
+        return None if chain is None else source_of(chain, self.listening, self.step_id)
 
     def choose_recording(self, recording_id: str | None) -> None:
         """Put a recording on the bench."""
@@ -153,6 +153,9 @@ class Room:
         if step_id != self.step_id:
             self.step_id = step_id
             self.emit("selection")
+            if self.listening is Listening.STEP:
+                self.sync()
+                self.emit("listening")
 
     def select(self, start: int, stop: int, band_hz: tuple[float, float] | None = None) -> None:
         """Mark a stretch (frames in any order); an empty one clears the mark."""
@@ -367,7 +370,7 @@ class Room:
     @property
     def heard_measures(self) -> Measures | None:
         """Measures of what is heard; None for what was removed, which is no programme."""
-        if self.listening is Listening.REMOVED:
+        if self.listening.is_removed:
             return None
         return self.measures("before" if self.listening is Listening.BEFORE else "after")
 
@@ -448,8 +451,10 @@ class Room:
         self.emit("document")
 
 
-def source_of(chain: Chain, listening: Listening) -> Source:
-    """The Source that a listening choice means."""
+def source_of(chain: Chain, listening: Listening, step_id: str | None) -> Source:
+    """The Source that a listening choice means; ``step_id`` is the selected step."""
     if listening is Listening.BEFORE:
         return chain.before
+    if listening is Listening.STEP:
+        return chain.removed_by(step_id)
     return chain.after if listening is Listening.AFTER else chain.removed

@@ -36,6 +36,12 @@ class Listening(Enum):
     BEFORE = N_("Before")
     AFTER = N_("After")
     REMOVED = N_("Removed")
+    STEP = N_("By step")
+
+    @property
+    def is_removed(self) -> bool:
+        """Whether it is what was taken away, which is no programme to measure."""
+        return self in (Listening.REMOVED, Listening.STEP)
 
 
 @dataclass(frozen=True, slots=True)

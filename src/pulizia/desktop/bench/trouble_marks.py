@@ -12,7 +12,7 @@ from pulizia.session.transport import Listening
 
 def troubled_columns(studio: Studio, first: float, frames_per_column: float, count: int) -> list[int]:
     """Columns in which a true peak passes full scale or tops are flattened, of what is heard."""
-    if studio.listening is Listening.REMOVED:
+    if studio.listening.is_removed:
         return []
     measures = studio.measures("before" if studio.listening is Listening.BEFORE else "after")
     if measures is None:
