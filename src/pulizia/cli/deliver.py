@@ -12,6 +12,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from pulizia.cli.assembled import Assembled, add_programme_flag, assembled
 from pulizia.cli.batch import run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
@@ -74,6 +75,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     )
     add_keep_flag(command)
     command.add_argument("--recording", help="which recording of a project, by name")
+    add_programme_flag(command)
     command.add_argument("--json", action="store_true", help="print the report as JSON")
     add_output_flags(command, pictures=True)
     command.add_argument("--jobs", type=int, default=2, help="files processed at once (2)")
@@ -104,6 +106,8 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
     report = _report_path(options, output)
     if report is not None:
         check_output(report, inputs=[*options.files, output], overwrite=options.overwrite)
+    if options.programme:
+        return _one_programme(assembled(path, options.programme, progress), output, report, target, options, progress)
     programme = worked_programme(path, options.recording, progress)
     recording = trimmed(programme.recording, options.keep)
     check_output(output, inputs=[recording.path], overwrite=options.overwrite)
@@ -138,6 +142,42 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
         return (json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),)
     notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
     return (*(line for one in made for line in _told(one)), *notes)
+
+
+def _one_programme(
+    made: Assembled, output: Path, report: Path | None, target: Target, options: argparse.Namespace,
+    progress: TerminalProgress,
+) -> tuple[str, ...]:  # fmt: skip
+    """Deliver a programme of a project; returns what to tell."""
+    if options.keep or options.recipe or options.recording:
+        message = "--keep, --recipe and --recording belong to recordings; a programme is delivered as it is assembled."
+        raise DeliveryError(message)
+    outputs = (output, *options.also)
+    for path in outputs:
+        check_output(path, inputs=made.inputs, overwrite=options.overwrite)
+        if is_picture(path):
+            message = "A programme is written as sound. Choose a name that ends in .wav, .flac or another sound format."
+            raise DeliveryError(message)
+    names = (DUAL_MONO,) if options.dual_mono and made.programme.channels == 1 else made.names
+    worked = kept(made.source, lambda share: progress(share, "rendering")) if options.also else nullcontext(made.source)
+    with worked as source:
+        done = [
+            deliver(
+                source, target, path, wanted=deliverable_of(options, path), names=names, said=made.said,
+                way=options.way, hard=options.limit_hard, progress=progress,
+            )
+            for path in outputs
+        ]  # fmt: skip
+    progress.done()
+    words = tuple(
+        f"{step.tool.title}: {step.tool.caption(step.settings)}" for step in made.programme.steps if step.enabled
+    )
+    if report is not None:
+        write_text(report, REPORTS.get(report.suffix.lower(), report_html)(done[0], words))
+    if options.json:
+        rows = [report_content(one, words) for one in done]
+        return (json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),)
+    return (*(line for one in done for line in _told(one)), *made.notes)
 
 
 @contextmanager

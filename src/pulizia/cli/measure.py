@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from pulizia.audio.source import Source, SpanSource
+from pulizia.cli.assembled import add_programme_flag, assembled
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import check_output
 from pulizia.delivery.normalise import Meter, Verdict, verdicts
@@ -19,7 +20,7 @@ from pulizia.measure.blocks import SegmentStore
 from pulizia.measure.loudness import DUAL_MONO, Measures, measure
 from pulizia.measure.readings import LOUDEST_S, Reading, loudest, readings
 from pulizia.media.folders import config_folder
-from pulizia.media.open import OpenMedia, open_media
+from pulizia.media.open import open_media
 from pulizia.media.write import write_text
 from pulizia.report.measurement_log import FIGURES, measurement_csv
 from pulizia.units import format_number, format_time, seconds_to_frames
@@ -45,6 +46,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         help="save the measurement of one file as a log: figures, limits, loudness over time",
     )
     command.add_argument("--overwrite", action="store_true", help="replace an existing log")
+    add_programme_flag(command)
     command.add_argument("--json", action="store_true", help="print the figures as JSON")
     command.set_defaults(run=run)
 
@@ -72,18 +74,22 @@ def run(options: argparse.Namespace) -> int:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Measured:
-    """A file with everything that was asked of it."""
+    """A file or programme with everything that was asked of it."""
 
+    title: str
     path: Path
-    media: OpenMedia
+    names: tuple[str, ...]
+    form: str
+    cleaned: bool
+    notes: tuple[str, ...]
     figures: Measures
     verdicts: tuple[Verdict, ...]
     readings: tuple[Reading, ...]
 
     def row(self) -> dict[str, Any]:
         """As plain JSON values."""
-        row = self.figures.figures() | {"file": str(self.path), "channel_names": self.media.channel_names}
-        row["samples_cleaned"] = self.media.source.cleaned
+        row = self.figures.figures() | {"file": str(self.path), "channel_names": self.names}
+        row["samples_cleaned"] = self.cleaned
         for seconds in LOUDEST_S:
             top = loudest(self.figures, seconds)
             row[f"loudest_{seconds:.0f}_s"] = None if top is None else {"at_s": round(top.start_s, 2), "lufs": top.lufs}
@@ -98,22 +104,38 @@ class _Measured:
 
 
 def _measured(path: Path, options: argparse.Namespace, target: Target | None) -> _Measured:
-    progress = TerminalProgress(f"measuring {path.name}")
-    media = open_media(path, progress)
-    source = _stretch(media, options.span)
-    names = (DUAL_MONO,) if options.dual_mono and source.channels == 1 else media.channel_names
+    progress = TerminalProgress(f"measuring {options.programme or path.name}")
+    media = None if options.programme else open_media(path, progress)
+    if media is None:
+        made = assembled(path, options.programme, progress)
+        whole, known, title, notes = made.source, made.names, made.programme.name, made.notes
+        form = f"{whole.rate / 1000:g} kHz, {len(made.programme.lanes)} lanes, {whole.channels} channels"
+    else:
+        whole, known, title, form = media.source, media.channel_names, path.name, media.format_line
+        notes = (media.warning,) if media.warning else ()
+    source = _stretch(whole, title, options.span)
+    names = (DUAL_MONO,) if options.dual_mono and source.channels == 1 else known
     figures = measure(source, progress=progress, names=names)
     other = tuple(readings(source, figures, names, progress=progress)) if options.readings else ()
     if target is not None and target.gate == "dialogue":
         figures = Meter(target, SegmentStore(), names).measure(source, progress)
     progress.done()
+    cleaned = media is not None and media.source.cleaned  # known when all of it was read
     return _Measured(
-        path=path, media=media, figures=figures, verdicts=verdicts(figures, target) if target else (), readings=other
+        title=title,
+        path=path,
+        names=known,
+        form=form,
+        cleaned=cleaned,
+        notes=notes,
+        figures=figures,
+        verdicts=verdicts(figures, target) if target else (),
+        readings=other,
     )
 
 
 def _tell(one: _Measured) -> None:
-    print(f"{one.path.name}: {format_time(one.figures.duration_s, 1)}, {one.media.format_line}")
+    print(f"{one.title}: {format_time(one.figures.duration_s, 1)}, {one.form}")
     print_figures(one.figures)
     for seconds in LOUDEST_S:
         if (top := loudest(one.figures, seconds)) is not None:
@@ -124,7 +146,7 @@ def _tell(one: _Measured) -> None:
         print(f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}")
     for reading in one.readings:
         print(f"  {reading.name:<28}{format_number(reading.lufs):>8} LUFS  {reading.why}")
-    for note in (one.media.warning, cleaned_note(cleaned=one.media.source.cleaned)):
+    for note in (*one.notes, cleaned_note(cleaned=one.cleaned)):
         if note:
             print(note)
 
@@ -148,14 +170,13 @@ def _short(name: str) -> str:
     )
 
 
-def _stretch(media: OpenMedia, span: list[float] | None) -> Source:
-    whole = media.source
+def _stretch(whole: Source, title: str, span: list[float] | None) -> Source:
     if span is None:
         return whole
     start, stop = (seconds_to_frames(s, whole.rate) for s in span)
     if not 0 <= start < stop <= whole.frames:
         length = whole.frames / whole.rate
-        message = f"The span {span[0]:g} to {span[1]:g} s does not lie inside {media.path.name}, which is {length:.2f} s long."
+        message = f"The span {span[0]:g} to {span[1]:g} s does not lie inside {title}, which is {length:.2f} s long."
         raise MediaError(message)
     return SpanSource(whole, start, stop)
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""`pulizia render`: the worked recordings of a project as files."""
+"""`pulizia render`: the processed recordings, or a programme, of a project as files."""
 
 from __future__ import annotations
 
@@ -7,15 +7,19 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+from pulizia.audio.source import Source
+from pulizia.cli.assembled import Assembled, add_programme_flag, assembled
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import FORMATS
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_recording
-from pulizia.delivery.deliver import check_output, cut_words, write_source
+from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable
+from pulizia.errors import ProjectError
 from pulizia.media.broadcast import Loudness
 from pulizia.media.names import safe_name
 from pulizia.project.file import load_project
+from pulizia.project.programme_sound import stems_of
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
@@ -24,6 +28,12 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument("project", type=Path)
     command.add_argument("-o", "--output", type=Path, required=True,
                          help="a folder; or a file when the project holds one recording")  # fmt: skip
+    add_programme_flag(command)
+    command.add_argument("--stems", action="store_true", help="of a programme: one file for each stem, into a folder")
+    command.add_argument("--clips", action="store_true", help="of a programme: one file for each clip, into a folder")
+    command.add_argument(
+        "--handles", type=float, default=0.0, metavar="S", help="with --clips: this much more at both ends, in seconds"
+    )
     command.add_argument("--bits", choices=tuple(FORMATS), default="24", help="sample format (24)")
     command.add_argument("--overwrite", action="store_true", help="replace existing outputs")
     command.set_defaults(run=run)
@@ -31,6 +41,11 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
 
 def run(options: argparse.Namespace) -> int:
     """Render every recording; the step's short names go into the file names."""
+    if options.programme:
+        return _render_programme(options)
+    if options.stems or options.clips:
+        message = "--stems and --clips belong to a programme. Name one with --programme."
+        raise ProjectError(message)
     project = load_project(options.project)
     for recording in project.recordings:
         if options.output.is_dir() or len(project.recordings) > 1:
@@ -51,3 +66,52 @@ def run(options: argparse.Namespace) -> int:
             if words:
                 print(words)
     return 0
+
+
+def _render_programme(options: argparse.Namespace) -> int:
+    progress = TerminalProgress(options.programme)
+    made = assembled(options.project, options.programme, progress)
+    pieces = _pieces(made, options)
+    for name, _ in pieces.values():
+        check_output(name, inputs=made.inputs, overwrite=options.overwrite)
+    wanted = Deliverable(sample_format=FORMATS[options.bits])
+    for title, (target, source) in pieces.items():
+        said = made.said if source.frames == made.programme.frames else Said()
+        cut = write_source(source, target, wanted, progress, said=said, loudness=Loudness())
+        progress.done()
+        print(f"{title}: written to {target}")
+        if words := cut_words(cut):
+            print(words)
+    for note in made.notes:
+        print(note)
+    return 0
+
+
+def _pieces(made: Assembled, options: argparse.Namespace) -> dict[str, tuple[Path, Source]]:
+    """What is written: the programme, its stems or its clips, each with its file."""
+    programme, folder = made.programme, options.output
+    if not (options.stems or options.clips):
+        target = folder / f"{safe_name(programme.name)}.wav" if folder.is_dir() else folder
+        return {programme.name: (target, made.source)}
+    if folder.exists() and not folder.is_dir():
+        message = f"{folder.name} is a file. Choose a folder for stems or clips."
+        raise ProjectError(message)
+    folder.mkdir(exist_ok=True)
+    if options.stems:
+        stems = stems_of(programme)
+        return {
+            f"{programme.name}, {name}": (
+                folder / f"{safe_name(f'{programme.name}-{name}')}.wav",
+                made.sound.stem(lanes),
+            )
+            for name, lanes in stems.items()
+        }
+    handles = max(0, round(options.handles * programme.rate))
+    found: dict[str, tuple[Path, Source]] = {}
+    for lane in programme.lanes:
+        for number, clip in enumerate((c for c in lane.clips if c.enabled), 1):
+            name = f"{lane.name}-{number:03}" + (f"-{clip.name}" if clip.name else "")
+            alone = made.sound.clip_alone(clip, handles)
+            if alone is not None:
+                found[f"{lane.name} {number}"] = (folder / f"{safe_name(name)}.wav", alone)
+    return found

@@ -106,7 +106,7 @@ class Foot(QWidget):
         super().__init__()
         self.studio = studio
         self.setFixedHeight(56)
-        row = QHBoxLayout(self)
+        row = self._row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 16, 0)
         row.setSpacing(0)
         self.play = RoundButton("play", tr("Play or stop"), tr("Play or stop (Space)"))
@@ -160,7 +160,7 @@ class Foot(QWidget):
         narrow = self.width() < NARROW_WINDOW
         self.gauge.set_compact(narrow)
         self._gap.changeSize(8 if narrow else 40, 1)
-        self.layout().invalidate()
+        self._row.invalidate()
 
     def refresh(self) -> None:
         """Show the choices as they are now."""

@@ -8,19 +8,17 @@ import os
 from pathlib import Path
 from typing import Any
 
-from pulizia.audio.markers import Marker, in_order
-from pulizia.audio.spans import Span
+from pulizia.audio.markers import in_order
 from pulizia.data.json_text import parsed
 from pulizia.errors import ProjectError, SettingsError
 from pulizia.media.write import write_text
 from pulizia.project.model import Project, Recording
+from pulizia.project.programme_file import programme_of_row, programme_row
+from pulizia.project.rows import marker_of, marker_row, spans_of, step_of, step_row
 from pulizia.project.upgrades import upgraded
-from pulizia.score.steps import Step
-from pulizia.settings.as_dict import from_dict, to_dict
-from pulizia.tools.registry import tool_of
 from pulizia.words import tr
 
-FORMAT, VERSION, SUFFIX = "pulizia-project", 5, ".pulizia"
+FORMAT, VERSION, SUFFIX = "pulizia-project", 6, ".pulizia"
 LARGEST_BYTES = 256 << 20
 LONGEST_PATH, LONGEST_NAME, MOST_STEPS = 4096, 1000, 1000
 
@@ -44,6 +42,7 @@ def project_text(project: Project, folder: Path) -> str:
         "id": project.id,
         "target": project.target_id,
         "recordings": [_recording_row(r, folder) for r in project.recordings],
+        "programmes": [programme_row(p) for p in project.programmes],
     }
     return json.dumps(content, indent=1) + "\n"
 
@@ -93,12 +92,13 @@ def parse_project(text: str, name: str, folder: Path) -> Project:
         recordings = tuple(_recording(row, folder) for row in content["recordings"])
         return Project(
             recordings=recordings, target_id=str(content.get("target", "ebu-r128")),
+            programmes=tuple(programme_of_row(row) for row in content["programmes"]),
             id=str(content["id"]),
         )  # fmt: skip
     except SettingsError as error:
         message = tr("{name} cannot be opened: {error}. Update Pulizia or restore a backup.", name=name, error=error)
         raise ProjectError(message) from error
-    except (KeyError, TypeError, ValueError, AttributeError, IndexError, OverflowError) as error:
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError, ProjectError) as error:
         message = tr("{name} is damaged ({error}). Restore it from a backup.", name=name, error=error)
         raise ProjectError(message) from error
 
@@ -113,32 +113,10 @@ def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:
         "id": recording.id, "name": recording.name, "path": relative, "absolute": str(path),
         "fingerprint": recording.fingerprint, "digest": recording.digest, "rate": recording.rate,
         "channels": recording.channels, "frames": recording.frames,
-        "score": [_step_row(step) for step in recording.score],
-        "markers": [_marker_row(marker) for marker in recording.markers],
+        "score": [step_row(step) for step in recording.score],
+        "markers": [marker_row(marker) for marker in recording.markers],
         "left": list(recording.left),
         "trim": None if recording.trim is None else [recording.trim.start, recording.trim.stop],
-    }  # fmt: skip
-
-
-def _marker_row(marker: Marker) -> list[int | str]:
-    row: list[int | str] = [marker.frame, marker.name]
-    return [*row, marker.frames, marker.note] if marker.frames or marker.note else row
-
-
-def _marker(row: list[Any]) -> Marker:
-    frame, name, frames, note = [*row, 0, ""][:4] if len(row) == 2 else row
-    return Marker(int(frame), str(name), int(frames), str(note))
-
-
-def _step_row(step: Step) -> dict[str, Any]:
-    return {
-        "id": step.id, "tool": step.tool_id, "tool_version": step.tool.version,
-        "settings": to_dict(step.settings),
-        "spans": None if step.spans is None else [[s.start, s.stop] for s in step.spans],
-        "holes": [[s.start, s.stop] for s in step.holes],
-        "band_hz": list(step.band_hz) if step.band_hz else None,
-        "channels": None if step.channels is None else list(step.channels),
-        "enabled": step.enabled,
     }  # fmt: skip
 
 
@@ -167,12 +145,12 @@ def _recording(row: dict[str, Any], folder: Path) -> Recording:
         id=str(row["id"]), name=str(row["name"])[:LONGEST_NAME], path=path, fingerprint=str(row["fingerprint"]),
         digest=str(row.get("digest", "")),
         rate=rate, channels=channels, frames=frames,
-        score=tuple(_step(entry, rate, channels) for entry in row["score"]),
-        markers=in_order((_marker(entry) for entry in row["markers"]), frames),
+        score=tuple(step_of(entry, rate, channels) for entry in row["score"]),
+        markers=in_order((marker_of(entry) for entry in row["markers"]), frames),
         left=tuple(str(kind) for kind in row["left"]),
     )  # fmt: skip
     trim = row["trim"]
-    return made if trim is None else made.with_trim(_spans([trim])[0])
+    return made if trim is None else made.with_trim(spans_of([trim])[0])
 
 
 def _is_there(path: Path) -> bool:
@@ -180,33 +158,3 @@ def _is_there(path: Path) -> bool:
         return path.exists()
     except OSError:  # a name that no disk can hold
         return False
-
-
-def _step(row: dict[str, Any], rate: int, channels_there: int) -> Step:
-    tool = tool_of(row["tool"])
-    if int(row.get("tool_version", 1)) > tool.version:
-        message = tr("a step {name} was made by a newer Pulizia", name=tool.id)
-        raise SettingsError(message)
-    spans, channels, band = row["spans"], row.get("channels"), row.get("band_hz")
-    if band is not None and not 0 <= float(band[0]) < float(band[1]) <= rate:
-        message = tr(
-            "a step {name} acts in a band from {low:g} to {high:g} Hz",
-            name=tool.id,
-            low=float(band[0]),
-            high=float(band[1]),
-        )
-        raise ValueError(message)
-    if channels is not None and not all(0 <= int(c) < channels_there for c in channels):
-        message = tr("a step {name} acts on channels that are not there", name=tool.id)
-        raise ValueError(message)
-    return Step(
-        id=str(row["id"]), tool_id=tool.id, settings=from_dict(tool.settings, row["settings"]),
-        spans=None if spans is None else _spans(spans), holes=_spans(row.get("holes", [])),
-        band_hz=None if band is None else (float(band[0]), float(band[1])),
-        channels=None if channels is None else tuple(int(c) for c in channels),
-        enabled=bool(row["enabled"]),
-    )  # fmt: skip
-
-
-def _spans(rows: list[list[int]]) -> tuple[Span, ...]:
-    return tuple(Span(int(a), int(b)) for a, b in rows)

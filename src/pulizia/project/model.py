@@ -12,6 +12,7 @@ from pulizia.audio.markers import Marker, in_order
 from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
 from pulizia.media.open import OpenMedia
+from pulizia.project.clips import Programme
 from pulizia.score.steps import Step
 from pulizia.words import tr
 
@@ -118,10 +119,11 @@ def _acts(step: Step, span: Span, frames: int) -> bool:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Project:
-    """Recordings with their scores, and the target of the delivery."""
+    """Recordings with their scores, the programmes made of them, and the target of the delivery."""
 
     recordings: tuple[Recording, ...] = ()
     target_id: str = "ebu-r128"
+    programmes: tuple[Programme, ...] = ()
     id: str = field(default_factory=lambda: uuid.uuid4().hex)
 
     def recording(self, recording_id: str) -> Recording:
@@ -141,6 +143,26 @@ class Project:
                 recordings=tuple(recording if r.id == recording.id else r for r in self.recordings),
             )
         return replace(self, recordings=(*self.recordings, recording))
+
+    def programme(self, programme_id: str) -> Programme:
+        """The programme with this identity."""
+        for programme in self.programmes:
+            if programme.id == programme_id:
+                return programme
+        message = tr("The programme is no longer part of the project.")
+        raise ProjectError(message)
+
+    def with_programme(self, programme: Programme) -> Project:
+        """With one more programme, or one replaced."""
+        if any(known.id == programme.id for known in self.programmes):
+            return replace(
+                self, programmes=tuple(programme if p.id == programme.id else p for p in self.programmes)
+            )  # fmt: skip
+        return replace(self, programmes=(*self.programmes, programme))
+
+    def without_programme(self, programme_id: str) -> Project:
+        """Without one programme; its recordings stay."""
+        return replace(self, programmes=tuple(p for p in self.programmes if p.id != programme_id))
 
     def without_recording(self, recording_id: str) -> Project:
         """Without one recording; its file stays where it is."""

@@ -27,11 +27,17 @@ def _with_regions(content: dict[str, Any]) -> dict[str, Any]:
     return content
 
 
+def _with_programmes(content: dict[str, Any]) -> dict[str, Any]:
+    """Version 6 keeps the programmes that are made of recordings."""
+    return content | {"programmes": []}
+
+
 UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: _with_markers,
     2: _with_left,
     3: _with_trim,
     4: _with_regions,
+    5: _with_programmes,
 }
 """From each older version to the next."""
 

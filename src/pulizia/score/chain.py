@@ -6,7 +6,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -28,6 +28,14 @@ WIDE_CONTEXT_S = 0.4
 MOST_KEPT_KEYS = 1 << 12  # a stage never changes, so neither do its keys; views ask often
 
 
+class Learner(Protocol):
+    """What can learn from its sound."""
+
+    def learn(self, progress: Progress) -> Any:  # noqa: ANN401 - each tool's own
+        """Make the analysis; may take long."""
+        ...
+
+
 class AnalysisStore:
     """What tools have learned, by key; each analysis is made once even when two threads ask.
 
@@ -39,13 +47,13 @@ class AnalysisStore:
         self._locks: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
 
-    def get(self, key: str, stage: Stage, progress: Progress) -> Any:  # noqa: ANN401 - each tool's own
-        """The analysis under ``key``, made by the stage's tool when unknown."""
+    def get(self, key: str, learner: Learner, progress: Progress) -> Any:  # noqa: ANN401 - each tool's own
+        """The analysis under ``key``, made by the learner when unknown."""
         with self._lock:
             lock = self._locks.setdefault(key, threading.Lock())
         with lock:
             if key not in self._known:
-                learned = stage.learn(progress)
+                learned = learner.learn(progress)
                 with self._lock:
                     self._known[key] = learned
                     while len(self._known) > MOST_ANALYSES:
@@ -55,7 +63,7 @@ class AnalysisStore:
                 if key in self._known:
                     self._known.move_to_end(key)
                     return self._known[key]
-        return self.get(key, stage, progress)  # it left between two looks
+        return self.get(key, learner, progress)  # it left between two looks
 
     def has(self, key: str) -> bool:
         """Whether the analysis is there already."""
@@ -102,6 +110,10 @@ class Stage:
         begin = first - self._before if self._runs is None else self._runs.begin(first)
         context = self.upstream.span_key(max(0, begin), min(self.frames, last + self._after))
         return content_key("stage", self._step_key, self._analysis_key, context, start, stop)
+
+    def is_of(self, upstream: Source, step: Step, other: Source | None) -> bool:
+        """Whether it is this step over this very Source, so that it can be used again."""
+        return self.upstream is upstream and self._other is other and self.step == step
 
     def analysis(self, progress: Progress = lambda _: None) -> Any:  # noqa: ANN401 - each tool's own
         """What the step's tool has learned from its input; may take long the first time."""
@@ -212,9 +224,11 @@ class Chain:
 
     def __init__(
         self, source: Source, steps: Sequence[Step], cache_: ChunkCache, store: AnalysisStore,
-        others: Callable[[str], Source | None] = lambda _fingerprint: None,
+        others: Callable[[str], Source | None] = lambda _fingerprint: None, previous: Chain | None = None,
     ) -> None:  # fmt: skip
+        """``previous`` is the chain that this one follows: stages up to the first change are taken over, with all they run."""
         self.before = source
+        known = previous.stages if previous is not None else {}
         self.stages: dict[str, Stage] = {}
         self._inputs: dict[str, Source] = {}
         last: Source = source
@@ -222,7 +236,10 @@ class Chain:
             self._inputs[step.id] = last
             if step.enabled and step.acts_in(source.frames):
                 other = others(step.other) if step.other else None
-                last = self.stages[step.id] = Stage(last, step, cache_, store, other)
+                stage = known.get(step.id)
+                if stage is None or not stage.is_of(last, step, other):
+                    stage = Stage(last, step, cache_, store, other)
+                last = self.stages[step.id] = stage
         self.after: Source = last
 
     @property

@@ -89,7 +89,8 @@ class Document:
             or known.media.fingerprint != media.fingerprint
             or (known.others, known.score) != (others, score)
         ):
-            chain = Chain(media.source, score, self.cache, self.analyses, self.open_source)
+            previous = known.chain if known is not None else None
+            chain = Chain(media.source, score, self.cache, self.analyses, self.open_source, previous)
         else:
             chain = known.chain
         self._chains[recording_id] = _Made(media, score, others, chain)

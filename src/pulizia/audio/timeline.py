@@ -1,0 +1,211 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Stretches of other sources placed one after the other on one clock: the sound of a lane, and lanes added up."""
+
+from __future__ import annotations
+
+import threading
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulizia.audio.fades import Law, likeness_of, rise
+from pulizia.audio.samples import Samples, silence
+from pulizia.audio.source import Source, content_key, read_padded
+
+MOST_COMPARED = 1 << 20  # frames of a cross-fade whose likeness is measured
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """How a part comes or goes: over how many frames, and by which law."""
+
+    frames: int = 0
+    law: Law = "matched"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Part:
+    """A stretch of a source at a place of the timeline.
+
+    Attributes
+    ----------
+    start : where it begins on the timeline
+    inner : the frame of the source that is heard there; silence before the source's first frame and after its last
+    frames : length
+    weights : (channels of the timeline, channels of the source)
+    gain_line : (frame from the start of the part, gain in dB), straight in dB between them
+    """
+
+    source: Source
+    start: int
+    inner: int
+    frames: int
+    weights: NDArray[np.float32]
+    gain_line: tuple[tuple[int, float], ...] = ()
+    fade_in: Edge = field(default_factory=Edge)
+    fade_out: Edge = field(default_factory=Edge)
+
+    @property
+    def stop(self) -> int:
+        """Where it ends on the timeline."""
+        return self.start + self.frames
+
+    def shape(self) -> tuple[object, ...]:
+        """What gives it its form, wherever it stands."""
+        return self.frames, self.weights.tolist(), self.gain_line, self.fade_in, self.fade_out
+
+    def inside(self, begin: int, end: int) -> tuple[int, int]:
+        """Frames of the source for [begin, end) counted from the part's start, cut to those that are there."""
+        first, last = self.inner + begin, self.inner + end
+        return max(0, min(first, self.source.frames)), max(0, min(last, self.source.frames))
+
+    def read(self, begin: int, end: int) -> Samples:
+        """Its sound for [begin, end), placed on the timeline's channels; without fades."""
+        sound = read_padded(self.source, self.inner + begin, self.inner + end)
+        if self.weights.shape == (1, 1):
+            out = sound if self.weights[0, 0] == 1.0 else sound * self.weights[0, 0]
+        elif self.weights.shape[0] == self.weights.shape[1] and np.array_equal(self.weights, np.eye(len(self.weights))):
+            out = sound
+        else:
+            out = self.weights @ sound
+        if self.gain_line:
+            at, level = (np.array(column, dtype=np.float64) for column in zip(*self.gain_line, strict=True))
+            gain = 10.0 ** (np.interp(np.arange(begin, end) + 0.5, at, level) / 20.0)
+            out = out * gain.astype(np.float32)
+        return np.asarray(out, dtype=np.float32)
+
+
+class TimelineSource:
+    """Parts by place on one clock. Two neighbours may overlap: there the earlier passes into the later one.
+
+    In an overlap the law is that of the later part's ``fade_in``, and its length is the overlap; elsewhere a part
+    comes and goes by its own edges.
+
+    Raises
+    ------
+    ValueError
+        When more than two parts sound at once, or one lies inside another.
+    """
+
+    def __init__(self, parts: Sequence[Part], *, rate: int, channels: int, frames: int) -> None:
+        self.parts = sorted(parts, key=lambda p: p.start)
+        self.rate, self.channels, self.frames = rate, channels, frames
+        self._starts = [p.start for p in self.parts]
+        self._stops = [p.stop for p in self.parts]
+        for a, b in zip(self.parts, self.parts[1:], strict=False):
+            if b.start < a.start or b.stop < a.stop:
+                message = "a part lies inside another"
+                raise ValueError(message)
+        for a, c in zip(self.parts, self.parts[2:], strict=False):
+            if c.start < a.stop:
+                message = "three parts sound at once"
+                raise ValueError(message)
+        self._likeness: dict[int, float] = {}
+        self._lock = threading.Lock()
+        self.key = content_key(
+            "timeline", frames, channels, [(p.start, p.shape(), *self._part_key(p, 0, p.frames)) for p in self.parts]
+        )
+
+    @staticmethod
+    def _part_key(part: Part, begin: int, end: int) -> tuple[object, ...]:
+        a, b = part.inside(begin, end)
+        return (part.inner + begin - a, part.source.span_key(a, b) if a < b else "")
+
+    def _sounding(self, start: int, stop: int) -> range:
+        return range(bisect_right(self._stops, start), bisect_left(self._starts, stop))
+
+    def _overlap(self, index: int) -> tuple[int, int]:
+        """Frames that a part shares with the one before and the one behind."""
+        part = self.parts[index]
+        before = max(0, self.parts[index - 1].stop - part.start) if index else 0
+        behind = max(0, part.stop - self.parts[index + 1].start) if index + 1 < len(self.parts) else 0
+        return before, behind
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch, counted from its own start: it stays when the whole is moved."""
+        told = []
+        for index in self._sounding(start, stop):
+            part = self.parts[index]
+            begin, end = max(0, start - part.start), min(part.frames, stop - part.start)
+            before, behind = self._overlap(index)
+            told.append((part.start - start, part.shape(), before, behind, *self._part_key(part, begin, end)))
+            if before and begin < before:  # what is heard there depends on how like both are over all of it
+                other = self.parts[index - 1]
+                told.append(("cross", self._part_key(part, 0, before), self._part_key(other, other.frames - before, other.frames)))  # fmt: skip
+            if behind and end > part.frames - behind:
+                other = self.parts[index + 1]
+                told.append(("cross", self._part_key(part, part.frames - behind, part.frames), self._part_key(other, 0, behind)))  # fmt: skip
+        return content_key("timeline", stop - start, self.channels, told)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop)."""
+        out = silence(self.channels, stop - start)
+        for index in self._sounding(start, stop):
+            part = self.parts[index]
+            begin, end = max(0, start - part.start), min(part.frames, stop - part.start)
+            sound = part.read(begin, end)
+            weight = self._weight(index, begin, end)
+            at = slice(part.start + begin - start, part.start + end - start)
+            out[:, at] += sound if weight is None else sound * weight
+        return out
+
+    def _weight(self, index: int, begin: int, end: int) -> NDArray[np.float32] | None:
+        """Of the fades over frames [begin, end) of a part; None where it sounds as it is."""
+        part = self.parts[index]
+        before, behind = self._overlap(index)
+        length_in = before or min(part.fade_in.frames, part.frames)
+        length_out = behind or min(part.fade_out.frames, part.frames)
+        if begin >= length_in and end <= part.frames - length_out:
+            return None
+        at = np.arange(begin, end) + 0.5
+        weight = np.ones(end - begin)
+        if begin < length_in:
+            likeness = self._likeness_before(index) if before and part.fade_in.law == "matched" else 0.0
+            weight *= rise(at / length_in, part.fade_in.law, likeness)
+        if end > part.frames - length_out:
+            law = self.parts[index + 1].fade_in.law if behind else part.fade_out.law
+            likeness = self._likeness_before(index + 1) if behind and law == "matched" else 0.0
+            weight *= rise((part.frames - at) / length_out, law, likeness)
+        return weight.astype(np.float32)
+
+    def _likeness_before(self, index: int) -> float:
+        """Correlation of a part with the one before it, where both sound."""
+        with self._lock:
+            known = self._likeness.get(index)
+        if known is None:
+            part, other = self.parts[index], self.parts[index - 1]
+            frames = min(other.stop - part.start, MOST_COMPARED)
+            begin = part.start - other.start
+            known = likeness_of(other.read(begin, begin + frames), part.read(0, frames))
+            with self._lock:
+                self._likeness[index] = known
+        return known
+
+
+class MixSource:
+    """Sources of equal rate and channels added up, each with a gain; as long as the longest."""
+
+    def __init__(self, sources: Sequence[tuple[Source, float]], *, rate: int, channels: int, frames: int) -> None:
+        self._sources = [(source, np.float32(gain)) for source, gain in sources]
+        self.rate, self.channels, self.frames = rate, channels, frames
+        self.key = content_key("mix", frames, channels, [(s.key, float(g)) for s, g in self._sources])
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch."""
+        told = [
+            (s.span_key(min(start, s.frames), min(stop, s.frames)), float(g)) for s, g in self._sources if start < s.frames
+        ]  # fmt: skip
+        return content_key("mix", stop - start, self.channels, told)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop)."""
+        out = silence(self.channels, stop - start)
+        for source, gain in self._sources:
+            last = min(stop, source.frames)
+            if start < last:
+                block = source.read(start, last)
+                out[:, : last - start] += block if gain == 1.0 else block * gain
+        return out

@@ -1,0 +1,97 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""A project's programme as the sound to render, measure or deliver."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from pulizia.audio.layouts import channel_names
+from pulizia.audio.source import Source
+from pulizia.cli.outputs import CHUNK_BYTES
+from pulizia.cli.worked import worked_recording
+from pulizia.delivery.deliver import Said
+from pulizia.errors import MediaError, ProjectError
+from pulizia.media.broadcast import Broadcast
+from pulizia.project.clips import Programme
+from pulizia.project.file import SUFFIX, load_project
+from pulizia.project.model import Project
+from pulizia.project.programme_sound import ProgrammeSound, sound_of
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Assembled:
+    """A programme with its sound.
+
+    Attributes
+    ----------
+    notes : sentences on recordings that cannot be heard
+    """
+
+    project: Project
+    programme: Programme
+    sound: ProgrammeSound
+    notes: tuple[str, ...]
+
+    @property
+    def source(self) -> Source:
+        """What is delivered."""
+        return self.sound.after
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Names of its channels."""
+        return channel_names(self.programme.channels)
+
+    @property
+    def inputs(self) -> list[Path]:
+        """Files that it is made of; none of them is ever written to."""
+        return [r.path for r in self.project.recordings]
+
+    @property
+    def said(self) -> Said:
+        """What travels in its files: markers and the start time."""
+        seconds = self.programme.start_frame / self.programme.picture_rate
+        start = Broadcast(description=self.programme.name, frames_since_midnight=round(seconds * self.programme.rate))
+        return Said(markers=self.programme.markers, broadcast=start)
+
+
+def add_programme_flag(command: argparse.ArgumentParser) -> None:
+    """Declare the flag that chooses a programme."""
+    command.add_argument("--programme", metavar="NAME", help="a programme of a project, by name")
+
+
+def assembled(path: Path, name: str, progress: Callable[[float], None]) -> Assembled:
+    """A programme of a project with its sound; recordings that cannot be opened are silent, and named in the notes.
+
+    Raises
+    ------
+    ProjectError
+        When the file is no project, or there is no such programme in it.
+    """
+    if path.suffix.lower() != SUFFIX:
+        message = f"--programme takes a programme of a project; {path.name} is no project."
+        raise ProjectError(message)
+    project = load_project(path)
+    chosen = next((p for p in project.programmes if p.name == name), None)
+    if chosen is None:
+        names = ", ".join(p.name for p in project.programmes) or "none"
+        message = f"{path.name} has no programme {name}; it holds {names}."
+        raise ProjectError(message)
+    notes: list[str] = []
+
+    def heard(recording_id: str) -> tuple[Source, tuple[str, ...]] | None:
+        try:
+            worked = worked_recording(project.recording(recording_id), project, progress)
+        except (MediaError, ProjectError) as error:
+            notes.append(f"A recording is silent in {name}. {error}")
+            return None
+        return worked.sound, worked.media.channel_names
+
+    sound = sound_of(chosen, heard, ChunkCache(CHUNK_BYTES), AnalysisStore())
+    sound.prepare(progress)
+    return Assembled(project=project, programme=chosen, sound=sound, notes=tuple(notes))

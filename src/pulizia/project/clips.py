@@ -1,0 +1,238 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""What a programme is made of: clips on lanes, in whole frames of the programme's clock; immutable values."""
+
+from __future__ import annotations
+
+import itertools
+import uuid
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from typing import Literal
+
+from pulizia.audio.markers import Marker
+from pulizia.audio.spans import Span
+from pulizia.audio.timeline import Edge
+from pulizia.errors import ProjectError
+from pulizia.score.steps import Step
+from pulizia.words import tr
+
+LaneKind = Literal["voice", "alternate", "effects", "fill", "atmosphere"]
+KINDS: tuple[LaneKind, ...] = ("voice", "alternate", "effects", "fill", "atmosphere")
+PICTURE_RATES = (
+    Fraction(24000, 1001), Fraction(24), Fraction(25), Fraction(30000, 1001), Fraction(30), Fraction(48),
+    Fraction(50), Fraction(60000, 1001), Fraction(60),
+)  # fmt: skip
+MOST_CLIPS, MOST_LANES, MOST_CHANNELS = 100_000, 200, 64
+LOWEST_DB, HIGHEST_DB = -120.0, 40.0
+
+
+def new_clip_id() -> str:
+    """A fresh identity of a clip, lane or programme."""
+    return uuid.uuid4().hex[:12]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Clip:
+    """A stretch of a recording, or of its room tone, at a place of a lane.
+
+    Attributes
+    ----------
+    recording_id : the recording that is heard, or whose room tone it is
+    tone : room tone made from the quiet passages of the recording, instead of the recording itself
+    start : frame of the programme at which it begins
+    inner : frame of the recording, on the programme's clock, that is heard there
+    frames : length
+    channel : the one channel of the recording that is heard, counted from 0; None is all
+    gain_line : (frame from the start, dB), straight in dB between them, added to ``gain_db``
+    """
+
+    recording_id: str
+    start: int
+    inner: int
+    frames: int
+    tone: bool = False
+    channel: int | None = None
+    gain_db: float = 0.0
+    gain_line: tuple[tuple[int, float], ...] = ()
+    fade_in: Edge = field(default_factory=Edge)
+    fade_out: Edge = field(default_factory=Edge)
+    enabled: bool = True
+    inverted: bool = False
+    name: str = ""
+    note: str = ""
+    id: str = field(default_factory=new_clip_id)
+
+    def __post_init__(self) -> None:
+        if self.start < 0 or self.frames <= 0:
+            message = tr("A clip must begin at or after the start of the programme and be longer than nothing.")
+            raise ProjectError(message)
+        if not LOWEST_DB <= self.gain_db <= HIGHEST_DB:
+            message = tr(
+                "The gain of a clip is {gain_db:g} dB; it must be between {low:g} and {high:g} dB.",
+                gain_db=self.gain_db, low=LOWEST_DB, high=HIGHEST_DB,
+            )  # fmt: skip
+            raise ProjectError(message)
+
+    @property
+    def stop(self) -> int:
+        """The frame of the programme after its last."""
+        return self.start + self.frames
+
+    @property
+    def span(self) -> Span:
+        """Where it lies in the programme."""
+        return Span(self.start, self.stop)
+
+    def part_of(self, begin: int, end: int) -> Clip:
+        """The stretch [begin, end) of the programme as a clip of its own, heard where it was, without fades at new edges."""
+        begin, end = max(begin, self.start), min(end, self.stop)
+        shift = begin - self.start
+        return replace(
+            self, start=begin, inner=self.inner + shift, frames=end - begin, gain_line=_line_part(self.gain_line, shift, end - begin),
+            fade_in=_shortened(self.fade_in, end - begin) if begin == self.start else replace(self.fade_in, frames=0),
+            fade_out=_shortened(self.fade_out, end - begin) if end == self.stop else replace(self.fade_out, frames=0),
+        )  # fmt: skip
+
+
+def _shortened(edge: Edge, frames: int) -> Edge:
+    return edge if edge.frames <= frames else replace(edge, frames=frames)
+
+
+def level_at(line: tuple[tuple[int, float], ...], frame: int) -> float:
+    """Gain of a line in dB at a frame; flat before its first and after its last point."""
+    if not line:
+        return 0.0
+    if frame <= line[0][0]:
+        return line[0][1]
+    for (a, low), (b, high) in itertools.pairwise(line):
+        if frame <= b:
+            return low + (high - low) * (frame - a) / max(1, b - a)
+    return line[-1][1]
+
+
+def _line_part(line: tuple[tuple[int, float], ...], shift: int, frames: int) -> tuple[tuple[int, float], ...]:
+    if not line or (shift == 0 and line[-1][0] <= frames):
+        return line
+    inside = [(at - shift, db) for at, db in line if shift < at < shift + frames]
+    return ((0, level_at(line, shift)), *inside, (frames, level_at(line, shift + frames)))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lane:
+    """Clips of one kind in a row: at most two sound at once, where one passes into the next.
+
+    Attributes
+    ----------
+    placement : the loudspeaker that mono clips go to, by name; "" spreads them over left and right with equal power
+    stem : name of the stem that it is delivered in; "" is that of its kind
+    """
+
+    name: str
+    kind: LaneKind = "voice"
+    clips: tuple[Clip, ...] = ()
+    steps: tuple[Step, ...] = ()
+    gain_db: float = 0.0
+    muted: bool = False
+    soloed: bool = False
+    placement: str = ""
+    stem: str = ""
+    id: str = field(default_factory=new_clip_id)
+
+    @property
+    def frames(self) -> int:
+        """Where its last clip ends."""
+        return max((c.stop for c in self.clips), default=0)
+
+    def clip(self, clip_id: str) -> Clip:
+        """The clip with this identity; KeyError when there is none."""
+        for clip in self.clips:
+            if clip.id == clip_id:
+                return clip
+        raise KeyError(clip_id)
+
+    def with_clips(self, clips: Iterable[Clip]) -> Lane:
+        """With these clips by place.
+
+        Raises
+        ------
+        ProjectError
+            When one lies inside another, or three would sound at once.
+        """
+        row = tuple(sorted(clips, key=lambda c: (c.start, c.stop)))
+        for a, b in itertools.pairwise(row):
+            if b.stop < a.stop or b.start == a.start:
+                message = tr("A clip would lie inside another on {name}. Move it to another lane.", name=self.name)
+                raise ProjectError(message)
+        for a, c in zip(row, row[2:], strict=False):
+            if c.start < a.stop:
+                message = tr("Three clips would sound at once on {name}. Move one to another lane.", name=self.name)
+                raise ProjectError(message)
+        return replace(self, clips=row)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Programme:
+    """Lanes of clips that are heard together, with steps of their own behind the mix.
+
+    Attributes
+    ----------
+    start_frame : timecode of the first frame, in frames of the picture since midnight
+    picture_rate : frames of the picture a second, exact
+    """
+
+    name: str
+    rate: int
+    channels: int = 2
+    lanes: tuple[Lane, ...] = ()
+    steps: tuple[Step, ...] = ()
+    markers: tuple[Marker, ...] = ()
+    target_id: str = ""
+    start_frame: int = 0
+    picture_rate: Fraction = Fraction(25)
+    drop_frame: bool = False
+    id: str = field(default_factory=new_clip_id)
+
+    @property
+    def frames(self) -> int:
+        """Its length: where the last clip ends."""
+        return max((lane.frames for lane in self.lanes), default=0)
+
+    def lane(self, lane_id: str) -> Lane:
+        """The lane with this identity."""
+        for lane in self.lanes:
+            if lane.id == lane_id:
+                return lane
+        message = tr("The lane is no longer part of the programme.")
+        raise ProjectError(message)
+
+    def lane_of(self, clip_id: str) -> Lane:
+        """The lane on which a clip lies."""
+        for lane in self.lanes:
+            if any(c.id == clip_id for c in lane.clips):
+                return lane
+        message = tr("The clip is no longer part of the programme.")
+        raise ProjectError(message)
+
+    def with_lane(self, lane: Lane) -> Programme:
+        """With one more lane, or one replaced."""
+        if any(known.id == lane.id for known in self.lanes):
+            return replace(self, lanes=tuple(lane if known.id == lane.id else known for known in self.lanes))
+        return replace(self, lanes=(*self.lanes, lane))
+
+    def with_changed(self, clip_id: str, change: Callable[[Clip], Clip]) -> Programme:
+        """With one clip changed."""
+        lane = self.lane_of(clip_id)
+        return self.with_lane(lane.with_clips(change(c) if c.id == clip_id else c for c in lane.clips))
+
+    @property
+    def recordings(self) -> tuple[str, ...]:
+        """Identities of the recordings that are heard, each once, in the order in which they come."""
+        clips = sorted((c for lane in self.lanes for c in lane.clips), key=lambda c: c.start)
+        return tuple(dict.fromkeys(c.recording_id for c in clips))
+
+    @property
+    def sounding(self) -> tuple[Lane, ...]:
+        """Lanes that are heard: the soloed ones when there are any, without muted ones."""
+        soloed = [lane for lane in self.lanes if lane.soloed]
+        return tuple(lane for lane in soloed or self.lanes if not lane.muted)

@@ -1,0 +1,131 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Programmes as rows of a project file."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from fractions import Fraction
+from typing import Any
+
+from pulizia.audio.markers import in_order
+from pulizia.audio.timeline import Edge
+from pulizia.project.clips import KINDS, MOST_CHANNELS, MOST_CLIPS, MOST_LANES, Clip, Lane, Programme
+from pulizia.project.rows import marker_of, marker_row, step_of, step_row
+from pulizia.words import tr
+
+LAWS = ("gain", "power", "matched")
+LONGEST_NAME, LONGEST_NOTE = 1000, 4000
+
+
+def programme_row(programme: Programme) -> dict[str, Any]:
+    """A programme as plain JSON values."""
+    return {
+        "id": programme.id, "name": programme.name, "rate": programme.rate, "channels": programme.channels,
+        "lanes": [_lane_row(lane) for lane in programme.lanes],
+        "steps": [step_row(step) for step in programme.steps],
+        "markers": [marker_row(marker) for marker in programme.markers],
+        "target": programme.target_id, "start_frame": programme.start_frame,
+        "picture_rate": str(programme.picture_rate), "drop_frame": programme.drop_frame,
+    }  # fmt: skip
+
+
+def _lane_row(lane: Lane) -> dict[str, Any]:
+    return {
+        "id": lane.id, "name": lane.name, "kind": lane.kind, "gain_db": lane.gain_db, "muted": lane.muted,
+        "soloed": lane.soloed, "placement": lane.placement, "stem": lane.stem,
+        "clips": [_clip_row(clip) for clip in lane.clips], "steps": [step_row(step) for step in lane.steps],
+    }  # fmt: skip
+
+
+def _clip_row(clip: Clip) -> dict[str, Any]:
+    row: dict[str, Any] = {
+        "id": clip.id, "recording": clip.recording_id, "start": clip.start, "inner": clip.inner, "frames": clip.frames,
+    }  # fmt: skip
+    usual = Clip(recording_id="", start=0, inner=0, frames=1)
+    for name in ("tone", "channel", "gain_db", "enabled", "inverted", "name", "note"):
+        if getattr(clip, name) != getattr(usual, name):
+            row[name] = getattr(clip, name)
+    if clip.gain_line:
+        row["gain_line"] = [list(point) for point in clip.gain_line]
+    for name in ("fade_in", "fade_out"):
+        edge: Edge = getattr(clip, name)
+        if edge != Edge():
+            row[name] = [edge.frames, edge.law]
+    return row
+
+
+def programme_of_row(row: dict[str, Any]) -> Programme:
+    """A programme of a file.
+
+    Raises
+    ------
+    ValueError, KeyError, TypeError, ProjectError
+        For a row that is damaged; the reader of the file makes one sentence of it.
+    """
+    rate, channels = int(row["rate"]), int(row["channels"])
+    if rate <= 0 or not 0 < channels <= MOST_CHANNELS:
+        message = tr("programme {name} has no rate or no channels", name=row.get("name"))
+        raise ValueError(message)
+    if len(row["lanes"]) > MOST_LANES:
+        message = tr("programme {name} has too many lanes", name=row.get("name"))
+        raise ValueError(message)
+    picture_rate = Fraction(str(row["picture_rate"]))
+    if not 1 <= picture_rate <= 1000:
+        message = tr("programme {name} has no picture rate", name=row.get("name"))
+        raise ValueError(message)
+    made = Programme(
+        id=str(row["id"]), name=str(row["name"])[:LONGEST_NAME], rate=rate, channels=channels,
+        lanes=tuple(_lane(entry, rate, channels) for entry in row["lanes"]),
+        steps=tuple(step_of(entry, rate, channels) for entry in row["steps"]),
+        target_id=str(row["target"]), start_frame=int(row["start_frame"]), picture_rate=picture_rate,
+        drop_frame=bool(row["drop_frame"]),
+    )  # fmt: skip
+    markers = in_order((marker_of(entry) for entry in row["markers"]), made.frames)
+    return replace(made, markers=markers)
+
+
+def _lane(row: dict[str, Any], rate: int, channels: int) -> Lane:
+    if len(row["clips"]) > MOST_CLIPS:
+        message = tr("lane {name} has too many clips", name=row.get("name"))
+        raise ValueError(message)
+    if row["kind"] not in KINDS:
+        message = tr("lane {name} is of an unknown kind", name=row.get("name"))
+        raise ValueError(message)
+    lane = Lane(
+        id=str(row["id"]), name=str(row["name"])[:LONGEST_NAME], kind=row["kind"], gain_db=_finite(row["gain_db"]),
+        muted=bool(row["muted"]), soloed=bool(row["soloed"]), placement=str(row["placement"])[:LONGEST_NAME],
+        stem=str(row["stem"])[:LONGEST_NAME], steps=tuple(step_of(entry, rate, channels) for entry in row["steps"]),
+    )  # fmt: skip
+    return lane.with_clips(_clip(entry) for entry in row["clips"])
+
+
+def _clip(row: dict[str, Any]) -> Clip:
+    channel = row.get("channel")
+    return Clip(
+        id=str(row["id"]), recording_id=str(row["recording"]), start=int(row["start"]), inner=int(row["inner"]),
+        frames=int(row["frames"]), tone=bool(row.get("tone", False)),
+        channel=None if channel is None else max(0, int(channel)), gain_db=_finite(row.get("gain_db", 0.0)),
+        gain_line=tuple((int(at), _finite(db)) for at, db in row.get("gain_line", ())),
+        fade_in=_edge(row.get("fade_in")), fade_out=_edge(row.get("fade_out")), enabled=bool(row.get("enabled", True)),
+        inverted=bool(row.get("inverted", False)), name=str(row.get("name", ""))[:LONGEST_NAME],
+        note=str(row.get("note", ""))[:LONGEST_NOTE],
+    )  # fmt: skip
+
+
+def _edge(row: Any) -> Edge:  # noqa: ANN401 - a row of a file
+    if row is None:
+        return Edge()
+    frames, law = row
+    if law not in LAWS or int(frames) < 0:
+        message = tr("a fade is of an unknown kind")
+        raise ValueError(message)
+    return Edge(int(frames), law)
+
+
+def _finite(value: Any) -> float:  # noqa: ANN401 - a value of a file
+    number = float(value)
+    if not math.isfinite(number):
+        message = tr("a gain is not a number")
+        raise ValueError(message)
+    return number

@@ -1,0 +1,71 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Steps, markers and spans as rows of a project file."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pulizia.audio.markers import Marker
+from pulizia.audio.spans import Span
+from pulizia.errors import SettingsError
+from pulizia.score.steps import Step
+from pulizia.settings.as_dict import from_dict, to_dict
+from pulizia.tools.registry import tool_of
+from pulizia.words import tr
+
+
+def marker_row(marker: Marker) -> list[int | str]:
+    """A marker as plain JSON values."""
+    row: list[int | str] = [marker.frame, marker.name]
+    return [*row, marker.frames, marker.note] if marker.frames or marker.note else row
+
+
+def marker_of(row: list[Any]) -> Marker:
+    """A marker of a file; ValueError or TypeError for a damaged one."""
+    frame, name, frames, note = [*row, 0, ""][:4] if len(row) == 2 else row
+    return Marker(int(frame), str(name), int(frames), str(note))
+
+
+def step_row(step: Step) -> dict[str, Any]:
+    """A step as plain JSON values."""
+    return {
+        "id": step.id, "tool": step.tool_id, "tool_version": step.tool.version,
+        "settings": to_dict(step.settings),
+        "spans": None if step.spans is None else [[s.start, s.stop] for s in step.spans],
+        "holes": [[s.start, s.stop] for s in step.holes],
+        "band_hz": list(step.band_hz) if step.band_hz else None,
+        "channels": None if step.channels is None else list(step.channels),
+        "enabled": step.enabled,
+    }  # fmt: skip
+
+
+def step_of(row: dict[str, Any], rate: int, channels_there: int) -> Step:
+    """A step of a file; ValueError, KeyError or SettingsError for a damaged or newer one."""
+    tool = tool_of(row["tool"])
+    if int(row.get("tool_version", 1)) > tool.version:
+        message = tr("a step {name} was made by a newer Pulizia", name=tool.id)
+        raise SettingsError(message)
+    spans, channels, band = row["spans"], row.get("channels"), row.get("band_hz")
+    if band is not None and not 0 <= float(band[0]) < float(band[1]) <= rate:
+        message = tr(
+            "a step {name} acts in a band from {low:g} to {high:g} Hz",
+            name=tool.id,
+            low=float(band[0]),
+            high=float(band[1]),
+        )
+        raise ValueError(message)
+    if channels is not None and not all(0 <= int(c) < channels_there for c in channels):
+        message = tr("a step {name} acts on channels that are not there", name=tool.id)
+        raise ValueError(message)
+    return Step(
+        id=str(row["id"]), tool_id=tool.id, settings=from_dict(tool.settings, row["settings"]),
+        spans=None if spans is None else spans_of(spans), holes=spans_of(row.get("holes", [])),
+        band_hz=None if band is None else (float(band[0]), float(band[1])),
+        channels=None if channels is None else tuple(int(c) for c in channels),
+        enabled=bool(row["enabled"]),
+    )  # fmt: skip
+
+
+def spans_of(rows: list[list[int]]) -> tuple[Span, ...]:
+    """Spans of a file."""
+    return tuple(Span(int(a), int(b)) for a, b in rows)

@@ -1,0 +1,235 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Programmes: edits as values, their sound, and their place in the project file."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from tests.conftest import voice_in_noise
+
+from pulizia.audio.markers import Marker
+from pulizia.audio.source import ArraySource
+from pulizia.audio.timeline import Edge
+from pulizia.errors import ProjectError
+from pulizia.project import programme_edits as edits
+from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.file import parse_project, project_text
+from pulizia.project.model import Project
+from pulizia.project.programme_sound import ProgrammeSound, placed, sound_of, stems_of
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore
+from pulizia.score.steps import make_step
+
+RATE = 48_000
+RNG = np.random.default_rng(8)
+SOUNDS = {
+    "anna": ArraySource(RNG.normal(0, 0.1, (1, 3 * RATE)).astype(np.float32), RATE),
+    "bert": ArraySource(RNG.normal(0, 0.1, (1, 3 * RATE)).astype(np.float32), RATE),
+    "wide": ArraySource(RNG.normal(0, 0.1, (2, 2 * RATE)).astype(np.float32), RATE),
+}
+
+
+def clip(recording: str, start: int, inner: int, frames: int, **more: object) -> Clip:
+    return Clip(recording_id=recording, start=start, inner=inner, frames=frames, **more)
+
+
+def two_speakers() -> Programme:
+    """Anna, then Bert, then Anna again with a gap before; an atmosphere under all."""
+    talk = Lane(name="Talk").with_clips(
+        [clip("anna", 0, 1000, 40_000), clip("bert", 40_000, 500, 30_000), clip("anna", 90_000, 50_000, 20_000)]
+    )
+    air = Lane(name="Air", kind="atmosphere", gain_db=-6.0).with_clips([clip("wide", 0, 0, 96_000)])
+    return Programme(name="Chapter", rate=RATE, lanes=(talk, air), markers=(Marker(45_000, "Bert"),))
+
+
+def sound(programme: Programme, missing: str = "") -> ProgrammeSound:
+    names = {1: ("M",), 2: ("L", "R")}
+    heard = lambda i: None if i == missing else (SOUNDS[i], names[SOUNDS[i].channels])  # noqa: E731
+    return sound_of(programme, heard, ChunkCache(), AnalysisStore())
+
+
+def samples(programme: Programme, missing: str = "") -> np.ndarray:
+    after = sound(programme, missing).after
+    return after.read(0, after.frames)
+
+
+def test_a_programme_sounds_as_its_clips_lie_and_an_offline_recording_is_silent_by_name() -> None:
+    made = samples(two_speakers())
+    assert made.shape == (2, 110_000)
+    half = np.float32(0.5**0.5)
+    voice = half * SOUNDS["bert"].read(500 + 100, 500 + 200)
+    air = SOUNDS["wide"].read(40_100, 40_200) * np.float32(10 ** (-6 / 20))
+    assert np.allclose(made[:, 40_100:40_200], voice + air, atol=1e-6)
+    assert np.allclose(made[:, 100_000:100_100], half * SOUNDS["anna"].read(60_000, 60_100), atol=1e-6)
+    quiet = sound(two_speakers(), missing="anna")
+    assert quiet.silent == ("anna",)
+    assert not quiet.lanes[0].chain.after.read(0, 40_000).any()
+    with pytest.raises(ProjectError, match="holds no clips"):
+        sound(Programme(name="Empty", rate=RATE, lanes=(Lane(name="Talk"),)))
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(1, 109_999), st.integers(1, 30_000))
+def test_splitting_is_heard_by_nobody_and_a_ripple_takes_out_and_makes_room_exactly(at: int, frames: int) -> None:
+    programme = two_speakers()
+    whole = samples(programme)
+    assert np.array_equal(samples(edits.split(programme, at)), whole)
+    end = min(at + frames, 110_000)
+    cut = edits.ripple_delete(programme, at, end)
+    rest = np.concatenate([whole[:, :at], whole[:, end:]], axis=1)
+    assert np.array_equal(samples(cut), rest[:, : cut.frames])
+    assert not rest[:, cut.frames :].any()
+    room = edits.insert_time(programme, at, frames)
+    wider = np.concatenate([whole[:, :at], np.zeros((2, frames), np.float32), whole[:, at:]], axis=1)
+    assert np.array_equal(samples(room), wider[:, : room.frames])
+    assert [m.frame for m in room.markers] == [45_000 + frames if at <= 45_000 else 45_000]
+
+
+def test_clips_are_moved_slipped_trimmed_laid_over_others_and_copied() -> None:
+    programme = two_speakers()
+    talk = programme.lanes[0]
+    first, second, third = talk.clips
+    moved = edits.move(programme, {third.id}, -60_000).lanes[0]
+    assert [(c.recording_id, c.start, c.frames, c.inner) for c in moved.clips] == [
+        ("anna", 0, 30_000, 1000), ("anna", 30_000, 20_000, 50_000), ("bert", 50_000, 20_000, 10_500),
+    ]  # fmt: skip
+    over = edits.move(programme, {third.id}, -80_000).lanes[0]
+    assert [(c.start, c.stop) for c in over.clips] == [
+        (0, 10_000),
+        (10_000, 30_000),
+        (30_000, 40_000),
+        (40_000, 70_000),
+    ]
+    assert len({c.id for c in over.clips}) == 4
+    slipped = edits.slip(programme, {second.id}, 250).lanes[0].clips[1]
+    assert (slipped.start, slipped.inner) == (40_000, 750)
+    trimmed = edits.trim(programme, second.id, start=45_000, stop=60_000).lanes[0].clips[1]
+    assert (trimmed.start, trimmed.inner, trimmed.frames) == (45_000, 5500, 15_000)
+    copied = edits.duplicate(programme, {first.id, second.id}, 200_000).lanes[0]
+    assert [c.start for c in copied.clips] == [0, 40_000, 90_000, 200_000, 240_000]
+    other = edits.move(programme, {second.id}, 0, programme.lanes[0].id)
+    assert other.lanes[0].clips == talk.clips
+    with pytest.raises(ProjectError, match="cannot begin before"):
+        edits.move(programme, {first.id}, -1)
+    with pytest.raises(ProjectError, match="Nothing of the clip"):
+        edits.trim(programme, first.id, start=40_000)
+    with pytest.raises(ProjectError, match="inside another"):
+        talk.with_clips([first, clip("bert", 100, 0, 50)])
+
+
+def test_cross_fades_lie_around_the_cut_and_fades_stay_within_their_clip() -> None:
+    programme = two_speakers()
+    second = programme.lanes[0].clips[1]
+    made = edits.cross_fade(programme, second.id, 2000, "power")
+    a, b, _ = made.lanes[0].clips
+    assert (a.stop, b.start, b.inner, b.fade_in.law) == (41_000, 39_000, 0 - 500, "power")
+    heard, plain = samples(made), samples(programme)
+    assert np.array_equal(heard[:, :39_000], plain[:, :39_000])
+    assert np.array_equal(heard[:, 41_000:], plain[:, 41_000:])
+    with pytest.raises(ProjectError, match="Close the gap"):
+        edits.cross_fade(programme, programme.lanes[0].clips[2].id, 100)
+    with pytest.raises(ProjectError, match="too short"):
+        edits.cross_fade(programme, second.id, 90_000)
+    faded = edits.fade(programme, {second.id}, side="out", frames=10**9, law="gain").lanes[0].clips[1]
+    assert faded.fade_out == Edge(30_000, "gain")
+    assert (
+        edits.split(edits.fade(programme, {second.id}, side="in", frames=400), 50_000).lanes[0].clips[2].fade_in.frames
+        == 0
+    )
+
+
+def test_room_tone_fills_gaps_at_the_level_of_the_room_and_is_the_same_each_time() -> None:
+    voice = ArraySource(voice_in_noise(6.0), RATE)
+    lane = Lane(name="Talk").with_clips([clip("a", 0, 0, 2 * RATE), clip("a", 3 * RATE, 3 * RATE, 2 * RATE)])
+    programme = edits.fill_gaps(Programme(name="P", rate=RATE, channels=1, lanes=(lane,)), lane.id, "a", cross=480)
+    heard = lambda _i: (voice, ("M",))  # noqa: E731
+    one, two = (sound_of(programme, heard, ChunkCache(), AnalysisStore()).after for _ in range(2))
+    gap = one.read(2 * RATE + 1000, 3 * RATE - 1000)
+    assert np.array_equal(gap, two.read(2 * RATE + 1000, 3 * RATE - 1000))
+    room = 10 * np.log10(np.mean(voice.read(4800, 40_000) ** 2))
+    assert 10 * np.log10(np.mean(gap**2)) == pytest.approx(room, abs=1.5)
+    assert len(programme.lanes[0].clips) == 3
+
+
+def test_lanes_are_muted_soloed_treated_and_parted_into_stems() -> None:
+    programme = two_speakers()
+    talk, air = programme.lanes
+    only = samples(replace(programme, lanes=(replace(talk, soloed=True), air)))
+    without = samples(replace(programme, lanes=(talk, replace(air, muted=True))))
+    assert np.array_equal(only, without)
+    quieter = replace(talk, steps=(make_step("level", {"way": "gain", "gain_db": -6.0}),))
+    lower = samples(replace(programme, lanes=(quieter, replace(air, muted=True))))
+    assert np.allclose(lower, without * np.float32(10 ** (-6 / 20)), atol=1e-6)
+    whole = replace(programme, steps=(make_step("level", {"way": "gain", "gain_db": 6.0}),))
+    assert np.allclose(samples(whole), samples(programme) * np.float32(10 ** (6 / 20)), atol=1e-5)
+    stems = stems_of(programme)
+    assert set(stems) == {"voice", "atmosphere"}
+    made = sound(programme)
+    parts = [made.stem(lanes).read(0, programme.frames) for lanes in stems.values()]
+    assert np.allclose(sum(parts), samples(programme), atol=1e-6)
+    alone = made.clip_alone(talk.clips[1], handles=400)
+    assert np.allclose(alone.read(0, 100), 0.5**0.5 * SOUNDS["bert"].read(100, 200), atol=1e-6)
+    assert alone.frames == 30_000 + 800
+
+
+def test_placement_keeps_the_power_of_one_channel_and_leaves_equal_layouts_alone() -> None:
+    assert np.allclose(placed(("M",), None, "", 2), [[0.5**0.5], [0.5**0.5]])
+    assert placed(("M",), None, "R", 2).tolist() == [[0.0], [1.0]]
+    assert placed(("L", "R"), None, "", 2).tolist() == [[1.0, 0.0], [0.0, 1.0]]
+    assert placed(("M",), None, "C", 6)[:, 0].tolist() == [0, 0, 1, 0, 0, 0]
+    assert placed(("L", "R"), 1, "L", 2).tolist() == [[0.0, 1.0], [0.0, 0.0]]
+    assert placed(("L", "R"), None, "", 1).tolist() == [[0.5, 0.5]]
+    tracks = placed(tuple("12345678"), None, "", 2)
+    assert np.allclose((tracks**2).sum(axis=1), 1.0)
+
+
+def test_a_programme_is_kept_in_the_project_file_and_older_files_are_brought_forward(tmp_path: Path) -> None:
+    rich = clip(
+        "anna", 96_100, 7, 999, gain_db=-3.5, gain_line=((0, 0.0), (500, -12.0)), fade_in=Edge(10, "gain"),
+        fade_out=Edge(20, "power"), channel=1, tone=True, enabled=False, inverted=True, name="Take 3", note="\u00e4",
+    )  # fmt: skip
+    programme = two_speakers()
+    air = programme.lanes[1]
+    lane = replace(
+        air.with_clips([*air.clips, rich]), steps=(make_step("gate"),), placement="L", stem="bed", soloed=True
+    )
+    programme = replace(
+        programme.with_lane(lane), steps=(make_step("limiter"),), start_frame=90_000, picture_rate=Fraction(30_000, 1001),
+        drop_frame=True, target_id="online-16",
+    )  # fmt: skip
+    project = Project().with_programme(programme)
+    text = project_text(project, tmp_path)
+    assert parse_project(text, "p", tmp_path) == project
+    older = json.loads(text) | {"version": 5}
+    del older["programmes"]
+    assert parse_project(json.dumps(older), "p", tmp_path).programmes == ()
+
+
+DAMAGE: dict[str, Callable[[dict], None]] = {
+    "no rate": lambda p: p.update(rate=0),
+    "a picture rate of nothing": lambda p: p.update(picture_rate="1/0"),
+    "no lanes": lambda p: p.pop("lanes"),
+    "an unknown kind": lambda p: p["lanes"][0].update(kind="music?"),
+    "a clip without length": lambda p: p["lanes"][0]["clips"][0].update(frames=0),
+    "a clip before the start": lambda p: p["lanes"][0]["clips"][0].update(start=-5),
+    "a gain that is no number": lambda p: p["lanes"][0]["clips"][0].update(gain_db="loud"),
+    "a gain beyond all measure": lambda p: p["lanes"][0]["clips"][0].update(gain_db=1e9),
+    "a fade of an unknown law": lambda p: p["lanes"][0]["clips"][0].update(fade_in=[3, "magic"]),
+    "clips over one another": lambda p: p["lanes"][0]["clips"][1].update(start=1, frames=5),
+}
+
+
+@pytest.mark.parametrize("what", DAMAGE)
+def test_a_damaged_programme_is_one_sentence(what: str, tmp_path: Path) -> None:
+    content = json.loads(project_text(Project().with_programme(two_speakers()), tmp_path))
+    DAMAGE[what](content["programmes"][0])
+    with pytest.raises(ProjectError, match=r"Restore it from a backup\."):
+        parse_project(json.dumps(content), "p.pulizia", tmp_path)
