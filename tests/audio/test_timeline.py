@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
 import soxr
@@ -50,7 +52,7 @@ def test_pieces_are_the_whole_silence_lies_outside_and_a_moved_row_is_moved_samp
     whole = made.read(0, made.frames)
     assert np.isfinite(whole).all()
     places = sorted({0, made.frames, *cuts})
-    pieces = [made.read(a, b) for a, b in zip(places, places[1:], strict=False)]
+    pieces = [made.read(a, b) for a, b in itertools.pairwise(places)]
     assert np.array_equal(np.concatenate(pieces, axis=1), whole)
     covered = np.zeros(made.frames, bool)
     for part in row:
@@ -119,7 +121,7 @@ def test_a_pulled_rate_is_the_same_however_it_is_read_and_that_of_the_library(ha
     made = PulledRateSource(ArraySource(sound, have), want)
     whole = made.read(0, made.frames)
     places = [0, 17, 40_000, 40_001, 100_003, made.frames]
-    pieces = [made.read(a, b) for a, b in zip(places, places[1:], strict=False)]
+    pieces = [made.read(a, b) for a, b in itertools.pairwise(places)]
     assert np.array_equal(np.concatenate(pieces, axis=1), whole)
     reference = soxr.resample(sound.T, have, want, quality="VHQ").T
     inner = slice(2000, min(whole.shape[1], reference.shape[1]) - 2000)
