@@ -95,7 +95,7 @@ def delivery(s: Scene) -> QWidget:
     """A programme against its target."""
     bench(s)
     s.studio.clear_selection()
-    s.window.go_to(1)
+    s.window.go_to(2)
     s.settle()
     return s.window
 

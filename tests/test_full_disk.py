@@ -158,7 +158,7 @@ def test_pictures_and_printed_reports_are_whole_or_not_there(
     window.show()
     window.open_paths([voice_file])
     qtbot.waitUntil(lambda: window.bench.spectrum.plot.lines() is not None, timeout=20_000)
-    window.go_to(1)
+    window.go_to(2)
     window.delivery.deliver_to(tmp_path / "out.wav")
     qtbot.waitUntil(lambda: window.delivery.written.delivered is not None, timeout=30_000)
     disk.leave(0)

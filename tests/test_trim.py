@@ -186,7 +186,7 @@ def test_in_the_window_what_was_kept_is_shown_heard_measured_printed_and_deliver
     half = 3 * RATE - kept.start + RATE // 2
     assert lengths["take-repaired.wav"] == kept.frames
     assert lengths["take-01-repaired.wav"] == half + RATE // 2  # handles reach into what was trimmed away
-    window.go_to(1)
+    window.go_to(2)
     window.delivery.preview_tick.click()
     bench.until(lambda: studio.preview is not None)
     assert studio.preview.source.frames == bench.recording.frames

@@ -31,7 +31,7 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 def two(person: Person, wav: Callable[..., Path]) -> Person:
     """Two recordings in the project."""
     person.open(wav(voice_in_noise(5.0), "one.wav"), wav(voice_in_noise(4.0, seed=2) * 0.4, "two.wav"))
-    person.window.go_to(1)
+    person.window.go_to(2)
     person.settle()
     return person
 

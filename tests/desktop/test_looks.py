@@ -184,7 +184,7 @@ def test_the_windows_thread_is_never_held_for_long(bench: Person, tmp_path: Path
         slices.turns(40)
     slices.turn(window.inspect)
     slices.turns(60)
-    slices.turn(lambda: window.go_to(1))
+    slices.turn(lambda: window.go_to(2))
     slices.turn(lambda: window.delivery.deliver_to(tmp_path / "out.wav"))
     while studio.queue.is_working:
         slices.turns(5)

@@ -126,7 +126,7 @@ def test_what_will_be_delivered_is_heard_before_it_is_written(two: Person) -> No
     assert studio.transport._material.source is delivery.plan.result
     window.go_to(0)
     assert studio.transport._material.source.key == worked.key
-    window.go_to(1)
+    window.go_to(2)
     two.settle()
     assert studio.transport._material.source is delivery.plan.result
     delivery.preview_tick.click()

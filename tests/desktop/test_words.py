@@ -172,7 +172,7 @@ def test_every_text_is_in_the_catalogue_and_fits_when_it_is_longer(
     window.show()
     person.open(voice_file)
     texts, cut = set(shown(window)), set[str]()
-    window.go_to(1)
+    window.go_to(2)
     person.settle()
     qtbot.waitUntil(lambda: window.studio.measures("after") is not None, timeout=20_000)
     person.settle()

@@ -105,9 +105,15 @@ class TimelineSource:
                 raise ValueError(message)
         self._likeness: dict[int, float] = {}
         self._lock = threading.Lock()
-        self.key = content_key(
-            "timeline", frames, channels, [(p.start, p.shape(), *self._part_key(p, 0, p.frames)) for p in self.parts]
-        )
+        self._key = ""
+
+    @property
+    def key(self) -> str:
+        """Changes exactly when the content may have changed; made when it is asked for, as there may be thousands of parts."""
+        if not self._key:
+            parts = [(p.start, p.shape(), *self._part_key(p, 0, p.frames)) for p in self.parts]
+            self._key = content_key("timeline", self.frames, self.channels, parts)
+        return self._key
 
     @staticmethod
     def _part_key(part: Part, begin: int, end: int) -> tuple[object, ...]:
@@ -191,7 +197,11 @@ class MixSource:
     def __init__(self, sources: Sequence[tuple[Source, float]], *, rate: int, channels: int, frames: int) -> None:
         self._sources = [(source, np.float32(gain)) for source, gain in sources]
         self.rate, self.channels, self.frames = rate, channels, frames
-        self.key = content_key("mix", frames, channels, [(s.key, float(g)) for s, g in self._sources])
+
+    @property
+    def key(self) -> str:
+        """Changes exactly when the content may have changed."""
+        return content_key("mix", self.frames, self.channels, [(s.key, float(g)) for s, g in self._sources])
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch."""

@@ -14,13 +14,13 @@ from pulizia.cli.outputs import CHUNK_BYTES
 from pulizia.cli.worked import worked_recording
 from pulizia.delivery.deliver import Said
 from pulizia.errors import MediaError, ProjectError
-from pulizia.media.broadcast import Broadcast
 from pulizia.project.clips import Programme
 from pulizia.project.file import SUFFIX, load_project
 from pulizia.project.model import Project
 from pulizia.project.programme_sound import ProgrammeSound, sound_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore
+from pulizia.session.assembly_desk import said_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,9 +55,7 @@ class Assembled:
     @property
     def said(self) -> Said:
         """What travels in its files: markers and the start time."""
-        seconds = self.programme.start_frame / self.programme.picture_rate
-        start = Broadcast(description=self.programme.name, frames_since_midnight=round(seconds * self.programme.rate))
-        return Said(markers=self.programme.markers, broadcast=start)
+        return said_of(self.programme)
 
 
 def add_programme_flag(command: argparse.ArgumentParser) -> None:

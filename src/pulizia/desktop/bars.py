@@ -27,7 +27,8 @@ from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.session.studio import Studio
 from pulizia.words import N_, tr, translated
 
-PLACES = (N_("Bench"), N_("Delivery"))
+PLACES = (N_("Bench"), N_("Assembly"), N_("Delivery"))
+BENCH, ASSEMBLY, DELIVERY = range(3)
 MESSAGE_MS = 6000
 
 
@@ -40,7 +41,7 @@ class PlaceSwitch(ArrowKeys):
         self.setFixedSize(max(212, round(self._boxes()[-1].right()) + 8), 48)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(tr("Place"))
-        self.setToolTip(tr("Bench (F2), Delivery (F4)"))
+        self.setToolTip(tr("Bench (F2), Assembly (F3), Delivery (F4)"))
         theme_notice().changed.connect(self.update)
 
     def set_index(self, index: int) -> None:
@@ -99,7 +100,7 @@ class TopBar(QWidget):
         row.setSpacing(0)
         self.places = PlaceSwitch(go_to)
         row.addWidget(self.places)
-        row.addSpacing(48)
+        row.addSpacing(max(12, LEFT_WIDTH + GUTTER - self.places.width()))
         self.name = label("", 15, bold=True)
         self.detail = label("", 13, token="soft")
         row.addWidget(self.name)

@@ -6,6 +6,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from pulizia.desktop.actions import Command
+from pulizia.desktop.assembly.commands import assembly_commands, on_the_bench
+from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
 from pulizia.desktop.theme import theme, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.measure.sonogram import SIZES
@@ -15,7 +17,12 @@ from pulizia.words import N_, tr
 
 def window_commands(window: MainWindow) -> list[Command]:
     """All commands of the window."""
-    return [*_files(window), *_edits(window), *_listening(window), *_views(window), *_score(window), *_rest(window)]
+    parts = (_files, _edits, _listening, _views, _score, _rest)
+    commands = [command for part in parts for command in part(window)]
+    return [
+        *on_the_bench(window.studio, commands),
+        *assembly_commands(window.studio, window.assembly, window.add_to_programme, window.render_programme),
+    ]
 
 
 def _files(w: MainWindow) -> list[Command]:
@@ -250,8 +257,9 @@ def _views(w: MainWindow) -> list[Command]:
         s.say(tr("The sonogram uses {now}.", now=shown))
 
     return [
-        Command("bench", N_("View"), tr("Bench"), ("F2",), lambda: w.go_to(0)),
-        Command("delivery", N_("View"), tr("Delivery"), ("F4",), lambda: w.go_to(1)),
+        Command("bench", N_("View"), tr("Bench"), ("F2",), lambda: w.go_to(BENCH)),
+        Command("delivery", N_("View"), tr("Delivery"), ("F4",), lambda: w.go_to(DELIVERY)),
+        Command("assembly", N_("View"), tr("Assembly"), ("F3",), lambda: w.go_to(ASSEMBLY)),
         Command("zoom_in", N_("View"), tr("Zoom in"), ("+", "="), lambda: zoom(1.5), has),
         Command("zoom_out", N_("View"), tr("Zoom out"), ("-",), lambda: zoom(1 / 1.5), has),
         Command("zoom_whole", N_("View"), tr("Show all"), ("0",), axis.show_whole, has),
@@ -443,7 +451,7 @@ def _score(w: MainWindow) -> list[Command]:
 
 def _rest(w: MainWindow) -> list[Command]:
     def go_and_deliver() -> None:
-        w.go_to(1)
+        w.go_to(DELIVERY)
         w.delivery.ask_and_deliver()
 
     def has_sound() -> bool:

@@ -176,7 +176,7 @@ class Foot(QWidget):
             )
         )
         for part in (self.play, self.loop, self.switch, self.matched):
-            part.setEnabled(studio.recording is not None)
+            part.setEnabled(studio.heard_source is not None)
         self.play.set_on(studio.transport.is_playing)
         self.loop.set_on(studio.transport.loop is not None)
         self.tick()
@@ -186,11 +186,11 @@ class Foot(QWidget):
         studio = self.studio
         recording = studio.recording
         position = studio.transport.position
-        rate = recording.rate if recording else 48_000
+        rate = studio.rate
         self.clock.show_seconds(position / rate)
         self.play.set_on(studio.transport.is_playing)
         media = studio.document.media.get(recording.id) if recording else None
-        names = shown_names(media.channel_names) if media else ("L", "R")
+        names = shown_names(media.channel_names) if media and studio.other is None else ("L", "R")
         reading = studio.transport.heard_levels() if studio.transport.is_playing else None
         self.gauge.show_reading(reading, names)
         measures = studio.heard_measures

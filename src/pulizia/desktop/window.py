@@ -26,7 +26,8 @@ from PySide6.QtWidgets import (
 
 from pulizia.audio.markers import Marker
 from pulizia.desktop.actions import Actions, Command
-from pulizia.desktop.bars import MessageBar, TopBar
+from pulizia.desktop.assembly.assembly import Assembly
+from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY, MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.demo import demo_files
@@ -38,6 +39,7 @@ from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.tour import Tour
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import state_folder
+from pulizia.media.names import safe_name
 from pulizia.project.file import SUFFIX
 from pulizia.project.journal import left_behind
 from pulizia.session.studio import Studio
@@ -57,7 +59,7 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.studio, self.preferences = studio, preferences
         self.doors = Doors(
-            self, studio, lambda: self.places.currentIndex() == 1, lambda: self.actions_,
+            self, studio, lambda: self.places.currentIndex() == DELIVERY, lambda: self.actions_,
             preferences,
         )  # fmt: skip
         self.asks = True  # False where nobody sits before the window
@@ -67,11 +69,13 @@ class MainWindow(QMainWindow):
         self.top = TopBar(studio, self.go_to)
         self.message = MessageBar()
         self.bench = Bench(studio)
+        self.assembly = Assembly(studio, self.bench.pictures)
         self.delivery = Delivery(studio)
         self.foot = Foot(studio)
         self.foot.setProperty("manual", "bench#Listening")
         self.places = QStackedWidget()
         self.places.addWidget(self.bench)
+        self.places.addWidget(self.assembly)
         self.places.addWidget(self.delivery)
         whole = QWidget()
         column = QVBoxLayout(whole)
@@ -110,6 +114,8 @@ class MainWindow(QMainWindow):
             studio.on(event, self.refresh)
         studio.on("message", lambda text, bad: self.message.say(text, bad=bad))
         studio.on("playing", self._playing_changed)
+        self.assembly.bench_asked.connect(self.show_on_bench)
+        self.assembly.render_asked.connect(self.render_programme)
         self.bench.open_asked.connect(self.open_files)
         self.bench.demo_asked.connect(lambda: self.open_paths(demo_files()))
         self.bench.recent_asked.connect(lambda path: self.open_paths([path]))
@@ -133,6 +139,9 @@ class MainWindow(QMainWindow):
         if busy:
             self.top.name.setText(tr("{title}… {share:.0f} %", title=busy[0].title, share=100 * busy[0].share))
             self.top.detail.setText("")
+        elif studio.assembly.is_open and (programme := studio.assembly.programme) is not None:
+            self.top.name.setText(programme.name)
+            self.top.detail.setText(_length(programme.frames / programme.rate))
         elif recording is not None:
             self.top.name.setText(recording.name)
             media = document.media.get(recording.id)
@@ -155,7 +164,42 @@ class MainWindow(QMainWindow):
         """Switch to a place."""
         self.places.setCurrentIndex(index)
         self.top.places.set_index(index)
+        if index == ASSEMBLY:
+            self.assembly.open()
+        else:
+            self.studio.assembly.leave()
         self.delivery.refresh()
+        self.refresh()
+
+    def show_on_bench(self, recording_id: str, frame: int) -> None:
+        """Go to a place of a recording on the bench."""
+        self.go_to(BENCH)
+        self.studio.choose_recording(recording_id)
+        self.studio.seek(frame)
+        self.bench.axis.bring_into_view(frame)
+
+    def add_to_programme(self) -> None:
+        """Lay the selection of the recording on the bench, or all of it, onto the chosen lane of the programme."""
+        studio, recording = self.studio, self.studio.recording
+        if recording is None:
+            return
+        span = studio.selection.span if studio.selection is not None and not studio.assembly.is_open else None
+        studio.assembly.add_recording(recording, span)
+        programme = studio.assembly.programme
+        if programme is not None and not studio.assembly.is_open:
+            studio.say(tr("Added to {name}.", name=programme.name))
+
+    def render_programme(self) -> None:
+        """Ask for a name and write the programme as a WAV file."""
+        studio, programme = self.studio, self.studio.assembly.programme
+        if programme is None or studio.assembly.sound is None:
+            studio.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
+            return
+        folder = studio.document.path.parent if studio.document.path else Path.home()
+        proposal = str(folder / f"{safe_name(programme.name)}.wav")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Render the programme"), proposal, tr("WAV (*.wav)"))
+        if name:
+            studio.assembly.render(Path(name))
 
     def _playing_changed(self) -> None:
         playing = self.studio.transport.is_playing
@@ -365,12 +409,12 @@ class MainWindow(QMainWindow):
 
     def inspect(self) -> None:
         """Listen through the recording and list what is wrong with it."""
-        self.go_to(0)
+        self.go_to(BENCH)
         self.studio.inspection.run()
 
     def show_tour(self) -> None:
         """The tour, from its first step."""
-        self.go_to(0)
+        self.go_to(BENCH)
         self.preferences.set("toured", "yes")
         self.tour.begin()
 

@@ -224,3 +224,8 @@ def fill_gaps(
                  fade_in=Edge(before))
         )  # fmt: skip
     return programme.with_lane(lane.with_clips(row))
+
+
+def copied(clip: Clip, start: int) -> Clip:
+    """A copy of a clip at another place, never before the programme."""
+    return replace(clip, id=new_clip_id(), start=max(0, start))

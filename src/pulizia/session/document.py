@@ -15,6 +15,7 @@ from pulizia.errors import ProjectError
 from pulizia.measure.blocks import SegmentStore
 from pulizia.media.folders import cache_folder, state_folder
 from pulizia.media.open import OpenMedia, open_media
+from pulizia.project.clips import Programme
 from pulizia.project.file import SUFFIX, load_project, save_project
 from pulizia.project.journal import Journal, Recovered
 from pulizia.project.model import Project, Recording
@@ -308,6 +309,17 @@ class Document:
         if left != recording.left:
             word = tr("Ignore") if leave else tr("List")
             self._edit(self.project.with_recording(replace(recording, left=left)), f"{word} {kind}")
+
+    # -- programmes
+
+    def edit_programme(self, programme: Programme, what: str, merge_key: str | None = None) -> None:
+        """Put a changed or new programme into the project; ``what`` is done, in words for the history."""
+        self._edit(self.project.with_programme(programme), what, merge_key)
+
+    def remove_programme(self, programme_id: str) -> None:
+        """Take a programme out of the project; its recordings stay."""
+        name = self.project.programme(programme_id).name
+        self._edit(self.project.without_programme(programme_id), tr("Remove {name}", name=name))
 
     def trim(self, recording_id: str, kept: Span | None) -> None:
         """Let a stretch be the programme, or all of the recording; ProjectError when it is too short."""

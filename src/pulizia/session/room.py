@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Protocol
 
 import numpy as np
 
@@ -57,6 +58,27 @@ class Selection:
     outline: Area = ()  # where it was drawn by hand
 
 
+class OtherSubject(Protocol):
+    """What is heard and measured in the place of the recording on the bench."""
+
+    span: Span | None
+
+    @property
+    def source(self) -> Source | None:
+        """Its sound now."""
+        ...
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Names of its channels."""
+        ...
+
+    @property
+    def measures(self) -> Measures | None:
+        """Its measures, when they are known."""
+        ...
+
+
 class Room:
     """What all desks share: the document, work in the background, what is current and what is heard.
 
@@ -83,6 +105,7 @@ class Room:
         # what will be delivered, heard in the place of After; its gain matches the level
         self.preview: Heard | None = None
         self.pick = ""  # which mixture of two channels is heard; "" for both as they are
+        self.other: OtherSubject | None = None  # None is the recording on the bench
         self.only_channel: int | None = None  # the one of several channels that is heard; None for all of them
         self._targets: dict[str, Target] = {}
         self._told_cleaned: set[str] = set()
@@ -133,19 +156,36 @@ class Room:
     @property
     def heard_source(self) -> Source | None:
         """What the pictures and the ears read now."""
+        if self.other is not None:
+            return self.other.source
         chain = self.chain
         return None if chain is None else source_of(chain, self.listening, self.step_id)
+
+    @property
+    def rate(self) -> int:
+        """Frames a second of what is heard."""
+        source = self.heard_source
+        return source.rate if source is not None else 48_000
+
+    @property
+    def marked(self) -> Span | None:
+        """The marked stretch of what is heard."""
+        if self.other is not None:
+            return self.other.span
+        return self.selection.span if self.selection is not None else None
 
     def choose_recording(self, recording_id: str | None) -> None:
         """Put a recording on the bench."""
         if recording_id == self.current_id:
             return
-        self.transport.stop()
+        if self.other is None:
+            self.transport.stop()
         self.current_id, self.selection, self.only_channel = recording_id, None, None
         recording = self.recording
         self.step_id = recording.score[0].id if recording and recording.score else None
-        self.transport.loop = None
-        self.sync(same_place=False)
+        if self.other is None:
+            self.transport.loop = None
+            self.sync(same_place=False)
         self.emit("current")
 
     def choose_step(self, step_id: str | None) -> None:
@@ -289,6 +329,9 @@ class Room:
         if source is None:
             self.transport.set_material(None, same_place=same_place)
             return
+        if self.other is not None:
+            self.transport.set_material(Heard(source, 1.0, self.other.names), same_place=same_place)
+            return
         if (
             self.preview is not None
             and self.listening is Listening.AFTER
@@ -316,8 +359,8 @@ class Room:
         """Start from the selection or the play head, or stop."""
         if self.transport.is_playing:
             self.transport.stop()
-        elif self.selection is not None and self.transport.loop is None:
-            self.transport.play(self.selection.span.start, self.selection.span.stop)
+        elif (marked := self.marked) is not None and self.transport.loop is None:
+            self.transport.play(marked.start, marked.stop)
         else:
             self.transport.play()
         self.emit("playing")
@@ -341,14 +384,13 @@ class Room:
 
     def toggle_loop(self) -> None:
         """Repeat the selection, or everything when nothing is marked."""
-        recording = self.recording
-        if recording is None:
+        source = self.heard_source
+        if source is None:
             return
         if self.transport.loop is not None:
             self.transport.loop = None
         else:
-            whole = Span(0, recording.frames)
-            self.transport.loop = self.selection.span if self.selection else whole
+            self.transport.loop = self.marked or Span(0, source.frames)
         self.emit("playing")
 
     def seek(self, frame: int) -> None:
@@ -358,8 +400,8 @@ class Room:
 
     def nudge(self, seconds: float) -> None:
         """Move the play head by a little."""
-        if self.recording is not None:
-            self.seek(max(0, self.transport.position + seconds_to_frames(seconds, self.recording.rate)))
+        if self.heard_source is not None:
+            self.seek(max(0, self.transport.position + seconds_to_frames(seconds, self.rate)))
 
     # -- measuring
 
@@ -372,17 +414,20 @@ class Room:
         """Measures of what is heard; None for what was removed, which is no programme."""
         if self.listening.is_removed:
             return None
+        if self.other is not None:
+            return self.other.measures if self.listening is Listening.AFTER else None
         return self.measures("before" if self.listening is Listening.BEFORE else "after")
 
     def loudness_now(self) -> tuple[float | None, float | None]:
         """Momentary and short-term loudness at the play head in LUFS, ten times a second: the same wherever it is shown."""
-        measures, recording = self.heard_measures, self.recording
-        if measures is None or recording is None or not len(measures.momentary):
+        measures, source, recording = self.heard_measures, self.heard_source, self.recording
+        if measures is None or source is None or not len(measures.momentary):
             return None, None
-        kept, place = recording.kept, self.transport.position
+        kept = recording.kept if self.other is None and recording is not None else Span(0, source.frames)
+        place = self.transport.position
         if not kept.start <= place <= kept.stop:
             return None, None
-        block = int((place - kept.start) * BLOCKS_PER_SECOND / recording.rate)
+        block = int((place - kept.start) * BLOCKS_PER_SECOND / source.rate)
         at = min(block - block % GATING_STEP_BLOCKS, len(measures.momentary) - 1)
         momentary, short = (
             float(c[at]) if np.isfinite(c[at]) else None for c in (measures.momentary, measures.short_term)

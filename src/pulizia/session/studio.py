@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from pulizia.media.folders import cache_folder, prune
+from pulizia.session.assembly_desk import AssemblyDesk
 from pulizia.session.file_desk import FileDesk
 from pulizia.session.inspection_desk import InspectionDesk
 from pulizia.session.jobs import LATER, Post
@@ -33,6 +34,7 @@ class Studio(Room):
         self.queue = QueueDesk(self)
         self.prints = PrintDesk(self)
         self.plans = PlanDesk(self)
+        self.assembly = AssemblyDesk(self)
         self.pool.submit(lambda _job: _tidy_caches(), title=tr("Tidying caches"), priority=LATER)
 
 

@@ -1,0 +1,226 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The place where recordings become a programme: recordings at the left, lanes in the middle, the sheet at the right."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QMimeData, QPoint, Qt, QTimer, Signal
+from PySide6.QtGui import QDrag, QMouseEvent, QResizeEvent
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QScrollBar, QStackedWidget, QVBoxLayout, QWidget
+
+from pulizia.desktop.assembly.clip_sheet import ClipSheet
+from pulizia.desktop.assembly.lanes_view import RECORDING_MIME, LanesView
+from pulizia.desktop.assembly.ruler import AssemblyRuler
+from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, SCROLL_STEPS, Column
+from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.recordings_list import CARD_HEIGHT, Cards
+from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.controls import button, label, scrolled
+from pulizia.desktop.turns import update_in_turn
+from pulizia.session.studio import Studio
+from pulizia.units import seconds_to_frames
+from pulizia.words import tr
+
+SPARE_S, LEAST_S = 10.0, 60.0  # of empty time behind the last clip; of time in view at all
+APART_PX = 6
+
+
+class RecordingCards(Cards):
+    """The recordings: a double click adds one, a drag lays it onto a lane."""
+
+    added = Signal(str)
+
+    def __init__(self, studio: Studio, pictures: Pictures) -> None:
+        super().__init__(studio, pictures)
+        self._pressed: tuple[str, QPoint] | None = None
+        self.setToolTip(tr("Double-click to add behind the last clip; drag onto a lane"))
+
+    def _under(self, event: QMouseEvent) -> str:
+        row = int(event.position().y() // CARD_HEIGHT)
+        return self.recordings[row].id if 0 <= row < len(self.recordings) else ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        super().mousePressEvent(event)
+        self._pressed = (self._under(event), event.position().toPoint())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is None or not self._pressed[0]:
+            return
+        if (event.position().toPoint() - self._pressed[1]).manhattanLength() < APART_PX:
+            return
+        data = QMimeData()
+        data.setData(RECORDING_MIME, self._pressed[0].encode())
+        self._pressed = None
+        drag = QDrag(self)
+        drag.setMimeData(data)
+        drag.exec(Qt.DropAction.CopyAction)
+
+    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
+        self._pressed = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if wanted := self._under(event):
+            self.added.emit(wanted)
+
+
+class Assembly(QWidget):
+    """One programme with its lanes."""
+
+    bench_asked = Signal(str, int)
+    render_asked = Signal()
+
+    def __init__(self, studio: Studio, pictures: Pictures) -> None:
+        super().__init__()
+        self.studio = studio
+        self.axis = TimeAxis()
+        self.cards = RecordingCards(studio, pictures)
+        self.cards.chosen.connect(studio.choose_recording)
+        self.cards.added.connect(self.add_recording)
+        self.ruler = AssemblyRuler(studio, self.axis)
+        self.lanes = LanesView(studio, self.axis, pictures)
+        self.lanes.bench_asked.connect(self.bench_asked)
+        self.sheet = ClipSheet(studio)
+        self.sheet.render_asked.connect(self.render_asked)
+        for part in (self.cards, self.ruler, self.lanes, self.sheet):
+            part.setProperty("manual", "assembly")
+        self._build()
+        self._timer = QTimer(self)
+        self._timer.setInterval(20)
+        self._timer.timeout.connect(self.follow)
+        self.axis.changed.connect(self._axis_changed)
+        for event in ("document", "selection", "measures", "current"):
+            studio.on(event, self.refresh)
+        studio.on("playing", self.follow)
+        studio.on("pictures", lambda: update_in_turn(self.lanes))
+
+    def _build(self) -> None:
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(8, 12, 8, 12)
+        column.setSpacing(6)
+        head = label(tr("Recordings"), 13, bold=True)
+        head.setContentsMargins(8, 0, 0, 0)
+        column.addWidget(head)
+        column.addWidget(self.cards)
+        column.addStretch(1)
+        row.addWidget(Column(left, LEFT_WIDTH, line_at_left=False))
+        self._stack = QStackedWidget()
+        middle = QWidget()
+        centre = QVBoxLayout(middle)
+        centre.setContentsMargins(0, 8, 0, 4)
+        centre.setSpacing(0)
+        centre.addWidget(self.ruler)
+        self._area: QScrollArea = scrolled(self.lanes)
+        centre.addWidget(self._area, 1)
+        self._scroll_bar = QScrollBar(Qt.Orientation.Horizontal)
+        self._scroll_bar.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._scroll_bar.valueChanged.connect(self._scrolled)
+        holder = QHBoxLayout()
+        holder.setContentsMargins(GUTTER, 2, GUTTER, 0)
+        holder.addWidget(self._scroll_bar)
+        centre.addLayout(holder)
+        self._stack.addWidget(middle)
+        self._stack.addWidget(self._empty_place())
+        row.addWidget(self._stack, 1)
+        row.addWidget(Column(self.sheet, RIGHT_WIDTH, line_at_left=True))
+
+    def _empty_place(self) -> QWidget:
+        place = QWidget()
+        column = QVBoxLayout(place)
+        column.addStretch(2)
+        centre = Qt.AlignmentFlag.AlignCenter
+        column.addWidget(label(tr("Join recordings into a programme"), 20, bold=True), alignment=centre)
+        text = tr("Double-click a recording at the left, or begin with all of them one after the other.")
+        column.addWidget(label(text, 13, token="soft"), alignment=centre)
+        column.addSpacing(8)
+        column.addWidget(button(tr("All recordings in a row"), self.add_all), alignment=centre)
+        column.addStretch(3)
+        return place
+
+    # -- what is done
+
+    def add_recording(self, recording_id: str) -> None:
+        """Lay a recording behind the last clip of the chosen lane."""
+        recording = self.studio.document.project.recording(recording_id)
+        self.studio.assembly.add_recording(recording)
+
+    def add_all(self) -> None:
+        """Lay all recordings one after the other."""
+        for recording in self.studio.document.project.recordings:
+            self.studio.assembly.add_recording(recording)
+        self.axis.show_whole()
+
+    def open(self) -> None:
+        """The place is shown."""
+        self.studio.assembly.enter()
+        programme = self.studio.assembly.programme
+        if programme is not None:
+            for recording_id in programme.recordings:
+                self.studio.want_measures(recording_id)
+        self.refresh()
+        self.follow()
+
+    # -- showing
+
+    def refresh(self) -> None:
+        """The project or the selection has changed."""
+        programme = self.studio.assembly.programme
+        self._stack.setCurrentIndex(0 if programme is not None else 1)
+        self.cards.fit()
+        if programme is not None:
+            spare = seconds_to_frames(SPARE_S, programme.rate)
+            frames = max(programme.frames + spare, seconds_to_frames(LEAST_S, programme.rate))
+            if self.axis.rate != programme.rate or self.axis.frames == 0:
+                self.axis.show_recording(frames, programme.rate)
+            elif self.axis.frames != frames:
+                whole = self.axis.is_whole
+                self.axis.frames = frames
+                if whole:
+                    self.axis.show_whole()
+                else:
+                    self.axis.scroll(0)
+        self.lanes.fit()
+        self.ruler.update()
+        self.sheet.refresh()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.axis.set_width(self.width() - LEFT_WIDTH - RIGHT_WIDTH - 2 * GUTTER)
+
+    def follow(self) -> None:
+        """Bring the play head to the present position."""
+        if not self.studio.assembly.is_open:
+            self._timer.stop()
+            return
+        playing = self.studio.transport.is_playing
+        if playing != self._timer.isActive():
+            self._timer.start() if playing else self._timer.stop()
+        position = self.studio.transport.position
+        if playing and not self.axis.left <= position <= self.axis.right:
+            self.axis.bring_into_view(position)
+        x = self.axis.x_at(position)
+        self.ruler.move_head(x)
+        self.lanes.move_head(x)
+
+    def zoom(self, factor: float) -> None:
+        """Zoom around the play head."""
+        x = self.axis.x_at(self.studio.transport.position)
+        self.axis.zoom(factor, x if 0 <= x <= self.axis.width else self.axis.width / 2)
+
+    def _axis_changed(self) -> None:
+        span = self.axis.width * self.axis.frames_per_pixel
+        most = max(1.0, self.axis.frames - span)
+        self._scroll_bar.blockSignals(True)
+        page = max(1, round(SCROLL_STEPS * span / max(1, self.axis.frames)))
+        self._scroll_bar.setRange(0, max(0, SCROLL_STEPS - page))
+        self._scroll_bar.setPageStep(page)
+        self._scroll_bar.setValue(round((SCROLL_STEPS - page) * self.axis.left / most))
+        self._scroll_bar.setEnabled(not self.axis.is_whole)
+        self._scroll_bar.blockSignals(False)
+        self.follow()
+
+    def _scrolled(self, value: int) -> None:
+        span = self.axis.width * self.axis.frames_per_pixel
+        self.axis.scroll_to(value / max(1, self._scroll_bar.maximum()) * (self.axis.frames - span))

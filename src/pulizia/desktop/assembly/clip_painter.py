@@ -1,0 +1,146 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Clips as cut-outs of paper: their sound in ink, their name at the top, fades as the line that they are."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+
+from pulizia.audio.fades import rise
+from pulizia.audio.timeline import Edge
+from pulizia.desktop.assembly.geometry import NAME_PX
+from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.bench.wave_image import columns_of_picture, indexed_image, wave_codes, wave_table
+from pulizia.desktop.theme import colour, font, theme
+from pulizia.measure.overview import Columns
+from pulizia.project.clips import Clip, level_at
+from pulizia.score.chain import Chain
+from pulizia.session.studio import Studio
+from pulizia.units import db_to_gain, format_number
+from pulizia.words import tr, translated
+
+MOST_POINTS = 40
+LEAST_NAME_PX = 26
+
+
+class ClipPainter:
+    """Draws clips of the assembly."""
+
+    def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
+        self._studio, self._axis, self._pictures = studio, axis, pictures
+
+    def paint(self, painter: QPainter, clip: Clip, box: QRectF, plot: QRectF, rate: int, *, chosen: bool) -> None:
+        """One clip, cut to what is in view."""
+        seen = box.intersected(plot)
+        if seen.isEmpty():
+            return
+        painter.fillRect(seen, colour("panel"))
+        recording = self._studio.assembly.recording_of(clip)
+        chain = self._studio.document.chain(recording.id) if recording is not None else None
+        body = QRectF(seen.left(), seen.top() + NAME_PX, seen.width(), seen.height() - NAME_PX - 2)
+        if recording is None or chain is None:
+            painter.fillRect(body, colour("madder", 0.10))
+        elif clip.tone:
+            self._paint_tone(painter, body)
+        elif body.height() >= 6:
+            self._paint_sound(painter, clip, body, chain, recording.rate / rate)
+        if chosen:
+            painter.fillRect(seen, colour("plum", 0.18))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for edge, side in ((clip.fade_in, "in"), (clip.fade_out, "out")):
+            self._paint_fade(painter, edge, side, box)
+        if clip.gain_line or clip.gain_db:
+            self._paint_gain(painter, clip, box)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
+        pen = QPen(colour("plum" if chosen else "strong"), 1)
+        if not clip.enabled:
+            pen.setStyle(Qt.PenStyle.DashLine)
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        outline = QRectF(
+            int(box.left()) + 0.5,
+            int(box.top()) + 0.5,
+            max(1.0, int(box.right()) - int(box.left()) - 1),
+            box.height() - 1,
+        )
+        painter.drawRect(outline)
+        self._paint_name(painter, clip, seen, missing=chain is None)
+
+    def _paint_sound(self, painter: QPainter, clip: Clip, body: QRectF, chain: Chain, scale: float) -> None:
+        picture = self._pictures.of(chain.after)
+        if not picture.is_complete:  # its sound after the steps is not known yet: the untouched one, paler
+            picture = self._pictures.of(chain.before)
+            painter.setOpacity(0.5)
+        first = (self._axis.frame_at(body.left() - GUTTER) - clip.start + clip.inner) * scale
+        count = max(1, round(body.width()))
+        figures = columns_of_picture(picture, first, self._axis.frames_per_pixel * scale, count)
+        if clip.channel is not None and clip.channel < len(figures.low):
+            one = slice(clip.channel, clip.channel + 1)
+            figures = Columns(figures.low[one], figures.high[one], figures.power[one])
+        gain = np.float32(db_to_gain(clip.gain_db))
+        figures = Columns(figures.low * gain, figures.high * gain, figures.power * gain * gain)
+        painter.drawImage(body.topLeft(), indexed_image(wave_codes(figures, int(body.height())), wave_table(theme())))
+        painter.setOpacity(1.0)
+
+    def _paint_tone(self, painter: QPainter, body: QRectF) -> None:
+        """Room tone: a row of dots along the middle."""
+        painter.setPen(QPen(colour("soft"), 2, Qt.PenStyle.DotLine))
+        middle = body.center().y()
+        painter.drawLine(QPointF(body.left() + 3, middle), QPointF(body.right() - 3, middle))
+
+    def _paint_fade(self, painter: QPainter, edge: Edge, side: str, box: QRectF) -> None:
+        width = edge.frames / self._axis.frames_per_pixel
+        top, bottom = box.top() + NAME_PX, box.bottom() - 2
+        corner = box.left() + max(width, 5.0) if side == "in" else box.right() - max(width, 5.0)
+        if width >= 2.0:
+            share = np.linspace(0.0, 1.0, MOST_POINTS)
+            level = np.minimum(rise(share, edge.law), 1.0)
+            x = box.left() + share * width if side == "in" else box.right() - share * width
+            line = QPolygonF(
+                [QPointF(float(a), float(bottom - b * (bottom - top))) for a, b in zip(x, level, strict=True)]
+            )
+            shade = QPainterPath()
+            shade.addPolygon(line)
+            outer = box.left() if side == "in" else box.right()
+            shade.lineTo(QPointF(outer, top))
+            shade.closeSubpath()
+            painter.fillPath(shade, colour("paper", 0.8))
+            painter.setPen(QPen(colour("verd"), 1.4))
+            painter.drawPolyline(line)
+        if box.width() > 40:
+            painter.setPen(QPen(colour("verd"), 1.4))
+            painter.setBrush(colour("panel"))
+            painter.drawEllipse(QPointF(corner, top + 6), 3.0, 3.0)
+
+    def _paint_gain(self, painter: QPainter, clip: Clip, box: QRectF) -> None:
+        """The gain as a line: at the middle for 0 dB, 24 dB to both edges."""
+        points = clip.gain_line or ((0, 0.0), (clip.frames, 0.0))
+        middle, half = box.center().y() + NAME_PX / 2, (box.height() - NAME_PX) / 2 - 4
+        ends = (0, *(at for at, _ in points if 0 < at < clip.frames), clip.frames)
+        line = QPolygonF()
+        for at in ends:
+            db = level_at(clip.gain_line, at) + clip.gain_db
+            line.append(
+                QPointF(box.left() + at / self._axis.frames_per_pixel, middle - min(max(db / 24.0, -1.0), 1.0) * half)
+            )
+        painter.setPen(QPen(colour("ochre"), 1.4))
+        painter.drawPolyline(line)
+
+    def _paint_name(self, painter: QPainter, clip: Clip, seen: QRectF, *, missing: bool) -> None:
+        if seen.width() < LEAST_NAME_PX:
+            return
+        painter.setFont(font(11, bold=True))
+        words = clip.name or (tr("Room tone") if clip.tone else "")
+        if missing:
+            words = tr("{name}: recording missing", name=words)
+        if not clip.enabled:
+            words = tr("{name}, off", name=words)
+        if clip.gain_db:
+            words = f"{words}  {format_number(clip.gain_db, 1, plus=True)} dB"
+        metrics = QFontMetricsF(font(11, bold=True))
+        painter.setPen(colour("madder" if missing else "ink"))
+        room = QRectF(seen.left() + 5, seen.top() + 1, seen.width() - 8, NAME_PX)
+        shown = metrics.elidedText(translated(words), Qt.TextElideMode.ElideRight, room.width())
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)

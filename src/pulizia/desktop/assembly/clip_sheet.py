@@ -1,0 +1,229 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The sheet at the right: the selected clips with typed values, or the programme and what can be done."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from pulizia.audio.fades import Law
+from pulizia.desktop.controls import ChoiceBox, FigureBox, button, hairline, label, setting_name
+from pulizia.project.clips import HIGHEST_DB, LOWEST_DB, Clip
+from pulizia.session.studio import Studio
+from pulizia.units import format_time
+from pulizia.words import N_, plural, tr, translated
+
+LAWS: tuple[tuple[Law, str], ...] = (
+    ("matched", N_("matched level")),
+    ("power", N_("equal power")),
+    ("gain", N_("equal gain")),
+)
+LONGEST_FADE_MS = 60_000.0
+
+
+class ClipSheet(QWidget):
+    """What is selected, in figures."""
+
+    render_asked = Signal()
+
+    def __init__(self, studio: Studio) -> None:
+        super().__init__()
+        self.studio = studio
+        self._filling = False
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 16, 16, 16)
+        column.setSpacing(8)
+        self.title = label("", 20, bold=True, wrap=True)
+        self.line = label("", 13, token="soft", wrap=True)
+        column.addWidget(self.title)
+        column.addWidget(self.line)
+        column.addWidget(self._clip_part())
+        column.addWidget(self._programme_part())
+        column.addStretch(1)
+        self.refresh()
+
+    def _clip_part(self) -> QWidget:
+        self._clips = QWidget()
+        column = QVBoxLayout(self._clips)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.start = self._figure(column, N_("Starts at"), 3, 0.0, 360_000.0, " s", self._moved)
+        self.length = self._figure(column, N_("Length"), 3, 0.0, 360_000.0, " s", self._lengthened)
+        self.inner = self._figure(column, N_("From"), 3, -360_000.0, 360_000.0, " s", self._slipped)
+        self.inner.setToolTip(tr("Where in the recording the clip begins."))
+        self.gain = self._figure(column, N_("Gain"), 1, LOWEST_DB, HIGHEST_DB, " dB", self._gained)
+        self.fade_in = self._figure(
+            column, N_("Fade in"), 0, 0.0, LONGEST_FADE_MS, " ms", lambda v: self._faded("in", v)
+        )
+        self.law_in = self._law(column, tr("Shape of the fade in"), "in")
+        self.fade_out = self._figure(
+            column, N_("Fade out"), 0, 0.0, LONGEST_FADE_MS, " ms", lambda v: self._faded("out", v)
+        )
+        self.law_out = self._law(column, tr("Shape of the fade out"), "out")
+        column.addSpacing(6)
+        column.addWidget(hairline())
+        assembly = self.studio.assembly
+        for words, call, tip in (
+            (tr("Cross-fade with the clip before"), assembly.cross_fade, tr("Overlap both around their cut by 40 ms")),
+            (tr("Switch off or on"), assembly.set_enabled, tr("Keep the clip in its place without its sound")),
+            (
+                tr("Delete and close the gap"),
+                assembly.ripple_delete,
+                tr("Take the stretch out of all lanes (Shift+Del)"),
+            ),
+        ):
+            column.addWidget(button(words, call, tip=tip))
+        return self._clips
+
+    def _programme_part(self) -> QWidget:
+        self._whole = QWidget()
+        column = QVBoxLayout(self._whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        self.name = QLineEdit()
+        self.name.setAccessibleName(tr("Name of the programme"))
+        self.name.editingFinished.connect(lambda: self.studio.assembly.rename(self.name.text()))
+        row = QHBoxLayout()
+        row.addWidget(setting_name(N_("Name")))
+        row.addWidget(self.name, 1)
+        column.addLayout(row)
+        assembly = self.studio.assembly
+        self.add_lane = button(tr("Add a lane"), lambda: assembly.add_lane())  # noqa: PLW0108 - the click has an argument
+        column.addWidget(self.add_lane)
+        column.addWidget(
+            button(
+                tr("Fill gaps with room tone"),
+                assembly.fill_gaps,
+                tip=tr("In the chosen lane, from the recording of its first clip"),
+            )
+        )
+        column.addWidget(button(tr("Render the programme…"), self.render_asked.emit, tip=tr("Write it as a WAV file")))
+        column.addSpacing(6)
+        column.addWidget(
+            label(
+                tr("Double-click a recording at the left, or drag it onto a lane. Drag a clip to move it, its edges to trim it, the circles to fade it; with Alt its sound slips inside it. Double-click a clip to repair it on the Bench; F3 comes back."),
+                13, token="soft", wrap=True,
+            )
+        )  # fmt: skip
+        return self._whole
+
+    def _figure(
+        self,
+        column: QVBoxLayout,
+        words: str,
+        decimals: int,
+        low: float,
+        high: float,
+        unit: str,
+        call: Callable[[float], None],
+    ) -> FigureBox:
+        row = QHBoxLayout()
+        row.addWidget(setting_name(words))
+        box = FigureBox()
+        box.setDecimals(decimals)
+        box.setRange(low, high)
+        box.setSuffix(unit)
+        box.setSingleStep(0.5 if unit == " dB" else 10.0 if unit == " ms" else 0.01)
+        box.setKeyboardTracking(False)
+        box.setAccessibleName(translated(words))
+        box.valueChanged.connect(lambda value: None if self._filling else call(value))
+        row.addWidget(box, 1)
+        column.addLayout(row)
+        return box
+
+    def _law(self, column: QVBoxLayout, name: str, side: str) -> ChoiceBox:
+        row = QHBoxLayout()
+        row.addWidget(setting_name(N_("Shape")))
+        box = ChoiceBox()
+        box.setAccessibleName(name)
+        for law, words in LAWS:
+            box.addItem(translated(words), law)
+        box.activated.connect(
+            lambda _index: self._faded(side, self.fade_in.value() if side == "in" else self.fade_out.value())
+        )
+        row.addWidget(box, 1)
+        column.addLayout(row)
+        return box
+
+    # -- typed values
+
+    @property
+    def _one(self) -> Clip | None:
+        clips = self.studio.assembly.clips
+        return clips[0] if clips else None
+
+    def _frames(self, seconds: float) -> int:
+        programme = self.studio.assembly.programme
+        return round(seconds * (programme.rate if programme is not None else 48_000))
+
+    def _moved(self, seconds: float) -> None:
+        if (clip := self._one) is not None:
+            self.studio.assembly.move(self._frames(seconds) - clip.start)
+
+    def _lengthened(self, seconds: float) -> None:
+        if (clip := self._one) is not None:
+            self.studio.assembly.trim(clip.id, stop=clip.start + self._frames(seconds))
+            self.refresh()
+
+    def _slipped(self, seconds: float) -> None:
+        if (clip := self._one) is not None:
+            self.studio.assembly.slip(self._frames(seconds) - clip.inner)
+
+    def _gained(self, gain_db: float) -> None:
+        self.studio.assembly.set_gain(gain_db)
+
+    def _faded(self, side: str, ms: float) -> None:
+        law: Law = (self.law_in if side == "in" else self.law_out).currentData(Qt.ItemDataRole.UserRole)
+        self.studio.assembly.set_fade(side, self._frames(ms / 1000.0), law)
+
+    # -- showing
+
+    def refresh(self) -> None:
+        """Show what is selected now."""
+        assembly = self.studio.assembly
+        programme, clips = assembly.programme, assembly.clips
+        self._clips.setVisible(bool(clips))
+        self._whole.setVisible(not clips and programme is not None)
+        if programme is None:
+            self.title.setText(tr("No programme yet"))
+            self.line.setText(tr("A programme joins recordings into one continuous sound. Add a recording to begin."))
+            self.name.setText("")
+            return
+        self._filling = True
+        if clips:
+            clip, rate = clips[0], programme.rate
+            recording = assembly.recording_of(clip)
+            self.title.setText(clip.name or (recording.name if recording else tr("Clip")))
+            where = recording.path.name if recording is not None else tr("recording missing")
+            self.line.setText(
+                where if len(clips) == 1 else plural("1 clip selected.", "{n} clips selected.", len(clips))
+            )
+            self.start.setValue(clip.start / rate)
+            self.length.setValue(clip.frames / rate)
+            self.inner.setValue(clip.inner / rate)
+            self.gain.setValue(clip.gain_db)
+            for box, law, edge in (
+                (self.fade_in, self.law_in, clip.fade_in),
+                (self.fade_out, self.law_out, clip.fade_out),
+            ):
+                box.setValue(1000.0 * edge.frames / rate)
+                law.setCurrentIndex([name for name, _ in LAWS].index(edge.law))
+            for box in (self.start, self.length, self.inner):
+                box.setEnabled(len(clips) == 1)
+        else:
+            self.title.setText(programme.name)
+            count = sum(len(lane.clips) for lane in programme.lanes)
+            words = plural("1 clip", "{n} clips", count)
+            self.line.setText(
+                tr(
+                    "{length}, {clips}, {rate:g} kHz",
+                    length=format_time(programme.frames / programme.rate, 1),
+                    clips=words,
+                    rate=programme.rate / 1000,
+                )
+            )
+            if not self.name.hasFocus():
+                self.name.setText(programme.name)
+        self._filling = False

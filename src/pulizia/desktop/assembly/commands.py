@@ -1,0 +1,97 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""What can be done in the assembly, with its keys; the keys are those of the place, so they may be others elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from pulizia.desktop.actions import Command
+from pulizia.desktop.assembly.assembly import Assembly
+from pulizia.session.studio import Studio
+from pulizia.words import N_, tr
+
+NUDGE_S = 0.01
+EVERYWHERE = frozenset({
+    "new", "open", "save", "save_as", "quit", "undo", "redo", "recipe", "bench", "assembly", "delivery", "theme", "language",
+    "play", "stop", "loop", "shuttle_back", "shuttle_stop", "shuttle_on", "back", "forward", "start", "end", "compare", "before",
+    "after", "removed", "matched", "output", "menu", "tour", "storage", "manual", "about", "keys", "deliver", "own_target", "programme_add",
+})  # fmt: skip
+"""Commands that mean the same in every place."""
+
+
+def on_the_bench(studio: Studio, commands: list[Command]) -> list[Command]:
+    """Commands of the bench, which rest while the assembly is shown; its own may have the same keys."""
+
+    def resting(command: Command) -> Command:
+        usual = command.enabled
+        return replace(command, enabled=lambda: not studio.assembly.is_open and usual())
+
+    return [command if command.id in EVERYWHERE else resting(command) for command in commands]
+
+
+def assembly_commands(
+    studio: Studio, place: Assembly, add_here: Callable[[], None], render: Callable[[], None]
+) -> list[Command]:
+    """All commands of the place."""
+    desk = studio.assembly
+    here = lambda: desk.is_open  # noqa: E731
+    there = lambda: desk.is_open and desk.programme is not None  # noqa: E731
+    chosen = lambda: desk.is_open and bool(desk.clip_ids)  # noqa: E731
+    marked = lambda: desk.is_open and (bool(desk.clip_ids) or desk.span is not None)  # noqa: E731
+
+    def by_picture(count: int) -> int:
+        programme = desk.programme
+        return 0 if programme is None else count * round(programme.rate / programme.picture_rate)
+
+    def by_time(sign: int) -> int:
+        programme = desk.programme
+        return 0 if programme is None else sign * round(NUDGE_S * programme.rate)
+
+    def clear() -> None:
+        desk.select_span(0, 0)
+
+    rows: tuple[tuple[str, str, tuple[str, ...], Callable[[], None], Callable[[], bool]], ...] = (
+        ("programme_new", tr("New programme"), (), desk.new_programme, here),
+        ("programme_split", tr("Split at play head"), ("Shift+S",), desk.split, there),
+        ("programme_trim_start", tr("Trim start to play head"), ("Alt+I",), lambda: desk.trim_to_head("start"), chosen),
+        ("programme_trim_end", tr("Trim end to play head"), ("Alt+O",), lambda: desk.trim_to_head("stop"), chosen),
+        ("programme_remove", tr("Remove clips"), ("Del",), desk.remove, chosen),
+        ("programme_ripple", tr("Delete and close the gap"), ("Shift+Del",), desk.ripple_delete, marked),
+        ("programme_close_gap", tr("Close the gap at play head"), ("Ctrl+Del",), desk.close_gap, there),
+        ("programme_cross", tr("Cross-fade with the clip before"), ("X",), desk.cross_fade, chosen),
+        ("programme_switch", tr("Switch clips off or on"), ("E",), desk.set_enabled, chosen),
+        ("programme_tone", tr("Fill gaps with room tone"), ("Shift+T",), desk.fill_gaps, there),
+        ("programme_earlier", tr("Move clips back by a picture frame"), ("Alt+Left",), lambda: desk.nudge(by_picture(-1)), chosen),
+        ("programme_later", tr("Move clips on by a picture frame"), ("Alt+Right",), lambda: desk.nudge(by_picture(1)), chosen),
+        ("programme_bit_earlier", tr("Move clips back by 10 ms"), ("Alt+Shift+Left",), lambda: desk.nudge(by_time(-1)), chosen),
+        ("programme_bit_later", tr("Move clips on by 10 ms"), ("Alt+Shift+Right",), lambda: desk.nudge(by_time(1)), chosen),
+        ("programme_slip_back", tr("Slip the sound back by 10 ms"), ("Ctrl+Alt+Left",), lambda: desk.slip(by_time(-1)), chosen),
+        ("programme_slip_on", tr("Slip the sound on by 10 ms"), ("Ctrl+Alt+Right",), lambda: desk.slip(by_time(1)), chosen),
+        ("programme_louder", tr("Clips louder by 1 dB"), ("Alt+Up",), lambda: desk.add_gain(1.0), chosen),
+        ("programme_quieter", tr("Clips quieter by 1 dB"), ("Alt+Down",), lambda: desk.add_gain(-1.0), chosen),
+        ("programme_copy", tr("Copy clips"), ("Ctrl+C",), desk.copy, chosen),
+        ("programme_paste", tr("Paste clips at play head"), ("Ctrl+V",), desk.paste, there),
+        ("programme_all", tr("Select all clips"), ("Ctrl+A",), desk.select_all, there),
+        ("programme_behind", tr("Select clips after play head"), ("Shift+End",), desk.select_behind, there),
+        ("programme_none", tr("Select none"), ("Esc",), clear, here),
+        ("programme_lane", tr("Add a lane"), (), desk.add_lane, there),
+        ("programme_closer", tr("Zoom in"), ("+", "="), lambda: place.zoom(1.5), there),
+        ("programme_farther", tr("Zoom out"), ("-",), lambda: place.zoom(1 / 1.5), there),
+        ("programme_whole", tr("Show all"), ("0",), place.axis.show_whole, there),
+        ("programme_taller", tr("Taller lanes"), ("Shift+Down",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height + 12), there),
+        ("programme_flatter", tr("Flatter lanes"), ("Shift+Up",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height - 12), there),
+        ("programme_render", tr("Render the programme…"), ("Ctrl+Shift+P",), render, there),
+    )  # fmt: skip
+    add = Command(
+        "programme_add",
+        N_("Programme"),
+        tr("Add to the programme"),
+        ("Ctrl+Return",),
+        add_here,
+        lambda: studio.recording is not None,
+    )
+    return [
+        add,
+        *(Command(name, N_("Programme"), words, keys, call, enabled) for name, words, keys, call, enabled in rows),
+    ]

@@ -1,0 +1,184 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The assembly with mouse and keys: recordings become clips, clips are edited, the programme is heard and written."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile as sf
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QFileDialog
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person
+
+from pulizia.desktop.bars import ASSEMBLY, BENCH
+from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.project.clips import Clip
+
+RATE = 48_000
+K, M = Qt.Key, Qt.KeyboardModifier
+
+
+@pytest.fixture
+def place(person: Person, wav: Callable[..., Path]) -> Person:
+    """Two recordings of four and six seconds laid one after the other."""
+    person.open(wav(voice_in_noise(4.0), "anna.wav"))
+    person.open(wav(voice_in_noise(6.0), "bert.wav"))
+    person.key(K.Key_F3)
+    person.window.assembly.add_all()
+    person.settle()
+    return person
+
+
+def clips(person: Person, lane: int = 0) -> tuple[Clip, ...]:
+    return person.window.studio.assembly.programme.lanes[lane].clips
+
+
+def at(person: Person, seconds: float, lane: int = 0, down: float = 0.6) -> QPoint:
+    view = person.window.assembly.lanes
+    body = view.geometry_of.body(lane, view.width())
+    return QPoint(round(GUTTER + view.axis.x_at(seconds * RATE)), round(body.top() + down * body.height()))
+
+
+def drag(person: Person, start: QPoint, end: QPoint, modifier: Qt.KeyboardModifier = M.NoModifier) -> None:
+    view = person.window.assembly.lanes
+    person.bot.mousePress(view, Qt.MouseButton.LeftButton, modifier, start)
+    for share in (0.3, 0.7, 1.0):
+        person.bot.mouseMove(
+            view,
+            QPoint(round(start.x() + share * (end.x() - start.x())), round(start.y() + share * (end.y() - start.y()))),
+        )
+    person.bot.mouseRelease(view, Qt.MouseButton.LeftButton, modifier, end)
+    person.settle()
+
+
+def test_recordings_are_laid_in_a_row_heard_and_left_for_the_bench(place: Person) -> None:
+    window, studio = place.window, place.window.studio
+    assert [(c.name, c.start, c.frames) for c in clips(place)] == [("anna", 0, 4 * RATE), ("bert", 4 * RATE, 6 * RATE)]
+    heard = studio.heard_source
+    assert (heard.frames, heard.channels) == (10 * RATE, 2)
+    assert np.allclose(
+        heard.read(RATE, RATE + 100),
+        0.5**0.5 * studio.document.media[studio.document.project.recordings[0].id].source.read(RATE, RATE + 100),
+        atol=1e-6,
+    )
+    place.until(lambda: studio.heard_measures is not None)
+    place.key(K.Key_Space)
+    place.until(lambda: studio.transport.is_playing)
+    place.key(K.Key_Space)
+    place.bot.mouseClick(window.assembly.lanes, Qt.MouseButton.LeftButton, pos=at(place, 5.0))
+    place.bot.mouseDClick(window.assembly.lanes, Qt.MouseButton.LeftButton, pos=at(place, 5.0))
+    assert window.places.currentIndex() == BENCH
+    assert studio.recording.name == "bert"
+    assert studio.transport.position == pytest.approx(RATE, abs=0.1 * RATE)
+    place.key(K.Key_F3)
+    assert window.places.currentIndex() == ASSEMBLY
+    assert studio.transport.position == pytest.approx(5 * RATE, abs=0.1 * RATE)
+
+
+def test_clips_are_moved_trimmed_slipped_and_faded_with_the_mouse(place: Person) -> None:
+    studio = place.window.studio
+    drag(place, at(place, 8.0), at(place, 11.0))
+    assert clips(place)[1].start == pytest.approx(7 * RATE, abs=0.2 * RATE)
+    drag(place, at(place, 11.0), at(place, 8.05))  # back, near enough to snap to the end of the first
+    assert clips(place)[1].start == 4 * RATE
+    drag(place, at(place, 8.0), at(place, 8.0, lane=1))
+    assert [len(clips(place, n)) for n in (0, 1)] == [1, 1]
+    studio.document.undo()
+    place.settle()
+    drag(place, at(place, 3.85), at(place, 3.0))
+    assert clips(place)[0].frames == pytest.approx(3 * RATE, abs=0.2 * RATE)
+    past = studio.document.history.undo_label
+    drag(place, at(place, 6.0), at(place, 5.0), M.AltModifier)
+    assert clips(place)[1].inner == pytest.approx(RATE, abs=0.1 * RATE)
+    assert clips(place)[1].start == 4 * RATE
+    assert studio.document.history.undo_label != past
+    view = place.window.assembly.lanes
+    box = view.geometry_of.box(clips(place)[1], 0, view.width())
+    drag(
+        place,
+        QPoint(round(box.left() + 5), round(box.top() + 22)),
+        QPoint(round(box.left() + 60), round(box.top() + 22)),
+    )
+    assert clips(place)[1].fade_in.frames == pytest.approx(60 * view.axis.frames_per_pixel, rel=0.1)
+    for _ in range(4):
+        studio.document.undo()
+    assert [c.frames for c in clips(place)] == [4 * RATE, 6 * RATE]
+
+
+def test_keys_split_trim_close_gaps_copy_and_change_the_gain(place: Person) -> None:
+    studio = place.window.studio
+    desk = studio.assembly
+    studio.seek(2 * RATE)
+    desk.select_span(0, 0)
+    place.key(K.Key_S, M.ShiftModifier)
+    assert [c.start for c in clips(place)] == [0, 2 * RATE, 4 * RATE]
+    desk.select({clips(place)[1].id})
+    place.key(K.Key_Delete)
+    assert [c.start for c in clips(place)] == [0, 4 * RATE]
+    studio.seek(3 * RATE)
+    place.key(K.Key_Delete, M.ControlModifier)
+    assert [c.start for c in clips(place)] == [0, 2 * RATE]
+    desk.select({clips(place)[1].id})
+    place.key(K.Key_Up, M.AltModifier)
+    place.key(K.Key_Up, M.AltModifier)
+    assert clips(place)[1].gain_db == 2.0
+    place.key(K.Key_Right, M.AltModifier)
+    assert clips(place)[1].start == 2 * RATE + RATE // 25
+    place.key(K.Key_C, M.ControlModifier)
+    studio.seek(20 * RATE)
+    studio.transport.seek(9 * RATE)
+    place.key(K.Key_V, M.ControlModifier)
+    assert len(clips(place)) == 3
+    place.key(K.Key_Delete, M.ShiftModifier)
+    assert len(clips(place)) == 2
+    place.key(K.Key_E)
+    place.key(K.Key_A, M.ControlModifier)
+    place.key(K.Key_E)
+    assert not any(c.enabled for c in clips(place))
+    assert not studio.heard_source.read(0, RATE).any()
+    assert len(studio.recording.score) == 0  # no key of the bench has acted
+
+
+def test_lanes_are_muted_by_their_heads_and_the_sheet_takes_typed_values(place: Person) -> None:
+    window, studio = place.window, place.window.studio
+    view = window.assembly.lanes
+    (mute, _, _) = next(row for row in view._switches(0) if row[1] == "muted")
+    place.bot.mouseClick(view, Qt.MouseButton.LeftButton, pos=mute.center().toPoint())
+    assert not studio.heard_source.read(RATE, 2 * RATE).any()
+    studio.document.undo()
+    place.bot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at(place, 8.0))
+    sheet = window.assembly.sheet
+    assert sheet.title.text() == "bert"
+    sheet.gain.setValue(-4.5)
+    sheet.start.setValue(12.25)
+    sheet.fade_out.setValue(500.0)
+    made = clips(place)[1]
+    assert (made.gain_db, made.start, made.fade_out.frames) == (-4.5, round(12.25 * RATE), RATE // 2)
+    studio.assembly.fill_gaps()
+    assert [c.tone for c in clips(place)] == [False, True, False]
+
+
+def test_a_selection_goes_to_the_programme_which_is_rendered_and_kept_in_the_project(
+    place: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, studio = place.window, place.window.studio
+    place.key(K.Key_F2)
+    place.mark(1.0, 2.0)
+    place.key(K.Key_Return, M.ControlModifier)
+    added = clips(place)[-1]
+    assert (added.start, added.frames) == (10 * RATE, pytest.approx(RATE, abs=0.05 * RATE))
+    out = tmp_path / "chapter.wav"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(out), ""))
+    place.key(K.Key_F3)
+    window.actions_.actions["programme_render"].trigger()
+    place.until(out.exists)
+    place.settle()
+    assert sf.info(out).frames == added.stop
+    studio.document.save(tmp_path / "p.pulizia")
+    before = studio.assembly.programme
+    studio.document.load(tmp_path / "p.pulizia")
+    assert studio.assembly.programme == before
