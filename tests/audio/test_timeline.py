@@ -23,7 +23,7 @@ SOURCE = ArraySource(SOUND, RATE)
 
 
 def timeline(*parts: Part, frames: int = 20_000) -> TimelineSource:
-    return TimelineSource(parts, rate=RATE, channels=1, frames=frames)
+    return TimelineSource.of_parts(parts, rate=RATE, channels=1, frames=frames)
 
 
 edges = st.builds(Edge, st.integers(0, 300), st.sampled_from(["gain", "power", "matched"]))
@@ -100,7 +100,10 @@ def test_laws_and_gain_lines_are_what_they_say() -> None:
     made = timeline(Part(level, 0, 0, 1000, ONE, ((0, 0.0), (1000, -20.0))), frames=1000).read(0, 1000)[0]
     assert 20 * np.log10(made[499] / 0.5) == pytest.approx(-10.0, abs=0.02)
     stereo = Part(level, 0, 0, 1000, np.array([[0.5], [-0.25]], np.float32))
-    assert TimelineSource([stereo], rate=RATE, channels=2, frames=1000).read(10, 11).tolist() == [[0.25], [-0.125]]
+    assert TimelineSource.of_parts([stereo], rate=RATE, channels=2, frames=1000).read(10, 11).tolist() == [
+        [0.25],
+        [-0.125],
+    ]
     both = MixSource([(level, 1.0), (SOURCE, 0.5)], rate=RATE, channels=1, frames=6000)
     assert np.allclose(both.read(0, 1000), 0.5 + 0.5 * SOUND[:, :1000])
     assert np.allclose(both.read(2000, 3000), 0.5 * SOUND[:, 2000:3000])

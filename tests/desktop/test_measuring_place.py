@@ -47,7 +47,7 @@ def test_the_loudest_seconds_are_marked_and_gone_to(two: Person) -> None:
 def test_other_readings_and_all_programmes_are_told_in_tables(two: Person, tmp_path: Path) -> None:
     row, studio = two.window.delivery.measuring, two.window.studio
     studio.select(9 * RATE, 14 * RATE)
-    press(two, "Other loudness readings")
+    press(two, "Other readings")
     two.until(lambda: row.table.rows)
     names = [r[0] for r in row.table.rows]
     assert names[0] == "Whole programme, both gates"

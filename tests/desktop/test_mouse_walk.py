@@ -181,7 +181,7 @@ def test_the_whole_job_by_mouse(
     person.settle()
 
     # deliver for another target, save
-    hand.press_at(window.top.places, QPoint(104, 24))
+    hand.press_at(window.top.places, QPoint(190, 24))
     assert window.delivery.isVisible()
     hand.choose(window.delivery.target_box, "Online, \u221216")
     person.until(lambda: window.delivery.plan is not None)

@@ -26,6 +26,11 @@ class Command:
     call: Callable[[], None]
     enabled: Callable[[], bool] = lambda: True
     checked: Callable[[], bool] | None = None
+    place: str = ""  # where it rests in all others, so that its keys are free there; "" acts everywhere
+
+    def meets(self, other: Command) -> bool:
+        """Whether both may act at the same time: then they cannot have one key."""
+        return not self.place or not other.place or self.place == other.place
 
 
 class Actions:
@@ -96,7 +101,7 @@ class Actions:
             if name not in self.actions:
                 continue
             wanted = [QKeySequence(key) for key in keys]
-            taken = next((k for k in wanted if self.holder(k, besides=name)), None)
+            taken = next((k for k in wanted if self.holder(k, name)), None)
             if taken is not None:
                 words = self.commands[name].words.replace("\u2026", "")
                 told.append(
@@ -115,15 +120,23 @@ class Actions:
         """The plain keys of a command, as Qt counts them, without what is held with them."""
         return {int(keys[0].key()) for keys in self.actions[name].shortcuts() if keys.count()}  # type: ignore[index]
 
-    def holder(self, keys: QKeySequence, besides: str = "") -> str:
-        """The command that has this key; "" when it is free."""
+    def holder(self, keys: QKeySequence, wanted_by: str) -> str:
+        """The command that has this key where ``wanted_by`` would act; "" when it is free."""
         if keys.isEmpty():
             return ""
-        return next((n for n, action in self.actions.items() if n != besides and keys in action.shortcuts()), "")
+        mine = self.commands[wanted_by]
+        return next(
+            (
+                name
+                for name, action in self.actions.items()
+                if name != wanted_by and keys in action.shortcuts() and mine.meets(self.commands[name])
+            ),
+            "",
+        )
 
     def set_key(self, name: str, keys: QKeySequence) -> None:
         """Give a command this key alone (or none), and take it from the command that had it."""
-        if other := self.holder(keys, besides=name):
+        if other := self.holder(keys, name):
             rest = [k for k in self.actions[other].shortcuts() if k != keys]
             self._keep(other, rest)
         self._keep(name, [] if keys.isEmpty() else [keys])

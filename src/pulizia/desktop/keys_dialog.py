@@ -150,7 +150,7 @@ class KeyDialog(QDialog):
         column.addLayout(row)
 
     def _look(self, keys: QKeySequence) -> None:
-        other = self.actions_.holder(keys, besides=self.name)
+        other = self.actions_.holder(keys, self.name)
         self.words.setText(
             tr(
                 "{keys} belongs to {command}. Saving takes it from there.",

@@ -14,7 +14,6 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from pulizia.desktop.commands import window_commands
-from pulizia.desktop.demo import demo_files
 from pulizia.desktop.language import chosen_language, use_language
 from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
@@ -94,9 +93,10 @@ def start(options: argparse.Namespace) -> int:
     window.show()
     settle_memory()
     collect_at_rest(window)
-    paths = demo_files() if options.demo else [Path(name) for name in options.files]
-    if paths:
-        window.open_paths(paths)
+    if options.demo:
+        window.open_demo()
+    elif options.files:
+        window.open_paths([Path(name) for name in options.files])
     if options.demo and not options.picture and window.preferences.text("toured", "no") == "no":
         window.show_tour()
     if wrong:

@@ -30,7 +30,7 @@ from pulizia.desktop.assembly.assembly import Assembly
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY, MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.delivery.delivery import Delivery
-from pulizia.desktop.demo import demo_files
+from pulizia.desktop.demo import demo_files, demo_programme
 from pulizia.desktop.doors import Doors
 from pulizia.desktop.foot import Foot
 from pulizia.desktop.preferences import Preferences
@@ -62,6 +62,7 @@ class MainWindow(QMainWindow):
             self, studio, lambda: self.places.currentIndex() == DELIVERY, lambda: self.actions_,
             preferences,
         )  # fmt: skip
+        self._demo_waits = False
         self.asks = True  # False where nobody sits before the window
         self.shuttle = ShuttleKeys(studio, self, lambda name: self.actions_.keys_of(name))  # noqa: PLW0108 - there are none yet
         self.setAcceptDrops(True)
@@ -117,7 +118,7 @@ class MainWindow(QMainWindow):
         self.assembly.bench_asked.connect(self.show_on_bench)
         self.assembly.render_asked.connect(self.render_programme)
         self.bench.open_asked.connect(self.open_files)
-        self.bench.demo_asked.connect(lambda: self.open_paths(demo_files()))
+        self.bench.demo_asked.connect(self.open_demo)
         self.bench.recent_asked.connect(lambda path: self.open_paths([path]))
         self.bench.recent.show_files(self.preferences.recent)
         self.bench.read_out.connect(self.top.read_out.setText)
@@ -231,6 +232,20 @@ class MainWindow(QMainWindow):
         for path in paths:
             self.preferences.add_recent(path)
         self.studio.files.open_paths(paths)
+
+    def open_demo(self) -> None:
+        """Open the demo recordings, and the programme made of them when all are there."""
+        if not self._demo_waits:
+            self.studio.on("document", self._demo_arrived)
+        self._demo_waits = True
+        self.open_paths(demo_files())
+
+    def _demo_arrived(self) -> None:
+        project = self.studio.document.project
+        programme = demo_programme(project.recordings) if self._demo_waits and not project.programmes else None
+        if programme is not None:
+            self._demo_waits = False
+            self.studio.document.edit_programme(programme, tr("New programme"))
 
     def save(self) -> bool:
         """Save the project; asks for a name the first time."""

@@ -84,6 +84,17 @@ class Clip:
         """Where it lies in the programme."""
         return Span(self.start, self.stop)
 
+    def moved(self, frames: int) -> Clip:
+        """The same clip later by frames. Made field by field: an edit at the start of a programme moves thousands."""
+        made = object.__new__(Clip)
+        for name in Clip.__slots__:
+            object.__setattr__(made, name, getattr(self, name))
+        object.__setattr__(made, "start", self.start + frames)
+        if made.start < 0:
+            message = tr("A clip must begin at or after the start of the programme and be longer than nothing.")
+            raise ProjectError(message)
+        return made
+
     def part_of(self, begin: int, end: int) -> Clip:
         """The stretch [begin, end) of the programme as a clip of its own, heard where it was, without fades at new edges."""
         begin, end = max(begin, self.start), min(end, self.stop)
@@ -141,8 +152,8 @@ class Lane:
 
     @property
     def frames(self) -> int:
-        """Where its last clip ends."""
-        return max((c.stop for c in self.clips), default=0)
+        """Where its last clip ends: no clip lies inside another."""
+        return self.clips[-1].stop if self.clips else 0
 
     def clip(self, clip_id: str) -> Clip:
         """The clip with this identity; KeyError when there is none."""

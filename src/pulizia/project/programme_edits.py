@@ -119,9 +119,7 @@ def shift_behind(programme: Programme, frame: int, frames: int) -> Programme:
 
     ProjectError when a clip would be pushed onto one before it.
     """
-    made = _each_lane(
-        programme, lambda lane: [replace(c, start=c.start + frames) if c.start >= frame else c for c in lane.clips]
-    )
+    made = _each_lane(programme, lambda lane: [c.moved(frames) if c.start >= frame else c for c in lane.clips])
     markers = tuple(replace(m, frame=m.frame + frames) if m.frame >= frame else m for m in programme.markers)
     return replace(made, markers=tuple(sorted(markers)))
 

@@ -75,14 +75,16 @@ class ProgrammeSound:
 
     Attributes
     ----------
-    parts : each clip that can be heard, by its identity
+    part : makes what is heard of a clip on its lane
+    there : identities of the recordings that can be heard
     silent : names of recordings that cannot be heard; silence stands in their place
     """
 
     programme: Programme
     lanes: tuple[LaneSound, ...]
     chain: Chain
-    parts: dict[str, Part]
+    part: Callable[[Clip, Lane], Part]
+    there: frozenset[str]
     tones: tuple[ToneSource, ...]
     silent: tuple[str, ...]
 
@@ -101,15 +103,17 @@ class ProgrammeSound:
 
     def clip_alone(self, clip: Clip, handles: int = 0) -> Source | None:
         """One clip with its gain, and up to ``handles`` frames more of its recording at both ends, without fades; None when silent."""
-        part = self.parts.get(clip.id)
-        if part is None:
+        if not clip.enabled or clip.recording_id not in self.there:
             return None
+        part = self.part(clip, self.programme.lane_of(clip.id))
         before = min(handles, max(0, part.inner))
         behind = min(handles, max(0, part.source.frames - part.inner - part.frames))
         frames = before + part.frames + behind
         line = tuple((at + before, db) for at, db in part.gain_line)
         alone = Part(part.source, 0, part.inner - before, frames, part.weights, line)
-        return TimelineSource([alone], rate=self.programme.rate, channels=self.programme.channels, frames=frames)
+        return TimelineSource.of_parts(
+            [alone], rate=self.programme.rate, channels=self.programme.channels, frames=frames
+        )
 
     def stem(self, lanes: tuple[Lane, ...]) -> Source:
         """Some lanes alone, with their gains, without the programme's steps; as long as the programme."""
@@ -146,26 +150,32 @@ def sound_of(
         if found is not None
     }
     tones = {i: ToneSource(source, store) for i, source in at_rate.items()}
+    named = {
+        i: channel_names(at_rate[i].channels, (found or (None, ()))[1])
+        for i, found in recordings.items()
+        if i in at_rate
+    }
+
+    def part(clip: Clip, lane: Lane) -> Part:
+        source = tones[clip.recording_id] if clip.tone else at_rate[clip.recording_id]
+        return _part(clip, lane, programme, source, named[clip.recording_id])
+
     lanes = []
-    known: dict[str, Part] = {}
     for lane in programme.lanes:
-        parts = {
-            clip.id: _part(clip, lane, programme, tones[clip.recording_id] if clip.tone else at_rate[clip.recording_id],
-                  channel_names(at_rate[clip.recording_id].channels, (recordings[clip.recording_id] or (None, ()))[1]))
-            for clip in lane.clips
-            if clip.enabled and clip.recording_id in at_rate
-        }  # fmt: skip
-        known |= parts
+        clips = [clip for clip in lane.clips if clip.enabled and clip.recording_id in at_rate]
         line = TimelineSource(
-            list(parts.values()), rate=programme.rate, channels=programme.channels, frames=programme.frames
-        )
+            [(clip.start, clip.stop) for clip in clips], lambda n, row=clips, of=lane: part(row[n], of),  # type: ignore[misc]
+            rate=programme.rate, channels=programme.channels, frames=programme.frames,
+        )  # fmt: skip
         lanes.append(LaneSound(lane, Chain(line, lane.steps, cache, store)))
     sounding = {lane.id for lane in programme.sounding}
     mix = _mixed(programme, [s for s in lanes if s.lane.id in sounding])
     toned = {c.recording_id for lane in programme.lanes for c in lane.clips if c.tone and c.enabled}
     used = tuple(tone for i, tone in tones.items() if i in toned)
     missing = tuple(names(i) for i, found in recordings.items() if found is None)
-    return ProgrammeSound(programme, tuple(lanes), Chain(mix, programme.steps, cache, store), known, used, missing)
+    return ProgrammeSound(
+        programme, tuple(lanes), Chain(mix, programme.steps, cache, store), part, frozenset(at_rate), used, missing
+    )
 
 
 def _mixed(programme: Programme, sounds: list[LaneSound]) -> MixSource:

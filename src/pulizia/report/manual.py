@@ -16,6 +16,7 @@ from pulizia.words import N_, tr, translated
 LEAD = re.compile(r"^(#+ |- |\d+\. )?(.*)$")  # what begins a line of Markdown, and its text
 PLACES = {
     "bench": N_("The Bench"),
+    "assembly": N_("The Assembly"),
     "delivery": N_("Delivery"),
     "recipes": N_("Recipes and rendering"),
     "command-line": N_("Command line"),

@@ -10,6 +10,7 @@ from typing import Any
 
 from pulizia.audio.fades import Law
 from pulizia.audio.layouts import channel_names
+from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
@@ -210,7 +211,7 @@ class AssemblyDesk:
         self._told()
 
     def select_behind(self) -> None:
-        """Select all clips that begin at or behind the play head."""
+        """Select all clips that begin at or behind the playhead."""
         programme, here = self.programme, self._room.transport.position
         if programme is not None:
             self.select(c.id for lane in programme.lanes for c in lane.clips if c.start >= here)
@@ -257,6 +258,24 @@ class AssemblyDesk:
         )  # fmt: skip
         self.programme_id, self.lane_id, self.clip_ids, self.span = made.id, made.lanes[0].id, frozenset(), None
         self._room.document.edit_programme(made, tr("New programme"))
+
+    def choose_programme(self, programme_id: str) -> None:
+        """Put another programme of the project into the place."""
+        if programme_id == self.programme_id:
+            return
+        self.programme_id, self.lane_id, self.clip_ids, self.span = programme_id, None, frozenset(), None
+        if self.is_open:
+            self._room.transport.stop()
+            self._room.transport.loop = None
+            self._room.sync(same_place=False)
+            self.want_measures()
+        self._room.emit("document")
+
+    def add_marker(self) -> None:
+        """Set a marker at the playhead."""
+        here = self._room.transport.position
+        name = tr("Marker {number}", number=len(self.programme.markers) + 1 if self.programme is not None else 1)
+        self._do(lambda p: replace(p, markers=tuple(sorted((*p.markers, Marker(here, name))))), tr("Set a marker"))
 
     def rename(self, name: str) -> None:
         """Give the programme another name."""
@@ -307,7 +326,7 @@ class AssemblyDesk:
             self.select([clip.id])
 
     def split(self) -> None:
-        """Part the clips under the play head: the selected ones, or all."""
+        """Part the clips under the playhead: the selected ones, or all."""
         here = self._room.transport.position
         programme = self.programme
         if programme is None:
@@ -335,7 +354,7 @@ class AssemblyDesk:
             self._room.seek(first)
 
     def close_gap(self) -> None:
-        """Move everything behind the gap under the play head up to it."""
+        """Move everything behind the gap under the playhead up to it."""
         programme, here = self.programme, self._room.transport.position
         if programme is None:
             return
@@ -343,17 +362,17 @@ class AssemblyDesk:
         starts = [c.start for lane in programme.lanes for c in lane.clips if c.start >= here]
         under = any(c.start < here < c.stop for lane in programme.lanes for c in lane.clips)
         if under or not starts or min(starts) == max(stops, default=0):
-            self._room.say(tr("There is no gap at the play head."), bad=True)
+            self._room.say(tr("There is no gap at the playhead."), bad=True)
             return
         first, last = max(stops, default=0), min(starts)
         self._do(lambda p: edits.ripple_delete(p, first, last), tr("Close the gap"))
 
     def trim_to_head(self, side: str) -> None:
-        """Let the selected clips begin ("start") or end ("stop") at the play head."""
+        """Let the selected clips begin ("start") or end ("stop") at the playhead."""
         here = self._room.transport.position
         chosen = [c for c in self.clips if c.start < here < c.stop]
         if not chosen:
-            self._room.say(tr("Select a clip that lies under the play head first."), bad=True)
+            self._room.say(tr("Select a clip that lies under the playhead first."), bad=True)
             return
 
         def trimmed(programme: Programme) -> Programme:
@@ -362,7 +381,7 @@ class AssemblyDesk:
                 programme = edits.trim(programme, clip.id, **ends)
             return programme
 
-        self._do(trimmed, tr("Trim to play head"))
+        self._do(trimmed, tr("Trim to playhead"))
 
     def trim(self, clip_id: str, *, start: int | None = None, stop: int | None = None) -> bool:
         """Move an edge of a clip; drags of one edge are one entry of history."""
@@ -462,7 +481,7 @@ class AssemblyDesk:
             self._copied = tuple((numbers[c.id], c) for c in self.clips)
 
     def paste(self) -> None:
-        """Lay the copied clips at the play head, on their lanes."""
+        """Lay the copied clips at the playhead, on their lanes."""
         programme, here = self.programme, self._room.transport.position
         if programme is None or not self._copied:
             return

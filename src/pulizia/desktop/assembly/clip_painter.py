@@ -3,25 +3,30 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from pulizia.audio.fades import rise
 from pulizia.audio.timeline import Edge
 from pulizia.desktop.assembly.geometry import NAME_PX
 from pulizia.desktop.bench.pictures import Pictures
-from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.bench.time_axis import TimeAxis
 from pulizia.desktop.bench.wave_image import columns_of_picture, indexed_image, wave_codes, wave_table
 from pulizia.desktop.theme import colour, font, theme
 from pulizia.measure.overview import Columns
 from pulizia.project.clips import Clip, level_at
+from pulizia.project.model import Recording
 from pulizia.score.chain import Chain
 from pulizia.session.studio import Studio
 from pulizia.units import db_to_gain, format_number
 from pulizia.words import tr, translated
 
 MOST_POINTS = 40
+LEAST_DETAIL_PX, LARGEST_PX, MIN_BODY_PX = 12, 2400, 6
+MOST_KEPT = 1500
 LEAST_NAME_PX = 26
 
 
@@ -30,22 +35,74 @@ class ClipPainter:
 
     def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
         self._studio, self._axis, self._pictures = studio, axis, pictures
+        self._seen: dict[str, tuple[Recording | None, Chain | None, int]] = {}
+        self._kept: OrderedDict[object, QPixmap] = OrderedDict()
+
+    def begin(self) -> None:
+        """A new frame: recordings and their pictures are looked up once in it."""
+        self._seen.clear()
+
+    def _of(self, recording_id: str) -> tuple[Recording | None, Chain | None, int]:
+        """The recording of a clip, its sound, and the state of its pictures."""
+        known = self._seen.get(recording_id)
+        if known is None:
+            recordings = self._studio.document.project.recordings
+            recording = next((r for r in recordings if r.id == recording_id), None)
+            chain = self._studio.document.chain(recording_id) if recording is not None else None
+            version = 0
+            if chain is not None:
+                version = self._pictures.of(chain.after).version + self._pictures.of(chain.before).version
+            known = self._seen[recording_id] = recording, chain, version
+        return known
 
     def paint(self, painter: QPainter, clip: Clip, box: QRectF, plot: QRectF, rate: int, *, chosen: bool) -> None:
-        """One clip, cut to what is in view."""
+        """One clip, cut to what is in view. Its picture is kept: scrolling only lays it elsewhere."""
         seen = box.intersected(plot)
         if seen.isEmpty():
             return
-        painter.fillRect(seen, colour("panel"))
+        if box.width() > LARGEST_PX:
+            self._draw(painter, clip, box, seen, rate, chosen=chosen)
+            return
+        painter.drawPixmap(QPointF(int(box.left()), box.top()), self._picture(painter, clip, box, rate, chosen=chosen))
+
+    def _picture(self, painter: QPainter, clip: Clip, box: QRectF, rate: int, *, chosen: bool) -> QPixmap:
         recording = self._studio.assembly.recording_of(clip)
         chain = self._studio.document.chain(recording.id) if recording is not None else None
+        version = (
+            0 if chain is None else self._pictures.of(chain.after).version + self._pictures.of(chain.before).version
+        )
+        look = (
+            clip.recording_id, clip.inner, clip.frames, clip.gain_db, clip.gain_line, clip.fade_in, clip.fade_out, clip.enabled, clip.name,
+            clip.tone, clip.channel, chosen, round(box.width()), round(box.height()), chain is not None and id(chain), version, theme().name,
+        )  # fmt: skip
+        known = self._kept.get(look)
+        if known is not None:
+            self._kept.move_to_end(look)
+            return known
+        scale = painter.device().devicePixelRatioF()
+        made = QPixmap(max(1, round((box.width() + 1) * scale)), max(1, round(box.height() * scale)))
+        made.setDevicePixelRatio(scale)
+        made.fill(Qt.GlobalColor.transparent)
+        inner = QPainter(made)
+        here = QRectF(0.0, 0.0, box.width(), box.height())
+        self._draw(inner, clip, here, here, rate, chosen=chosen)
+        inner.end()
+        self._kept[look] = made
+        while len(self._kept) > MOST_KEPT:
+            self._kept.popitem(last=False)
+        return made
+
+    def _draw(self, painter: QPainter, clip: Clip, box: QRectF, seen: QRectF, rate: int, *, chosen: bool) -> None:
+        painter.fillRect(seen, colour("panel"))
+        recording, chain, _ = self._of(clip.recording_id)
         body = QRectF(seen.left(), seen.top() + NAME_PX, seen.width(), seen.height() - NAME_PX - 2)
         if recording is None or chain is None:
             painter.fillRect(body, colour("madder", 0.10))
         elif clip.tone:
             self._paint_tone(painter, body)
-        elif body.height() >= 6:
-            self._paint_sound(painter, clip, body, chain, recording.rate / rate)
+        elif body.height() >= MIN_BODY_PX:
+            first = (seen.left() - box.left()) * self._axis.frames_per_pixel + clip.inner
+            self._paint_sound(painter, clip, body, chain, first, recording.rate / rate)
         if chosen:
             painter.fillRect(seen, colour("plum", 0.18))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -59,23 +116,19 @@ class ClipPainter:
             pen.setStyle(Qt.PenStyle.DashLine)
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        outline = QRectF(
-            int(box.left()) + 0.5,
-            int(box.top()) + 0.5,
-            max(1.0, int(box.right()) - int(box.left()) - 1),
-            box.height() - 1,
-        )
-        painter.drawRect(outline)
+        left, right = int(box.left()), int(box.right())
+        painter.drawRect(QRectF(left + 0.5, box.top() + 0.5, max(1.0, right - left - 1), box.height() - 1))
         self._paint_name(painter, clip, seen, missing=chain is None)
 
-    def _paint_sound(self, painter: QPainter, clip: Clip, body: QRectF, chain: Chain, scale: float) -> None:
+    def _paint_sound(
+        self, painter: QPainter, clip: Clip, body: QRectF, chain: Chain, first: float, scale: float
+    ) -> None:
         picture = self._pictures.of(chain.after)
         if not picture.is_complete:  # its sound after the steps is not known yet: the untouched one, paler
             picture = self._pictures.of(chain.before)
             painter.setOpacity(0.5)
-        first = (self._axis.frame_at(body.left() - GUTTER) - clip.start + clip.inner) * scale
         count = max(1, round(body.width()))
-        figures = columns_of_picture(picture, first, self._axis.frames_per_pixel * scale, count)
+        figures = columns_of_picture(picture, first * scale, self._axis.frames_per_pixel * scale, count)
         if clip.channel is not None and clip.channel < len(figures.low):
             one = slice(clip.channel, clip.channel + 1)
             figures = Columns(figures.low[one], figures.high[one], figures.power[one])

@@ -71,7 +71,7 @@ class ClipSheet(QWidget):
             (
                 tr("Delete and close the gap"),
                 assembly.ripple_delete,
-                tr("Take the stretch out of all lanes (Shift+Del)"),
+                tr("Remove the section from all lanes (Shift+Del)"),
             ),
         ):
             column.addWidget(button(words, call, tip=tip))
@@ -89,7 +89,12 @@ class ClipSheet(QWidget):
         row.addWidget(setting_name(N_("Name")))
         row.addWidget(self.name, 1)
         column.addLayout(row)
+        self.choice = ChoiceBox()
+        self.choice.setAccessibleName(tr("Programme"))
+        self.choice.activated.connect(lambda _i: self.studio.assembly.choose_programme(self.choice.currentData()))
+        column.addWidget(self.choice)
         assembly = self.studio.assembly
+        column.addWidget(button(tr("New programme"), lambda: assembly.new_programme()))  # noqa: PLW0108 - the click has an argument
         self.add_lane = button(tr("Add a lane"), lambda: assembly.add_lane())  # noqa: PLW0108 - the click has an argument
         column.addWidget(self.add_lane)
         column.addWidget(
@@ -224,6 +229,11 @@ class ClipSheet(QWidget):
                     rate=programme.rate / 1000,
                 )
             )
+            self.choice.clear()
+            for known in self.studio.document.project.programmes:
+                self.choice.addItem(known.name, known.id)
+            self.choice.setCurrentIndex(self.choice.findData(programme.id))
+            self.choice.setVisible(self.choice.count() > 1)
             if not self.name.hasFocus():
                 self.name.setText(programme.name)
         self._filling = False

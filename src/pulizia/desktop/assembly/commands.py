@@ -25,7 +25,7 @@ def on_the_bench(studio: Studio, commands: list[Command]) -> list[Command]:
 
     def resting(command: Command) -> Command:
         usual = command.enabled
-        return replace(command, enabled=lambda: not studio.assembly.is_open and usual())
+        return replace(command, enabled=lambda: not studio.assembly.is_open and usual(), place="bench")
 
     return [command if command.id in EVERYWHERE else resting(command) for command in commands]
 
@@ -53,12 +53,12 @@ def assembly_commands(
 
     rows: tuple[tuple[str, str, tuple[str, ...], Callable[[], None], Callable[[], bool]], ...] = (
         ("programme_new", tr("New programme"), (), desk.new_programme, here),
-        ("programme_split", tr("Split at play head"), ("Shift+S",), desk.split, there),
-        ("programme_trim_start", tr("Trim start to play head"), ("Alt+I",), lambda: desk.trim_to_head("start"), chosen),
-        ("programme_trim_end", tr("Trim end to play head"), ("Alt+O",), lambda: desk.trim_to_head("stop"), chosen),
+        ("programme_split", tr("Split at playhead"), ("Shift+S",), desk.split, there),
+        ("programme_trim_start", tr("Trim start to playhead"), ("Alt+I",), lambda: desk.trim_to_head("start"), chosen),
+        ("programme_trim_end", tr("Trim end to playhead"), ("Alt+O",), lambda: desk.trim_to_head("stop"), chosen),
         ("programme_remove", tr("Remove clips"), ("Del",), desk.remove, chosen),
         ("programme_ripple", tr("Delete and close the gap"), ("Shift+Del",), desk.ripple_delete, marked),
-        ("programme_close_gap", tr("Close the gap at play head"), ("Ctrl+Del",), desk.close_gap, there),
+        ("programme_close_gap", tr("Close the gap at playhead"), ("Ctrl+Del",), desk.close_gap, there),
         ("programme_cross", tr("Cross-fade with the clip before"), ("X",), desk.cross_fade, chosen),
         ("programme_switch", tr("Switch clips off or on"), ("E",), desk.set_enabled, chosen),
         ("programme_tone", tr("Fill gaps with room tone"), ("Shift+T",), desk.fill_gaps, there),
@@ -71,10 +71,11 @@ def assembly_commands(
         ("programme_louder", tr("Clips louder by 1 dB"), ("Alt+Up",), lambda: desk.add_gain(1.0), chosen),
         ("programme_quieter", tr("Clips quieter by 1 dB"), ("Alt+Down",), lambda: desk.add_gain(-1.0), chosen),
         ("programme_copy", tr("Copy clips"), ("Ctrl+C",), desk.copy, chosen),
-        ("programme_paste", tr("Paste clips at play head"), ("Ctrl+V",), desk.paste, there),
+        ("programme_paste", tr("Paste clips at playhead"), ("Ctrl+V",), desk.paste, there),
         ("programme_all", tr("Select all clips"), ("Ctrl+A",), desk.select_all, there),
-        ("programme_behind", tr("Select clips after play head"), ("Shift+End",), desk.select_behind, there),
+        ("programme_behind", tr("Select clips after playhead"), ("Shift+End",), desk.select_behind, there),
         ("programme_none", tr("Select none"), ("Esc",), clear, here),
+        ("programme_marker", tr("Set a marker"), ("M",), desk.add_marker, there),
         ("programme_lane", tr("Add a lane"), (), desk.add_lane, there),
         ("programme_closer", tr("Zoom in"), ("+", "="), lambda: place.zoom(1.5), there),
         ("programme_farther", tr("Zoom out"), ("-",), lambda: place.zoom(1 / 1.5), there),
@@ -93,5 +94,8 @@ def assembly_commands(
     )
     return [
         add,
-        *(Command(name, N_("Programme"), words, keys, call, enabled) for name, words, keys, call, enabled in rows),
+        *(
+            Command(name, N_("Programme"), words, keys, call, enabled, place="assembly")
+            for name, words, keys, call, enabled in rows
+        ),
     ]

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
@@ -62,9 +63,10 @@ class Geometry:
 
     def in_view(self, lane: Lane) -> Iterator[Clip]:
         """Clips of a lane that are seen, in order."""
-        for clip in lane.clips:
-            if clip.stop > self.axis.left and clip.start < self.axis.right:
-                yield clip
+        clips = lane.clips  # their starts and stops both rise: none lies inside another
+        first = bisect_right(clips, self.axis.left, key=lambda c: c.stop)
+        last = bisect_left(clips, self.axis.right, key=lambda c: c.start)
+        yield from clips[first:last]
 
     def hit(self, programme: Programme, place: QPointF, width: float) -> Hit | None:
         """What is under the mouse; the clip that begins later lies on top."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QDragEnterEvent,
     QDragMoveEvent,
     QDropEvent,
@@ -20,8 +21,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from pulizia.desktop.assembly.clip_painter import ClipPainter
+from pulizia.desktop.assembly.clip_painter import LEAST_DETAIL_PX, ClipPainter
 from pulizia.desktop.assembly.geometry import LEAST_LANE, MOST_LANE, Geometry, Hit, snapped
+from pulizia.desktop.assembly.menus import show_clip_menu, show_lane_menu
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
 from pulizia.desktop.theme import colour, font, theme_notice
@@ -62,6 +64,7 @@ class LanesView(QWidget):
         self._painter = ClipPainter(studio, axis, pictures)
         self._drag: _Drag | None = None
         self._shift, self._to_lane = 0, ""
+        self._heard: set[str] = set()
         self.head_x = -1.0
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
@@ -93,6 +96,8 @@ class LanesView(QWidget):
         if programme is None:
             return
         plot = QRectF(GUTTER, 0, self.width() - 2 * GUTTER, self.height())
+        self._heard = {lane.id for lane in programme.sounding}
+        self._painter.begin()
         for number, lane in enumerate(programme.lanes):
             if self.geometry_of.body(number, self.width()).bottom() < event.rect().top():
                 continue
@@ -113,7 +118,7 @@ class LanesView(QWidget):
         assembly = self.studio.assembly
         body = self.geometry_of.body(number, self.width())
         current = assembly.lane is not None and assembly.lane.id == lane.id
-        heard = lane in programme.sounding
+        heard = lane.id in self._heard
         painter.setClipRect(QRectF(0, body.top() - 24, self.width(), body.height() + 26))
         painter.setFont(font(12, bold=current))
         painter.setPen(colour("ink" if current else "soft"))
@@ -137,7 +142,21 @@ class LanesView(QWidget):
         painter.fillRect(QRectF(plot.left(), body.bottom(), plot.width(), 1), colour("line"))
         painter.setClipRect(body.intersected(plot))
         painter.setOpacity(1.0 if heard else 0.4)
+        detailed = []
+        tiny: dict[bool, list[QRectF]] = {True: [], False: []}
+        left, scale = GUTTER - self.axis.left / self.axis.frames_per_pixel, 1.0 / self.axis.frames_per_pixel
         for clip in self.geometry_of.in_view(lane):
+            if clip.frames * scale < LEAST_DETAIL_PX:
+                tiny[clip.id in assembly.clip_ids].append(
+                    QRectF(left + clip.start * scale, body.top(), max(clip.frames * scale - 1.0, 1.0), body.height())
+                )
+            else:
+                detailed.append(clip)
+        painter.setPen(Qt.PenStyle.NoPen)
+        for chosen, boxes in tiny.items():  # too narrow for a picture: all in one go
+            painter.setBrush(colour("plum" if chosen else "soft", 0.45))
+            painter.drawRects(boxes)
+        for clip in detailed:
             box = self.geometry_of.box(clip, number, self.width())
             chosen = clip.id in assembly.clip_ids
             if chosen and self._is_moving and self._to_lane in ("", lane.id):
@@ -321,12 +340,26 @@ class LanesView(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         programme = self.programme
         hit = self.geometry_of.hit(programme, event.position(), self.width()) if programme is not None else None
-        recording = self.studio.assembly.recording_of(hit.clip) if hit is not None else None
-        if programme is None or hit is None or recording is None:
+        if programme is not None and hit is not None:
+            self._drag = None
+            self._to_bench(hit, event.position(), programme)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        programme, place = self.programme, QPointF(event.pos())
+        if programme is None:
             return
-        inner = self.axis.frame_at(event.position().x() - GUTTER) - hit.clip.start + hit.clip.inner
-        self._drag = None
-        self.bench_asked.emit(recording.id, max(0, round(inner * recording.rate / programme.rate)))
+        hit = self.geometry_of.hit(programme, place, self.width())
+        number = self.geometry_of.lane_at(place.y())
+        if hit is not None:
+            show_clip_menu(self.studio, self, hit, lambda: self._to_bench(hit, place, programme), event.globalPos())
+        elif number < len(programme.lanes):
+            show_lane_menu(self.studio, self, programme.lanes[number], event.globalPos())
+
+    def _to_bench(self, hit: Hit, place: QPointF, programme: Programme) -> None:
+        recording = self.studio.assembly.recording_of(hit.clip)
+        if recording is not None:
+            inner = self.axis.frame_at(place.x() - GUTTER) - hit.clip.start + hit.clip.inner
+            self.bench_asked.emit(recording.id, max(0, round(inner * recording.rate / programme.rate)))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         delta, x = event.angleDelta(), event.position().x() - GUTTER

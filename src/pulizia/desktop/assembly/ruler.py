@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
@@ -42,13 +42,19 @@ class AssemblyRuler(QWidget):
             return
         plot = QRectF(GUTTER, 0, self.width() - 2 * GUTTER, self.height())
         painter.setFont(font(11))
+        bold = QFontMetricsF(font(11, bold=True))
+        flags = [
+            (x, x + bold.horizontalAdvance(marker.name) + 6)
+            for marker in programme.markers
+            if -200 <= (x := plot.left() + self.axis.x_at(marker.frame)) <= plot.right()
+        ]
         step, ticks = self.axis.ticks()
         decimals = max(0, -int(np.floor(np.log10(step) + 1e-9))) if step < 1 else 0
         for tick in ticks:
             x = plot.left() + self.axis.x_at(tick * self.axis.rate)
             painter.setPen(QPen(colour("strong"), 1))
             painter.drawLine(QPointF(int(x) + 0.5, plot.bottom() - 4), QPointF(int(x) + 0.5, plot.bottom()))
-            if x > plot.right() - 10:
+            if x > plot.right() - 10 or any(a - 16 <= x <= b + 16 for a, b in flags):
                 continue
             painter.setPen(colour("soft"))
             box = QRectF(max(x - 40, plot.left() - 4), 0, 80, plot.height() - 5)

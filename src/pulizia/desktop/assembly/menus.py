@@ -1,0 +1,85 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Right-click menus of the lanes: what can be done with the clip or the lane under the mouse."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+
+from pulizia.desktop.assembly.geometry import Hit
+from pulizia.project.clips import KINDS, Lane, LaneKind
+from pulizia.session.studio import Studio
+from pulizia.words import N_, tr, translated
+
+KIND_WORDS: dict[LaneKind, str] = {
+    "voice": N_("voice"), "alternate": N_("alternate takes"), "effects": N_("effects"), "fill": N_("fill"), "atmosphere": N_("atmosphere"),
+}  # fmt: skip
+PLACEMENTS = (("", N_("left and right")), ("L", N_("left")), ("R", N_("right")))
+
+
+def show_clip_menu(studio: Studio, parent: QWidget, hit: Hit, to_bench: Callable[[], None], place: QPoint) -> None:
+    """The menu of a clip; it is selected first."""
+    desk = studio.assembly
+    if hit.clip.id not in desk.clip_ids:
+        desk.select({hit.clip.id})
+    rows: tuple[tuple[str, Callable[[], None]], ...] = (
+        (tr("Repair on the Bench"), to_bench),
+        (tr("Split at playhead"), desk.split),
+        (tr("Cross-fade with the clip before"), desk.cross_fade),
+        (tr("Switch clips off or on"), desk.set_enabled),
+        (tr("Copy clips"), desk.copy),
+        (tr("Remove clips"), desk.remove),
+        (tr("Delete and close the gap"), desk.ripple_delete),
+    )
+    menu = QMenu(parent)
+    for words, call in rows:
+        menu.addAction(words).triggered.connect(lambda _on=False, c=call: c())
+    _show(menu, place)
+
+
+def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, place: QPoint) -> None:
+    """The menu of a lane."""
+    desk = studio.assembly
+    desk.choose_lane(lane.id)
+
+    def rename() -> None:
+        name, good = QInputDialog.getText(parent, tr("Rename the lane"), tr("Name"), text=lane.name)
+        if good and name.strip():
+            desk.change_lane(lane.id, tr("Rename the lane"), name=name.strip())
+
+    def gain() -> None:
+        value, good = QInputDialog.getDouble(
+            parent, tr("Gain of the lane"), tr("Gain in dB"), lane.gain_db, -60.0, 24.0, 1
+        )
+        if good:
+            desk.change_lane(lane.id, tr("Change the gain of a lane"), gain_db=value)
+
+    menu = QMenu(parent)
+    menu.addAction(tr("Rename the lane\u2026")).triggered.connect(rename)
+    menu.addAction(tr("Gain of the lane\u2026")).triggered.connect(gain)
+    kinds = menu.addMenu(tr("Kind"))
+    for kind in KINDS:
+        action = kinds.addAction(translated(KIND_WORDS[kind]))
+        action.setCheckable(True)
+        action.setChecked(lane.kind == kind)
+        action.triggered.connect(
+            lambda _on=False, k=kind: desk.change_lane(lane.id, tr("Change the kind of a lane"), kind=k)
+        )
+    places = menu.addMenu(tr("One channel is heard"))
+    for name, words in PLACEMENTS:
+        action = places.addAction(translated(words))
+        action.setCheckable(True)
+        action.setChecked(lane.placement == name)
+        action.triggered.connect(lambda _on=False, n=name: desk.change_lane(lane.id, tr("Place a lane"), placement=n))
+    menu.addSeparator()
+    menu.addAction(tr("Fill gaps with room tone")).triggered.connect(lambda: desk.fill_gaps())  # noqa: PLW0108 - the click has an argument
+    menu.addAction(tr("Add a lane")).triggered.connect(lambda: desk.add_lane())  # noqa: PLW0108
+    menu.addAction(tr("Remove the lane")).triggered.connect(lambda: desk.remove_lane(lane.id))
+    _show(menu, place)
+
+
+def _show(menu: QMenu, place: QPoint) -> None:
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    menu.popup(place)
