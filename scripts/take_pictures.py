@@ -100,6 +100,19 @@ def delivery(s: Scene) -> QWidget:
     return s.window
 
 
+def assembly(s: Scene) -> QWidget:
+    """The demo's chapter: recordings on lanes, one clip selected."""
+    s.window.open_demo()
+    s.settle()
+    s.window.go_to(1)
+    desk = s.studio.assembly
+    desk.select({desk.programme.lanes[0].clips[3].id})
+    s.studio.seek(16 * 48_000)
+    s.settle()
+    s.settle()
+    return s.window
+
+
 def readings(s: Scene) -> QWidget:
     """The same programme read in other ways."""
     delivery(s)
@@ -238,7 +251,7 @@ def sections(s: Scene) -> QWidget:
 
 
 SCENES: dict[str, Callable[[Scene], QWidget]] = {
-    "bench": bench, "lamplight": lamplight, "delivery": delivery, "readings": readings, "queue": queue, "levels": levels,
+    "bench": bench, "lamplight": lamplight, "delivery": delivery, "assembly": assembly, "readings": readings, "queue": queue, "levels": levels,
     "spectrum": spectrum, "equaliser": sheet(0, "equaliser"), "hum": sheet(1, "hum"), "clicks": sheet(2, "clicks"),
     "inspect": inspect, "blots": blots, "split-compressor": sheet(0, "split_compressor"), "room-tail": sheet(3, "room_tail"),
     "score": score, "manual": manual, "german": inspect,

@@ -331,7 +331,7 @@ def test_themes_switch_and_keep_their_ramps_monotone(bench: Person) -> None:
 
 def test_every_command_has_words_and_a_menu(bench: Person) -> None:
     rows = bench.window.actions_.key_table()
-    assert {m for m, *_ in rows} == {"File", "Edit", "Listen", "View", "Steps", "Programme", "Delivery", "Help"}
+    assert {m for m, *_ in rows} == {"File", "Edit", "Listen", "View", "Steps", "Assembly", "Delivery", "Help"}
     bench.window.doors.show_keys()
     bench.bot.wait(20)
 

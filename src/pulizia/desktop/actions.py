@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from pulizia.words import N_, tr, translated
 
-MENUS = (N_("File"), N_("Edit"), N_("Listen"), N_("View"), N_("Steps"), N_("Programme"), N_("Delivery"), N_("Help"))
+MENUS = (N_("File"), N_("Edit"), N_("Listen"), N_("View"), N_("Steps"), N_("Assembly"), N_("Delivery"), N_("Help"))
 
 
 @dataclass(frozen=True, slots=True)

@@ -80,8 +80,10 @@ class Assembly(QWidget):
         self.lanes.bench_asked.connect(self.bench_asked)
         self.sheet = ClipSheet(studio)
         self.sheet.render_asked.connect(self.render_asked)
-        for part in (self.cards, self.ruler, self.lanes, self.sheet):
-            part.setProperty("manual", "assembly")
+        for part, section in (
+            (self.cards, tr("Adding recordings")), (self.ruler, tr("Clips")), (self.lanes, tr("Clips")), (self.sheet, tr("Clips")),
+        ):  # fmt: skip
+            part.setProperty("manual", f"assembly#{section}")
         self._build()
         self._timer = QTimer(self)
         self._timer.setInterval(20)

@@ -90,7 +90,7 @@ class ClipSheet(QWidget):
         row.addWidget(self.name, 1)
         column.addLayout(row)
         self.choice = ChoiceBox()
-        self.choice.setAccessibleName(tr("Programme"))
+        self.choice.setAccessibleName(tr("Choice of the programme"))
         self.choice.activated.connect(lambda _i: self.studio.assembly.choose_programme(self.choice.currentData()))
         column.addWidget(self.choice)
         assembly = self.studio.assembly

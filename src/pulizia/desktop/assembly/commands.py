@@ -86,7 +86,7 @@ def assembly_commands(
     )  # fmt: skip
     add = Command(
         "programme_add",
-        N_("Programme"),
+        N_("Assembly"),
         tr("Add to the programme"),
         ("Ctrl+Return",),
         add_here,
@@ -95,7 +95,7 @@ def assembly_commands(
     return [
         add,
         *(
-            Command(name, N_("Programme"), words, keys, call, enabled, place="assembly")
+            Command(name, N_("Assembly"), words, keys, call, enabled, place="assembly")
             for name, words, keys, call, enabled in rows
         ),
     ]
