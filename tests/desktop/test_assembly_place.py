@@ -178,6 +178,12 @@ def test_a_selection_goes_to_the_programme_which_is_rendered_and_kept_in_the_pro
     place.until(out.exists)
     place.settle()
     assert sf.info(out).frames == added.stop
+    delivered = tmp_path / "delivered.flac"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(delivered), ""))
+    place.key(K.Key_D, M.ControlModifier)
+    place.until(lambda: "within every limit of EBU R 128" in place.said)
+    assert delivered.with_suffix(".html").exists()
+    assert sf.info(delivered).frames == added.stop
     studio.document.save(tmp_path / "p.pulizia")
     before = studio.assembly.programme
     studio.document.load(tmp_path / "p.pulizia")

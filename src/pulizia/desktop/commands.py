@@ -21,7 +21,9 @@ def window_commands(window: MainWindow) -> list[Command]:
     commands = [command for part in parts for command in part(window)]
     return [
         *on_the_bench(window.studio, commands),
-        *assembly_commands(window.studio, window.assembly, window.add_to_programme, window.render_programme),
+        *assembly_commands(
+            window.studio, window.assembly, window.add_to_programme, window.render_programme, window.deliver_programme
+        ),
     ]
 
 

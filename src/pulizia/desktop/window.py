@@ -117,6 +117,7 @@ class MainWindow(QMainWindow):
         studio.on("playing", self._playing_changed)
         self.assembly.bench_asked.connect(self.show_on_bench)
         self.assembly.render_asked.connect(self.render_programme)
+        self.assembly.deliver_asked.connect(self.deliver_programme)
         self.bench.open_asked.connect(self.open_files)
         self.bench.demo_asked.connect(self.open_demo)
         self.bench.recent_asked.connect(lambda path: self.open_paths([path]))
@@ -200,7 +201,21 @@ class MainWindow(QMainWindow):
         proposal = str(folder / f"{safe_name(programme.name)}.wav")
         name, _ = QFileDialog.getSaveFileName(self, tr("Render the programme"), proposal, tr("WAV (*.wav)"))
         if name:
-            studio.assembly.render(Path(name))
+            studio.programme_out.render(Path(name))
+
+    def deliver_programme(self) -> None:
+        """Ask for a name and bring the programme to the target that is chosen in Delivery."""
+        studio, programme = self.studio, self.studio.assembly.programme
+        if programme is None:
+            return
+        target = studio.target
+        folder = studio.document.path.parent if studio.document.path else Path.home()
+        proposal = str(folder / f"{safe_name(programme.name)}.wav")
+        kinds = tr("Sound (*.wav *.flac *.mp3 *.opus *.m4a)")
+        title = tr("Deliver for {target}", target=target.title if target is not None else "")
+        name, _ = QFileDialog.getSaveFileName(self, title, proposal, kinds)
+        if name:
+            studio.programme_out.deliver(Path(name))
 
     def _playing_changed(self) -> None:
         playing = self.studio.transport.is_playing

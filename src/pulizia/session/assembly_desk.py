@@ -1,234 +1,33 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The programme that is being assembled: what is selected in it, how it sounds, and its edits. No Qt."""
+"""Edits of the programme that is assembled. No Qt."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 from pulizia.audio.fades import Law
-from pulizia.audio.layouts import channel_names
 from pulizia.audio.markers import Marker
-from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
-from pulizia.delivery.deliver import Said, check_output, write_source
-from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import PuliziaError
-from pulizia.measure.loudness import Measures, measure
-from pulizia.media.broadcast import Broadcast, Loudness
 from pulizia.project import programme_edits as edits
 from pulizia.project.clips import Clip, Lane, LaneKind, Programme
 from pulizia.project.model import Recording
-from pulizia.project.programme_sound import ProgrammeSound, sound_of
-from pulizia.score.chain import Chain
-from pulizia.session.jobs import LATER, Job
-from pulizia.session.room import Room
-from pulizia.session.transport import Listening
+from pulizia.session.assembly_subject import AssemblySubject
 from pulizia.units import seconds_to_frames
 from pulizia.words import plural, tr
 
 CUT_FADE_S = 0.01
-SETTLE_S = 0.4  # after an edit, before measuring begins
 CROSS_S = 0.04
 
 
-class AssemblyDesk:
-    """One programme of the project: its selection, its sound and what is done to it.
+class AssemblyDesk(AssemblySubject):
+    """What is done to the programme.
 
     All methods are called on the interface's thread. Edits that cannot be made are said in a sentence and change nothing.
     """
-
-    def __init__(self, room: Room) -> None:
-        self._room = room
-        self.programme_id: str | None = None
-        self.lane_id: str | None = None
-        self.clip_ids: frozenset[str] = frozenset()
-        self.span: Span | None = None
-        self._place = 0
-        self._bench_place = 0
-        self._known: tuple[Programme, tuple[Chain | None, ...], ProgrammeSound | None] | None = None
-        self._measured: tuple[ProgrammeSound, Measures] | None = None
-        self._copied: tuple[tuple[int, Clip], ...] = ()  # lane number and clip
-        room.on("document", self._document_changed)
-        room.on("current", self._current_changed)
-
-    # -- what is
-
-    @property
-    def programme(self) -> Programme | None:
-        """The programme in the place; None when the project has none."""
-        programmes = self._room.document.project.programmes
-        return next((p for p in programmes if p.id == self.programme_id), programmes[0] if programmes else None)
-
-    @property
-    def lane(self) -> Lane | None:
-        """The lane that new clips go to."""
-        programme = self.programme
-        if programme is None or not programme.lanes:
-            return None
-        return next((lane for lane in programme.lanes if lane.id == self.lane_id), programme.lanes[0])
-
-    @property
-    def clips(self) -> tuple[Clip, ...]:
-        """The selected clips by place."""
-        programme = self.programme
-        if programme is None:
-            return ()
-        found = [c for lane in programme.lanes for c in lane.clips if c.id in self.clip_ids]
-        return tuple(sorted(found, key=lambda c: c.start))
-
-    def recording_of(self, clip: Clip) -> Recording | None:
-        """The recording of a clip; None when it is no longer part of the project."""
-        recordings = self._room.document.project.recordings
-        return next((r for r in recordings if r.id == clip.recording_id), None)
-
-    @property
-    def names(self) -> tuple[str, ...]:
-        """Names of the programme's channels."""
-        programme = self.programme
-        return channel_names(programme.channels) if programme is not None else ()
-
-    @property
-    def sound(self) -> ProgrammeSound | None:
-        """The programme's sound; None while it holds no clips. Made anew only when something of it has changed."""
-        programme = self.programme
-        if programme is None or not programme.frames:
-            return None
-        document = self._room.document
-        there = {r.id for r in document.project.recordings}
-        chains = {i: document.chain(i) if i in there else None for i in programme.recordings}
-        known = self._known
-        if known is not None and known[0] is programme and known[1] == tuple(chains.values()):
-            return known[2]
-
-        def heard(recording_id: str) -> tuple[Source, tuple[str, ...]] | None:
-            chain = chains[recording_id]
-            return None if chain is None else (chain.after, document.media[recording_id].channel_names)
-
-        made = sound_of(programme, heard, document.cache, document.analyses, self._name_of)
-        self._known = (programme, tuple(chains.values()), made)
-        return made
-
-    def _name_of(self, recording_id: str) -> str:
-        recordings = self._room.document.project.recordings
-        return next((r.name for r in recordings if r.id == recording_id), tr("a removed recording"))
-
-    @property
-    def source(self) -> Source | None:
-        """What is heard: the programme after its steps, before them, or what they remove."""
-        sound = self.sound
-        if sound is None:
-            return None
-        if self._room.listening is Listening.BEFORE:
-            return sound.chain.before
-        return sound.chain.removed if self._room.listening.is_removed else sound.after
-
-    @property
-    def measures(self) -> Measures | None:
-        """Measures of the programme after its steps, when they are known and current."""
-        measured = self._measured
-        return measured[1] if measured is not None and measured[0] is self.sound else None
-
-    def want_measures(self) -> None:
-        """Measure the programme in the background, unless its measures are known."""
-        sound = self.sound
-        if sound is None or self.measures is not None:
-            return
-        names, segments = self.names, self._room.document.segments
-
-        def work(job: Job) -> Measures:
-            if job.cancelled_within(SETTLE_S):
-                job.progress(0.0)
-            sound.prepare(lambda share: job.progress(0.3 * share))
-            return measure(sound.after, segments, lambda share: job.progress(0.3 + 0.7 * share), names=names, workers=1)
-
-        def done(measures: Measures) -> None:
-            self._measured = (sound, measures)
-            self._room.emit("measures")
-
-        self._room.pool.submit(
-            work, title=tr("Measuring"), priority=LATER, slot="measure:programme", on_done=done,
-            on_error=lambda text: self._room.say(text, bad=True),
-        )  # fmt: skip
-
-    # -- the place
-
-    @property
-    def is_open(self) -> bool:
-        """Whether the programme is heard instead of the recording on the bench."""
-        return self._room.other is self
-
-    def enter(self) -> None:
-        """The place is shown: the programme is heard."""
-        if not self.is_open:
-            self._bench_place = self._room.transport.position
-            self._change_subject(self, self._place)
-            self.want_measures()
-
-    def leave(self) -> None:
-        """Another place is shown: the recording on the bench is heard again."""
-        if self.is_open:
-            self._place = self._room.transport.position
-            self._change_subject(None, self._bench_place)
-
-    def _change_subject(self, other: AssemblyDesk | None, place: int) -> None:
-        room = self._room
-        room.transport.stop()
-        room.transport.loop = None
-        room.other = other
-        room.sync(same_place=False)
-        source = room.heard_source
-        if source is not None:
-            room.seek(min(place, source.frames))
-        room.emit("listening")
-        room.emit("playing")
-
-    # -- selecting
-
-    def select(self, clip_ids: Iterable[str]) -> None:
-        """Select these clips and no others; the lane of the first becomes the one that new clips go to."""
-        self.clip_ids = frozenset(clip_ids)
-        programme = self.programme
-        if programme is not None and self.clip_ids:
-            self.lane_id = programme.lane_of(next(iter(self.clip_ids))).id
-        self.span = None
-        self._told()
-
-    def toggle(self, clip_id: str) -> None:
-        """Add a clip to the selection, or take it out."""
-        self.select(self.clip_ids ^ {clip_id})
-
-    def select_span(self, start: int, stop: int) -> None:
-        """Mark a stretch of the programme (frames in any order); an empty one clears the mark."""
-        first, last = sorted((max(0, start), max(0, stop)))
-        self.span = Span(first, last) if last > first else None
-        self.clip_ids = frozenset()
-        if self._room.transport.loop is not None:
-            self._room.transport.loop = self.span
-        self._told()
-
-    def select_behind(self) -> None:
-        """Select all clips that begin at or behind the playhead."""
-        programme, here = self.programme, self._room.transport.position
-        if programme is not None:
-            self.select(c.id for lane in programme.lanes for c in lane.clips if c.start >= here)
-
-    def select_all(self) -> None:
-        """Select every clip."""
-        programme = self.programme
-        if programme is not None:
-            self.select(c.id for lane in programme.lanes for c in lane.clips)
-
-    def choose_lane(self, lane_id: str) -> None:
-        """Let new clips go to a lane."""
-        self.lane_id = lane_id
-        self._told()
-
-    def _told(self) -> None:
-        self._room.emit("selection")
 
     # -- edits
 
@@ -500,55 +299,3 @@ class AssemblyDesk:
     def settle(self) -> None:
         """A drag has ended: the next one is an entry of its own."""
         self._room.document.history.settle()
-
-    def _current_changed(self) -> None:
-        if self.is_open:
-            self._bench_place = 0
-
-    # -- out
-
-    def render(self, path: Path) -> None:
-        """Write the programme as a 24-bit WAV with its markers and start time, in the background."""
-        programme, sound = self.programme, self.sound
-        if programme is None or sound is None:
-            return
-        inputs = [r.path for r in self._room.document.project.recordings]
-        source, said = sound.after, said_of(programme)
-
-        def work(job: Job) -> None:
-            check_output(path, inputs=inputs, overwrite=True)
-            sound.prepare(lambda share: job.progress(0.3 * share))
-            wanted = Deliverable(sample_format="int24")
-
-            def told(share: float, _words: str = "") -> None:
-                job.progress(0.3 + 0.7 * share)
-
-            write_source(
-                source,
-                path,
-                wanted,
-                told,
-                said=said,
-                loudness=Loudness(),
-            )
-
-        missing = ", ".join(sound.silent)
-        sentence = tr("Rendered to {name}.", name=path.name)
-        if missing:
-            sentence += " " + tr("Silent, because their files are missing: {names}.", names=missing)
-        self._room.job(work, tr("Rendering {name}", name=programme.name), lambda _done: self._room.say(sentence))
-
-    def _document_changed(self) -> None:
-        programme = self.programme
-        there = {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()
-        self.clip_ids &= there
-        if self.is_open:
-            self._room.sync()
-            self.want_measures()
-
-
-def said_of(programme: Programme) -> Said:
-    """What travels in a programme's files: its name, its markers and its start time."""
-    seconds = programme.start_frame / programme.picture_rate
-    start = Broadcast(description=programme.name, frames_since_midnight=round(seconds * programme.rate))
-    return Said(markers=programme.markers, broadcast=start)

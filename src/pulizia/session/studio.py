@@ -12,6 +12,7 @@ from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.plan_desk import PlanDesk
 from pulizia.session.print_desk import PrintDesk
+from pulizia.session.programme_out import ProgrammeOut
 from pulizia.session.queue_desk import QueueDesk
 from pulizia.session.repair_desk import RepairDesk
 from pulizia.session.room import Room
@@ -35,6 +36,7 @@ class Studio(Room):
         self.prints = PrintDesk(self)
         self.plans = PlanDesk(self)
         self.assembly = AssemblyDesk(self)
+        self.programme_out = ProgrammeOut(self, self.assembly)
         self.pool.submit(lambda _job: _tidy_caches(), title=tr("Tidying caches"), priority=LATER)
 
 

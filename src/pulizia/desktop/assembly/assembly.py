@@ -67,6 +67,7 @@ class Assembly(QWidget):
 
     bench_asked = Signal(str, int)
     render_asked = Signal()
+    deliver_asked = Signal()
 
     def __init__(self, studio: Studio, pictures: Pictures) -> None:
         super().__init__()
@@ -80,6 +81,7 @@ class Assembly(QWidget):
         self.lanes.bench_asked.connect(self.bench_asked)
         self.sheet = ClipSheet(studio)
         self.sheet.render_asked.connect(self.render_asked)
+        self.sheet.deliver_asked.connect(self.deliver_asked)
         for part, section in (
             (self.cards, tr("Adding recordings")), (self.ruler, tr("Clips")), (self.lanes, tr("Clips")), (self.sheet, tr("Clips")),
         ):  # fmt: skip

@@ -27,6 +27,7 @@ class ClipSheet(QWidget):
     """What is selected, in figures."""
 
     render_asked = Signal()
+    deliver_asked = Signal()
 
     def __init__(self, studio: Studio) -> None:
         super().__init__()
@@ -104,6 +105,12 @@ class ClipSheet(QWidget):
                 tip=tr("In the chosen lane, from the recording of its first clip"),
             )
         )
+        column.addWidget(
+            button(
+                tr("Deliver the programme…"), self.deliver_asked.emit, main=True,
+                tip=tr("Bring it to the target that is chosen in Delivery, and measure the file (Ctrl+D)"),
+            )
+        )  # fmt: skip
         column.addWidget(button(tr("Render the programme…"), self.render_asked.emit, tip=tr("Write it as a WAV file")))
         column.addSpacing(6)
         column.addWidget(

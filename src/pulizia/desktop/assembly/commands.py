@@ -15,7 +15,7 @@ NUDGE_S = 0.01
 EVERYWHERE = frozenset({
     "new", "open", "save", "save_as", "quit", "undo", "redo", "recipe", "bench", "assembly", "delivery", "theme", "language",
     "play", "stop", "loop", "shuttle_back", "shuttle_stop", "shuttle_on", "back", "forward", "start", "end", "compare", "before",
-    "after", "removed", "matched", "output", "menu", "tour", "storage", "manual", "about", "keys", "deliver", "own_target", "programme_add",
+    "after", "removed", "matched", "output", "menu", "tour", "storage", "manual", "about", "keys", "own_target", "programme_add",
 })  # fmt: skip
 """Commands that mean the same in every place."""
 
@@ -31,7 +31,11 @@ def on_the_bench(studio: Studio, commands: list[Command]) -> list[Command]:
 
 
 def assembly_commands(
-    studio: Studio, place: Assembly, add_here: Callable[[], None], render: Callable[[], None]
+    studio: Studio,
+    place: Assembly,
+    add_here: Callable[[], None],
+    render: Callable[[], None],
+    deliver: Callable[[], None],
 ) -> list[Command]:
     """All commands of the place."""
     desk = studio.assembly
@@ -83,6 +87,7 @@ def assembly_commands(
         ("programme_taller", tr("Taller lanes"), ("Shift+Down",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height + 12), there),
         ("programme_flatter", tr("Flatter lanes"), ("Shift+Up",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height - 12), there),
         ("programme_render", tr("Render the programme…"), ("Ctrl+Shift+P",), render, there),
+        ("programme_deliver", tr("Deliver the programme…"), ("Ctrl+D",), deliver, there),
     )  # fmt: skip
     add = Command(
         "programme_add",
