@@ -143,6 +143,28 @@ def test_keys_split_trim_close_gaps_copy_and_change_the_gain(place: Person) -> N
     assert len(studio.recording.score) == 0  # no key of the bench has acted
 
 
+def test_clips_are_brought_to_one_loudness_and_sections_removed(place: Person) -> None:
+    studio = place.window.studio
+    desk = studio.assembly
+    desk.select({clips(place)[0].id})
+    desk.set_gain(-9.0)
+    place.key(K.Key_A, M.ControlModifier)
+    place.key(K.Key_L, M.ShiftModifier)
+    place.until(lambda: "at" in place.said and "LUFS" in place.said)
+    first, second = (c.gain_db for c in clips(place))
+    assert abs(first - second) < 1.0  # both hold the same voice
+    assert studio.document.history.undo_label == "Match the loudness of clips"
+    studio.seek(0)
+    place.key(K.Key_PageDown, M.ControlModifier)
+    assert studio.transport.position == 4 * RATE
+    desk.select_span(5 * RATE, 3 * RATE)
+    place.key(K.Key_Delete)
+    assert [(c.start, c.stop) for c in clips(place)] == [(0, 3 * RATE), (5 * RATE, 10 * RATE)]
+    desk.select_span(3 * RATE, 5 * RATE)
+    place.key(K.Key_Delete, M.ShiftModifier)
+    assert [(c.start, c.stop) for c in clips(place)] == [(0, 3 * RATE), (3 * RATE, 8 * RATE)]
+
+
 def test_lanes_are_muted_by_their_heads_and_the_sheet_takes_typed_values(place: Person) -> None:
     window, studio = place.window, place.window.studio
     view = window.assembly.lanes

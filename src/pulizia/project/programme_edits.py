@@ -227,3 +227,13 @@ def fill_gaps(
 def copied(clip: Clip, start: int) -> Clip:
     """A copy of a clip at another place, never before the programme."""
     return replace(clip, id=new_clip_id(), start=max(0, start))
+
+
+def lift(programme: Programme, begin: int, end: int) -> Programme:
+    """Leave silence in [begin, end) of all lanes; clips that reach over it are parted."""
+    return _each_lane(programme, lambda lane: _cleared(lane.clips, begin, end))
+
+
+def cuts(programme: Programme) -> list[int]:
+    """Where clips begin and end, in order, each place once."""
+    return sorted({edge for lane in programme.lanes for c in lane.clips for edge in (c.start, c.stop)})

@@ -12,11 +12,13 @@ from pulizia.audio.markers import Marker
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
 from pulizia.errors import PuliziaError
+from pulizia.measure.loudness import measure
 from pulizia.project import programme_edits as edits
 from pulizia.project.clips import Clip, Lane, LaneKind, Programme
 from pulizia.project.model import Recording
 from pulizia.session.assembly_subject import AssemblySubject
-from pulizia.units import seconds_to_frames
+from pulizia.session.jobs import Job
+from pulizia.units import format_number, seconds_to_frames
 from pulizia.words import plural, tr
 
 CUT_FADE_S = 0.01
@@ -134,10 +136,12 @@ class AssemblyDesk(AssemblySubject):
         self._do(lambda p: edits.split(p, here, lanes), tr("Split"))
 
     def remove(self) -> None:
-        """Lift the selected clips; silence stays where they were."""
-        chosen = self.clip_ids
+        """Lift the selected clips, or the marked section of all lanes; silence stays where they were."""
+        chosen, span = self.clip_ids, self.span
         if chosen:
             self._do(lambda p: edits.remove(p, chosen), tr("Remove clips"))
+        elif span is not None:
+            self._do(lambda p: edits.lift(p, span.start, span.stop), tr("Remove the section"))
 
     def ripple_delete(self) -> None:
         """Take the marked stretch, or the one of the selected clips, out of all lanes and close the gap."""
@@ -219,6 +223,50 @@ class AssemblyDesk(AssemblySubject):
             return programme
 
         self._do(changed, tr("Change the gain of clips"), f"gain:{sorted(chosen)}")
+
+    def go_to_cut(self, direction: int) -> None:
+        """Put the playhead at the next (1) or previous (-1) beginning or end of a clip."""
+        programme, here = self.programme, self._room.transport.position
+        if programme is None:
+            return
+        places = [f for f in edits.cuts(programme) if (f > here if direction > 0 else f < here)]
+        if places:
+            self._room.seek(places[0] if direction > 0 else places[-1])
+
+    def match_loudness(self) -> None:
+        """Give the selected clips gains with which all are as loud as the middle one of them (BS.1770, each by itself)."""
+        sound, clips = self.sound, [c for c in self.clips if c.enabled and not c.tone]
+        if sound is None or len(clips) < 2:
+            self._room.say(tr("Select two clips or more first."), bad=True)
+            return
+
+        def work(job: Job) -> list[float | None]:
+            found: list[float | None] = []
+            for n, clip in enumerate(clips):
+                alone = sound.clip_alone(clip)
+                found.append(None if alone is None else measure(alone, workers=1).integrated_lufs)
+                job.progress((n + 1) / len(clips))
+            return found
+
+        def done(found: list[float | None]) -> None:
+            known = [(c.id, lufs) for c, lufs in zip(clips, found, strict=True) if lufs is not None]
+            if len(known) < 2:
+                self._room.say(tr("The selected clips are too short or too quiet to measure."), bad=True)
+                return
+            middle = sorted(lufs for _, lufs in known)[len(known) // 2]
+
+            def matched(programme: Programme) -> Programme:
+                for clip_id, lufs in known:
+                    programme = programme.with_changed(
+                        clip_id,
+                        lambda c, by=middle - lufs: replace(c, gain_db=round(c.gain_db + by, 1)),  # type: ignore[misc]
+                    )
+                return programme
+
+            if self._do(matched, tr("Match the loudness of clips")):
+                self._room.say(tr("All selected clips are at {lufs} LUFS.", lufs=format_number(middle)))
+
+        self._room.job(work, tr("Measuring clips"), done)
 
     def set_fade(self, side: str, frames: int, law: Law | None = None, clip_ids: Collection[str] | None = None) -> None:
         """Set the fade at a side of the selected clips, or of others."""

@@ -68,6 +68,11 @@ class ClipSheet(QWidget):
         assembly = self.studio.assembly
         for words, call, tip in (
             (tr("Cross-fade with the clip before"), assembly.cross_fade, tr("Overlap both around their cut by 40 ms")),
+            (
+                tr("Match the loudness of clips"),
+                assembly.match_loudness,
+                tr("Bring all selected clips to the loudness of the middle one (Shift+L)"),
+            ),
             (tr("Switch off or on"), assembly.set_enabled, tr("Keep the clip in its place without its sound")),
             (
                 tr("Delete and close the gap"),
