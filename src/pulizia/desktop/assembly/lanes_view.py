@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
-    QColor,
     QContextMenuEvent,
     QDragEnterEvent,
     QDragMoveEvent,
@@ -26,6 +25,7 @@ from pulizia.desktop.assembly.geometry import LEAST_LANE, MOST_LANE, Geometry, H
 from pulizia.desktop.assembly.menus import show_clip_menu, show_lane_menu
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
+from pulizia.desktop.playhead import paint_line
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.project.clips import Lane, Programme
 from pulizia.session.studio import Studio
@@ -108,11 +108,7 @@ class LanesView(QWidget):
         self._paint_span(painter, plot)
         self._paint_markers(painter, programme, plot)
         if self.head_x >= 0:
-            x = plot.left() + self.head_x
-            halo = QColor(colour("panel"))
-            halo.setAlphaF(0.7)
-            painter.fillRect(QRectF(x - 1.5, 0, 3.4, plot.height()), halo)
-            painter.fillRect(QRectF(x - 0.5, 0, 1.4, plot.height()), colour("ink"))
+            paint_line(painter, plot.left() + self.head_x, plot)
 
     def _paint_lane(self, painter: QPainter, programme: Programme, number: int, lane: Lane, plot: QRectF) -> None:
         assembly = self.studio.assembly

@@ -5,10 +5,11 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.playhead import paint_drop
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
@@ -72,18 +73,7 @@ class AssemblyRuler(QWidget):
             left, right = (plot.left() + self.axis.x_at(f) for f in (span.start, span.stop))
             painter.fillRect(QRectF(left, plot.bottom() - 3, right - left, 3), colour("plum"))
         if self.head_x >= 0:
-            self._paint_drop(painter, plot.left() + self.head_x, plot.bottom())
-
-    @staticmethod
-    def _paint_drop(painter: QPainter, x: float, y: float) -> None:
-        drop = QPainterPath(QPointF(x, y))
-        drop.cubicTo(x - 1, y - 4, x - 5, y - 6, x - 5, y - 10)
-        drop.arcTo(QRectF(x - 5, y - 15, 10, 10), 180, -180)
-        drop.cubicTo(x + 5, y - 6, x + 1, y - 4, x, y)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("ink"))
-        painter.drawPath(drop)
+            paint_drop(painter, plot.left() + self.head_x, plot.bottom())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._anchor = self.axis.frame_at(event.position().x() - GUTTER)

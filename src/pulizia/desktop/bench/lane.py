@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
-    QColor,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -16,6 +15,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
+from pulizia.desktop.playhead import paint_line
 from pulizia.desktop.theme import colour, theme_notice
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.studio import Studio
@@ -140,11 +140,7 @@ class Lane(QWidget):
         """The play position: ink over a pale halo."""
         if self.head_x < 0:
             return
-        x = plot.left() + self.head_x
-        halo = QColor(colour("panel"))
-        halo.setAlphaF(0.7)
-        painter.fillRect(QRectF(x - 1.5, plot.top(), 3.4, plot.height()), halo)
-        painter.fillRect(QRectF(x - 0.5, plot.top(), 1.4, plot.height()), colour("ink"))
+        paint_line(painter, plot.left() + self.head_x, plot)
 
     def move_head(self, x: float) -> None:
         """Repaint only the two thin strips that the play head leaves and enters, pixel by pixel."""

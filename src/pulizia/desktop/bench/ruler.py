@@ -10,7 +10,6 @@ from PySide6.QtGui import (
     QFontMetricsF,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPen,
 )
 from PySide6.QtWidgets import QMenu
@@ -18,6 +17,7 @@ from PySide6.QtWidgets import QMenu
 from pulizia.audio.markers import Marker
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.playhead import paint_drop
 from pulizia.desktop.theme import colour, font
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
@@ -51,15 +51,7 @@ class Ruler(Lane):
     def paint_head(self, painter: QPainter, plot: QRectF) -> None:
         if self.head_x < 0:
             return
-        x, y = plot.left() + self.head_x + 0.2, plot.bottom()
-        drop = QPainterPath(QPointF(x, y))
-        drop.cubicTo(x - 1, y - 4, x - 5, y - 6, x - 5, y - 10)
-        drop.arcTo(QRectF(x - 5, y - 15, 10, 10), 180, -180)
-        drop.cubicTo(x + 5, y - 6, x + 1, y - 4, x, y)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour("ink"))
-        painter.drawPath(drop)
+        paint_drop(painter, plot.left() + self.head_x + 0.2, plot.bottom())
 
     def _paint_markers(self, painter: QPainter, plot: QRectF) -> None:
         painter.setFont(font(11, bold=True))
