@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QSpacerItem, QWidget
 
 from pulizia.audio.layouts import shown_names
 from pulizia.desktop.controls import SegmentSwitch
-from pulizia.desktop.gauges import Figures, Gauge
+from pulizia.desktop.gauges import FULL_GAUGE, Figures, Gauge
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.session.studio import Studio
 from pulizia.session.transport import Listening
@@ -25,6 +25,7 @@ from pulizia.units import format_clock, format_number
 from pulizia.words import tr, translated
 
 NARROW_WINDOW = 1200
+LEFT_OF_SWITCH, APART = 260, 44  # what stands before the listening switch; gaps between what follows
 ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED, Listening.STEP)
 
 
@@ -157,7 +158,8 @@ class Foot(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        narrow = self.width() < NARROW_WINDOW
+        parts = self.switch.sizeHint().width() + self.matched.sizeHint().width() + self.figures.width()
+        narrow = self.width() < max(NARROW_WINDOW, LEFT_OF_SWITCH + parts + FULL_GAUGE + APART)
         self.gauge.set_compact(narrow)
         self._gap.changeSize(8 if narrow else 40, 1)
         self._row.invalidate()
