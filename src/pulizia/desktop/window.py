@@ -166,12 +166,14 @@ class MainWindow(QMainWindow):
         """Switch to a place."""
         self.places.setCurrentIndex(index)
         self.top.places.set_index(index)
+        other_commands = index == ASSEMBLY or self.studio.assembly.is_open
         if index == ASSEMBLY:
             self.assembly.open()
         else:
             self.studio.assembly.leave()
         self.delivery.refresh()
-        self.refresh()
+        if other_commands:
+            self.refresh()
 
     def show_on_bench(self, recording_id: str, frame: int) -> None:
         """Go to a place of a recording on the bench."""

@@ -219,8 +219,9 @@ class AssemblySubject:
 
     def _document_changed(self) -> None:
         programme = self.programme
-        there = {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()
-        self.clip_ids &= there
+        if self.clip_ids:
+            there = {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()
+            self.clip_ids &= there
         if self.is_open:
             self._room.sync()
             self.want_measures()

@@ -169,7 +169,9 @@ class Assembly(QWidget):
     # -- showing
 
     def refresh(self) -> None:
-        """The project or the selection has changed."""
+        """The project or the selection has changed; while another place is shown, nothing is done for this one."""
+        if not self.studio.assembly.is_open:
+            return
         programme = self.studio.assembly.programme
         self._stack.setCurrentIndex(0 if programme is not None else 1)
         self.cards.fit()
