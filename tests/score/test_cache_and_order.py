@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import threading
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -16,7 +17,7 @@ from pulizia.audio.spans import Span
 from pulizia.errors import RecipeError
 from pulizia.media.folders import config_folder
 from pulizia.score.cache import ChunkCache
-from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.chain import AnalysisStore, Chain, Stage
 from pulizia.score.order import HARMFUL, order_note
 from pulizia.score.recipes import parse_recipe, recipe_text
 from pulizia.score.runs import CHUNK_FRAMES
@@ -141,3 +142,26 @@ def test_open_places_of_a_recipe_are_named_and_filled() -> None:
 def test_wrong_recipes_say_what_is_wrong_where(text: str, words: str) -> None:
     with pytest.raises(RecipeError, match=words):
         parse_recipe(text, "r.json")
+
+
+def test_an_edit_behind_a_slow_step_takes_over_what_stands_before_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    source = ArraySource(np.random.default_rng(4).normal(0, 0.1, (1, 200_000)).astype(np.float32), 48_000)
+    slow, level = make_step("noise"), make_step("level", {"way": "gain", "gain_db": -3.0})
+    first = Chain(source, (slow, level), ChunkCache(), AnalysisStore())
+    first.after.read(0, source.frames)
+    rendered: list[str] = []
+    made = Stage._made
+    monkeypatch.setattr(
+        Stage, "_made", lambda stage, index: (rendered.append(stage.step.tool_id), made(stage, index))[1]
+    )
+    louder = replace(level, settings=replace(level.settings, gain_db=3.0))
+    second = Chain(source, (slow, louder), first.stages[slow.id].cache, AnalysisStore(), previous=first)
+    assert second.stages[slow.id] is first.stages[slow.id]
+    assert second.stages[level.id] is not first.stages[level.id]
+    second.after.read(0, source.frames)
+    assert set(rendered) == {"level"}
+    other = replace(slow, settings=replace(slow.settings, reduction_db=3.0))
+    assert (
+        Chain(source, (other, level), ChunkCache(), AnalysisStore(), previous=first).stages[slow.id]
+        is not first.stages[slow.id]
+    )
