@@ -210,3 +210,18 @@ def test_a_selection_goes_to_the_programme_which_is_rendered_and_kept_in_the_pro
     before = studio.assembly.programme
     studio.document.load(tmp_path / "p.pulizia")
     assert studio.assembly.programme == before
+
+
+def test_a_repair_on_the_bench_is_heard_in_the_programme_and_a_lost_file_is_silence(place: Person) -> None:
+    studio = place.window.studio
+    whole = studio.heard_source.read(RATE, 2 * RATE)
+    assert studio.assembly.sound is studio.assembly.sound  # nothing is made anew while nothing changes
+    first = studio.document.project.recordings[0]
+    studio.document.add_step(first.id, "level", {"way": "gain", "gain_db": -6.0})
+    place.settle()
+    assert np.allclose(studio.heard_source.read(RATE, 2 * RATE), whole * 10 ** (-6 / 20), atol=1e-6)
+    media = studio.document.media.pop(first.id)
+    assert not studio.heard_source.read(RATE, 2 * RATE).any()
+    assert studio.assembly.sound.silent == ("anna",)
+    studio.document.attach(first.id, media)
+    assert studio.heard_source.read(RATE, 2 * RATE).any()

@@ -10,7 +10,7 @@ from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.measure.loudness import Measures, measure
 from pulizia.project.clips import Clip, Lane, Programme
-from pulizia.project.model import Recording
+from pulizia.project.model import Project, Recording
 from pulizia.project.programme_sound import ProgrammeSound, sound_of
 from pulizia.score.chain import Chain
 from pulizia.session.jobs import LATER, Job
@@ -33,6 +33,7 @@ class AssemblySubject:
         self._place = 0
         self._bench_place = 0
         self._known: tuple[Programme, tuple[Chain | None, ...], ProgrammeSound | None] | None = None
+        self._looked: tuple[Project, int] | None = None  # the project and how many files were open at the last look
         self._measured: tuple[ProgrammeSound, Measures] | None = None
         self._copied: tuple[tuple[int, Clip], ...] = ()  # lane number and clip
         room.on("document", self._document_changed)
@@ -81,9 +82,14 @@ class AssemblySubject:
         if programme is None or not programme.frames:
             return None
         document = self._room.document
+        # asked for at every turn of the gauges: while nothing has changed, hundreds of recordings are not gone through
+        looked, now, known = self._looked, (document.project, len(document.media)), self._known
+        same = looked is not None and looked[0] is now[0] and looked[1] == now[1]
+        if same and known is not None and known[0] is programme:
+            return known[2]
+        self._looked = now
         there = {r.id for r in document.project.recordings}
         chains = {i: document.chain(i) if i in there else None for i in programme.recordings}
-        known = self._known
         if known is not None and known[0] is programme and known[1] == tuple(chains.values()):
             return known[2]
 
