@@ -90,7 +90,14 @@ def _edits(w: MainWindow) -> list[Command]:
         ),
         Command("mark_stop", N_("Edit"), tr("Set selection end at playhead"), ("]", "O"), lambda: edge("stop"), has),
         Command("clear", N_("Edit"), tr("Select none"), ("Esc",), clear),
-        Command("noise", N_("Edit"), tr("Learn noise"), ("N",), s.repairs.take_as_noise, marked),
+        Command(
+            "noise",
+            N_("Edit"),
+            tr("Learn noise"),
+            ("N",),
+            s.repairs.take_as_noise,
+            lambda: s.owner_selection is not None,
+        ),
         Command(
             "marker",
             N_("Edit"),
@@ -135,7 +142,7 @@ def _edits(w: MainWindow) -> list[Command]:
 
 def _listening(w: MainWindow) -> list[Command]:
     s = w.studio
-    has = lambda: s.chain is not None  # noqa: E731
+    has = lambda: s.heard_source is not None  # noqa: E731
 
     two = lambda: s.recording is not None and s.recording.channels == 2  # noqa: E731
 
@@ -143,8 +150,11 @@ def _listening(w: MainWindow) -> list[Command]:
         s.set_listening(Listening.BEFORE if s.listening is not Listening.BEFORE else Listening.AFTER)
 
     def to(place: str) -> None:
-        if s.recording is not None:
+        source = s.heard_source
+        if s.other is None and s.recording is not None:
             s.seek(s.recording.kept.start if place == "start" else s.recording.kept.stop)
+        elif source is not None:
+            s.seek(0 if place == "start" else source.frames)
 
     return [
         Command("play", N_("Listen"), tr("Play or stop"), ("Space",), s.play_or_stop, has),
@@ -368,37 +378,37 @@ def _views(w: MainWindow) -> list[Command]:
 
 def _score(w: MainWindow) -> list[Command]:
     s, document = w.studio, w.studio.document
-    has = lambda: s.recording is not None  # noqa: E731
+    has = lambda: s.owner is not None  # noqa: E731
     on_step = lambda: s.step is not None  # noqa: E731
 
     def toggle() -> None:
-        if s.step is not None and s.recording is not None:
-            document.set_enabled(s.recording.id, s.step.id, enabled=not s.step.enabled)
+        if s.step is not None and s.owner is not None:
+            document.set_enabled(s.owner.id, s.step.id, enabled=not s.step.enabled)
 
     def remove() -> None:
-        if s.step is not None and s.recording is not None:
-            document.remove_step(s.recording.id, s.step.id)
+        if s.step is not None and s.owner is not None:
+            document.remove_step(s.owner.id, s.step.id)
 
     def move(by: int) -> None:
-        if s.step is not None and s.recording is not None:
-            place = [x.id for x in s.recording.score].index(s.step.id) + by
-            document.move_step(s.recording.id, s.step.id, place)
+        if s.step is not None and s.owner is not None:
+            place = [x.id for x in s.owner.steps].index(s.step.id) + by
+            document.move_step(s.owner.id, s.step.id, place)
 
     def choose(by: int) -> None:
-        if s.recording is not None and s.recording.score:
-            ids = [x.id for x in s.recording.score]
+        if s.owner is not None and s.owner.steps:
+            ids = [x.id for x in s.owner.steps]
             at = ids.index(s.step_id) + by if s.step_id in ids else 0
             s.choose_step(ids[min(max(at, 0), len(ids) - 1)])
 
     return [
-        Command("add", N_("Steps"), tr("Add a step…"), ("A",), lambda: w.bench.choose_tool(on_selection=False), has),
+        Command("add", N_("Steps"), tr("Add a step…"), ("A",), lambda: w.here.choose_tool(on_selection=False), has),
         Command(
             "treat",
             N_("Steps"),
             tr("Add step in selection…"),
             ("T",),
-            lambda: w.bench.choose_tool(on_selection=True),
-            lambda: s.selection is not None,
+            lambda: w.here.choose_tool(on_selection=True),
+            lambda: s.owner_selection is not None,
         ),
         Command("step_copy", N_("Steps"), tr("Copy the step"), ("Ctrl+C",), s.repairs.copy_step, on_step),
         Command(
@@ -430,7 +440,7 @@ def _score(w: MainWindow) -> list[Command]:
             N_("Steps"),
             tr("Next place of the step"),
             ("Shift+N",),
-            lambda: w.bench.go_to_moment(1),
+            lambda: w.here.go_to_moment(1),
             on_step,
         ),
         Command(
@@ -438,7 +448,7 @@ def _score(w: MainWindow) -> list[Command]:
             N_("Steps"),
             tr("Previous place of the step"),
             ("Shift+B",),
-            lambda: w.bench.go_to_moment(-1),
+            lambda: w.here.go_to_moment(-1),
             on_step,
         ),
         Command("leave_moment", N_("Steps"), tr("Skip or include this place"), ("X",), w.bench.leave_moment, on_step),

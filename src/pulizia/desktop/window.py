@@ -162,6 +162,11 @@ class MainWindow(QMainWindow):
         self.actions_.refresh()
         self.foot.refresh()
 
+    @property
+    def here(self) -> Bench | Assembly:
+        """The place whose steps are shown."""
+        return self.assembly if self.studio.assembly.is_open else self.bench
+
     def go_to(self, index: int) -> None:
         """Switch to a place."""
         self.places.setCurrentIndex(index)
@@ -169,8 +174,9 @@ class MainWindow(QMainWindow):
         other_commands = index == ASSEMBLY or self.studio.assembly.is_open
         if index == ASSEMBLY:
             self.assembly.open()
-        else:
+        elif self.studio.assembly.is_open:
             self.studio.assembly.leave()
+            self.bench.refresh()
         self.delivery.refresh()
         if other_commands:
             self.refresh()

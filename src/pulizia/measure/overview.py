@@ -6,6 +6,7 @@ from __future__ import annotations
 import contextlib
 import threading
 from collections import OrderedDict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol, runtime_checkable
@@ -50,11 +51,15 @@ class PeakSegment:
 
 @dataclass(frozen=True, slots=True)
 class Columns:
-    """What a view draws: (channels, columns) float32, NaN where nothing is known."""
+    """What a view draws: (channels, columns) float32, NaN where nothing is known.
+
+    ``older`` (columns,) is True where an earlier picture stands in for one that is being made; None is nowhere.
+    """
 
     low: NDArray[np.float32]
     high: NDArray[np.float32]
     power: NDArray[np.float32]  # mean square
+    older: NDArray[np.bool_] | None = None
 
 
 def peak_segment(source: Source, index: int, *, levels_only: bool = False) -> PeakSegment:
@@ -191,13 +196,20 @@ class PeakPicture:
         self._sketched: set[int] = set()
         bins = -(-source.frames // (BIN_FRAMES * SUMMARY_BINS))
         rows, levels = (0, 1) if levels_only else (source.channels, source.channels)
-        self._summary = Columns(*(np.full((n, bins), np.nan, dtype=np.float32) for n in (rows, rows, levels)))
+        self._summary = _made(np.full((n, bins), np.nan, dtype=np.float32) for n in (rows, rows, levels))
         self._versions = [0] * self.count
         self.version = 0  # rises whenever anything becomes known
+        self.stand_in: PeakPicture | None = None  # what is shown where nothing is known yet
 
     def version_in(self, start: int, stop: int) -> int:
-        """Rises whenever anything becomes known of [start, stop)."""
-        return sum(self._versions[start // SEGMENT_FRAMES : -(-stop // SEGMENT_FRAMES)])
+        """Another number whenever anything becomes known of [start, stop)."""
+        own = sum(self._versions[start // SEGMENT_FRAMES : -(-stop // SEGMENT_FRAMES)])
+        return own + (self.stand_in.version_in(start, stop) << 24 if self.stand_in is not None else 0)
+
+    @property
+    def missing(self) -> list[int]:
+        """Segments of which nothing exact is known."""
+        return [n for n in range(self.count) if self._segments[n] is None or n in self._sketched]
 
     def segment_key(self, index: int) -> str:
         """Content key of a segment."""
@@ -240,6 +252,8 @@ class PeakPicture:
         self._summarise(index, segment)
         self._versions[index] += 1
         self.version += 1
+        if self.stand_in is not None and self.is_complete:
+            self.stand_in = None
 
     @property
     def is_complete(self) -> bool:
@@ -247,10 +261,22 @@ class PeakPicture:
         return not self._sketched and all(s is not None for s in self._segments)
 
     def columns(self, first_frame: float, frames_per_column: float, count: int) -> Columns:
-        """Low, high and mean square per column, NaN where nothing is known yet.
+        """Low, high and mean square per column; the stand-in's where nothing is known yet, NaN where it knows nothing.
 
         Only for columns at least as wide as a bin; closer than that read the samples.
         """
+        own = self._columns(first_frame, frames_per_column, count)
+        instead = self.stand_in
+        if instead is None or instead.source.channels != self.source.channels:
+            return own
+        older = np.isnan(own.power[0])
+        if not older.any():
+            return own
+        other = instead.columns(first_frame, frames_per_column, count)
+        low, high, power = (np.where(older, b, a) for a, b in zip(_of(own), _of(other), strict=True))
+        return Columns(low, high, power, older)
+
+    def _columns(self, first_frame: float, frames_per_column: float, count: int) -> Columns:
         far = frames_per_column >= 2 * BIN_FRAMES * SUMMARY_BINS
         bin_frames = BIN_FRAMES * (SUMMARY_BINS if far else 1)
         edges = (first_frame + np.arange(count + 1) * frames_per_column) / bin_frames
@@ -258,12 +284,12 @@ class PeakPicture:
         total = -(-self.source.frames // bin_frames)
         inside = (edges[:-1] >= 0) & (edges[:-1] < total)
         rows, levels = len(self._summary.low), len(self._summary.power)
-        out = Columns(*(np.full((n, count), np.nan, dtype=np.float32) for n in (rows, rows, levels)))
+        out = _made(np.full((n, count), np.nan, dtype=np.float32) for n in (rows, rows, levels))
         if inside.any():
             starts = edges[:-1][inside]
             a = int(starts[0])
             b = min(total, max(int(edges[1:][inside][-1]), int(starts[-1]) + 1))
-            fine = Columns(*(x[:, a:b] for x in _of(self._summary))) if far else self._fine(a, b)
+            fine = _made(x[:, a:b] for x in _of(self._summary)) if far else self._fine(a, b)
             at = (starts - a).astype(np.intp)
             widths = np.diff(np.append(at, b - a)).clip(min=1)
             if rows:
@@ -275,7 +301,7 @@ class PeakPicture:
     def _fine(self, first: int, last: int) -> Columns:
         """Bins [first, last) of the segments, as float32."""
         rows, levels = len(self._summary.low), len(self._summary.power)
-        out = Columns(*(np.full((n, last - first), np.nan, dtype=np.float32) for n in (rows, rows, levels)))
+        out = _made(np.full((n, last - first), np.nan, dtype=np.float32) for n in (rows, rows, levels))
         for index in range(first // SEGMENT_BINS, -(-last // SEGMENT_BINS)):
             segment = self._segments[index]
             if segment is None:
@@ -297,6 +323,11 @@ class PeakPicture:
         power = np.square(segment.rms.astype(np.float32))
         widths = np.diff(np.append(at, power.shape[1]))
         self._summary.power[:, to] = np.add.reduceat(power, at, axis=1) / widths
+
+
+def _made(parts: Iterable[NDArray[np.float32]]) -> Columns:
+    low, high, power = parts
+    return Columns(low, high, power)
 
 
 def _of(columns: Columns) -> tuple[NDArray[np.float32], ...]:

@@ -13,6 +13,7 @@ from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
 from pulizia.media.open import OpenMedia
 from pulizia.project.clips import Programme
+from pulizia.score.step_rows import added, changed, moved, restored, without
 from pulizia.score.steps import Step
 from pulizia.words import tr
 
@@ -82,24 +83,19 @@ class Recording:
 
     def with_step(self, step: Step) -> Recording:
         """With a new step at the place that its tool recommends."""
-        place = sum(1 for other in self.score if other.tool.order <= step.tool.order)
-        return replace(self, score=(*self.score[:place], step, *self.score[place:]))
+        return replace(self, score=added(self.score, step))
 
     def with_changed(self, step_id: str, change: Callable[[Step], Step]) -> Recording:
         """With one step changed."""
-        score = tuple(change(s) if s.id == step_id else s for s in self.score)
-        return replace(self, score=score)
+        return replace(self, score=changed(self.score, step_id, change))
 
     def without_step(self, step_id: str) -> Recording:
         """Without one step."""
-        return replace(self, score=tuple(s for s in self.score if s.id != step_id))
+        return replace(self, score=without(self.score, step_id))
 
     def with_moved(self, step_id: str, place: int) -> Recording:
         """With one step at another place in the order, counted from 0."""
-        step = self.step(step_id)
-        rest = [s for s in self.score if s.id != step_id]
-        rest.insert(max(0, min(place, len(rest))), step)
-        return replace(self, score=tuple(rest))
+        return replace(self, score=moved(self.score, step_id, place))
 
     def with_markers(self, markers: Iterable[Marker]) -> Recording:
         """With these markers, by time."""
@@ -107,14 +103,7 @@ class Recording:
 
     def with_given_back(self, span: Span) -> Recording:
         """With the original given back in a stretch: no step but those that set the level acts there."""
-        score = tuple(
-            s if s.tool.sets_level or not _acts(s, span, self.frames) else s.with_hole(span) for s in self.score
-        )
-        return replace(self, score=score)
-
-
-def _acts(step: Step, span: Span, frames: int) -> bool:
-    return any(s.overlaps(span.start, span.stop) for s in step.acts_in(frames))
+        return replace(self, score=restored(self.score, span, self.frames))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

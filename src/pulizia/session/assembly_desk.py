@@ -320,6 +320,59 @@ class AssemblyDesk(AssemblySubject):
 
         self._do(switched, tr("Switch clips on") if on else tr("Switch clips off"))
 
+    # -- steps of what is shown
+
+    def switch_step(self) -> None:
+        """Switch the selected step on or off."""
+        owner, step = self.owner, self._room.step
+        if owner is not None and step is not None:
+            self._room.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
+
+    def move_step(self, by: int) -> None:
+        """Move the selected step up (-1) or down (1)."""
+        owner, step = self.owner, self._room.step
+        if owner is not None and step is not None:
+            self._room.document.move_step(owner.id, step.id, [s.id for s in owner.steps].index(step.id) + by)
+
+    def remove_step(self) -> None:
+        """Take the selected step away."""
+        owner, step = self.owner, self._room.step
+        if owner is not None and step is not None:
+            self._room.document.remove_step(owner.id, step.id)
+
+    def paste_step_on_lanes(self) -> None:
+        """Add the selected step to every other lane of the chosen one's kind, as one edit."""
+        programme, lane, step = self.programme, self.lane, self._room.step
+        if programme is None or lane is None or step is None:
+            return
+        others = [other.id for other in programme.lanes if other.kind == lane.kind and other.id != lane.id]
+        if not others:
+            self._room.say(tr("There is no other lane of this kind."), bad=True)
+            return
+        self._room.document.paste_step_on(others, step)
+
+    def restore_original(self) -> None:
+        """Give the untouched take back in the section on the chosen lane, or in the selected clips: one edit."""
+        programme, span, lane = self.programme, self.span, self.lane
+        if programme is None:
+            return
+        if span is not None and lane is not None:
+            under = [c for c in lane.clips if c.start < span.stop and span.start < c.stop]
+            places = [(c, Span(max(c.start, span.start), min(c.stop, span.stop))) for c in under]
+        else:
+            places = [(c, c.span) for c in self.clips]
+        owners: list[tuple[str, Span]] = []
+        for clip, part in places:
+            recording = self.recording_of(clip)
+            if recording is not None and not clip.tone:
+                scale = recording.rate / programme.rate
+                first, last = (round((f - clip.start + clip.inner) * scale) for f in (part.start, part.stop))
+                owners.append((recording.id, Span(max(0, first), min(recording.frames, last))))
+        if not owners:
+            self._room.say(tr("Select clips, or a section of a lane, first."), bad=True)
+        elif not self._room.document.give_back_in(owners):
+            self._room.say(tr("No step applies to the selection: it is already the original."))
+
     def copy(self) -> None:
         """Keep the selected clips for pasting."""
         programme = self.programme

@@ -3,22 +3,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from typing import Literal
 
 from pulizia.audio.layouts import channel_names
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.measure.loudness import Measures, measure
+from pulizia.measure.loudness import Measures
 from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.model import Project, Recording
 from pulizia.project.programme_sound import ProgrammeSound, sound_of
+from pulizia.project.step_owner import StepOwner
 from pulizia.score.chain import Chain
 from pulizia.session.jobs import LATER, Job
-from pulizia.session.room import Room
+from pulizia.session.room import OtherSubject, Room, Selection
 from pulizia.session.transport import Listening
+from pulizia.session.work_through import keep_tides, work_through
 from pulizia.words import tr
 
 SETTLE_S = 0.4  # after an edit, before measuring begins
+Scope = Literal["recording", "lane", "programme"]
 
 
 class AssemblySubject:
@@ -30,6 +35,11 @@ class AssemblySubject:
         self.lane_id: str | None = None
         self.clip_ids: frozenset[str] = frozenset()
         self.span: Span | None = None
+        self.scope: Scope = (
+            "programme"  # whose steps are shown: of the selected clip's recording, the lane, the programme
+        )
+        self._bench_step: str | None = None
+        self._varied: tuple[object, Source | None] | None = None
         self._place = 0
         self._bench_place = 0
         self._known: tuple[Programme, tuple[Chain | None, ...], ProgrammeSound | None] | None = None
@@ -107,13 +117,128 @@ class AssemblySubject:
 
     @property
     def source(self) -> Source | None:
-        """What is heard: the programme after its steps, before them, or what they remove."""
+        """What is heard: the programme as it is, or what the steps in view change of it."""
+        sound = self.sound
+        listening = self._room.listening
+        if sound is None or listening is Listening.AFTER:
+            return sound.after if sound is not None else None
+        owner = self.owner
+        step_id = self._room.step_id if listening is Listening.STEP else None
+        key = (sound, listening, owner, step_id)
+        if self._varied is None or self._varied[0] != key:
+            self._varied = key, self._variant(sound, owner, step_id)
+        return self._varied[1]
+
+    def _variant(self, sound: ProgrammeSound, owner: StepOwner | None, step_id: str | None) -> Source:
+        """The programme without the steps in view, or what they, or one of them, remove."""
+        removed = self._room.listening.is_removed
+
+        def taken(chain: Chain) -> Source:
+            return chain.removed_by(step_id) if self._room.listening is Listening.STEP else chain.removed
+
+        if owner is None or owner.kind == "programme":
+            return taken(sound.chain) if removed else sound.chain.before
+        if owner.kind == "lane":
+            if removed:
+                return next(taken(lane.chain) for lane in sound.lanes if lane.lane.id == owner.id)
+            return self._sound_with(sound.programme.with_lane(replace(sound.programme.lane(owner.id), steps=()))).after
+
+        def other(recording_id: str, chain: Chain) -> Source | None:
+            if removed:
+                return taken(chain) if recording_id == owner.id else None
+            return chain.before if recording_id == owner.id else chain.after
+
+        programme = sound.programme
+        if removed:  # what comes behind it would change what was removed
+            lanes = tuple(replace(lane, steps=()) for lane in programme.lanes)
+            programme = replace(programme, lanes=lanes, steps=())
+        return self._sound_with(programme, other).after
+
+    def _sound_with(
+        self, programme: Programme, source_of: Callable[[str, Chain], Source | None] = lambda _id, chain: chain.after
+    ) -> ProgrammeSound:
+        document = self._room.document
+        there = {r.id for r in document.project.recordings}
+
+        def heard(recording_id: str) -> tuple[Source, tuple[str, ...]] | None:
+            chain = document.chain(recording_id) if recording_id in there else None
+            source = source_of(recording_id, chain) if chain is not None else None
+            return None if source is None else (source, document.media[recording_id].channel_names)
+
+        return sound_of(programme, heard, document.cache, document.analyses, self._name_of)
+
+    # -- whose steps are shown
+
+    @property
+    def owner_clip(self) -> Clip | None:
+        """The clip whose recording's steps can be shown: the first selected one, or that of the lane under the section."""
+        clips, span, lane = self.clips, self.span, self.lane
+        if clips:
+            return clips[0]
+        if span is None or lane is None:
+            return None
+        return next((c for c in lane.clips if c.start < span.stop and span.start < c.stop and not c.tone), None)
+
+    @property
+    def owner(self) -> StepOwner | None:
+        """Whose steps are shown and changed."""
+        programme = self.programme
+        if programme is None:
+            return None
+        clip, lane = self.owner_clip, self.lane
+        if self.scope == "recording" and clip is not None and (recording := self.recording_of(clip)) is not None:
+            return StepOwner.of_recording(recording)
+        if self.scope == "lane" and lane is not None:
+            return StepOwner.of_lane(lane, programme)
+        return StepOwner.of_programme(programme)
+
+    @property
+    def owner_chain(self) -> Chain | None:
+        """Its sound before and after its steps; None while there is none."""
+        owner = self.owner
+        if owner is None:
+            return None
+        if owner.kind == "recording":
+            return self._room.document.chain(owner.id)
         sound = self.sound
         if sound is None:
             return None
-        if self._room.listening is Listening.BEFORE:
-            return sound.chain.before
-        return sound.chain.removed if self._room.listening.is_removed else sound.after
+        if owner.kind == "programme":
+            return sound.chain
+        return next((lane.chain for lane in sound.lanes if lane.lane.id == owner.id), None)
+
+    @property
+    def owner_selection(self) -> Selection | None:
+        """The selected section on the clock of what has the steps; of a recording, what of it is heard there."""
+        owner, span, clip = self.owner, self.span, self.owner_clip
+        if owner is None or span is None:
+            return None
+        if owner.kind == "recording" and clip is not None:
+            span = Span(max(span.start, clip.start), min(span.stop, clip.stop))
+        first, last = (min(max(0, self.to_owner(f)), owner.frames) for f in (span.start, span.stop))
+        return Selection(Span(first, last)) if last > first else None
+
+    def to_owner(self, frame: int) -> int:
+        """A frame of the programme on the clock of what has the steps."""
+        owner, clip, programme = self.owner, self.owner_clip, self.programme
+        if owner is None or owner.kind != "recording" or clip is None or programme is None:
+            return frame
+        return round((frame - clip.start + clip.inner) * owner.rate / programme.rate)
+
+    def from_owner(self, frame: int) -> int:
+        """A frame of what has the steps on the clock of the programme."""
+        owner, clip, programme = self.owner, self.owner_clip, self.programme
+        if owner is None or owner.kind != "recording" or clip is None or programme is None:
+            return frame
+        return max(0, round(frame * programme.rate / owner.rate) - clip.inner + clip.start)
+
+    def choose_scope(self, scope: Scope) -> None:
+        """Show the steps of the selected clip's recording, of the chosen lane, or of the programme."""
+        if scope == "recording" and self.owner_clip is None:
+            self._room.say(tr("Select a clip first: its recording's steps are shown then."), bad=True)
+            return
+        self.scope = scope
+        self._told()
 
     @property
     def measures(self) -> Measures | None:
@@ -128,11 +253,23 @@ class AssemblySubject:
             return
         names, segments = self.names, self._room.document.segments
 
+        peaks, post = self._room.peaks, self._room.post
+
+        def grown() -> None:
+            post(lambda: self._room.emit("pictures"))
+
         def work(job: Job) -> Measures:
             if job.cancelled_within(SETTLE_S):
                 job.progress(0.0)
             sound.prepare(lambda share: job.progress(0.3 * share))
-            return measure(sound.after, segments, lambda share: job.progress(0.3 + 0.7 * share), names=names, workers=1)
+            measured = work_through(
+                sound.chain, sound.after, peaks, segments, names,
+                progress=lambda share: job.progress(0.3 + 0.6 * share), grown=grown,
+            )  # fmt: skip
+            for lane in sound.lanes:
+                keep_tides(lane.chain, peaks, lambda share: job.progress(0.9 + 0.1 * share))
+            grown()
+            return measured
 
         def done(measures: Measures) -> None:
             self._measured = (sound, measures)
@@ -148,12 +285,12 @@ class AssemblySubject:
     @property
     def is_open(self) -> bool:
         """Whether the programme is heard instead of the recording on the bench."""
-        return self._room.other is self
+        return self._room.other is not None
 
     def enter(self) -> None:
         """The place is shown: the programme is heard."""
         if not self.is_open:
-            self._bench_place = self._room.transport.position
+            self._bench_place, self._bench_step = self._room.transport.position, self._room.step_id
             self._change_subject(self, self._place)
             self.want_measures()
 
@@ -162,12 +299,16 @@ class AssemblySubject:
         if self.is_open:
             self._place = self._room.transport.position
             self._change_subject(None, self._bench_place)
+            self._room.step_id = self._bench_step
+            self._room.first_step()
+            self._room.emit("selection")
 
-    def _change_subject(self, other: AssemblySubject | None, place: int) -> None:
+    def _change_subject(self, other: OtherSubject | None, place: int) -> None:
         room = self._room
         room.transport.stop()
         room.transport.loop = None
         room.other = other
+        room.first_step()
         room.sync(same_place=False)
         source = room.heard_source
         if source is not None:
@@ -183,6 +324,9 @@ class AssemblySubject:
         programme = self.programme
         if programme is not None and self.clip_ids:
             self.lane_id = programme.lane_of(next(iter(self.clip_ids))).id
+            self.scope = "recording"
+        elif self.scope == "recording":
+            self.scope = "programme"
         self.span = None
         self._told()
 
@@ -195,6 +339,8 @@ class AssemblySubject:
         first, last = sorted((max(0, start), max(0, stop)))
         self.span = Span(first, last) if last > first else None
         self.clip_ids = frozenset()
+        if self.scope == "recording":
+            self.scope = "lane" if self.span is not None else "programme"
         if self._room.transport.loop is not None:
             self._room.transport.loop = self.span
         self._told()
@@ -212,11 +358,15 @@ class AssemblySubject:
             self.select(c.id for lane in programme.lanes for c in lane.clips)
 
     def choose_lane(self, lane_id: str) -> None:
-        """Let new clips go to a lane."""
-        self.lane_id = lane_id
+        """Let new clips go to a lane, and show its steps."""
+        self.lane_id, self.scope = lane_id, "lane"
         self._told()
 
     def _told(self) -> None:
+        if self.is_open:
+            self._room.first_step()
+            if self._room.listening is not Listening.AFTER:
+                self._room.sync()
         self._room.emit("selection")
 
     def _current_changed(self) -> None:

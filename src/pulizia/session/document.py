@@ -6,11 +6,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
-from pulizia.audio.spans import Span, clipped, normalised
+from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
 from pulizia.measure.blocks import SegmentStore
 from pulizia.media.folders import cache_folder, state_folder
@@ -22,11 +22,11 @@ from pulizia.project.model import Project, Recording
 from pulizia.project.programme import programme_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
-from pulizia.score.recipes import Recipe
-from pulizia.score.steps import Step, make_step, new_id
+from pulizia.score.steps import Step
 from pulizia.session.history import History
 from pulizia.session.project_lock import ProjectLock
-from pulizia.words import tr, translated
+from pulizia.session.step_editing import StepEditing
+from pulizia.words import tr
 
 
 class _Made(NamedTuple):
@@ -38,7 +38,7 @@ class _Made(NamedTuple):
     chain: Chain
 
 
-class Document:
+class Document(StepEditing):
     """The one place that changes a project. Every change is told to the listeners once."""
 
     def __init__(self, cache: ChunkCache | None = None) -> None:
@@ -58,11 +58,6 @@ class Document:
         self._journalled: Project | None = None
 
     # -- what is
-
-    @property
-    def project(self) -> Project:
-        """The present project."""
-        return self.history.present
 
     @property
     def is_dirty(self) -> bool:
@@ -183,116 +178,6 @@ class Document:
         """Take a recording out of the project; its file stays."""
         name = self.project.recording(recording_id).name
         self._edit(self.project.without_recording(recording_id), tr("Remove {name}", name=name))
-
-    # -- steps
-
-    def add_step(
-        self, recording_id: str, tool_id: str, settings: dict[str, Any] | None = None,
-        spans: tuple[Span, ...] | None = None, band_hz: tuple[float, float] | None = None,
-    ) -> Step:  # fmt: skip
-        """Add a step where its tool recommends; SettingsError when the settings are wrong."""
-        step = make_step(tool_id, settings, spans=spans, band_hz=band_hz)
-        recording = self.project.recording(recording_id).with_step(step)
-        self._edit(self.project.with_recording(recording), tr("Add {title}", title=translated(step.tool.title)))
-        return step
-
-    def add_steps(
-        self, recording_id: str, wanted: Iterable[tuple[str, dict[str, Any]]], what: str
-    ) -> list[Step]:  # fmt: skip
-        """Add steps where their tools recommend, as one entry of history called ``what``; SettingsError for wrong ones."""
-        steps = [make_step(tool_id, settings) for tool_id, settings in wanted]
-        recording = self.project.recording(recording_id)
-        for step in steps:
-            recording = recording.with_step(step)
-        if steps:
-            self._edit(self.project.with_recording(recording), what)
-        return steps
-
-    def paste_step(self, recording_id: str, step: Step) -> None:
-        """Add a step that was copied elsewhere, where its tool recommends."""
-        recording = self.project.recording(recording_id).with_step(step)
-        self._edit(self.project.with_recording(recording), tr("Paste {title}", title=translated(step.tool.title)))
-
-    def paste_step_everywhere(self, step: Step) -> None:
-        """Add a copied step to every recording, as one entry of history."""
-        recordings = tuple(r.with_step(replace(step, id=new_id())) for r in self.project.recordings)
-        self._edit(
-            replace(self.project, recordings=recordings),
-            tr("Paste {title} everywhere", title=translated(step.tool.title)),
-        )
-
-    def change_settings(self, recording_id: str, step_id: str, **changes: Any) -> None:  # noqa: ANN401
-        """Change settings of a step; changes of one setting in a row are one entry of history."""
-        title = self.project.recording(recording_id).step(step_id).tool.title
-        self._change(
-            recording_id, step_id, lambda s: s.with_settings(**changes),
-            tr("Change {title}", title=translated(title)), merge_key=f"{step_id}:{','.join(changes)}",
-        )  # fmt: skip
-
-    def set_enabled(self, recording_id: str, step_id: str, *, enabled: bool) -> None:
-        """Switch a step on or off."""
-        title = self.project.recording(recording_id).step(step_id).tool.title
-        change = lambda s: replace(s, enabled=enabled)  # noqa: E731
-        words = (
-            tr("Switch {title} on", title=translated(title))
-            if enabled
-            else tr("Switch {title} off", title=translated(title))
-        )
-        self._change(recording_id, step_id, change, words)
-
-    def set_spans(
-        self, recording_id: str, step_id: str, spans: tuple[Span, ...] | None, *, merge: bool = False
-    ) -> None:
-        """Let a step act in these stretches only; None is the whole recording."""
-        recording = self.project.recording(recording_id)
-        if spans is not None:
-            spans = clipped(normalised(spans), recording.frames)
-            if not spans:
-                message = tr("The section lies outside the recording. Select a section inside it.")
-                raise ProjectError(message)
-        title = recording.step(step_id).tool.title
-        key = f"{step_id}:spans" if merge else None
-        change = lambda s: replace(s, spans=spans)  # noqa: E731
-        self._change(
-            recording_id, step_id, change, tr("Change where {title} applies", title=translated(title)), merge_key=key
-        )
-
-    def move_step(self, recording_id: str, step_id: str, place: int) -> None:
-        """Move a step in the order."""
-        recording = self.project.recording(recording_id)
-        title = recording.step(step_id).tool.title
-        moved = recording.with_moved(step_id, place)
-        self._edit(self.project.with_recording(moved), tr("Move {title}", title=translated(title)))
-
-    def remove_step(self, recording_id: str, step_id: str) -> None:
-        """Take a step out of the score."""
-        recording = self.project.recording(recording_id)
-        title = recording.step(step_id).tool.title
-        self._edit(
-            self.project.with_recording(recording.without_step(step_id)), tr("Remove {title}", title=translated(title))
-        )
-
-    def give_back(self, recording_id: str, span: Span) -> bool:
-        """Give the original back in a stretch; False when no step acts there."""
-        recording = self.project.recording(recording_id)
-        changed = recording.with_given_back(span)
-        if changed == recording:
-            return False
-        self._edit(self.project.with_recording(changed), tr("Restore original"))
-        return True
-
-    def clear_holes(self, recording_id: str, step_id: str) -> None:
-        """Let a step act again where the original was given back."""
-        title = self.project.recording(recording_id).step(step_id).tool.title
-        change = lambda s: replace(s, holes=())  # noqa: E731
-        self._change(recording_id, step_id, change, tr("Apply {title} everywhere again", title=translated(title)))
-
-    def apply_recipe(self, recording_id: str, recipe: Recipe) -> None:
-        """Append a recipe's steps to a score, each at its recommended place."""
-        recording = self.project.recording(recording_id)
-        for step in recipe.steps_for(recording.rate):
-            recording = recording.with_step(step)
-        self._edit(self.project.with_recording(recording), tr("Apply {name}", name=translated(recipe.name)))
 
     # -- markers
 
@@ -416,17 +301,6 @@ class Document:
         self.offline.clear()
         self._digests.clear()
         self._chains.clear()
-        self._tell()
-
-    def _change(
-        self, recording_id: str, step_id: str, change: Callable[[Step], Step], label: str,
-        merge_key: str | None = None,
-    ) -> None:  # fmt: skip
-        recording = self.project.recording(recording_id).with_changed(step_id, change)
-        self._edit(self.project.with_recording(recording), label, merge_key)
-
-    def _edit(self, project: Project, label: str, merge_key: str | None = None) -> None:
-        self.history.edit(project, label, merge_key)
         self._tell()
 
     def _tell(self) -> None:

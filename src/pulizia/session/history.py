@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from pulizia.project.model import Project
@@ -29,6 +31,20 @@ class History:
         self._future.clear()
         self._merge_key = merge_key
         self.present = project
+
+    @contextmanager
+    def one_deed(self, label: str) -> Iterator[None]:
+        """Let all edits inside be one entry called ``label``; also when one of them raises."""
+        before = self.present
+        try:
+            yield
+        finally:
+            if self.present is not before:
+                while self._past and self._past[-1][1] is not before:
+                    self._past.pop()
+                if self._past:
+                    self._past[-1] = (label, before)
+                self._merge_key = None
 
     def settle(self) -> None:
         """End a row of merged edits: the slider was let go."""

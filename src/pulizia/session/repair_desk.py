@@ -36,13 +36,13 @@ class RepairDesk:
 
     def take_as_noise(self) -> None:
         """Learn the marked noise: into the selected Noise step, or into a new one over everything."""
-        chain, recording, selection = self.room.chain, self.room.recording, self.room.selection
-        if chain is None or recording is None:
+        chain, owner, selection = self.room.owner_chain, self.room.owner, self.room.owner_selection
+        if chain is None or owner is None:
             return
         if selection is None:
             self.room.say(tr("Select half a second or more with only noise first."), bad=True)
             return
-        rate = recording.rate
+        rate = owner.rate
         place = (selection.span.start / rate, selection.span.stop / rate)
         if selection.span.frames < SHORTEST_NOISE_S * rate:
             ms = 1000 * selection.span.frames / rate
@@ -61,33 +61,33 @@ class RepairDesk:
                 self.room.say(
                     tr("The noise sample is digital silence. Select a section where the noise is heard."), bad=True
                 )
-            elif self.room.recording is not None and self.room.recording.id == recording.id:
+            elif self.room.owner is not None and self.room.owner.id == owner.id:
                 self._learn_noise(place)
 
         self.room.job(is_silent, tr("Listening to the noise"), done)
 
     def _learn_noise(self, place: tuple[float, float]) -> None:
-        recording, step = self.room.recording, self.room.step
-        if recording is None:
+        owner, step = self.room.owner, self.room.step
+        if owner is None:
             return
         if step is not None and step.tool_id == "noise":
             known = getattr(step.settings, "profile_spans_s", ())
             others = [span for span in known if span[1] <= place[0] or span[0] >= place[1]]
             changes = {"profile_spans_s": tuple(sorted([*others, place])), "profile_levels": ()}
-            self.room.document.change_settings(recording.id, step.id, **changes)
+            self.room.document.change_settings(owner.id, step.id, **changes)
             self.room.document.history.settle()
         else:
-            step = self.room.document.add_step(recording.id, "noise", {"profile_spans_s": [list(place)]})
+            step = self.room.document.add_step(owner.id, "noise", {"profile_spans_s": [list(place)]})
             self.room.step_id = step.id
             self.room.emit("selection")
 
     def drop_sample(self, sample: Sample) -> None:
         """Learn no longer from a sample: one that was given goes, one that was found is rejected."""
-        step, recording = self.room.step, self.room.recording
-        if step is None or recording is None:
+        step, owner = self.room.step, self.room.owner
+        if step is None or owner is None:
             return
         name = step.tool.sample_field if sample.by_hand else step.tool.reject_field
-        a, b = sample.start / recording.rate, sample.stop / recording.rate
+        a, b = sample.start / owner.rate, sample.stop / owner.rate
         known = getattr(step.settings, name)
         left = tuple(span for span in known if span[1] <= a or span[0] >= b)
         self._set(**{name: left if sample.by_hand else tuple(sorted([*left, (round(a, 6), round(b, 6))]))})
@@ -104,75 +104,75 @@ class RepairDesk:
 
     def move_edge(self, step: Step, edges: Sequence[int], index: int, frame: int) -> None:
         """Let a section begin at another frame; ``edges`` are the beginnings as they are now."""
-        recording = self.room.recording
-        if recording is None:
+        owner = self.room.owner
+        if owner is None:
             return
-        least = round(SHORTEST_SECTION_S * recording.rate)
+        least = round(SHORTEST_SECTION_S * owner.rate)
         low = (edges[index - 1] if index else 0) + least
-        high = (edges[index + 1] if index + 1 < len(edges) else recording.frames) - least
+        high = (edges[index + 1] if index + 1 < len(edges) else owner.frames) - least
         moved = [*edges[:index], min(max(frame, low), max(low, high)), *edges[index + 1 :]]
-        ends = [0, *moved, recording.frames]
-        sections = tuple((round(a / recording.rate, 4), round(b / recording.rate, 4)) for a, b in pairwise(ends))
-        self.room.document.change_settings(recording.id, step.id, **{step.tool.edge_field: sections})
+        ends = [0, *moved, owner.frames]
+        sections = tuple((round(a / owner.rate, 4), round(b / owner.rate, 4)) for a, b in pairwise(ends))
+        self.room.document.change_settings(owner.id, step.id, **{step.tool.edge_field: sections})
 
     def edges_of(self, step: Step, found: Survey | None) -> tuple[int, ...]:
         """Frames at which the sections of a step begin after the first: those set by hand, else those found."""
-        recording = self.room.recording
+        owner = self.room.owner
         name = step.tool.edge_field
-        if not name or recording is None or not step.tool.applies(step.settings, name):
+        if not name or owner is None or not step.tool.applies(step.settings, name):
             return ()
         given = getattr(step.settings, name)
         if given:
-            return tuple(seconds_to_frames(start, recording.rate) for start, _ in sorted(given)[1:])
+            return tuple(seconds_to_frames(start, owner.rate) for start, _ in sorted(given)[1:])
         return found.edges if found is not None else ()
 
     def _set(self, **changes: object) -> None:
-        step, recording = self.room.step, self.room.recording
-        if step is not None and recording is not None:
-            self.room.document.change_settings(recording.id, step.id, **changes)
+        step, owner = self.room.step, self.room.owner
+        if step is not None and owner is not None:
+            self.room.document.change_settings(owner.id, step.id, **changes)
             self.room.document.history.settle()
 
     def add_tool(self, tool_id: str, *, on_selection: bool) -> None:
         """Add a step of a tool, over everything or over the selection."""
-        recording = self.room.recording
-        if recording is None:
+        owner = self.room.owner
+        if owner is None:
             return
-        spans = (self.room.selection.span,) if on_selection and self.room.selection else None
-        band = self.room.selection.band_hz if on_selection and self.room.selection else None
+        spans = (self.room.owner_selection.span,) if on_selection and self.room.owner_selection else None
+        band = self.room.owner_selection.band_hz if on_selection and self.room.owner_selection else None
         begins = dict(tool_of(tool_id).begins_with)
-        step = self.room.document.add_step(recording.id, tool_id, begins, spans=spans, band_hz=band)
+        step = self.room.document.add_step(owner.id, tool_id, begins, spans=spans, band_hz=band)
         self.room.step_id = step.id
         self.room.emit("selection")
 
     def take_as_blot(self) -> None:
         """Add the marked area to the selected Blots step, or to a new one."""
-        recording, selection, step = self.room.recording, self.room.selection, self.room.step
-        if recording is None or selection is None:
+        owner, selection, step = self.room.owner, self.room.owner_selection, self.room.step
+        if owner is None or selection is None:
             self.room.say(
                 tr("Select an area in the sonogram first: drag over time and frequency, or draw freely with Alt held."),
                 bad=True,
             )
             return
-        rate = recording.rate
+        rate = owner.rate
         low, high = selection.band_hz or (0.0, rate / 2)
         corners = ((selection.span.start / rate, low), (selection.span.stop / rate, high))
         area = tuple((round(t, 5), round(min(hz, rate / 2), 2)) for t, hz in selection.outline or corners)
         if step is not None and step.tool_id == "blots":
             known = step.settings.areas  # type: ignore[attr-defined]
-            self.room.document.change_settings(recording.id, step.id, areas=(*known, area))
+            self.room.document.change_settings(owner.id, step.id, areas=(*known, area))
             self.room.document.history.settle()
         else:
-            step = self.room.document.add_step(recording.id, "blots", {"areas": [area]})
+            step = self.room.document.add_step(owner.id, "blots", {"areas": [area]})
             self.room.step_id = step.id
         self.room.clear_selection()
 
     def mend_selection(self) -> None:
         """Repair the marked moment whatever the finder says: in the selected Clicks step, or a new one there."""
-        recording, selection, step = self.room.recording, self.room.selection, self.room.step
-        if recording is None or selection is None:
+        owner, selection, step = self.room.owner, self.room.owner_selection, self.room.step
+        if owner is None or selection is None:
             self.room.say(tr("Select the click first; a few milliseconds are enough."), bad=True)
             return
-        rate = recording.rate
+        rate = owner.rate
         if selection.span.frames > LONGEST_MENDED_S * rate:
             self.room.say(
                 tr(
@@ -185,18 +185,18 @@ class RepairDesk:
         place = (selection.span.start / rate, selection.span.stop / rate)
         if step is not None and step.tool_id == "clicks":
             mended = tuple(sorted({*step.settings.mend_s, place}))  # type: ignore[attr-defined]
-            self.room.document.change_settings(recording.id, step.id, mend_s=mended)
+            self.room.document.change_settings(owner.id, step.id, mend_s=mended)
             self.room.document.history.settle()
             return
         reach = round(MEND_REACH_S * rate)
-        around = Span(max(0, selection.span.start - reach), min(recording.frames, selection.span.stop + reach))
-        step = self.room.document.add_step(recording.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
+        around = Span(max(0, selection.span.start - reach), min(owner.frames, selection.span.stop + reach))
+        step = self.room.document.add_step(owner.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
         self.room.step_id = step.id
         self.room.emit("selection")
 
     def copy_step(self) -> None:
-        """Keep the selected step for pasting into another recording, with what it has learned."""
-        step, chain = self.room.step, self.room.chain
+        """Keep the selected step for pasting elsewhere, with what it has learned."""
+        step, chain = self.room.step, self.room.owner_chain
         if step is None or chain is None:
             return
         stage = chain.stages.get(step.id)
@@ -219,14 +219,14 @@ class RepairDesk:
     @property
     def can_paste(self) -> bool:
         """Whether a step was copied."""
-        return self._copied is not None and self.room.recording is not None
+        return self._copied is not None and self.room.owner is not None
 
     def paste_step(self) -> None:
-        """Add the copied step to the recording on the bench."""
-        if self._copied is None or self.room.recording is None:
+        """Add the copied step to what is shown."""
+        if self._copied is None or self.room.owner is None:
             return
         step = replace(self._copied, id=new_id())
-        self.room.document.paste_step(self.room.recording.id, step)
+        self.room.document.paste_step(self.room.owner.id, step)
         self.room.step_id = step.id
         self.room.emit("selection")
 
@@ -241,12 +241,13 @@ class RepairDesk:
     def put_back(self, recording_id: str, media: OpenMedia, same: SameSound, span: Span | None) -> None:
         """Put a raw recording that was found in the place of a stretch, or of everything."""
         document = self.room.document
-        document.add_media(media)
         recording = document.project.recording(recording_id)
         start = span.start / recording.rate if span else 0.0
-        step = document.add_step(
-            recording_id, "original", lying_at(media.fingerprint, same, start), spans=(span,) if span else None
-        )
+        with document.history.one_deed(tr("Restore from {name}", name=media.path.name)):
+            document.add_media(media)
+            step = document.add_step(
+                recording_id, "original", lying_at(media.fingerprint, same, start), spans=(span,) if span else None
+            )
         self.room.choose_recording(recording_id)
         self.room.choose_step(step.id)
         self.room.say(
@@ -273,8 +274,8 @@ class RepairDesk:
 
     def give_back(self) -> None:
         """Give the original back in the selection."""
-        if self.room.recording is None or self.room.selection is None:
+        if self.room.owner is None or self.room.owner_selection is None:
             self.room.say(tr("Select the words to restore first."), bad=True)
             return
-        if not self.room.document.give_back(self.room.recording.id, self.room.selection.span):
+        if not self.room.document.give_back(self.room.owner.id, self.room.owner_selection.span):
             self.room.say(tr("No step applies to the selection: it is already the original."))

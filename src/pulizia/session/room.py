@@ -19,6 +19,7 @@ from pulizia.measure.loudness import GATING_STEP_BLOCKS, Measures
 from pulizia.measure.overview import PeakStore
 from pulizia.media.folders import cache_folder, config_folder
 from pulizia.project.model import Recording
+from pulizia.project.step_owner import StepOwner
 from pulizia.score.chain import Chain
 from pulizia.score.steps import Step
 from pulizia.session.document import Document
@@ -76,6 +77,33 @@ class OtherSubject(Protocol):
     @property
     def measures(self) -> Measures | None:
         """Its measures, when they are known."""
+        ...
+
+    @property
+    def owner(self) -> StepOwner | None:
+        """Whose steps are shown."""
+        ...
+
+    @property
+    def owner_chain(self) -> Chain | None:
+        """The sound of that before and after its steps."""
+        ...
+
+    @property
+    def owner_selection(self) -> Selection | None:
+        """The selection on the clock of that."""
+        ...
+
+    def to_owner(self, frame: int) -> int:
+        """A frame of what is heard on the clock of that."""
+        ...
+
+    def from_owner(self, frame: int) -> int:
+        """A frame of that on the clock of what is heard."""
+        ...
+
+    def select_span(self, start: int, stop: int) -> None:
+        """Select a section of what is heard."""
         ...
 
 
@@ -146,12 +174,45 @@ class Room:
         return None if self.recording is None else self.document.chain(self.recording.id)
 
     @property
+    def owner(self) -> StepOwner | None:
+        """Whose steps are shown and changed: the recording on the bench, or what is chosen in the assembly."""
+        if self.other is not None:
+            return self.other.owner
+        recording = self.recording
+        return StepOwner.of_recording(recording) if recording is not None else None
+
+    @property
+    def owner_chain(self) -> Chain | None:
+        """The sound of that before and after its steps; None while its file is not open."""
+        return self.other.owner_chain if self.other is not None else self.chain
+
+    @property
+    def owner_selection(self) -> Selection | None:
+        """The selection on the clock of that."""
+        return self.other.owner_selection if self.other is not None else self.selection
+
+    @property
+    def owner_position(self) -> int:
+        """The playhead on the clock of that."""
+        here = self.transport.position
+        return self.other.to_owner(here) if self.other is not None else here
+
+    def seek_owner(self, frame: int) -> None:
+        """Move the playhead to a frame of that."""
+        self.seek(self.other.from_owner(frame) if self.other is not None else frame)
+
+    def select_owner(self, start: int, stop: int) -> None:
+        """Select a section of that."""
+        if self.other is not None:
+            self.other.select_span(self.other.from_owner(start), self.other.from_owner(stop))
+        else:
+            self.select(start, stop)
+
+    @property
     def step(self) -> Step | None:
         """The selected step."""
-        recording = self.recording
-        if recording is None:
-            return None
-        return next((s for s in recording.score if s.id == self.step_id), None)
+        owner = self.owner
+        return None if owner is None else next((s for s in owner.steps if s.id == self.step_id), None)
 
     @property
     def heard_source(self) -> Source | None:
@@ -181,12 +242,18 @@ class Room:
         if self.other is None:
             self.transport.stop()
         self.current_id, self.selection, self.only_channel = recording_id, None, None
-        recording = self.recording
-        self.step_id = recording.score[0].id if recording and recording.score else None
         if self.other is None:
+            self.first_step()
             self.transport.loop = None
             self.sync(same_place=False)
         self.emit("current")
+
+    def first_step(self) -> None:
+        """Select the first step, when the selected one is not among those that are shown."""
+        owner = self.owner
+        steps = owner.steps if owner is not None else ()
+        if self.step_id not in {s.id for s in steps}:
+            self.step_id = steps[0].id if steps else None
 
     def choose_step(self, step_id: str | None) -> None:
         """Select a step."""
@@ -489,8 +556,7 @@ class Room:
             self.choose_recording(self.document.project.recordings[0].id)
         elif recording is None and self.current_id is not None:
             self.choose_recording(None)
-        elif recording is not None and self.step_id not in {s.id for s in recording.score}:
-            self.step_id = recording.score[0].id if recording.score else None
+        self.first_step()
         self.sync()
         self.want_measures()
         self.emit("document")

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from pulizia.measure.harm import Harm, harm
+from pulizia.project.step_owner import has_step
 from pulizia.score.chain import Stage
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
@@ -101,16 +102,16 @@ class SurveyDesk:
 
     def suggest(self) -> None:
         """Find settings for the selected step and use them, as one edit."""
-        step, chain, recording = self.room.step, self.room.chain, self.room.recording
-        if step is None or chain is None or recording is None or step.tool.suggest is None:
+        step, chain, owner = self.room.step, self.room.owner_chain, self.room.owner
+        if step is None or chain is None or owner is None or step.tool.suggest is None:
             return
         suggest: Callable[..., Suggestion] = step.tool.suggest
         source = chain.input_of(step.id)
-        spans = () if step.spans is None else step.acts_in(recording.frames)
+        spans = () if step.spans is None else step.acts_in(owner.frames)
 
         def done(found: Suggestion) -> None:
-            if found.changes and any(s.id == step.id for r in self.room.document.project.recordings for s in r.score):
-                self.room.document.change_settings(recording.id, step.id, **found.changes)
+            if found.changes and has_step(self.room.document.project, owner.id, step.id):
+                self.room.document.change_settings(owner.id, step.id, **found.changes)
                 self.room.document.history.settle()
             self.room.say(found.sentence)
 

@@ -62,3 +62,14 @@ def work_through(
     left = edges[len(measured) :]
     measured.extend(measured_segment(after, *edge, segments, floor=largest) for edge in left)
     return summary(with_true_peaks(measured, after, segments), after, names)
+
+
+def keep_tides(chain: Chain, peaks: PeakStore, progress: Callable[[float], None]) -> None:
+    """Keep the levels of what each step of a chain takes away. ``progress`` (0..1) may raise to stop."""
+    pictures = [
+        PeakPicture(DifferenceSource(stage.upstream, stage), peaks, levels_only=True) for stage in chain.stages.values()
+    ]
+    for n, picture in enumerate(pictures):
+        for index in range(picture.count):
+            picture.compute(index)
+            progress((n + index / picture.count) / len(pictures))

@@ -5,16 +5,19 @@ from __future__ import annotations
 
 from PySide6.QtCore import QMimeData, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QDrag, QMouseEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QScrollBar, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from pulizia.desktop.assembly.clip_sheet import ClipSheet
 from pulizia.desktop.assembly.lanes_view import RECORDING_MIME, LanesView
 from pulizia.desktop.assembly.ruler import AssemblyRuler
-from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, SCROLL_STEPS, Column
+from pulizia.desktop.assembly.steps_pane import StepsPane
+from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.recordings_list import CARD_HEIGHT, Cards
+from pulizia.desktop.bench.sheet import Sheet
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.desktop.controls import button, label, scrolled
+from pulizia.desktop.bench.time_scroll import TimeScroll
+from pulizia.desktop.controls import SegmentSwitch, button, label, scrolled
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.studio import Studio
 from pulizia.units import seconds_to_frames
@@ -22,6 +25,7 @@ from pulizia.words import tr
 
 SPARE_S, LEAST_S = 10.0, 60.0  # of empty time behind the last clip; of time in view at all
 APART_PX = 6
+CLIPS, STEP = 0, 1  # what the sheet shows
 
 
 class RecordingCards(Cards):
@@ -73,12 +77,17 @@ class Assembly(QWidget):
         super().__init__()
         self.studio = studio
         self.axis = TimeAxis()
+        self._clips: frozenset[str] = frozenset()
         self.cards = RecordingCards(studio, pictures)
         self.cards.chosen.connect(studio.choose_recording)
         self.cards.added.connect(self.add_recording)
         self.ruler = AssemblyRuler(studio, self.axis)
         self.lanes = LanesView(studio, self.axis, pictures)
         self.lanes.bench_asked.connect(self.bench_asked)
+        self.steps = StepsPane(studio, self.axis, pictures)
+        self.steps.step_chosen.connect(lambda: self._show_sheet(STEP))
+        self.step_sheet = Sheet(studio)
+        self.step_sheet.setProperty("manual", "step")
         self.sheet = ClipSheet(studio)
         self.sheet.render_asked.connect(self.render_asked)
         self.sheet.deliver_asked.connect(self.deliver_asked)
@@ -90,7 +99,8 @@ class Assembly(QWidget):
         self._timer = QTimer(self)
         self._timer.setInterval(20)
         self._timer.timeout.connect(self.follow)
-        self.axis.changed.connect(self._axis_changed)
+        self.axis.changed.connect(self.follow)
+        studio.on("surveys", lambda: update_in_turn(self.steps.steps))
         for event in ("document", "selection", "measures", "current"):
             studio.on(event, self.refresh)
         studio.on("playing", self.follow)
@@ -118,17 +128,32 @@ class Assembly(QWidget):
         centre.addWidget(self.ruler)
         self._area: QScrollArea = scrolled(self.lanes)
         centre.addWidget(self._area, 1)
-        self._scroll_bar = QScrollBar(Qt.Orientation.Horizontal)
-        self._scroll_bar.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._scroll_bar.valueChanged.connect(self._scrolled)
-        holder = QHBoxLayout()
-        holder.setContentsMargins(GUTTER, 2, GUTTER, 0)
-        holder.addWidget(self._scroll_bar)
-        centre.addLayout(holder)
+        self._scroll = TimeScroll(self.axis)
+        centre.addLayout(self._scroll.between_gutters())
+        centre.addWidget(self.steps)
         self._stack.addWidget(middle)
         self._stack.addWidget(self._empty_place())
         row.addWidget(self._stack, 1)
-        row.addWidget(Column(self.sheet, RIGHT_WIDTH, line_at_left=True))
+        self._right = QStackedWidget()
+        self._right.addWidget(scrolled(self.sheet))
+        self._right.addWidget(scrolled(self.step_sheet))
+        self.which = SegmentSwitch(
+            (tr("Clips"), tr("Step")),
+            (tr("The selected clips, or the programme"), tr("The settings of the selected step")),
+            tr("What the sheet shows"),
+        )
+        self.which.chosen.connect(self._right.setCurrentIndex)
+        sheets = QWidget()
+        right = QVBoxLayout(sheets)
+        right.setContentsMargins(0, 0, 0, 0)
+        right.setSpacing(0)
+        head_row = QHBoxLayout()
+        head_row.setContentsMargins(16, 10, 16, 0)
+        head_row.addWidget(self.which)
+        head_row.addStretch(1)
+        right.addLayout(head_row)
+        right.addWidget(self._right, 1)
+        row.addWidget(Column(sheets, RIGHT_WIDTH, line_at_left=True))
 
     def _empty_place(self) -> QWidget:
         place = QWidget()
@@ -189,11 +214,33 @@ class Assembly(QWidget):
                     self.axis.scroll(0)
         self.lanes.fit()
         self.ruler.update()
+        self.steps.refresh()
+        desk = self.studio.assembly
+        if desk.clip_ids != self._clips:
+            self._clips = desk.clip_ids
+            self._show_sheet(CLIPS)
         self.sheet.refresh()
+        self.step_sheet.refresh()
+
+    def _show_sheet(self, index: int) -> None:
+        self._right.setCurrentIndex(index)
+        self.which.set_index(index)
+        self.which.update()
+
+    def choose_tool(self, *, on_selection: bool) -> None:
+        """Offer the tools for a new step."""
+        self._show_sheet(STEP)
+        self.steps.choose_tool(on_selection=on_selection)
+
+    def go_to_moment(self, direction: int) -> None:
+        """To the next or previous place that the selected step found."""
+        if self.step_sheet.findings is not None:
+            self.step_sheet.findings.go(direction)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.axis.set_width(self.width() - LEFT_WIDTH - RIGHT_WIDTH - 2 * GUTTER)
+        self.lanes.fit()
 
     def follow(self) -> None:
         """Bring the play head to the present position."""
@@ -209,24 +256,10 @@ class Assembly(QWidget):
         x = self.axis.x_at(position)
         self.ruler.move_head(x)
         self.lanes.move_head(x)
+        self.steps.steps.move_head(x)
+        self.step_sheet.follow()
 
     def zoom(self, factor: float) -> None:
         """Zoom around the play head."""
         x = self.axis.x_at(self.studio.transport.position)
         self.axis.zoom(factor, x if 0 <= x <= self.axis.width else self.axis.width / 2)
-
-    def _axis_changed(self) -> None:
-        span = self.axis.width * self.axis.frames_per_pixel
-        most = max(1.0, self.axis.frames - span)
-        self._scroll_bar.blockSignals(True)
-        page = max(1, round(SCROLL_STEPS * span / max(1, self.axis.frames)))
-        self._scroll_bar.setRange(0, max(0, SCROLL_STEPS - page))
-        self._scroll_bar.setPageStep(page)
-        self._scroll_bar.setValue(round((SCROLL_STEPS - page) * self.axis.left / most))
-        self._scroll_bar.setEnabled(not self.axis.is_whole)
-        self._scroll_bar.blockSignals(False)
-        self.follow()
-
-    def _scrolled(self, value: int) -> None:
-        span = self.axis.width * self.axis.frames_per_pixel
-        self.axis.scroll_to(value / max(1, self._scroll_bar.maximum()) * (self.axis.frames - span))

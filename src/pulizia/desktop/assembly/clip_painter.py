@@ -51,7 +51,7 @@ class ClipPainter:
             chain = self._studio.document.chain(recording_id) if recording is not None else None
             version = 0
             if chain is not None:
-                version = self._pictures.of(chain.after).version + self._pictures.of(chain.before).version
+                version = self._pictures.of_chain(chain).version_in(0, chain.after.frames)
             known = self._seen[recording_id] = recording, chain, version
         return known
 
@@ -66,14 +66,10 @@ class ClipPainter:
         painter.drawPixmap(QPointF(int(box.left()), box.top()), self._picture(painter, clip, box, rate, chosen=chosen))
 
     def _picture(self, painter: QPainter, clip: Clip, box: QRectF, rate: int, *, chosen: bool) -> QPixmap:
-        recording = self._studio.assembly.recording_of(clip)
-        chain = self._studio.document.chain(recording.id) if recording is not None else None
-        version = (
-            0 if chain is None else self._pictures.of(chain.after).version + self._pictures.of(chain.before).version
-        )
+        _, chain, version = self._of(clip.recording_id)
         look = (
             clip.recording_id, clip.inner, clip.frames, clip.gain_db, clip.gain_line, clip.fade_in, clip.fade_out, clip.enabled, clip.name,
-            clip.tone, clip.channel, chosen, round(box.width()), round(box.height()), chain is not None and id(chain), version, theme().name,
+            clip.tone, clip.channel, chosen, round(box.width()), round(box.height()), chain.after.key if chain is not None else "", version, theme().name,
         )  # fmt: skip
         known = self._kept.get(look)
         if known is not None:
@@ -123,19 +119,15 @@ class ClipPainter:
     def _paint_sound(
         self, painter: QPainter, clip: Clip, body: QRectF, chain: Chain, first: float, scale: float
     ) -> None:
-        picture = self._pictures.of(chain.after)
-        if not picture.is_complete:  # its sound after the steps is not known yet: the untouched one, paler
-            picture = self._pictures.of(chain.before)
-            painter.setOpacity(0.5)
+        picture = self._pictures.of_chain(chain)
         count = max(1, round(body.width()))
         figures = columns_of_picture(picture, first * scale, self._axis.frames_per_pixel * scale, count)
         if clip.channel is not None and clip.channel < len(figures.low):
             one = slice(clip.channel, clip.channel + 1)
-            figures = Columns(figures.low[one], figures.high[one], figures.power[one])
+            figures = Columns(figures.low[one], figures.high[one], figures.power[one], figures.older)
         gain = np.float32(db_to_gain(clip.gain_db))
-        figures = Columns(figures.low * gain, figures.high * gain, figures.power * gain * gain)
+        figures = Columns(figures.low * gain, figures.high * gain, figures.power * gain * gain, figures.older)
         painter.drawImage(body.topLeft(), indexed_image(wave_codes(figures, int(body.height())), wave_table(theme())))
-        painter.setOpacity(1.0)
 
     def _paint_tone(self, painter: QPainter, body: QRectF) -> None:
         """Room tone: a row of dots along the middle."""

@@ -15,7 +15,8 @@ NUDGE_S = 0.01
 EVERYWHERE = frozenset({
     "new", "open", "save", "save_as", "quit", "undo", "redo", "recipe", "bench", "assembly", "delivery", "theme", "language",
     "play", "stop", "loop", "shuttle_back", "shuttle_stop", "shuttle_on", "back", "forward", "start", "end", "compare", "before",
-    "after", "removed", "matched", "output", "menu", "tour", "storage", "manual", "about", "keys", "own_target", "programme_add",
+    "after", "removed", "matched", "output", "menu", "tour", "storage", "manual", "about", "keys", "own_target", "programme_add", "add", "treat", "noise", "suggest", "next_moment", "previous_moment",
+    "step_next", "step_previous", "removed_by_step",
 })  # fmt: skip
 """Commands that mean the same in every place."""
 
@@ -43,6 +44,8 @@ def assembly_commands(
     there = lambda: desk.is_open and desk.programme is not None  # noqa: E731
     chosen = lambda: desk.is_open and bool(desk.clip_ids)  # noqa: E731
     marked = lambda: desk.is_open and (bool(desk.clip_ids) or desk.span is not None)  # noqa: E731
+
+    stepped = lambda: desk.is_open and studio.step is not None  # noqa: E731
 
     def by_picture(count: int) -> int:
         programme = desk.programme
@@ -89,6 +92,14 @@ def assembly_commands(
         ("programme_whole", tr("Show all"), ("0",), place.axis.show_whole, there),
         ("programme_taller", tr("Taller lanes"), ("Shift+Down",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height + 12), there),
         ("programme_flatter", tr("Flatter lanes"), ("Shift+Up",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height - 12), there),
+        ("programme_original", tr("Restore original"), ("G",), desk.restore_original, marked),
+        ("programme_step_switch", tr("Switch the step on or off"), ("Shift+E",), desk.switch_step, stepped),
+        ("programme_step_up", tr("Move the step up"), ("Alt+PgUp",), lambda: desk.move_step(-1), stepped),
+        ("programme_step_down", tr("Move the step down"), ("Alt+PgDown",), lambda: desk.move_step(1), stepped),
+        ("programme_step_copy", tr("Copy the step"), ("Alt+C",), studio.repairs.copy_step, stepped),
+        ("programme_step_paste", tr("Paste the step"), ("Alt+V",), studio.repairs.paste_step, lambda: desk.is_open and studio.repairs.can_paste),
+        ("programme_step_lanes", tr("Paste the step to every lane of this kind"), (), desk.paste_step_on_lanes, stepped),
+        ("programme_step_remove", tr("Remove the step"), ("Ctrl+Shift+Del",), desk.remove_step, stepped),
         ("programme_render", tr("Render the programme…"), ("Ctrl+Shift+P",), render, there),
         ("programme_deliver", tr("Deliver the programme…"), ("Ctrl+D",), deliver, there),
     )  # fmt: skip

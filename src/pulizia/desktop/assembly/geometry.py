@@ -13,7 +13,7 @@ from PySide6.QtCore import QPointF, QRectF
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.project.clips import Clip, Lane, Programme
 
-HEAD_PX, LEAST_LANE, MOST_LANE, GAP_PX = 20, 52, 160, 6
+HEAD_PX, LEAST_LANE, SHARED_LANE, MOST_LANE, GAP_PX = 20, 52, 120, 240, 6
 EDGE_PX, CORNER_PX, NAME_PX = 6, 12, 16
 Grip = Literal["start", "stop", "in", "out", "body"]
 
@@ -33,6 +33,10 @@ class Geometry:
     def __init__(self, axis: TimeAxis) -> None:
         self.axis = axis
         self.lane_height = 78
+
+    def share(self, height: int, count: int) -> None:
+        """Let ``count`` lanes fill a height, as far as they may grow and shrink."""
+        self.lane_height = min(max((height - 8) // count - HEAD_PX - GAP_PX, LEAST_LANE), SHARED_LANE)
 
     @property
     def pitch(self) -> int:

@@ -65,6 +65,7 @@ class LanesView(QWidget):
         self._drag: _Drag | None = None
         self._shift, self._to_lane = 0, ""
         self._heard: set[str] = set()
+        self._own_height = False
         self.head_x = -1.0
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
@@ -80,7 +81,10 @@ class LanesView(QWidget):
         return self.studio.assembly.programme
 
     def fit(self) -> None:
-        """Be as tall as the lanes."""
+        """Be as tall as the lanes; they share the room that there is, until somebody sets their height."""
+        around, programme = self.parentWidget(), self.programme
+        if not self._own_height and around is not None and programme is not None and programme.lanes:
+            self.geometry_of.share(around.height(), len(programme.lanes))
         self.setMinimumHeight(self.geometry_of.height(self.programme))
         self.update()
 
@@ -373,6 +377,7 @@ class LanesView(QWidget):
 
     def set_lane_height(self, height: int) -> None:
         """Make all lanes taller or flatter."""
+        self._own_height = True
         self.geometry_of.lane_height = min(max(height, LEAST_LANE), MOST_LANE)
         self.fit()
 

@@ -10,7 +10,6 @@ from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QMenu,
-    QScrollBar,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -29,20 +28,19 @@ from pulizia.desktop.bench.sheet import APART_MS, Sheet
 from pulizia.desktop.bench.sonogram_view import SonogramView
 from pulizia.desktop.bench.spectrum_view import LargeSpectrum, SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.bench.time_scroll import TimeScroll
+from pulizia.desktop.bench.tool_menu import show_tool_menu
 from pulizia.desktop.bench.waveform_view import WaveformView
 from pulizia.desktop.controls import button, hairline, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.theme import colour
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.studio import Studio
-from pulizia.tools.base import FAMILIES
-from pulizia.tools.registry import ALL
 from pulizia.words import tr
 
 LEFT_WIDTH, RIGHT_WIDTH = 220, 300
 MOST_SCORE_HEIGHT = 216
 MOST_SCORE_SHARE = 0.37
-SCROLL_STEPS = 10_000
 
 
 class Column(QWidget):
@@ -81,6 +79,7 @@ class Bench(QWidget):
         self.studio = studio
         self.axis = TimeAxis()
         self.pictures = Pictures(studio)
+        self.pictures.fill.centre = lambda: (self.axis.left + self.axis.right) / 2
         self.list = RecordingsList(studio, self.pictures)
         self.list.chosen.connect(studio.choose_recording)
         self.list.open_asked.connect(self.open_asked)
@@ -148,13 +147,8 @@ class Bench(QWidget):
         pictures.setStretchFactor(1, 1)
         pictures.setSizes([296, 104])
         column.addWidget(pictures, 1)
-        self._scroll_bar = QScrollBar(Qt.Orientation.Horizontal)
-        self._scroll_bar.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._scroll_bar.valueChanged.connect(self._scrolled)
-        holder = QHBoxLayout()
-        holder.setContentsMargins(GUTTER, 2, GUTTER, 0)
-        holder.addWidget(self._scroll_bar)
-        column.addLayout(holder)
+        self._scroll = TimeScroll(self.axis)
+        column.addLayout(self._scroll.between_gutters())
         self._score_area = scrolled(self.score)
         column.addWidget(self._score_area)
         self._stack.addWidget(self._middle)
@@ -230,7 +224,9 @@ class Bench(QWidget):
     # -- following the studio
 
     def refresh(self) -> None:
-        """The project changed."""
+        """The project changed; while the assembly is shown, nothing is done for this place."""
+        if self.studio.assembly.is_open:
+            return
         self._stack.setCurrentIndex(0 if self.studio.recording is not None else 1)
         self.list.refresh()
         if self.score.height() != self.score.plan.whole_height:
@@ -257,6 +253,8 @@ class Bench(QWidget):
         self.follow()
 
     def _selection_changed(self) -> None:
+        if self.studio.assembly.is_open:
+            return
         self._update_lanes()
         self.sheet.refresh()
         self._place_bar()
@@ -284,25 +282,12 @@ class Bench(QWidget):
         self.bar.place(x, corner.y() + 8, GUTTER, self._middle.width() - GUTTER)
 
     def _axis_changed(self) -> None:
-        span = self.axis.width * self.axis.frames_per_pixel
-        most = max(1.0, self.axis.frames - span)
-        self._scroll_bar.blockSignals(True)
-        page = max(1, round(SCROLL_STEPS * span / max(1, self.axis.frames)))
-        self._scroll_bar.setRange(0, SCROLL_STEPS - page)
-        self._scroll_bar.setPageStep(page)
-        self._scroll_bar.setValue(round((SCROLL_STEPS - page) * self.axis.left / most))
-        self._scroll_bar.setVisible(True)
-        self._scroll_bar.setEnabled(not self.axis.is_whole)
-        self._scroll_bar.blockSignals(False)
         self._place_bar()
         self.follow(scroll=False)
 
-    def _scrolled(self, value: int) -> None:
-        span = self.axis.width * self.axis.frames_per_pixel
-        share = value / max(1, self._scroll_bar.maximum())
-        self.axis.scroll_to(share * (self.axis.frames - span))
-
     def _update_lanes(self) -> None:
+        if self.studio.assembly.is_open:
+            return
         update_in_turn(self.score, self.sonogram, self.waveform, self.overview, self.ruler)
 
     def follow(self, *, scroll: bool = True) -> None:
@@ -319,7 +304,7 @@ class Bench(QWidget):
         x = self.axis.x_at(position)
         for lane in (self.ruler, self.sonogram, self.waveform, self.score):
             lane.move_head(x)
-        self.sheet.follow(position)
+        self.sheet.follow()
         self.overview.move_head(position / max(1, self.axis.frames) * self.overview.plot.width())
 
     # -- menus
@@ -328,20 +313,10 @@ class Bench(QWidget):
         """Offer the tools for a new step."""
         if self.studio.recording is None:
             return
-        menu = QMenu(self)
-        for family in FAMILIES:
-            menu.addSeparator()
-            for tool in (t for t in ALL if t.family == family and not t.other_field):  # those are made by a search
-                action = menu.addAction(f"{tool.title}\t{tool.summary}")
-                action.setData(tool.id)
-                action.triggered.connect(
-                    lambda _on=False, t=tool.id: self.studio.repairs.add_tool(t, on_selection=on_selection)
-                )
         corner = self.score.mapToGlobal(QPoint(GUTTER, self.score.height()))
         if on_selection and self.bar.isVisible():
             corner = self.bar.mapToGlobal(QPoint(0, self.bar.height()))
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.popup(corner)
+        show_tool_menu(self.studio, self, corner, on_selection=on_selection)
 
     def go_to_moment(self, direction: int) -> None:
         """To the next or previous moment that the selected step found."""

@@ -181,27 +181,27 @@ class Findings(QWidget):
 
     def go(self, direction: int) -> None:
         """To the next moment, and play around it."""
-        recording = self.studio.recording
-        if recording is None or not self.marks:
+        owner = self.studio.owner
+        if owner is None or not self.marks:
             return
-        lead = round(BEFORE_S * recording.rate)
-        here = self.studio.transport.position
+        lead = round(BEFORE_S * owner.rate)
+        here = self.studio.owner_position
         starts = sorted({max(0, m.start - lead) for m in self.marks})
         later = [s for s in starts if s > here + 1] if direction > 0 else [s for s in starts if s < here - 1][::-1]
         place = later[0] if later else starts[0 if direction > 0 else -1]
         self.studio.transport.stop()
-        self.studio.seek(place)
+        self.studio.seek_owner(place)
 
     def toggle_here(self) -> None:
         """Leave the moment nearest to the play head alone, or treat it again."""
-        step, recording = self.studio.step, self.studio.recording
-        if step is None or recording is None or not step.tool.skip_field or not self.marks:
+        step, owner = self.studio.step, self.studio.owner
+        if step is None or owner is None or not step.tool.skip_field or not self.marks:
             return
-        here = self.studio.transport.position + round(BEFORE_S * recording.rate)
+        here = self.studio.owner_position + round(BEFORE_S * owner.rate)
         mark = min(self.marks, key=lambda m: abs((m.start + m.stop) / 2 - here))
         known = getattr(step.settings, step.tool.skip_field)
-        a, b = mark.start / recording.rate, max(mark.stop, mark.start + 1) / recording.rate
+        a, b = mark.start / owner.rate, max(mark.stop, mark.start + 1) / owner.rate
         inside = tuple(p for p in known if p[0] < b and p[1] > a)
         changed = tuple(p for p in known if p not in inside) if inside else (*known, (round(a, 6), round(b, 6)))
-        self.studio.document.change_settings(recording.id, step.id, **{step.tool.skip_field: tuple(sorted(changed))})
+        self.studio.document.change_settings(owner.id, step.id, **{step.tool.skip_field: tuple(sorted(changed))})
         self.studio.document.history.settle()

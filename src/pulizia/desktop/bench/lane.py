@@ -18,6 +18,7 @@ from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
 from pulizia.desktop.playhead import paint_line
 from pulizia.desktop.theme import colour, theme_notice
 from pulizia.desktop.turns import update_in_turn
+from pulizia.session.room import Selection
 from pulizia.session.studio import Studio
 
 EDGE_PX = 5
@@ -39,6 +40,16 @@ class Lane(QWidget):
         self.setMouseTracking(True)
         axis.changed.connect(self.update)
         theme_notice().changed.connect(self.update)
+
+    @property
+    def is_there(self) -> bool:
+        """Whether there is something to show."""
+        return self.studio.chain is not None
+
+    @property
+    def selection(self) -> Selection | None:
+        """The selection that is shown."""
+        return self.studio.selection
 
     def renew(self) -> None:
         """Be painted again in turn: something in view has come."""
@@ -66,7 +77,7 @@ class Lane(QWidget):
         painter.save()
         painter.setClipRect(plot)
         painter.fillRect(plot, colour("panel"))
-        if self.studio.chain is not None:
+        if self.is_there:
             self.paint_plot(painter, plot)
             self.paint_trimmed(painter, plot)
             self.paint_selection(painter, plot)
@@ -116,7 +127,7 @@ class Lane(QWidget):
 
     def selection_box(self, plot: QRectF) -> QRectF:
         """Where the selection lies in this view."""
-        selection = self.studio.selection
+        selection = self.selection
         if selection is None:
             return QRectF()
         x0 = plot.left() + self.axis.x_at(selection.span.start)

@@ -45,8 +45,10 @@ class Overview(Lane):
         if source is None:
             return
         painter.fillRect(plot, colour("paper"))
-        picture = self._pictures.of(source)
-        key = (source.key, picture.version, plot.width(), theme().name)
+        chain = self.studio.chain
+        worked = chain is not None and source is chain.after
+        picture = self._pictures.of_chain(chain) if chain is not None and worked else self._pictures.of(source)
+        key = (source.key, picture.version_in(0, source.frames), plot.width(), theme().name)
         if self._image is None or key != self._image[0]:
             columns = int(plot.width())
             figures = columns_of_picture(picture, 0.0, source.frames / columns, columns)

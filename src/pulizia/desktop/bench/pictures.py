@@ -11,7 +11,9 @@ from PySide6.QtWidgets import QWidget
 from pulizia.audio.source import DifferenceSource, Source
 from pulizia.desktop.turns import update_in_turn
 from pulizia.measure.overview import BIN_FRAMES, PeakPicture, PeakSegment, sketched_segment
+from pulizia.score.chain import Chain
 from pulizia.session.jobs import FIRST, LATER, Job
+from pulizia.session.peak_fill import PeakFill
 from pulizia.session.studio import Studio
 from pulizia.words import tr
 
@@ -25,13 +27,32 @@ class Pictures:
     def __init__(self, studio: Studio) -> None:
         self.studio = studio
         self._pictures: dict[str, PeakPicture] = {}
+        self._whole: dict[str, PeakPicture] = {}  # key of a file: the last whole picture of it after its steps
         self._views: list[QWidget] = []
+        self.fill = PeakFill(studio.pool, lambda *made: self._post(lambda: self._grown(*made)))
         studio.on("pictures", self.take_grown)
         studio.on("measures", self.take_grown)
 
     def watch(self, view: QWidget) -> None:
         """Repaint this view whenever a picture grows."""
         self._views.append(view)
+
+    def of_chain(self, chain: Chain) -> PeakPicture:
+        """The picture of a recording after its steps; where it is still being made, the last one that was whole."""
+        picture = self.of(chain.after)
+        if chain.after is chain.before:
+            return picture
+        file = chain.before.key
+        if picture.is_complete:
+            self._whole.pop(file, None)
+            self._whole[file] = picture
+            while len(self._whole) > MOST_PICTURES:
+                self._whole.pop(next(iter(self._whole)))
+            return picture
+        if picture.stand_in is None:
+            picture.stand_in = self._whole.get(file) or self.of(chain.before)
+        self.fill.want(picture)
+        return picture
 
     def of(self, source: Source, *, levels_only: bool = False) -> PeakPicture:
         """The picture of a source, as far as it is known."""

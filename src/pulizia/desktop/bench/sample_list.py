@@ -46,8 +46,8 @@ class SampleList(QWidget):
             self._column.addWidget(button(tr("Find sections"), desk.find_sections, tip=tip, quiet=True))
 
     def _row(self, sample: Sample) -> QWidget:
-        recording = self.studio.recording
-        rate = recording.rate if recording is not None else 48_000
+        owner = self.studio.owner
+        rate = owner.rate if owner is not None else 48_000
         place = f"{format_time(sample.start / rate, 1)}\u2013{format_time(sample.stop / rate, 1)}"
         made = QWidget()
         row = QHBoxLayout(made)
@@ -70,5 +70,5 @@ class SampleList(QWidget):
         return made
 
     def _go(self, sample: Sample) -> None:
-        self.studio.select(sample.start, sample.stop)
-        self.studio.seek(sample.start)
+        self.studio.select_owner(sample.start, sample.stop)
+        self.studio.seek_owner(sample.start)

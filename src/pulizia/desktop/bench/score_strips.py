@@ -160,7 +160,7 @@ class Strips:
         return self.studio.repairs.edges_of(step, found.survey if found is not None else None)
 
     def _stage(self, step: Step) -> Stage | None:
-        chain = self.studio.chain
+        chain = self.studio.owner_chain
         return chain.stages.get(step.id) if chain else None
 
     def _row_changed(self, step_id: str) -> None:

@@ -22,6 +22,7 @@ from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour, font
 from pulizia.desktop.turns import update_in_turn
 from pulizia.score.steps import Step
+from pulizia.session.room import Selection
 from pulizia.session.studio import Studio
 from pulizia.words import tr, translated
 
@@ -56,15 +57,15 @@ class ScoreView(Lane):
 
     @property
     def steps(self) -> tuple[Step, ...]:
-        """The steps of the recording on the bench."""
-        return self.studio.recording.score if self.studio.recording else ()
+        """The steps that are shown."""
+        return self.studio.owner.steps if self.studio.owner else ()
 
     @property
     def plan(self) -> ScorePlan:
         """Where everything lies now."""
-        recording = self.studio.recording
+        owner = self.studio.owner
         return ScorePlan(
-            self.steps, recording.frames if recording else 0, self.axis, self.height(), self._strips.edges_of
+            owner.steps if owner else (), owner.frames if owner else 0, self.axis, self.height(), self._strips.edges_of
         )
 
     @property
@@ -104,6 +105,14 @@ class ScoreView(Lane):
 
     def paint_head(self, painter: QPainter, plot: QRectF) -> None:
         """Painted behind the strips, so that it never crosses a label."""
+
+    @property
+    def is_there(self) -> bool:
+        return self.studio.owner_chain is not None
+
+    @property
+    def selection(self) -> Selection | None:
+        return self.studio.owner_selection
 
     def paint_trimmed(self, painter: QPainter, plot: QRectF) -> None:
         """Steps act, and are named, also where the sound is not kept."""
@@ -147,8 +156,8 @@ class ScoreView(Lane):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         place = event.position()
-        recording = self.studio.recording
-        if recording is None:
+        owner = self.studio.owner
+        if owner is None:
             return
         row = self.plan.row_at(place.y())
         if row == len(self.steps) and event.button() == Qt.MouseButton.LeftButton:
@@ -164,12 +173,12 @@ class ScoreView(Lane):
             return
         dot = self.plan.dot_place(grip[0])
         if abs(place.x() - dot.x()) <= 8 and abs(place.y() - dot.y()) <= 8:
-            self.studio.document.set_enabled(recording.id, step.id, enabled=not step.enabled)
+            self.studio.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
             return
         if grip[1] == "edge":
             self._held = _Drag(step.id, "edge", grip[2], place.x(), place.y(), ())
             return
-        spans = step.spans if step.spans is not None else (Span(0, recording.frames),)
+        spans = step.spans if step.spans is not None else (Span(0, owner.frames),)
         kind = grip[1] if grip[1] in ("start", "stop") else "press"
         if kind != "press":
             wanted = self.plan.spans(grip[0])[grip[2]]
@@ -201,35 +210,35 @@ class ScoreView(Lane):
                     )
                 )
             return
-        held, recording = self._held, self.studio.recording
-        if recording is None:
+        held, owner = self._held, self.studio.owner
+        if owner is None:
             return
         if held.kind == "edge":
-            step = recording.step(held.step_id)
+            step = owner.step(held.step_id)
             frame = self.axis.clamped_frame(place.x() - GUTTER)
             self.studio.repairs.move_edge(step, self._strips.edges_of(step), held.span, frame)
             return
         if held.kind in ("start", "stop"):
             frame = self.axis.clamped_frame(place.x() - GUTTER)
             span = held.spans[held.span]
-            shortest = max(1, recording.rate // 100)
+            shortest = max(1, owner.rate // 100)
             if held.kind == "start":
                 moved = Span(min(frame, span.stop - shortest), span.stop)
             else:
                 moved = Span(span.start, max(frame, span.start + shortest))
             spans = (*held.spans[: held.span], moved, *held.spans[held.span + 1 :])
-            self.studio.document.set_spans(recording.id, held.step_id, spans, merge=True)
+            self.studio.document.set_spans(owner.id, held.step_id, spans, merge=True)
         elif abs(place.y() - held.y) > self.plan.pitch * 0.6 or self._drop_row is not None:
             self._drop_row = min(max(round((place.y() - TOP) / self.plan.pitch), 0), len(self.steps))
             self.update()
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
-        held, recording = self._held, self.studio.recording
-        if held is not None and recording is not None:
+        held, owner = self._held, self.studio.owner
+        if held is not None and owner is not None:
             if self._drop_row is not None:
                 ids = [s.id for s in self.steps]
                 place = self._drop_row - (1 if self._drop_row > ids.index(held.step_id) else 0)
-                self.studio.document.move_step(recording.id, held.step_id, place)
+                self.studio.document.move_step(owner.id, held.step_id, place)
             self.studio.document.history.settle()
         self._held = self._drop_row = None
         self.update()

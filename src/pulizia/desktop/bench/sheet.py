@@ -92,7 +92,7 @@ class Sheet(QWidget):
         if step is None:
             self._builder.stop()
             self._exchange(None)
-            self._empty.setVisible(self.studio.recording is not None)
+            self._empty.setVisible(self.studio.owner is not None)
             return
         wanted = self._bodies.get(step.tool_id)
         if wanted is None:
@@ -132,7 +132,7 @@ class Sheet(QWidget):
             self.body, self._shown = wanted, shown
             self._picture_key = None
             self._layout.insertWidget(0, shown)
-            shown.setVisible(wanted is not None or self.studio.recording is not None)
+            shown.setVisible(wanted is not None or self.studio.owner is not None)
 
     def _drop_hidden(self) -> None:
         for tool_id, body in list(self._bodies.items()):
@@ -146,14 +146,14 @@ class Sheet(QWidget):
             self._rest()
 
     def _fill_in(self, body: ToolSheet) -> None:
-        step, recording = self.studio.step, self.studio.recording
-        if step is None or recording is None:
+        step, owner = self.studio.step, self.studio.owner
+        if step is None or owner is None:
             return
         if step.id != self._step_id:
             self._step_id, self._picture_key = step.id, None
             if body.picture is not None:
                 body.picture.show_picture(None, tr("Measuring…"))
-        body.show_step(step, recording)
+        body.show_step(step, owner)
 
     def _rest(self) -> None:
         """What takes time is looked for when the settings have come to rest."""
@@ -167,14 +167,14 @@ class Sheet(QWidget):
     # -- what was found
 
     def _stage(self) -> Stage | None:
-        step, chain = self.studio.step, self.studio.chain
+        step, chain = self.studio.step, self.studio.owner_chain
         return chain.stages.get(step.id) if step is not None and chain is not None else None
 
     def _want_survey(self) -> None:
         if (stage := self._stage()) is not None:
             self.studio.surveys.want(stage)
 
-    def follow(self, frame: int) -> None:
+    def follow(self) -> None:
         """Show what the step does at the play head, where its picture tells."""
         picture = self.body.picture if self.body is not None else None
         if not isinstance(picture, SplitPicture):
@@ -182,8 +182,11 @@ class Sheet(QWidget):
         stage = self._stage()
         found = self.studio.surveys.of(stage) if stage is not None else None
         curves = found.survey.curves if found and found.survey else ()
+        frame = self.studio.owner_position
         at = [(c, frame // max(1, c.step)) for c in curves]
-        picture.show_reductions(tuple(round(float(c.level_db[n]), 1) if n < len(c.level_db) else 0.0 for c, n in at))
+        picture.show_reductions(
+            tuple(round(float(c.level_db[n]), 1) if 0 <= n < len(c.level_db) else 0.0 for c, n in at)
+        )
 
     def _show_survey(self) -> None:
         step = self.studio.step
@@ -194,11 +197,11 @@ class Sheet(QWidget):
     # -- editing
 
     def _change(self, tool_id: str, name: str, value: Any) -> None:  # noqa: ANN401 - any setting's value
-        step, recording = self.studio.step, self.studio.recording
-        if step is None or recording is None or step.tool_id != tool_id:
+        step, owner = self.studio.step, self.studio.owner
+        if step is None or owner is None or step.tool_id != tool_id:
             return  # the body of another tool is about to come
         try:
-            self.studio.document.change_settings(recording.id, step.id, **{name: value})
+            self.studio.document.change_settings(owner.id, step.id, **{name: value})
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
             self._fill()
@@ -206,16 +209,16 @@ class Sheet(QWidget):
     # -- the tool's picture
 
     def _want_picture(self) -> None:
-        step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording
+        step, chain, owner = self.studio.step, self.studio.owner_chain, self.studio.owner
         target = self.body.picture if self.body is not None else None
-        if step is None or chain is None or recording is None or target is None or step.id != self._step_id:
+        if step is None or chain is None or owner is None or target is None or step.id != self._step_id:
             return
         stage = chain.stages.get(step.id)
         if stage is None:
             target.show_picture(None, tr("Switched off") if not step.enabled else tr("Applies nowhere"))
             self._picture_key = None
             return
-        place = self._passage(recording.frames, recording.rate)
+        place = self._passage(owner.frames, owner.rate)
         key = (stage.key, place)
         if key == self._picture_key:
             return
@@ -231,10 +234,10 @@ class Sheet(QWidget):
             target.show_picture(picture, text)
 
     def _passage(self, frames: int, rate: int) -> tuple[int, int]:
-        selection = self.studio.selection
+        selection = self.studio.owner_selection
         if selection is not None:
             return selection.span.start, min(selection.span.stop, selection.span.start + round(PASSAGE_S * 4 * rate))
-        middle = self.studio.transport.position
+        middle = self.studio.owner_position
         half = round(PASSAGE_S * rate / 2)
         start = min(max(0, middle - half), max(0, frames - 2 * half))
         return start // rate * rate, min(frames, start // rate * rate + 2 * half)

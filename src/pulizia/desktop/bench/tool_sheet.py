@@ -28,7 +28,7 @@ from pulizia.desktop.bench.tool_picture import ToolPicture
 from pulizia.desktop.controls import SliderRow, button, hairline, label
 from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.theme import font
-from pulizia.project.model import Recording
+from pulizia.project.step_owner import StepOwner
 from pulizia.score.order import order_note
 from pulizia.score.steps import Step
 from pulizia.session.studio import Studio
@@ -38,7 +38,7 @@ from pulizia.settings.declare import Places, Settings, declared
 from pulizia.tools.base import Tool
 from pulizia.tools.split_compressor import SplitCompressorSettings
 from pulizia.units import format_time
-from pulizia.words import tr, translated
+from pulizia.words import N_, tr, translated
 
 LONGEST_S = 0.004  # of building in one turn
 HEAD_WIDTH = 240  # pixels for title, place and switch
@@ -213,19 +213,19 @@ class ToolSheet(QWidget):
         choices = (tr("step {number} of {count}", number=number, count=count), tr("step {number}", number=number))
         return next((words for words in choices if metrics.horizontalAdvance(words) <= room), str(number))
 
-    def show_step(self, step: Step, recording: Recording) -> None:
+    def show_step(self, step: Step, owner: StepOwner) -> None:
         """Show a step of this tool as it is now."""
-        number = [s.id for s in recording.score].index(step.id) + 1
-        self._row.setText(self._place_words(number, len(recording.score)))
+        number = [s.id for s in owner.steps].index(step.id) + 1
+        self._row.setText(self._place_words(number, len(owner.steps)))
         self._on.setText(tr("●  on") if step.enabled else tr("○  off"))
         self._on.setAccessibleName(tr("Step is on") if step.enabled else tr("Step is off"))
         self._show_settings(step)
         self._show_in_picture(step)
-        note = order_note(recording.score, step.id)
+        note = order_note(owner.steps, step.id)
         self._note.setText(translated(note))
         self._note.setVisible(bool(note))
-        self._where.setText(translated(where_text(step, recording.rate)))
-        self._only.setEnabled(self.studio.selection is not None)
+        self._where.setText(translated(where_text(step, owner)))
+        self._only.setEnabled(self.studio.owner_selection is not None)
         self._whole.setEnabled(step.spans is not None or bool(step.holes))
 
     def _show_settings(self, step: Step) -> None:
@@ -271,29 +271,27 @@ class ToolSheet(QWidget):
     def _settle(self) -> None:
         self.studio.document.history.settle()
 
-    def _own_step(self) -> tuple[Step, Recording] | None:
+    def _own_step(self) -> tuple[Step, StepOwner] | None:
         """The selected step when it is of this tool."""
-        step, recording = self.studio.step, self.studio.recording
-        return None if step is None or recording is None or step.tool_id != self.tool.id else (step, recording)
+        step, owner = self.studio.step, self.studio.owner
+        return None if step is None or owner is None or step.tool_id != self.tool.id else (step, owner)
 
     def _toggle(self) -> None:
         if (own := self._own_step()) is not None:
-            step, recording = own
-            self.studio.document.set_enabled(recording.id, step.id, enabled=not step.enabled)
+            step, owner = own
+            self.studio.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
 
     def _act_on_selection(self) -> None:
-        selection = self.studio.selection
+        selection = self.studio.owner_selection
         if (own := self._own_step()) is not None and selection is not None:
-            step, recording = own
-            self.studio.document.set_spans(recording.id, step.id, (selection.span,))
+            step, owner = own
+            self.studio.document.set_spans(owner.id, step.id, (selection.span,))
 
     def _act_everywhere(self) -> None:
         if (own := self._own_step()) is not None:
-            step, recording = own
-            if step.holes:
-                self.studio.document.clear_holes(recording.id, step.id)
-            if step.spans is not None:
-                self.studio.document.set_spans(recording.id, step.id, None)
+            step, owner = own
+            if step.holes or step.spans is not None:
+                self.studio.document.apply_everywhere(owner.id, step.id)
 
 
 def is_long(title: str) -> bool:
@@ -301,14 +299,21 @@ def is_long(title: str) -> bool:
     return QFontMetricsF(font(20, bold=True)).horizontalAdvance(translated(title)) > LONG_TITLE
 
 
-def where_text(step: Step, rate: int) -> str:
+WHOLE = {
+    "recording": N_("Applies to the whole recording."), "lane": N_("Applies to the whole lane."),
+    "programme": N_("Applies to the whole programme."),
+}  # fmt: skip
+
+
+def where_text(step: Step, owner: StepOwner) -> str:
     """Where a step acts, in a sentence."""
+    rate = owner.rate
 
     def told(start: int, stop: int) -> str:
         return f"{format_time(start / rate, 2)}\u2013{format_time(stop / rate, 2)}"
 
     if step.spans is None:
-        text = tr("Applies to the whole recording.")
+        text = tr(WHOLE[owner.kind])
     else:
         shown = [told(s.start, s.stop) for s in step.spans[:MOST_PLACES]]
         places = ", ".join(shown)

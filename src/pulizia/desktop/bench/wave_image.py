@@ -35,7 +35,8 @@ def columns_of_picture(picture: PeakPicture, first: float, frames_per_column: fl
     bins = max(2, int(count * frames_per_column / BIN_FRAMES) + 1)
     coarse = picture.columns(first, BIN_FRAMES, bins)
     spread = np.minimum((np.arange(count) * frames_per_column / BIN_FRAMES).astype(int), bins - 1)
-    return Columns(coarse.low[:, spread], coarse.high[:, spread], coarse.power[:, spread])
+    older = None if coarse.older is None else coarse.older[spread]
+    return Columns(coarse.low[:, spread], coarse.high[:, spread], coarse.power[:, spread], older)
 
 
 def columns_from_samples(source: Source, first: float, frames_per_column: float, count: int) -> Columns:
@@ -69,6 +70,13 @@ def wave_codes(figures: Columns, height: int) -> NDArray[np.uint8]:
             codes[height - len(rows) :] = shape[::-1]
         else:
             codes[part] = shape
+    return _paler(codes, figures)
+
+
+def _paler(codes: NDArray[np.uint8], figures: Columns) -> NDArray[np.uint8]:
+    """The codes with the paler colours where an earlier picture stands in."""
+    if figures.older is not None:
+        codes[:, figures.older] += np.where(codes[:, figures.older] > 0, 2, 0).astype(np.uint8)
     return codes
 
 
@@ -92,7 +100,7 @@ def row_codes(figures: Columns, height: int, *, linear: bool) -> NDArray[np.uint
         shape = ((offset <= np.clip(up, -1, 1) + spare) & (offset >= np.clip(down, -1, 1) - spare)).astype(np.uint8)
         shape += shape * (np.abs(offset) <= np.minimum(inner, np.maximum(up, -down)))
         codes[channel * each : (channel + 1) * each] = shape
-    return codes
+    return _paler(codes, figures)
 
 
 def tide_heights(picture: PeakPicture, first: float, frames_per_column: float, count: int) -> NDArray[np.float64]:
@@ -111,8 +119,9 @@ def tide_codes(heights: NDArray[np.float64], height: int) -> NDArray[np.uint8]:
 
 
 def wave_table(theme: Theme) -> list[int]:
-    """Colours of nothing, peaks and bodies."""
-    return [0, colour("soft", 0.55).rgba(), colour("ink", theme.rms_opacity).rgba()]
+    """Colours of nothing, peaks and bodies, and of both where an earlier picture stands in."""
+    body = theme.rms_opacity
+    return [0, *(colour(t, a).rgba() for t, a in (("soft", 0.55), ("ink", body), ("soft", 0.3), ("ink", 0.4 * body)))]
 
 
 def indexed_image(codes: NDArray[np.uint8], table: list[int]) -> QImage:

@@ -133,7 +133,9 @@ class WaveformView(Lane):
 
     def _draw_tiles(self, painter: QPainter, plot: QRectF, source: Source, rows: int) -> None:
         height, table, name, linear = int(plot.height()), wave_table(theme()), theme().name, self.linear
-        picture = self._pictures.of(source)
+        chain = self.studio.chain
+        worked = chain is not None and source is chain.after
+        picture = self._pictures.of_chain(chain) if chain is not None and worked else self._pictures.of(source)
 
         def key_of(place: Place) -> Hashable:
             a = max(0, min(int(place.start), source.frames - 1))

@@ -1,0 +1,156 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Under the lanes: the steps of the selected clip's recording, of the lane, or of the programme."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
+
+from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.score_view import ScoreView
+from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.bench.tool_menu import show_tool_menu
+from pulizia.desktop.controls import SegmentSwitch, label, scrolled
+from pulizia.desktop.theme import colour
+from pulizia.project.step_owner import OwnerKind
+from pulizia.session.studio import Studio
+from pulizia.words import tr
+
+SCOPES: tuple[OwnerKind, ...] = ("recording", "lane", "programme")
+MOST_HEIGHT, LEAST_HEIGHT = 176, 44
+
+
+class OwnerAxis(TimeAxis):
+    """The time axis of the lanes on the clock of what has the steps: a recording's begins where its clip does."""
+
+    def __init__(self, studio: Studio, lanes: TimeAxis) -> None:
+        super().__init__()
+        self._studio, self._lanes = studio, lanes
+        lanes.changed.connect(self.follow)
+
+    def follow(self) -> None:
+        """Lie under the lanes as they are now."""
+        owner, programme = self._studio.assembly.owner, self._studio.assembly.programme
+        if owner is None or programme is None:
+            return
+        scale = owner.rate / programme.rate
+        clip = self._studio.assembly.owner_clip if owner.kind == "recording" else None
+        shift = clip.inner - clip.start if clip is not None else 0
+        self.frames, self.rate, self.width = owner.frames, owner.rate, self._lanes.width
+        self.left, self.frames_per_pixel = (self._lanes.left + shift) * scale, self._lanes.frames_per_pixel * scale
+        self.changed.emit()
+
+    def ticks(self, wanted_px: float = 84.0) -> tuple[float, list[float]]:
+        step, ticks = self._lanes.ticks(wanted_px)
+        xs = [self._lanes.x_at(t * self._lanes.rate) for t in ticks]
+        return step, [self.frame_at(x) / self.rate for x in xs]
+
+    def zoom(self, factor: float, at_x: float) -> None:
+        self._lanes.zoom(factor, at_x)
+
+    def scroll(self, pixels: float) -> None:
+        self._lanes.scroll(pixels)
+
+    def show_span(self, start: float, stop: float, margin: float = 0.08) -> None:
+        first, last = (self._studio.assembly.from_owner(round(f)) for f in (start, stop))
+        self._lanes.show_span(first, last, margin)
+
+
+class AssemblySteps(ScoreView):
+    """Steps under the lanes; outside the clip, a recording's lie under paper."""
+
+    step_chosen = Signal()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        super().mousePressEvent(event)
+        if self.plan.grip_at(event.position()) is not None:
+            self.step_chosen.emit()
+
+    def paint_trimmed(self, painter: QPainter, plot: QRectF) -> None:
+        assembly = self.studio.assembly
+        clip, owner = assembly.owner_clip, assembly.owner
+        if clip is None or owner is None or owner.kind != "recording":
+            return
+        first, last = (self.x_of(assembly.to_owner(f), plot) for f in (clip.start, clip.stop))
+        height = self.plan.row_box(len(self.steps)).top()
+        for left, right in ((plot.left(), first), (last, plot.right())):
+            if right > left:
+                painter.fillRect(QRectF(left, plot.top(), right - left, height), colour("paper", 0.6))
+
+
+class StepsPane(QWidget):
+    """Whose steps, and the steps."""
+
+    step_chosen = Signal()
+
+    def __init__(self, studio: Studio, lanes: TimeAxis, pictures: Pictures) -> None:
+        super().__init__()
+        self.studio = studio
+        self.axis = OwnerAxis(studio, lanes)
+        self.steps = AssemblySteps(studio, self.axis, pictures)
+        self.steps.add_step.connect(lambda: self.choose_tool(on_selection=False))
+        self.steps.step_menu.connect(lambda _step: self._show_menu())
+        self.steps.step_chosen.connect(self.step_chosen)
+        self.steps.setProperty("manual", "assembly#Steps")
+        tips = (
+            tr("Steps of the selected clip's recording, wherever it is used"),
+            tr("Steps of the chosen lane, behind its clips"),
+            tr("Steps of the whole programme, behind the mix"),
+        )
+        self.scope = SegmentSwitch((tr("Recording"), tr("Lane"), tr("Programme")), tips, tr("Whose steps are shown"))
+        self.scope.chosen.connect(self._choose)
+        self.name = label("", 12, token="soft")
+        head = QHBoxLayout()
+        head.setContentsMargins(GUTTER, 4, GUTTER, 2)
+        head.setSpacing(10)
+        head.addWidget(label(tr("Steps"), 13, bold=True))
+        head.addWidget(self.scope)
+        head.addWidget(self.name, 1)
+        self._area = scrolled(self.steps)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(self._area)
+
+    def _choose(self, index: int) -> None:
+        self.studio.assembly.choose_scope(SCOPES[index])
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the steps of what is chosen."""
+        owner = self.studio.assembly.owner
+        if owner is None:
+            return
+        self.scope.set_index(SCOPES.index(owner.kind))
+        self.scope.update()
+        self.name.setText(owner.name)
+        self.axis.follow()
+        self.steps.fit()
+        self._area.setFixedHeight(min(max(self.steps.height(), LEAST_HEIGHT), MOST_HEIGHT))
+        ids = [s.id for s in owner.steps]
+        if self.studio.step_id in ids:
+            self._area.ensureVisible(0, round(self.steps.plan.dot_place(ids.index(self.studio.step_id)).y()), 0, 24)
+
+    def choose_tool(self, *, on_selection: bool) -> None:
+        """Offer the tools for a new step."""
+        if self.studio.assembly.owner is not None:
+            corner = self.steps.mapToGlobal(QPoint(GUTTER, self.steps.height()))
+            show_tool_menu(self.studio, self, corner, on_selection=on_selection)
+
+    def _show_menu(self) -> None:
+        studio, desk = self.studio, self.studio.assembly
+        menu = QMenu(self)
+        for words, call in (
+            (tr("Switch the step on or off"), desk.switch_step),
+            (tr("Move the step up"), lambda: desk.move_step(-1)),
+            (tr("Move the step down"), lambda: desk.move_step(1)),
+            (tr("Copy the step"), studio.repairs.copy_step),
+            (tr("Paste the step"), studio.repairs.paste_step),
+            (tr("Paste the step to every lane of this kind"), desk.paste_step_on_lanes),
+            (tr("Remove the step"), desk.remove_step),
+        ):
+            menu.addAction(words).triggered.connect(lambda _on=False, c=call: c())
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.cursor().pos())

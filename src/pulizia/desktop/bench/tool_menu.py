@@ -1,0 +1,24 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The menu of tools for a new step."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QMenu, QWidget
+
+from pulizia.session.studio import Studio
+from pulizia.tools.base import FAMILIES
+from pulizia.tools.registry import ALL
+
+
+def show_tool_menu(studio: Studio, parent: QWidget, corner: QPoint, *, on_selection: bool) -> None:
+    """Offer the tools by family; the chosen one becomes a step, over everything or over the selection."""
+    menu = QMenu(parent)
+    for family in FAMILIES:
+        menu.addSeparator()
+        for tool in (t for t in ALL if t.family == family and not t.other_field):  # those are made by a search
+            action = menu.addAction(f"{tool.title}\t{tool.summary}")
+            action.setData(tool.id)
+            action.triggered.connect(lambda _on=False, t=tool.id: studio.repairs.add_tool(t, on_selection=on_selection))
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    menu.popup(corner)

@@ -1,0 +1,43 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Edits of a row of steps as pure functions: each takes one and gives another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from pulizia.audio.spans import Span
+from pulizia.score.steps import Step
+
+Steps = tuple[Step, ...]
+
+
+def added(steps: Sequence[Step], step: Step) -> Steps:
+    """With a new step at the place that its tool recommends."""
+    place = sum(1 for other in steps if other.tool.order <= step.tool.order)
+    return (*steps[:place], step, *steps[place:])
+
+
+def changed(steps: Sequence[Step], step_id: str, change: Callable[[Step], Step]) -> Steps:
+    """With one step changed."""
+    return tuple(change(s) if s.id == step_id else s for s in steps)
+
+
+def without(steps: Sequence[Step], step_id: str) -> Steps:
+    """Without one step."""
+    return tuple(s for s in steps if s.id != step_id)
+
+
+def moved(steps: Sequence[Step], step_id: str, place: int) -> Steps:
+    """With one step at another place in the order, counted from 0."""
+    rest = [s for s in steps if s.id != step_id]
+    rest[max(0, min(place, len(rest))) : 0] = [s for s in steps if s.id == step_id]
+    return tuple(rest)
+
+
+def restored(steps: Sequence[Step], span: Span, frames: int) -> Steps:
+    """With the original given back in a section: no step but those that set the level acts there."""
+
+    def acts(step: Step) -> bool:
+        return any(s.overlaps(span.start, span.stop) for s in step.acts_in(frames))
+
+    return tuple(s if s.tool.sets_level or not acts(s) else s.with_hole(span) for s in steps)

@@ -1,0 +1,161 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Edits of the steps of a recording, a lane or a programme, each with its words for the history. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from typing import Any
+
+from pulizia.audio.spans import Span, clipped, normalised
+from pulizia.errors import ProjectError
+from pulizia.project.model import Project
+from pulizia.project.step_owner import owner_of, with_steps
+from pulizia.score import step_rows as rows
+from pulizia.score.recipes import Recipe
+from pulizia.score.steps import Step, make_step, new_id
+from pulizia.session.history import History
+from pulizia.words import tr, translated
+
+
+class StepEditing:
+    """The part of the document that changes steps. ``owner_id`` is the identity of a recording, a lane or a programme."""
+
+    history: History
+
+    @property
+    def project(self) -> Project:
+        """The present project."""
+        return self.history.present
+
+    def _tell(self) -> None:
+        """Tell the listeners of a change."""
+        raise NotImplementedError
+
+    def _edit(self, project: Project, label: str, merge_key: str | None = None) -> None:
+        self.history.edit(project, label, merge_key)
+        self._tell()
+
+    def _put(self, owner_id: str, steps: rows.Steps, label: str, merge_key: str | None = None) -> None:
+        self._edit(with_steps(self.project, owner_id, steps), label, merge_key)
+
+    def _change(
+        self, owner_id: str, step_id: str, change: Callable[[Step], Step], label: str, merge_key: str | None = None
+    ) -> None:
+        steps = owner_of(self.project, owner_id).steps
+        self._put(owner_id, rows.changed(steps, step_id, change), label, merge_key)
+
+    def _title(self, owner_id: str, step_id: str) -> str:
+        return translated(owner_of(self.project, owner_id).step(step_id).tool.title)
+
+    # -- adding
+
+    def add_step(
+        self, owner_id: str, tool_id: str, settings: dict[str, Any] | None = None,
+        spans: tuple[Span, ...] | None = None, band_hz: tuple[float, float] | None = None,
+    ) -> Step:  # fmt: skip
+        """Add a step where its tool recommends; SettingsError when the settings are wrong."""
+        step = make_step(tool_id, settings, spans=spans, band_hz=band_hz)
+        steps = rows.added(owner_of(self.project, owner_id).steps, step)
+        self._put(owner_id, steps, tr("Add {title}", title=translated(step.tool.title)))
+        return step
+
+    def add_steps(
+        self, owner_id: str, wanted: Iterable[tuple[str, dict[str, Any]]], what: str
+    ) -> list[Step]:  # fmt: skip
+        """Add steps where their tools recommend, as one entry of history called ``what``; SettingsError for wrong ones."""
+        made = [make_step(tool_id, settings) for tool_id, settings in wanted]
+        steps = owner_of(self.project, owner_id).steps
+        for step in made:
+            steps = rows.added(steps, step)
+        if made:
+            self._put(owner_id, steps, what)
+        return made
+
+    def paste_step(self, owner_id: str, step: Step) -> None:
+        """Add a step that was copied elsewhere, where its tool recommends."""
+        steps = rows.added(owner_of(self.project, owner_id).steps, step)
+        self._put(owner_id, steps, tr("Paste {title}", title=translated(step.tool.title)))
+
+    def paste_step_everywhere(self, step: Step) -> None:
+        """Add a copied step to every recording, as one entry of history."""
+        recordings = tuple(r.with_step(replace(step, id=new_id())) for r in self.project.recordings)
+        words = tr("Paste {title} everywhere", title=translated(step.tool.title))
+        self._edit(replace(self.project, recordings=recordings), words)
+
+    def paste_step_on(self, owner_ids: Iterable[str], step: Step) -> None:
+        """Add a copied step to several lanes or recordings, as one entry of history."""
+        project = self.project
+        for owner_id in owner_ids:
+            steps = rows.added(owner_of(project, owner_id).steps, replace(step, id=new_id()))
+            project = with_steps(project, owner_id, steps)
+        self._edit(project, tr("Paste {title}", title=translated(step.tool.title)))
+
+    def apply_recipe(self, owner_id: str, recipe: Recipe) -> None:
+        """Append a recipe's steps, each at its recommended place."""
+        owner = owner_of(self.project, owner_id)
+        steps = owner.steps
+        for step in recipe.steps_for(owner.rate):
+            steps = rows.added(steps, step)
+        self._put(owner_id, steps, tr("Apply {name}", name=translated(recipe.name)))
+
+    # -- changing
+
+    def change_settings(self, owner_id: str, step_id: str, **changes: Any) -> None:  # noqa: ANN401
+        """Change settings of a step; changes of one setting in a row are one entry of history."""
+        self._change(
+            owner_id, step_id, lambda s: s.with_settings(**changes),
+            tr("Change {title}", title=self._title(owner_id, step_id)), merge_key=f"{step_id}:{','.join(changes)}",
+        )  # fmt: skip
+
+    def set_enabled(self, owner_id: str, step_id: str, *, enabled: bool) -> None:
+        """Switch a step on or off."""
+        title = self._title(owner_id, step_id)
+        words = tr("Switch {title} on", title=title) if enabled else tr("Switch {title} off", title=title)
+        self._change(owner_id, step_id, lambda s: replace(s, enabled=enabled), words)
+
+    def set_spans(self, owner_id: str, step_id: str, spans: tuple[Span, ...] | None, *, merge: bool = False) -> None:
+        """Let a step act in these sections only; None is everywhere."""
+        if spans is not None:
+            spans = clipped(normalised(spans), owner_of(self.project, owner_id).frames)
+            if not spans:
+                message = tr("The section lies outside the recording. Select a section inside it.")
+                raise ProjectError(message)
+        words = tr("Change where {title} applies", title=self._title(owner_id, step_id))
+        key = f"{step_id}:spans" if merge else None
+        self._change(owner_id, step_id, lambda s: replace(s, spans=spans), words, merge_key=key)
+
+    def apply_everywhere(self, owner_id: str, step_id: str) -> None:
+        """Let a step act everywhere, also where the original was restored: one entry of history."""
+        words = tr("Apply {title} everywhere", title=self._title(owner_id, step_id))
+        self._change(owner_id, step_id, lambda s: replace(s, spans=None, holes=()), words)
+
+    def move_step(self, owner_id: str, step_id: str, place: int) -> None:
+        """Move a step in the order."""
+        words = tr("Move {title}", title=self._title(owner_id, step_id))
+        self._put(owner_id, rows.moved(owner_of(self.project, owner_id).steps, step_id, place), words)
+
+    def remove_step(self, owner_id: str, step_id: str) -> None:
+        """Take a step out of the row."""
+        words = tr("Remove {title}", title=self._title(owner_id, step_id))
+        self._put(owner_id, rows.without(owner_of(self.project, owner_id).steps, step_id), words)
+
+    def give_back(self, owner_id: str, span: Span) -> bool:
+        """Give the original back in a section; False when no step acts there."""
+        owner = owner_of(self.project, owner_id)
+        changed = rows.restored(owner.steps, span, owner.frames)
+        if changed == owner.steps:
+            return False
+        self._put(owner_id, changed, tr("Restore original"))
+        return True
+
+    def give_back_in(self, places: Iterable[tuple[str, Span]]) -> bool:
+        """Give the original back in sections of several owners, as one entry of history; False when no step acts there."""
+        project = self.project
+        for owner_id, span in places:
+            owner = owner_of(project, owner_id)
+            project = with_steps(project, owner_id, rows.restored(owner.steps, span, owner.frames))
+        if project == self.project:
+            return False
+        self._edit(project, tr("Restore original"))
+        return True
