@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from pathlib import Path
 
@@ -14,9 +15,11 @@ from PySide6.QtWidgets import QFileDialog
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
-from pulizia.desktop.bars import ASSEMBLY, BENCH
+from pulizia.delivery.normalise import State
+from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.project.clips import Clip
+from pulizia.session.orders import Stage
 
 RATE = 48_000
 K, M = Qt.Key, Qt.KeyboardModifier
@@ -200,16 +203,46 @@ def test_a_selection_goes_to_the_programme_which_is_rendered_and_kept_in_the_pro
     place.until(out.exists)
     place.settle()
     assert sf.info(out).frames == added.stop
-    delivered = tmp_path / "delivered.flac"
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(delivered), ""))
-    place.key(K.Key_D, M.ControlModifier)
-    place.until(lambda: "within every limit of EBU R 128" in place.said)
-    assert delivered.with_suffix(".html").exists()
-    assert sf.info(delivered).frames == added.stop
     studio.document.save(tmp_path / "p.pulizia")
     before = studio.assembly.programme
     studio.document.load(tmp_path / "p.pulizia")
     assert studio.assembly.programme == before
+
+
+def test_programmes_are_delivered_like_recordings_and_stand_before_them(
+    place: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, studio = place.window, place.window.studio
+    delivered = tmp_path / "delivered.wav"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(delivered), ""))
+    place.key(K.Key_D, M.ControlModifier)
+    assert window.places.currentIndex() == DELIVERY
+    cards = window.delivery.cards
+    assert [name for _, name, _ in cards.rows] == ["Programme 1", "anna", "bert"]
+    assert studio.heard_source.frames == 10 * RATE  # the programme is still what is heard
+    place.until(lambda: studio.queue.orders and studio.queue.orders[-1].stage is Stage.DONE)
+    assert all(v.state is State.WITHIN for v in studio.queue.orders[-1].delivered.verdicts)
+    assert sf.info(delivered).frames == 10 * RATE
+    told = json.loads(delivered.with_suffix(".json").read_text())
+    assert [(c["start"], c["file"]) for c in told["clips"]] == [
+        ("0:00.000", "anna.wav"),
+        ("0:04.000", "bert.wav"),
+    ]
+    assert "bert.wav" in delivered.with_suffix(".html").read_text()
+    # another card is heard and measured instead; the preview of the delivery is heard for both
+    place.bot.mouseClick(cards, Qt.MouseButton.LeftButton, pos=QPoint(40, cards._top(2) + 10))
+    assert studio.heard_source.frames == 6 * RATE
+    assert studio.subject.name == "bert"
+    place.bot.mouseClick(cards, Qt.MouseButton.LeftButton, pos=QPoint(40, 10))
+    assert studio.subject.name == "Programme 1"
+    place.until(lambda: window.delivery.plan is not None)
+    window.delivery.preview_tick.click()
+    assert studio.preview is not None
+    assert studio.preview.source.frames == 10 * RATE
+    place.key(K.Key_Delete)  # clips are changed in their own place alone
+    assert len(clips(place)) == 2
+    place.key(K.Key_F2)
+    assert studio.heard_source.frames == studio.recording.frames
 
 
 def test_a_repair_on_the_bench_is_heard_in_the_programme_and_a_lost_file_is_silence(place: Person) -> None:

@@ -20,7 +20,7 @@ from pulizia.project.model import Project
 from pulizia.project.programme_sound import ProgrammeSound, sound_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore
-from pulizia.session.programme_out import said_of
+from pulizia.session.subject import said_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -186,13 +186,12 @@ class Foot(QWidget):
     def tick(self) -> None:
         """Bring clock, gauges and figures up to the present position."""
         studio = self.studio
-        recording = studio.recording
         position = studio.transport.position
         rate = studio.rate
         self.clock.show_seconds(position / rate)
         self.play.set_on(studio.transport.is_playing)
-        media = studio.document.media.get(recording.id) if recording else None
-        names = shown_names(media.channel_names) if media and studio.other is None else ("L", "R")
+        names = studio.heard_names
+        names = shown_names(names) if names else ("L", "R")
         reading = studio.transport.heard_levels() if studio.transport.is_playing else None
         self.gauge.show_reading(reading, names)
         measures = studio.heard_measures

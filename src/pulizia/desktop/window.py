@@ -141,7 +141,7 @@ class MainWindow(QMainWindow):
         if busy:
             self.top.name.setText(tr("{title}… {share:.0f} %", title=busy[0].title, share=100 * busy[0].share))
             self.top.detail.setText("")
-        elif studio.assembly.is_open and (programme := studio.assembly.programme) is not None:
+        elif studio.assembly.is_heard and (programme := studio.assembly.programme) is not None:
             self.top.name.setText(programme.name)
             self.top.detail.setText(_length(programme.frames / programme.rate))
         elif recording is not None:
@@ -174,9 +174,11 @@ class MainWindow(QMainWindow):
         other_commands = index == ASSEMBLY or self.studio.assembly.is_open
         if index == ASSEMBLY:
             self.assembly.open()
-        elif self.studio.assembly.is_open:
+        elif index == BENCH and self.studio.assembly.is_heard:
             self.studio.assembly.leave()
             self.bench.refresh()
+        elif self.studio.assembly.is_heard:  # the programme goes along to its delivery
+            self.studio.assembly.enter(shown=False)
         self.delivery.refresh()
         if other_commands:
             self.refresh()
@@ -212,18 +214,9 @@ class MainWindow(QMainWindow):
             studio.programme_out.render(Path(name))
 
     def deliver_programme(self) -> None:
-        """Ask for a name and bring the programme to the target that is chosen in Delivery."""
-        studio, programme = self.studio, self.studio.assembly.programme
-        if programme is None:
-            return
-        target = studio.target
-        folder = studio.document.path.parent if studio.document.path else Path.home()
-        proposal = str(folder / f"{safe_name(programme.name)}.wav")
-        kinds = tr("Sound (*.wav *.flac *.mp3 *.opus *.m4a)")
-        title = tr("Deliver for {target}", target=target.title if target is not None else "")
-        name, _ = QFileDialog.getSaveFileName(self, title, proposal, kinds)
-        if name:
-            studio.programme_out.deliver(Path(name))
+        """Take the programme to Delivery and ask where to."""
+        self.go_to(DELIVERY)
+        self.delivery.ask_and_deliver()
 
     def _playing_changed(self) -> None:
         playing = self.studio.transport.is_playing

@@ -19,6 +19,7 @@ from pulizia.delivery.deliver import Delivered
 from pulizia.delivery.normalise import WAYS, State, Verdict
 from pulizia.delivery.targets import as_table
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
+from pulizia.report.clip_table import ClipRow, clips_content, clips_html
 from pulizia.report.measurement_log import measurement_csv
 from pulizia.units import db_to_gain, format_number, format_time, gain_to_db
 from pulizia.words import N_, language_shown, moment_shown, plural, tr, translated
@@ -33,7 +34,7 @@ GATES = {
 }
 
 
-def report_content(delivered: Delivered, steps: Sequence[str] = ()) -> dict[str, Any]:
+def report_content(delivered: Delivered, steps: Sequence[str] = (), clips: Sequence[ClipRow] = ()) -> dict[str, Any]:
     """Everything the report says, as plain JSON values."""
     plan = delivered.plan
     return {
@@ -46,6 +47,7 @@ def report_content(delivered: Delivered, steps: Sequence[str] = ()) -> dict[str,
         "deliverable": delivered.deliverable.words,
         "sha256": checksum(delivered.path),
         "steps": list(steps),
+        "clips": clips_content(clips),
         "way": WAYS[plan.way],
         "levelled": plan.levelled,
         "speech_percent": plan.speech_percent,
@@ -69,9 +71,9 @@ def report_content(delivered: Delivered, steps: Sequence[str] = ()) -> dict[str,
     }  # fmt: skip
 
 
-def report_json(delivered: Delivered, steps: Sequence[str] = ()) -> str:
+def report_json(delivered: Delivered, steps: Sequence[str] = (), clips: Sequence[ClipRow] = ()) -> str:
     """The report as JSON text."""
-    return json.dumps(report_content(delivered, steps), indent=1) + "\n"
+    return json.dumps(report_content(delivered, steps, clips), indent=1) + "\n"
 
 
 def report_csv(delivered: Delivered, steps: Sequence[str] = ()) -> str:
@@ -102,7 +104,7 @@ def peaks_over(delivered: Delivered) -> list[tuple[float, float]]:
     return sorted(rows, key=lambda row: -row[1])[:MOST_PEAKS]
 
 
-def report_html(delivered: Delivered, steps: Sequence[str] = ()) -> str:
+def report_html(delivered: Delivered, steps: Sequence[str] = (), clips: Sequence[ClipRow] = ()) -> str:
     """The report as one HTML page with a loudness curve, complete in itself."""
     plan, after = delivered.plan, delivered.verified
     rows = "".join(_verdict_row(v) for v in delivered.verdicts)
@@ -169,7 +171,7 @@ td:nth-child(n+2), th:nth-child(n+2) {{ text-align: right; font-variant-numeric:
 <table><tr><th></th><th>{tr("before")}</th><th>{tr("written file")}</th><th>{tr("unit")}</th></tr>{figures}</table>
 <p>{" ".join(said)}</p>{note}
 {peaks}
-{applied}
+{applied}{clips_html(clips)}
 <h2>{tr("File")}</h2>
 <p>{html.escape(delivered.path.name)}, {html.escape(delivered.deliverable.words)}.<br><span class="soft">SHA-256 {content["sha256"]}</span></p>
 <p class="soft">{html.escape(content["method"])}. {html.escape(content["program"])}. {html.escape(tr("Target after {source}.", source=plan.target.source))}</p>

@@ -65,7 +65,7 @@ class AssemblyDesk(AssemblySubject):
         if programme_id == self.programme_id:
             return
         self.programme_id, self.lane_id, self.clip_ids, self.span = programme_id, None, frozenset(), None
-        if self.is_open:
+        if self.is_heard:
             self._room.transport.stop()
             self._room.transport.loop = None
             self._room.sync(same_place=False)

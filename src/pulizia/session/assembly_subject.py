@@ -10,19 +10,15 @@ from typing import Literal
 from pulizia.audio.layouts import channel_names
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.measure.loudness import Measures
 from pulizia.project.clips import Clip, Lane, Programme
-from pulizia.project.model import Project, Recording
-from pulizia.project.programme_sound import ProgrammeSound, sound_of
+from pulizia.project.model import Recording
+from pulizia.project.programme_sound import ProgrammeSound
 from pulizia.project.step_owner import StepOwner
 from pulizia.score.chain import Chain
-from pulizia.session.jobs import LATER, Job
 from pulizia.session.room import OtherSubject, Room, Selection
 from pulizia.session.transport import Listening
-from pulizia.session.work_through import keep_tides, work_through
 from pulizia.words import tr
 
-SETTLE_S = 0.4  # after an edit, before measuring begins
 Scope = Literal["recording", "lane", "programme"]
 
 
@@ -40,11 +36,9 @@ class AssemblySubject:
         )
         self._bench_step: str | None = None
         self._varied: tuple[object, Source | None] | None = None
+        self._shown = False
         self._place = 0
         self._bench_place = 0
-        self._known: tuple[Programme, tuple[Chain | None, ...], ProgrammeSound | None] | None = None
-        self._looked: tuple[Project, int] | None = None  # the project and how many files were open at the last look
-        self._measured: tuple[ProgrammeSound, Measures] | None = None
         self._copied: tuple[tuple[int, Clip], ...] = ()  # lane number and clip
         room.on("document", self._document_changed)
         room.on("current", self._current_changed)
@@ -87,33 +81,15 @@ class AssemblySubject:
 
     @property
     def sound(self) -> ProgrammeSound | None:
-        """The programme's sound; None while it holds no clips. Made anew only when something of it has changed."""
+        """The programme's sound; None while it holds no clips."""
         programme = self.programme
-        if programme is None or not programme.frames:
-            return None
-        document = self._room.document
-        # asked for at every turn of the gauges: while nothing has changed, hundreds of recordings are not gone through
-        looked, now, known = self._looked, (document.project, len(document.media)), self._known
-        same = looked is not None and looked[0] is now[0] and looked[1] == now[1]
-        if same and known is not None and known[0] is programme:
-            return known[2]
-        self._looked = now
-        there = {r.id for r in document.project.recordings}
-        chains = {i: document.chain(i) if i in there else None for i in programme.recordings}
-        if known is not None and known[0] is programme and known[1] == tuple(chains.values()):
-            return known[2]
+        return self._room.document.sounds.of(programme) if programme is not None else None
 
-        def heard(recording_id: str) -> tuple[Source, tuple[str, ...]] | None:
-            chain = chains[recording_id]
-            return None if chain is None else (chain.after, document.media[recording_id].channel_names)
-
-        made = sound_of(programme, heard, document.cache, document.analyses, self._name_of)
-        self._known = (programme, tuple(chains.values()), made)
-        return made
-
-    def _name_of(self, recording_id: str) -> str:
-        recordings = self._room.document.project.recordings
-        return next((r.name for r in recordings if r.id == recording_id), tr("a removed recording"))
+    @property
+    def subject_id(self) -> str | None:
+        """Identity of the programme."""
+        programme = self.programme
+        return programme.id if programme is not None else None
 
     @property
     def source(self) -> Source | None:
@@ -160,12 +136,11 @@ class AssemblySubject:
         document = self._room.document
         there = {r.id for r in document.project.recordings}
 
-        def heard(recording_id: str) -> tuple[Source, tuple[str, ...]] | None:
+        def source(recording_id: str) -> Source | None:
             chain = document.chain(recording_id) if recording_id in there else None
-            source = source_of(recording_id, chain) if chain is not None else None
-            return None if source is None else (source, document.media[recording_id].channel_names)
+            return source_of(recording_id, chain) if chain is not None else None
 
-        return sound_of(programme, heard, document.cache, document.analyses, self._name_of)
+        return document.sounds.put_together(programme, source)
 
     # -- whose steps are shown
 
@@ -240,63 +215,35 @@ class AssemblySubject:
         self.scope = scope
         self._told()
 
-    @property
-    def measures(self) -> Measures | None:
-        """Measures of the programme after its steps, when they are known and current."""
-        measured = self._measured
-        return measured[1] if measured is not None and measured[0] is self.sound else None
-
     def want_measures(self) -> None:
         """Measure the programme in the background, unless its measures are known."""
-        sound = self.sound
-        if sound is None or self.measures is not None:
-            return
-        names, segments = self.names, self._room.document.segments
-
-        peaks, post = self._room.peaks, self._room.post
-
-        def grown() -> None:
-            post(lambda: self._room.emit("pictures"))
-
-        def work(job: Job) -> Measures:
-            if job.cancelled_within(SETTLE_S):
-                job.progress(0.0)
-            sound.prepare(lambda share: job.progress(0.3 * share))
-            measured = work_through(
-                sound.chain, sound.after, peaks, segments, names,
-                progress=lambda share: job.progress(0.3 + 0.6 * share), grown=grown,
-            )  # fmt: skip
-            for lane in sound.lanes:
-                keep_tides(lane.chain, peaks, lambda share: job.progress(0.9 + 0.1 * share))
-            grown()
-            return measured
-
-        def done(measures: Measures) -> None:
-            self._measured = (sound, measures)
-            self._room.emit("measures")
-
-        self._room.pool.submit(
-            work, title=tr("Measuring"), priority=LATER, slot="measure:programme", on_done=done,
-            on_error=lambda text: self._room.say(text, bad=True),
-        )  # fmt: skip
+        if (wanted := self.subject_id) is not None:
+            self._room.want_measures(wanted)
 
     # -- the place
 
     @property
-    def is_open(self) -> bool:
+    def is_heard(self) -> bool:
         """Whether the programme is heard instead of the recording on the bench."""
         return self._room.other is not None
 
-    def enter(self) -> None:
-        """The place is shown: the programme is heard."""
-        if not self.is_open:
+    @property
+    def is_open(self) -> bool:
+        """Whether its place is shown, where its clips can be selected and changed."""
+        return self.is_heard and self._shown
+
+    def enter(self, *, shown: bool = True) -> None:
+        """The programme is heard; its place is ``shown``, or another one that is about it."""
+        self._shown = shown
+        if not self.is_heard:
             self._bench_place, self._bench_step = self._room.transport.position, self._room.step_id
             self._change_subject(self, self._place)
             self.want_measures()
 
     def leave(self) -> None:
-        """Another place is shown: the recording on the bench is heard again."""
-        if self.is_open:
+        """The recording on the bench is heard again."""
+        self._shown = False
+        if self.is_heard:
             self._place = self._room.transport.position
             self._change_subject(None, self._bench_place)
             self._room.step_id = self._bench_step
@@ -363,14 +310,14 @@ class AssemblySubject:
         self._told()
 
     def _told(self) -> None:
-        if self.is_open:
+        if self.is_heard:
             self._room.first_step()
             if self._room.listening is not Listening.AFTER:
                 self._room.sync()
         self._room.emit("selection")
 
     def _current_changed(self) -> None:
-        if self.is_open:
+        if self.is_heard:
             self._bench_place = 0
 
     def _document_changed(self) -> None:
@@ -378,6 +325,6 @@ class AssemblySubject:
         if self.clip_ids:
             there = {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()
             self.clip_ids &= there
-        if self.is_open:
+        if self.is_heard:
             self._room.sync()
             self.want_measures()

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import NamedTuple
 
@@ -19,13 +20,15 @@ from pulizia.project.clips import Programme
 from pulizia.project.file import SUFFIX, load_project, save_project
 from pulizia.project.journal import Journal, Recovered
 from pulizia.project.model import Project, Recording
-from pulizia.project.programme import programme_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import Step
+from pulizia.session.clip_table import clip_rows
 from pulizia.session.history import History
+from pulizia.session.programme_sounds import ProgrammeSounds
 from pulizia.session.project_lock import ProjectLock
 from pulizia.session.step_editing import StepEditing
+from pulizia.session.subject import Subject, programme_subject, recording_subject
 from pulizia.words import tr
 
 
@@ -49,6 +52,8 @@ class Document(StepEditing):
         self.segments = SegmentStore()
         self.media: dict[str, OpenMedia] = {}
         self.offline: dict[str, str] = {}  # recording id: why its file cannot be used
+        self.sounds = ProgrammeSounds(self)
+        self._subjects: dict[str, Subject | None] = {}  # until the next change
         self._digests: dict[str, str] = {}  # recording id: of its whole file, as it is now
         self._lock = ProjectLock()
         self._saved: Project = self.history.present
@@ -92,13 +97,32 @@ class Document(StepEditing):
         self._chains[recording_id] = _Made(media, score, others, chain)
         return chain
 
-    def programme(self, recording_id: str, what: str = "after") -> Source | None:
-        """What of a recording is the programme, "before" or "after" its score; None while its file is not open."""
-        chain = self.chain(recording_id)
-        if chain is None:
+    def programme(self, subject_id: str | None, what: str = "after") -> Source | None:
+        """What of a recording or programme is delivered, "before" or "after" its steps; None when it cannot be heard."""
+        subject = self.subject(subject_id)
+        return None if subject is None else subject.before if what == "before" else subject.after
+
+    def subject(self, subject_id: str | None) -> Subject | None:
+        """A recording or programme as what is delivered; None when it is not there, cannot be opened or holds no clips."""
+        if subject_id is None:
             return None
-        recording = self.project.recording(recording_id)
-        return programme_of(recording, chain.before if what == "before" else chain.after)
+        if subject_id not in self._subjects:
+            self._subjects[subject_id] = self._subject(subject_id)
+        return self._subjects[subject_id]
+
+    def _subject(self, subject_id: str) -> Subject | None:
+        project = self.project
+        programme = next((p for p in project.programmes if p.id == subject_id), None)
+        if programme is not None:
+            sound = self.sounds.of(programme)
+            files = {r.id: r.path.name for r in project.recordings}
+            table = partial(clip_rows, programme, lambda i: files.get(i, ""))
+            return None if sound is None else programme_subject(programme, sound, table)
+        recording = next((r for r in project.recordings if r.id == subject_id), None)
+        chain = self.chain(recording.id) if recording is not None else None
+        if recording is None or chain is None:
+            return None
+        return recording_subject(recording, self.media[recording.id], chain)
 
     def open_source(self, fingerprint: str) -> Source | None:
         """The opened recording of the project with this fingerprint."""
@@ -147,6 +171,7 @@ class Document(StepEditing):
             self.mark_offline(recording_id, why)
             return why
         media.source.digest = self._digests[recording_id] = digest
+        self._subjects.clear()
         return ""
 
     def mark_offline(self, recording_id: str, why: str) -> None:
@@ -301,8 +326,10 @@ class Document(StepEditing):
         self.offline.clear()
         self._digests.clear()
         self._chains.clear()
+        self.sounds.forget()
         self._tell()
 
     def _tell(self) -> None:
+        self._subjects.clear()
         for notice in self._listeners:
             notice()

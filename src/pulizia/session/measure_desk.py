@@ -8,10 +8,10 @@ from collections.abc import Callable
 from pulizia.audio.source import Source
 from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.overview import PeakStore
-from pulizia.score.chain import Chain
 from pulizia.session.document import Document
 from pulizia.session.jobs import LATER, Job, JobPool, Post
-from pulizia.session.work_through import work_through
+from pulizia.session.subject import Subject
+from pulizia.session.work_through import keep_tides, work_through
 from pulizia.words import tr
 
 LARGEST_MATCH_DB = 40.0
@@ -40,52 +40,54 @@ class MeasureDesk:
         """Another project: nothing known belongs to it."""
         self._known.clear()
 
-    def of(self, what: str, recording_id: str | None) -> Measures | None:
-        """Measures of a programme "before" or "after", when they are known and current."""
-        programme = self._programme(recording_id, what)
-        return None if programme is None else self._known.get(programme.key)
+    def of(self, what: str, subject_id: str | None) -> Measures | None:
+        """Measures of a recording or programme "before" or "after" its steps, when they are known and current."""
+        source = self._document.programme(subject_id, what)
+        return None if source is None else self._known.get(source.key)
 
-    def match_gain_db(self, recording_id: str) -> float:
+    def match_gain_db(self, subject_id: str) -> float:
         """Gain on After that makes it as loud as Before; the last known one until both are measured."""
-        before, after = self.of("before", recording_id), self.of("after", recording_id)
+        before, after = self.of("before", subject_id), self.of("after", subject_id)
         if before and after and before.integrated_lufs and after.integrated_lufs:
             gain_db = before.integrated_lufs - after.integrated_lufs
-            self._match_db[recording_id] = max(-LARGEST_MATCH_DB, min(LARGEST_MATCH_DB, gain_db))
-        return self._match_db.get(recording_id, 0.0)
+            self._match_db[subject_id] = max(-LARGEST_MATCH_DB, min(LARGEST_MATCH_DB, gain_db))
+        return self._match_db.get(subject_id, 0.0)
 
-    def want(self, recording_id: str | None) -> None:
+    def want(self, subject_id: str | None) -> None:
         """Measure before and after in the background, unless they are known."""
-        chain = self._chain(recording_id)
-        if chain is None or recording_id is None:
+        subject = self._document.subject(subject_id)
+        if subject is None:
             return
-        for what in ("before", "after"):
-            place, source = f"{recording_id}:{what}", self._programme(recording_id, what)
-            if source is None or source.key in self._known or self._wanted.get(place) == source.key:
+        for what, source in (("before", subject.before), ("after", subject.after)):
+            place = f"{subject.id}:{what}"
+            if source.key in self._known or self._wanted.get(place) == source.key:
                 continue
+            if what == "before" and source.key == subject.after.key:
+                continue  # nothing is changed: measured once
             self._wanted[place] = source.key
-            self._measure(chain, source, what, place, recording_id)
+            self._measure(subject, source, what, place)
 
-    def _programme(self, recording_id: str | None, what: str) -> Source | None:
-        known = any(r.id == recording_id for r in self._document.project.recordings)
-        return self._document.programme(recording_id, what) if known and recording_id else None
-
-    def _chain(self, recording_id: str | None) -> Chain | None:
-        known = any(r.id == recording_id for r in self._document.project.recordings)
-        return self._document.chain(recording_id) if known and recording_id else None
-
-    def _measure(self, chain: Chain, source: Source, what: str, place: str, recording_id: str) -> None:
-        names = self._document.media[recording_id].channel_names
+    def _measure(self, subject: Subject, source: Source, what: str, place: str) -> None:
+        names, sound, chain = subject.names, subject.sound, subject.chain
         segments = self._document.segments
 
         def work(job: Job) -> Measures:
-            if what == "before" or not chain.stages:
-                return measure(source, segments, job.progress, names=names, workers=1)
-            if job.cancelled_within(SETTLE_S):
+            if job.cancelled_within(SETTLE_S if what == "after" else 0.0):
                 job.progress(0.0)
-            return work_through(
-                chain, source, self._peaks, segments, names, progress=job.progress,
+            if sound is not None:
+                sound.prepare(lambda share: job.progress(0.3 * share))
+            elif what == "before" or not chain.stages:
+                return measure(source, segments, job.progress, names=names, workers=1)
+            if what == "before":
+                return measure(source, segments, job.progress, names=names, workers=1)
+            found = work_through(
+                chain, source, self._peaks, segments, names, progress=lambda share: job.progress(0.3 + 0.6 * share),
                 grown=lambda: self._post(self._grown),
             )  # fmt: skip
+            for lane in sound.lanes if sound is not None else ():
+                keep_tides(lane.chain, self._peaks, lambda share: job.progress(0.9 + 0.1 * share))
+            self._post(self._grown)
+            return found
 
         def done(measures: Measures) -> None:
             self._known[source.key] = measures

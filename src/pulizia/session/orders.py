@@ -19,6 +19,7 @@ from pulizia.delivery.targets import Target
 from pulizia.errors import PuliziaError
 from pulizia.media.write import write_text
 from pulizia.project.journal import is_running
+from pulizia.report.clip_table import ClipRow
 from pulizia.score.steps import Step
 from pulizia.words import N_
 
@@ -39,7 +40,7 @@ class Stage(Enum):
 class Order:
     """One file to be written."""
 
-    recording_id: str
+    subject_id: str
     name: str
     path: Path
     wanted: Deliverable
@@ -56,6 +57,7 @@ class Order:
     said: str = ""
     delivered: Delivered | None = None
     steps: tuple[Step, ...] = field(default_factory=tuple)
+    clips: tuple[ClipRow, ...] = ()
 
 
 class OrderFile:
@@ -78,10 +80,10 @@ class OrderFile:
         self._kept = rows
 
 
-def interrupted(folder: Path, recordings: Collection[str]) -> list[Order]:
-    """Orders that ended sessions left unwritten, for these recordings; their files are taken away.
+def interrupted(folder: Path, subjects: Collection[str]) -> list[Order]:
+    """Orders that ended sessions left unwritten, for these recordings and programmes; their files are taken away.
 
-    A file with orders for other recordings waits for its project. Damaged files are dropped.
+    A file with orders for others waits for its project. Damaged files are dropped.
     """
     found: list[Order] = []
     for file in sorted(folder.glob("*.orders")):
@@ -92,7 +94,7 @@ def interrupted(folder: Path, recordings: Collection[str]) -> list[Order]:
             orders = [_order(row) for row in content["orders"]]
         except (OSError, ValueError, KeyError, TypeError, AttributeError, PuliziaError):
             orders = []
-        if all(order.recording_id in recordings for order in orders):
+        if all(order.subject_id in subjects for order in orders):
             found += orders
             with contextlib.suppress(OSError):
                 file.unlink()
@@ -101,7 +103,7 @@ def interrupted(folder: Path, recordings: Collection[str]) -> list[Order]:
 
 def _row(order: Order) -> dict[str, Any]:
     return {
-        "recording": order.recording_id,
+        "subject": order.subject_id,
         "name": order.name,
         "path": str(order.path),
         "wanted": asdict(order.wanted),
@@ -116,7 +118,7 @@ def _row(order: Order) -> dict[str, Any]:
 
 def _order(row: dict[str, Any]) -> Order:
     order = Order(
-        recording_id=row["recording"],
+        subject_id=row.get("subject") or row["recording"],
         name=row["name"],
         path=Path(row["path"]),
         wanted=Deliverable(**row["wanted"]),

@@ -34,37 +34,37 @@ class PlanDesk:
         self._known: dict[tuple[str, Aim], Plan] = {}
         self._wanted: tuple[str, Aim] | None = None
 
-    def of(self, recording_id: str, aim: Aim) -> Plan | None:
+    def of(self, subject_id: str, aim: Aim) -> Plan | None:
         """The plan of a worked programme as it is now, when it is known."""
-        key = self._key(recording_id, aim)
+        key = self._key(subject_id, aim)
         return self._known.get(key) if key is not None else None
 
-    def counted(self, recording_id: str, aim: Aim) -> Measures | None:
+    def counted(self, subject_id: str, aim: Aim) -> Measures | None:
         """Its measures as the target counts: speech alone, or mono as two loudspeakers, where it says so."""
-        known = self.of(recording_id, aim)
+        known = self.of(subject_id, aim)
         if known is not None:
             return known.measured
-        programme = self.room.document.programme(recording_id)
+        programme = self.room.document.programme(subject_id)
         if programme is None or aim.target.gate == "dialogue" or (aim.dual and programme.channels == 1):
             return None
-        return self.room.measures("after", recording_id)
+        return self.room.measures("after", subject_id)
 
-    def want(self, recording_id: str, aim: Aim, done: Callable[[], None], failed: Callable[[str], None]) -> None:
+    def want(self, subject_id: str, aim: Aim, done: Callable[[], None], failed: Callable[[str], None]) -> None:
         """Make the plan of a programme, unless it is known or being made; the newest wish goes first."""
-        key, programme = self._key(recording_id, aim), self.room.document.programme(recording_id)
-        if key is None or programme is None or key == self._wanted or key in self._known:
+        key, subject = self._key(subject_id, aim), self.room.document.subject(subject_id)
+        if key is None or subject is None or key == self._wanted or key in self._known:
             return
         self._wanted = key
         document = self.room.document
-        names = document.media[recording_id].channel_names
-        if aim.dual and programme.channels == 1:
-            names = (DUAL_MONO,)
+        mono = aim.dual and subject.channels == 1
+        names = (DUAL_MONO,) if mono else subject.names
 
         def work(job: Job) -> Plan:
             if job.cancelled_within(SETTLE_S):
                 job.progress(0.0)
+            subject.prepare()
             return plan(
-                programme, aim.target, store=document.segments, cache=document.cache, names=names, way=aim.way,
+                subject.after, aim.target, store=document.segments, cache=document.cache, names=names, way=aim.way,
                 progress=job.progress,
             )  # fmt: skip
 
@@ -82,6 +82,6 @@ class PlanDesk:
 
         self.room.pool.submit(work, title=tr("Predicting"), priority=SOON, slot="plan", on_done=made, on_error=broken)
 
-    def _key(self, recording_id: str, aim: Aim) -> tuple[str, Aim] | None:
-        programme = self.room.document.programme(recording_id)
+    def _key(self, subject_id: str, aim: Aim) -> tuple[str, Aim] | None:
+        programme = self.room.document.programme(subject_id)
         return None if programme is None else (programme.key, aim)

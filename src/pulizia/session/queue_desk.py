@@ -4,23 +4,24 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
-from pulizia.delivery.deliver import Delivered, Said, check_output, deliver
+from pulizia.delivery.deliver import Delivered, check_output, deliver
 from pulizia.delivery.deliverable import Deliverable, file_name
 from pulizia.delivery.targets import Target
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import DUAL_MONO
 from pulizia.media.folders import state_folder
-from pulizia.media.open import broadcast_of, picture_of, tags_of
+from pulizia.media.names import safe_name
 from pulizia.media.write import write_text
-from pulizia.project.model import Recording
-from pulizia.project.programme import in_place, kept_markers, kept_start
+from pulizia.report.clip_table import ClipRow
 from pulizia.report.loudness_report import report_csv, report_html, report_json
 from pulizia.score.steps import Step
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.orders import Order, OrderFile, Stage, interrupted
 from pulizia.session.room import Room
+from pulizia.session.subject import Subject
 from pulizia.words import plural, tr
 
 
@@ -89,7 +90,8 @@ class QueueDesk:
 
     def _look_for_interrupted(self) -> None:
         """When recordings have come: show what an ended session left unwritten of them."""
-        known = frozenset(r.id for r in self.room.document.project.recordings)
+        project = self.room.document.project
+        known = frozenset([*(r.id for r in project.recordings), *(p.id for p in project.programmes)])
         if known == self._recordings:
             return
         self._recordings = known
@@ -120,26 +122,19 @@ class QueueDesk:
         order = next((o for o in self.orders if o.stage is Stage.WAITING), None)
         if order is None:
             return
-        programme = self.room.document.programme(order.recording_id)
-        if programme is None:
-            self._failed(order, tr("{name}: its file is missing or changed. Relink it on the Bench.", name=order.name))
-            return
         document = self.room.document
-        recording = document.project.recording(order.recording_id)
-        media = document.media[order.recording_id]
+        subject = document.subject(order.subject_id)
+        if subject is None:
+            self._failed(order, self._why_not(order))
+            return
         inputs = [r.path for r in document.project.recordings]
-        mono = recording.channels == 1 or order.wanted.layout == "mono"
-        names = (DUAL_MONO,) if order.dual_mono and mono else media.channel_names
-        made = order.plan
-        if order.wanted.kind == "picture" and recording.trim is not None:
-            programme, made = in_place(recording, programme), None
-        said = Said(
-            markers=kept_markers(recording),
-            broadcast=kept_start(recording, broadcast_of(media)),
-            tags=tags_of(media, recording.name),
-            picture=picture_of(media),
-        )
-        order.stage, order.steps = Stage.WORKING, recording.score
+        mono = subject.channels == 1 or order.wanted.layout == "mono"
+        names = (DUAL_MONO,) if order.dual_mono and mono else subject.names
+        programme, made = subject.after, order.plan
+        if order.wanted.kind == "picture" and subject.is_trimmed:
+            programme, made = subject.in_place(programme), None
+        order.stage, order.steps, order.clips = Stage.WORKING, subject.steps, subject.clip_table()
+        silent = subject.sound.silent if subject.sound is not None else ()
 
         def work(job: Job) -> Delivered:
             check_output(order.path, inputs=inputs, overwrite=order.overwrite)
@@ -148,12 +143,16 @@ class QueueDesk:
                 job.progress(share)
                 self.room.post(lambda: self._told(order, share, what))
 
+            subject.prepare()
             done = deliver(
-                programme, order.target, order.path, wanted=order.wanted, made=made, names=names, said=said,
+                programme, order.target, order.path, wanted=order.wanted, made=made, names=names, said=subject.said,
                 way=order.way, hard=order.hard, store=document.segments, cache=document.cache, progress=told,
             )  # fmt: skip
+            if silent:
+                note = tr("Silent, because their files are missing: {names}.", names=", ".join(silent))
+                done = replace(done, notes=(*done.notes, note))
             if order.with_report:
-                write_reports(done, order.path, order.steps)
+                write_reports(done, order.path, order.steps, order.clips)
             return done
 
         self._job = self.room.pool.submit(
@@ -161,6 +160,11 @@ class QueueDesk:
             on_error=lambda text: self._failed(order, text),
         )  # fmt: skip
         self.room.emit("queue")
+
+    def _why_not(self, order: Order) -> str:
+        if any(p.id == order.subject_id for p in self.room.document.project.programmes):
+            return tr("The programme holds no clips. Add recordings to it first.")
+        return tr("{name}: its file is missing or changed. Relink it on the Bench.", name=order.name)
 
     def _told(self, order: Order, share: float, what: str) -> None:
         if order.stage is Stage.WORKING:
@@ -179,27 +183,23 @@ class QueueDesk:
         self._next()
 
 
-def write_reports(done: Delivered, path: Path, steps: Sequence[Step]) -> None:
+def write_reports(done: Delivered, path: Path, steps: Sequence[Step], clips: Sequence[ClipRow] = ()) -> None:
     """The report beside the file, as a page, as JSON and as a log."""
     words = step_words(steps)
-    write_text(path.with_suffix(".html"), report_html(done, words))
-    write_text(path.with_suffix(".json"), report_json(done, words))
+    write_text(path.with_suffix(".html"), report_html(done, words, clips))
+    write_text(path.with_suffix(".json"), report_json(done, words, clips))
     write_text(path.with_suffix(".csv"), report_csv(done, words))
 
 
-def order_path(
-    recording: Recording, wanted: Deliverable, target: Target, pattern: str, folder: Path, number: int
-) -> Path:
+def order_path(subject: Subject, wanted: Deliverable, target: Target, pattern: str, folder: Path, number: int) -> Path:
     """Where an order is written, from a name pattern; DeliveryError when the pattern is wrong."""
-    steps = "-".join(step.tool_id for step in recording.score if step.enabled)
+    steps = "-".join(step.tool_id for step in subject.steps if step.enabled)
     values = {
-        "name": recording.name, "target": target.id, "steps": steps, "number": f"{number:02d}",
-        "rate": f"{(wanted.rate_hz or recording.rate) / 1000:g}k",
+        "name": safe_name(subject.name), "target": target.id, "steps": steps, "number": f"{number:02d}",
+        "rate": f"{(wanted.rate_hz or subject.rate) / 1000:g}k",
     }  # fmt: skip
-    suffix = recording.path.suffix.lower() if wanted.kind == "picture" else ""
-    return folder / file_name(
-        pattern,
-        values,
-        wanted.kind,
-        suffix if suffix in (".mp4", ".mov", ".mkv", ".m4v") else ".mkv" if wanted.kind == "picture" else "",
-    )
+    suffix = ""
+    if wanted.kind == "picture":
+        own = subject.video.suffix.lower() if subject.video is not None else ""
+        suffix = own if own in (".mp4", ".mov", ".mkv", ".m4v") else ".mkv"
+    return folder / file_name(pattern, values, wanted.kind, suffix)

@@ -26,6 +26,7 @@ from pulizia.session.document import Document
 from pulizia.session.jobs import SOON, Job, JobPool, Post
 from pulizia.session.measure_desk import MeasureDesk
 from pulizia.session.output_protocol import SoundOut
+from pulizia.session.subject import Subject
 from pulizia.session.transport import Heard, Listening, Transport
 from pulizia.settings.areas import Area, bounds_hz, bounds_s
 from pulizia.units import db_to_gain, seconds_to_frames
@@ -65,6 +66,11 @@ class OtherSubject(Protocol):
     span: Span | None
 
     @property
+    def subject_id(self) -> str | None:
+        """Its identity."""
+        ...
+
+    @property
     def source(self) -> Source | None:
         """Its sound now."""
         ...
@@ -72,11 +78,6 @@ class OtherSubject(Protocol):
     @property
     def names(self) -> tuple[str, ...]:
         """Names of its channels."""
-        ...
-
-    @property
-    def measures(self) -> Measures | None:
-        """Its measures, when they are known."""
         ...
 
     @property
@@ -223,6 +224,16 @@ class Room:
         return None if chain is None else source_of(chain, self.listening, self.step_id)
 
     @property
+    def subject_id(self) -> str | None:
+        """Identity of the recording or programme that is heard."""
+        return self.other.subject_id if self.other is not None else self.current_id
+
+    @property
+    def subject(self) -> Subject | None:
+        """The recording or programme that is heard, as what is delivered; None while it cannot be."""
+        return self.document.subject(self.subject_id)
+
+    @property
     def rate(self) -> int:
         """Frames a second of what is heard."""
         source = self.heard_source
@@ -355,6 +366,11 @@ class Room:
         media = self.document.media.get(self.current_id or "")
         return () if media is None else media.channel_names
 
+    @property
+    def heard_names(self) -> tuple[str, ...]:
+        """Names of the channels of what is heard; () while there is nothing."""
+        return self.other.names if self.other is not None else self.channel_names
+
     def hear_channel(self, channel: int | None) -> None:
         """Listen to one channel of several on both loudspeakers, or to all of them (None)."""
         self.only_channel = channel
@@ -388,16 +404,15 @@ class Room:
 
     def match_gain_db(self) -> float:
         """Gain on After that makes it as loud as Before; 0 until both are measured."""
-        return self._desk.match_gain_db(self.current_id or "")
+        if self.other is not None and (self.owner is None or self.owner.kind != "programme"):
+            return 0.0  # Before is the programme without the steps of one recording or lane
+        return self._desk.match_gain_db(self.subject_id or "")
 
     def sync(self, *, same_place: bool = True) -> None:
         """Give the transport what is to be heard now."""
         source = self.heard_source
         if source is None:
             self.transport.set_material(None, same_place=same_place)
-            return
-        if self.other is not None:
-            self.transport.set_material(Heard(source, 1.0, self.other.names), same_place=same_place)
             return
         if (
             self.preview is not None
@@ -407,18 +422,20 @@ class Room:
             gain = self.preview.gain if self.matched else 1.0
             self.transport.set_material(self._for_ears(self.preview.source, gain), same_place=same_place)
             return
+        matched = self.matched and self.listening is Listening.AFTER
+        gain = db_to_gain(self.match_gain_db()) if matched else 1.0
+        if self.other is not None:
+            self.transport.set_material(Heard(source, gain, self.other.names), same_place=same_place)
+            return
         if self.pick and source.channels == 2:
             source = picked(source, self.pick)
         band = self.selection.band_hz if self.selection else None
         if self.only_band and band is not None:
             source = BandSource(source, band)
-        gain = 1.0
-        if self.matched and self.listening is Listening.AFTER:
-            gain = db_to_gain(self.match_gain_db())
         self.transport.set_material(self._for_ears(source, gain), same_place=same_place)
 
     def _for_ears(self, source: Source, gain: float) -> Heard:
-        names = self.channel_names
+        names = self.heard_names
         only = self.only_channel if len(names) > 2 else None
         return Heard(source, gain, names if len(names) == source.channels else (), only)
 
@@ -472,29 +489,35 @@ class Room:
 
     # -- measuring
 
-    def measures(self, what: str, recording_id: str | None = None) -> Measures | None:
-        """Measures of the programme "before" or "after" its score, when they are known and current."""
-        return self._desk.of(what, recording_id or self.current_id)
+    def measures(self, what: str, subject_id: str | None = None) -> Measures | None:
+        """Measures of a recording or programme "before" or "after" its steps, when they are known and current."""
+        return self._desk.of(what, subject_id or self.subject_id)
 
     @property
     def heard_measures(self) -> Measures | None:
         """Measures of what is heard; None for what was removed, which is no programme."""
         if self.listening.is_removed:
             return None
-        if self.other is not None:
-            return self.other.measures if self.listening is Listening.AFTER else None
+        owner = self.owner
+        if (
+            self.other is not None
+            and self.listening is Listening.BEFORE
+            and owner is not None
+            and owner.kind != "programme"
+        ):
+            return None  # the programme without the steps of one recording or lane is not measured
         return self.measures("before" if self.listening is Listening.BEFORE else "after")
 
     def loudness_now(self) -> tuple[float | None, float | None]:
         """Momentary and short-term loudness at the play head in LUFS, ten times a second: the same wherever it is shown."""
-        measures, source, recording = self.heard_measures, self.heard_source, self.recording
-        if measures is None or source is None or not len(measures.momentary):
+        measures, subject = self.heard_measures, self.subject
+        if measures is None or subject is None or not len(measures.momentary):
             return None, None
-        kept = recording.kept if self.other is None and recording is not None else Span(0, source.frames)
+        kept = subject.kept
         place = self.transport.position
         if not kept.start <= place <= kept.stop:
             return None, None
-        block = int((place - kept.start) * BLOCKS_PER_SECOND / source.rate)
+        block = int((place - kept.start) * BLOCKS_PER_SECOND / subject.rate)
         at = min(block - block % GATING_STEP_BLOCKS, len(measures.momentary) - 1)
         momentary, short = (
             float(c[at]) if np.isfinite(c[at]) else None for c in (measures.momentary, measures.short_term)
@@ -505,9 +528,9 @@ class Room:
         """Another project: measures of the last one are of no use."""
         self._desk.forget()
 
-    def want_measures(self, recording_id: str | None = None) -> None:
+    def want_measures(self, subject_id: str | None = None) -> None:
         """Measure before and after in the background, unless they are known."""
-        self._desk.want(recording_id or self.current_id)
+        self._desk.want(subject_id or self.current_id)
 
     @property
     def targets(self) -> dict[str, Target]:

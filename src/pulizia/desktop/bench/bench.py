@@ -225,7 +225,7 @@ class Bench(QWidget):
 
     def refresh(self) -> None:
         """The project changed; while the assembly is shown, nothing is done for this place."""
-        if self.studio.assembly.is_open:
+        if self.studio.assembly.is_heard:
             return
         self._stack.setCurrentIndex(0 if self.studio.recording is not None else 1)
         self.list.refresh()
@@ -253,7 +253,7 @@ class Bench(QWidget):
         self.follow()
 
     def _selection_changed(self) -> None:
-        if self.studio.assembly.is_open:
+        if self.studio.assembly.is_heard:
             return
         self._update_lanes()
         self.sheet.refresh()
@@ -286,7 +286,7 @@ class Bench(QWidget):
         self.follow(scroll=False)
 
     def _update_lanes(self) -> None:
-        if self.studio.assembly.is_open:
+        if self.studio.assembly.is_heard:
             return
         update_in_turn(self.score, self.sonogram, self.waveform, self.overview, self.ruler)
 

@@ -27,12 +27,11 @@ from pulizia.desktop.delivery.written import Written
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
 from pulizia.media.write import BITS
-from pulizia.project.model import Recording
-from pulizia.project.programme import in_place
 from pulizia.session.orders import Order
 from pulizia.session.plan_desk import Aim
 from pulizia.session.queue_desk import order_path
 from pulizia.session.studio import Studio
+from pulizia.session.subject import Subject
 from pulizia.session.transport import Heard
 from pulizia.units import db_to_gain, format_number, seconds_to_frames
 from pulizia.words import tr, translated
@@ -63,7 +62,7 @@ class Delivery(QWidget):
         head.setContentsMargins(8, 0, 0, 0)
         column.addWidget(head)
         self.cards = ProgrammeCards(self.studio, self.counted)
-        self.cards.chosen.connect(self.studio.choose_recording)
+        self.cards.chosen.connect(self.choose)
         column.addWidget(self.cards)
         column.addWidget(QueueView(self.studio))
         column.addStretch(1)
@@ -124,7 +123,7 @@ class Delivery(QWidget):
         self.report_tick.setChecked(True)
         column.addWidget(self.report_tick)
         self.all_tick = Tick(tr("All programmes of the project"))
-        self.all_tick.setToolTip(tr("Queue every recording of the project, not only the chosen one"))
+        self.all_tick.setToolTip(tr("Queue every programme of the project, or every recording when it has none"))
         column.addWidget(self.all_tick)
         self.deliver_button = button(
             tr("Deliver…"), self.ask_and_deliver, tip=tr("Write the files and verify them (Ctrl+D)"), main=True
@@ -158,18 +157,19 @@ class Delivery(QWidget):
         if not self.isVisible():
             return
         self._fill_targets()
-        recording, chain, target = self.studio.recording, self.studio.chain, self.target
-        self.deliver_button.setEnabled(chain is not None and target is not None)
+        subject, target = self.studio.subject, self.target
+        self.deliver_button.setEnabled(subject is not None and target is not None)
         self.orders.refresh()
-        if recording is None or chain is None or target is None:
+        if subject is None or target is None:
             self.graph.show_measures(None, None, target)
             self._explain.setText(translated(self._why_nothing()))
             return
-        for other in self.studio.document.project.recordings:
-            self.studio.want_measures(other.id)
-        self.studio.plans.want(recording.id, self.aim_at(target), self.refresh, self._explain.setText)
+        project = self.studio.document.project
+        for other_id in [*(p.id for p in project.programmes), *(r.id for r in project.recordings)]:
+            self.studio.want_measures(other_id)
+        self.studio.plans.want(subject.id, self.aim_at(target), self.refresh, self._explain.setText)
         made = self.plan
-        measures = self.counted(recording.id)
+        measures = self.counted(subject.id)
         predicted = made.predicted if made else None
         self.graph.show_measures(measures, predicted, target)
         self._purpose.setText(
@@ -184,8 +184,8 @@ class Delivery(QWidget):
         self.hard_tick.setVisible(made is not None and bool(made.too_hard))
         self._show_size()
         self._show_preview()
-        channels = tr("{channels} channels together", channels=recording.channels)
-        if recording.channels == 1:
+        channels = tr("{channels} channels together", channels=subject.channels)
+        if subject.channels == 1:
             channels = (
                 tr("measured as dual mono") if self.orders.dual_tick.isChecked() else tr("measured as one channel")
             )
@@ -209,12 +209,23 @@ class Delivery(QWidget):
     @property
     def plan(self) -> Plan | None:
         """What delivering the programme on the bench would do, once that is known."""
-        recording, target = self.studio.recording, self.target
-        return None if recording is None or target is None else self.studio.plans.of(recording.id, self.aim_at(target))
+        subject_id, target = self.studio.subject_id, self.target
+        return None if not subject_id or target is None else self.studio.plans.of(subject_id, self.aim_at(target))
 
-    def counted(self, recording_id: str) -> Measures | None:
-        """The measures of a worked programme as the target counts."""
-        return None if self.target is None else self.studio.plans.counted(recording_id, self.aim_at(self.target))
+    def counted(self, subject_id: str) -> Measures | None:
+        """The measures of a processed recording or programme as the target counts."""
+        return None if self.target is None else self.studio.plans.counted(subject_id, self.aim_at(self.target))
+
+    def choose(self, subject_id: str) -> None:
+        """Show and hear another programme or recording."""
+        studio = self.studio
+        if any(p.id == subject_id for p in studio.document.project.programmes):
+            studio.assembly.choose_programme(subject_id)
+            studio.assembly.enter(shown=False)
+        else:
+            studio.assembly.leave()
+            studio.choose_recording(subject_id)
+        self.refresh()
 
     def _show_preview(self) -> None:
         """Let the ears have what will be delivered, where that is wanted and known."""
@@ -225,20 +236,22 @@ class Delivery(QWidget):
         before, after = made.measured.integrated_lufs, made.predicted.integrated_lufs
         louder_db = (after - before) if before is not None and after is not None else made.gain_db
         matched = db_to_gain(self.studio.match_gain_db() - louder_db)
-        recording = self.studio.recording
-        assert recording is not None  # noqa: S101 - there is a plan for it
-        self.studio.set_preview(Heard(in_place(recording, made.result), matched))
+        subject = self.studio.subject
+        assert subject is not None  # noqa: S101 - there is a plan for it
+        self.studio.set_preview(Heard(subject.in_place(made.result), matched))
 
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
         self.studio.set_preview(None)
 
     def _why_nothing(self) -> str:
-        if self.studio.recording is None:
+        if self.studio.subject_id is None:
             return tr("Open a recording on the Bench first.")
         if self.target is None:
             wanted = self.studio.document.project.target_id
             return tr("The project's target {wanted} is not known on this machine. Choose another one.", wanted=wanted)
+        if self.studio.other is not None:
+            return tr("The programme holds no clips. Add recordings to it first.")
         return tr("The recording's file is missing or changed. Relink it on the Bench.")
 
     def _limiting_text(self) -> str:
@@ -261,16 +274,16 @@ class Delivery(QWidget):
         self.target_box.setCurrentIndex(self.target_box.findData(self.studio.document.project.target_id))
 
     def _show_size(self) -> None:
-        recording = self.studio.recording
-        if recording is None:
+        subject = self.studio.subject
+        if subject is None:
             return
         parts = []
         for wanted in self._wanted():
-            rate = wanted.rate_hz or recording.rate
-            channels = {"same": recording.channels, "mono": 1, "stereo": 2}[wanted.layout]
-            size = recording.kept_seconds * rate * channels * BITS[wanted.sample_format] / 8e6
+            rate = wanted.rate_hz or subject.rate
+            channels = {"same": subject.channels, "mono": 1, "stereo": 2}[wanted.layout]
+            size = subject.seconds * rate * channels * BITS[wanted.sample_format] / 8e6
             if wanted.kind not in ("wav", "flac"):
-                size = recording.kept_seconds * wanted.bitrate_kbps / 8e3
+                size = subject.seconds * wanted.bitrate_kbps / 8e3
             parts.append(
                 tr("{kind} at most {size:.1f} MB", kind=wanted.words.split(",")[0], size=max(size, 0.1))
                 if wanted.kind == "flac"
@@ -287,14 +300,14 @@ class Delivery(QWidget):
 
     def follow(self) -> None:
         """Bring the play head to the present position."""
-        recording = self.studio.recording
-        if recording is not None and self.isVisible():
-            self.graph.move_head((self.studio.transport.position - recording.kept.start) / recording.rate)
+        subject = self.studio.subject if self.isVisible() else None
+        if subject is not None:
+            self.graph.move_head((self.studio.transport.position - subject.kept.start) / subject.rate)
 
     def _go_to(self, seconds: float) -> None:
-        recording = self.studio.recording
-        if recording is not None:
-            self.studio.seek(recording.kept.start + seconds_to_frames(seconds, recording.rate))
+        subject = self.studio.subject
+        if subject is not None:
+            self.studio.seek(subject.kept.start + seconds_to_frames(seconds, subject.rate))
 
     # -- planning
 
@@ -305,12 +318,12 @@ class Delivery(QWidget):
 
     def ask_and_deliver(self) -> None:
         """Ask where to, then queue everything that is to be written."""
-        recording, target, wanted = self.studio.recording, self.target, self._wanted()
-        if recording is None or target is None or not wanted:
+        subject, target, wanted = self.studio.subject, self.target, self._wanted()
+        if subject is None or target is None or not wanted:
             return
-        folder = self._folder or (self.studio.document.path or recording.path).parent
+        folder = self._folder or self._near(subject)
         if len(wanted) == 1 and not self.all_tick.isChecked():
-            proposal = order_path(recording, wanted[0], target, self.orders.pattern.text(), folder, 1)
+            proposal = order_path(subject, wanted[0], target, self.orders.pattern.text(), folder, 1)
             name, _ = QFileDialog.getSaveFileName(
                 self, tr("Deliver as"), str(proposal), tr("Files (*{suffix})", suffix=proposal.suffix)
             )
@@ -324,35 +337,35 @@ class Delivery(QWidget):
 
     def deliver_to(self, path: Path, *, overwrite: bool = False) -> None:
         """Queue the programme on the bench for one file."""
-        recording, wanted = self.studio.recording, self._wanted()
-        if recording is None or self.target is None or not wanted:
+        subject, wanted = self.studio.subject, self._wanted()
+        if subject is None or self.target is None or not wanted:
             return
         self._folder = path.parent
         try:
-            suffix = order_path(recording, wanted[-1], self.target, "x", path.parent, 1).suffix
+            suffix = order_path(subject, wanted[-1], self.target, "x", path.parent, 1).suffix
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
             return
         path = path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)
         self.delivered = None
-        self.studio.queue.add([self._order(recording, wanted[-1], path, overwrite=overwrite)])
+        self.studio.queue.add([self._order(subject, wanted[-1], path, overwrite=overwrite)])
 
     def deliver_into(self, folder: Path, *, overwrite: bool = False) -> None:
         """Queue all deliverables of the chosen programme, or of all."""
-        target, wanted, current = self.target, self._wanted(), self.studio.recording
+        target, wanted, current = self.target, self._wanted(), self.studio.subject
         if target is None or current is None or not wanted:
             return
         self._folder = folder
-        recordings = self.studio.document.project.recordings if self.all_tick.isChecked() else (current,)
+        subjects = self._all() if self.all_tick.isChecked() else [current]
         try:
             orders = [
                 self._order(
-                    recording,
+                    subject,
                     one,
-                    order_path(recording, one, target, self.orders.pattern.text(), folder, n),
+                    order_path(subject, one, target, self.orders.pattern.text(), folder, n),
                     overwrite=overwrite,
                 )
-                for n, recording in enumerate(recordings, 1)
+                for n, subject in enumerate(subjects, 1)
                 for one in wanted
             ]
         except PuliziaError as error:
@@ -361,17 +374,31 @@ class Delivery(QWidget):
         self.delivered = None
         self.studio.queue.add(orders)
 
-    def _order(self, recording: Recording, wanted: Deliverable, path: Path, *, overwrite: bool) -> Order:
-        chain, target = self.studio.document.chain(recording.id), self.target
+    def _near(self, subject: Subject) -> Path:
+        """The folder that is proposed: the project's, or that of the first recording."""
+        document = self.studio.document
+        first = subject.recording or next(iter(document.project.recordings), None)
+        path = document.path or (first.path if first is not None else None)
+        return path.parent if path is not None else Path.home()
+
+    def _all(self) -> list[Subject]:
+        """All programmes and recordings that can be heard; of a project with programmes, the programmes alone."""
+        document = self.studio.document
+        rows = document.project.programmes or document.project.recordings
+        found = [document.subject(row.id) for row in rows]
+        return [subject for subject in found if subject is not None]
+
+    def _order(self, subject: Subject, wanted: Deliverable, path: Path, *, overwrite: bool) -> Order:
+        target = self.target
         assert target is not None  # noqa: S101 - the callers have looked
-        plain = chain is not None and wanted == Deliverable(
+        plain = wanted == Deliverable(
             kind=wanted.kind, sample_format=wanted.sample_format, dither=wanted.dither, bitrate_kbps=wanted.bitrate_kbps
         )
         return Order(
-            recording_id=recording.id, name=recording.name, path=path, wanted=wanted, target=target, way=self.orders.way,
+            subject_id=subject.id, name=subject.name, path=path, wanted=wanted, target=target, way=self.orders.way,
             dual_mono=self.orders.dual_tick.isChecked(), with_report=self.report_tick.isChecked(), overwrite=overwrite,
             hard=self.hard_tick.isChecked() and self.hard_tick.isVisible(),
-            plan=self.studio.plans.of(recording.id, self.aim_at(target)) if plain else None,
+            plan=self.studio.plans.of(subject.id, self.aim_at(target)) if plain else None,
         )  # fmt: skip
 
 

@@ -16,11 +16,12 @@ from pulizia.desktop.table_dialog import TableDialog
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
 from pulizia.measure.readings import LOUDEST_S, Reading, loudest, readings
+from pulizia.media.names import safe_name
 from pulizia.media.write import write_text
-from pulizia.project.model import Recording
 from pulizia.report.measurement_log import FIGURES, measurement_csv
 from pulizia.session.jobs import Job
 from pulizia.session.studio import Studio
+from pulizia.session.subject import Subject
 from pulizia.units import format_number, format_time, seconds_to_frames
 from pulizia.words import tr, translated
 
@@ -72,38 +73,39 @@ class MeasuringRow(QWidget):
 
     def go_to_loudest(self, seconds: float) -> None:
         """Mark the loudest stretch and put the play head there."""
-        recording, measures = self.studio.recording, self._measures
-        if recording is None or measures is None:
+        subject, measures = self.studio.subject, self._measures
+        if subject is None or measures is None:
             return
         found = loudest(measures, seconds)
         if found is None:
             self.studio.say(tr("The programme is silent, or shorter than {seconds:.0f} s.", seconds=seconds), bad=True)
             return
-        first = recording.kept.start
-        start, stop = (first + seconds_to_frames(s, recording.rate) for s in (found.start_s, found.stop_s))
-        self.studio.select(start, stop)
+        first = subject.kept.start
+        start, stop = (first + seconds_to_frames(s, subject.rate) for s in (found.start_s, found.stop_s))
+        if self.studio.other is not None:
+            self.studio.other.select_span(start, stop)
+        else:
+            self.studio.select(start, stop)
         self.studio.seek(start)
         self.studio.say(
             tr(
-                "The loudest {seconds:.0f} s begin at {start}: {lufs} LUFS. They are selected on the Bench.",
+                "The loudest {seconds:.0f} s begin at {start}: {lufs} LUFS. They are selected.",
                 seconds=seconds,
-                start=format_time(start / recording.rate, 1),
+                start=format_time(start / subject.rate, 1),
                 lufs=format_number(found.lufs),
             )
         )
 
     def show_readings(self) -> None:
         """Read the programme in other ways."""
-        recording, measures = self.studio.recording, self._measures
-        programme = self.studio.document.programme(recording.id) if recording is not None else None
-        if recording is None or programme is None or measures is None:
+        subject, measures = self.studio.subject, self._measures
+        if subject is None or measures is None:
             return
-        names = self.studio.document.media[recording.id].channel_names
-        marked = self._marked(recording)
+        programme, names, marked = subject.after, subject.names, self._marked(subject)
         self.table = TableDialog(
             self.studio,
             tr("Other loudness readings"),
-            tr("{name}: measuring…", name=recording.name),
+            tr("{name}: measuring…", name=subject.name),
             self._window,
             figures=1,
         )
@@ -111,7 +113,7 @@ class MeasuringRow(QWidget):
         def done(found: list[Reading]) -> None:
             self.table.words.setText(
                 translated(
-                    f"{recording.name}. Meters differ because they count different things; this is the worked programme in each of these ways."
+                    f"{subject.name}. Meters differ because they count different things; this is the worked programme in each of these ways."
                 )
             )
             self.table.show_table(
@@ -127,11 +129,11 @@ class MeasuringRow(QWidget):
         self.table.finished.connect(lambda _code: job.cancel())
         self.table.open()
 
-    def _marked(self, recording: Recording) -> Span | None:
+    def _marked(self, subject: Subject) -> Span | None:
         """What is marked of the programme, counted from its start."""
-        if self.studio.selection is None:
+        marked, kept = self.studio.marked, subject.kept
+        if marked is None:
             return None
-        marked, kept = self.studio.selection.span, recording.kept
         start, stop = max(marked.start, kept.start), min(marked.stop, kept.stop)
         return Span(start - kept.start, stop - kept.start) if stop > start else None
 
@@ -139,8 +141,11 @@ class MeasuringRow(QWidget):
         """All programmes in one table."""
         target = self.studio.target
         rows = []
-        for recording in self.studio.document.project.recordings:
-            found = self.studio.measures("after", recording.id)
+        project = self.studio.document.project
+        lengths = [(p.id, p.name, p.frames / p.rate) for p in project.programmes]
+        lengths += [(r.id, r.name, r.kept_seconds) for r in project.recordings]
+        for subject_id, name, seconds in lengths:
+            found = self.studio.measures("after", subject_id)
             figures = [format_number(getattr(found, field)) if found else "\u2013" for _, field, _ in FIGURES]
             against = verdicts(found, target) if found and target else ()
             bad = next((v for v in against if v.words != "within"), None)
@@ -151,7 +156,7 @@ class MeasuringRow(QWidget):
                 if bad
                 else tr("within every limit")
             )
-            rows.append((recording.name, format_time(recording.kept_seconds), *figures, words))
+            rows.append((name, format_time(seconds), *figures, words))
         head = (
             tr("programme"),
             tr("length"),
@@ -170,10 +175,12 @@ class MeasuringRow(QWidget):
         self.table.open()
 
     def _ask_log(self) -> None:
-        recording = self.studio.recording
-        if recording is None or self._measures is None:
+        subject = self.studio.subject
+        if subject is None or self._measures is None:
             return
-        proposal = str(recording.path.with_name(f"{recording.name}-loudness.csv"))
+        first = next(iter(self.studio.document.project.recordings))
+        folder = (self.studio.document.path or first.path).parent
+        proposal = str(folder / f"{safe_name(subject.name)}-loudness.csv")
         name, _ = QFileDialog.getSaveFileName(
             self._window, tr("Save the log of the measurement"), proposal, tr("CSV (*.csv)")
         )

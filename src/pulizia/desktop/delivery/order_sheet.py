@@ -150,9 +150,9 @@ class OrderSheet(QWidget):
         """Show what applies."""
         _, kind, bits, _ = FORMATS[self.format_box.currentData()]
         self.dither_box.setVisible(kind in ("wav", "flac") and bits == "int16")
-        recording = self.studio.recording
+        subject = self.studio.subject
         self.dual_tick.setVisible(
-            recording is not None and (recording.channels == 1 or self.layout_box.currentData() == "mono")
+            subject is not None and (subject.channels == 1 or self.layout_box.currentData() == "mono")
         )
 
     def _add(self) -> None:

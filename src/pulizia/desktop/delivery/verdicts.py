@@ -17,7 +17,7 @@ from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
 from pulizia.words import tr, translated
 
-ROW = 50
+ROW, APART = 50, 30
 
 
 class ProgrammeCards(QWidget):
@@ -31,24 +31,45 @@ class ProgrammeCards(QWidget):
         self.setAccessibleName(tr("Programmes"))
         theme_notice().changed.connect(self.update)
 
+    @property
+    def rows(self) -> list[tuple[str, str, float]]:
+        """What can be delivered: identity, name and length in seconds; programmes first."""
+        project = self.studio.document.project
+        programmes = [(p.id, p.name, p.frames / p.rate) for p in project.programmes]
+        return programmes + [(r.id, r.name, r.kept_seconds) for r in project.recordings]
+
+    @property
+    def _apart(self) -> int:
+        """Room for the word over the recordings, where there are programmes as well."""
+        project = self.studio.document.project
+        return APART if project.programmes and project.recordings else 0
+
+    def _top(self, row: int) -> int:
+        return row * ROW + (self._apart if row >= len(self.studio.document.project.programmes) else 0)
+
     def fit(self) -> None:
         """Be as tall as the cards need."""
-        self.setFixedHeight(max(1, len(self.studio.document.project.recordings)) * ROW + 4)
+        self.setFixedHeight(max(1, len(self.rows)) * ROW + 4 + self._apart)
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        recordings = self.studio.document.project.recordings
-        row = int(event.position().y() // ROW)
-        if 0 <= row < len(recordings):
-            self.chosen.emit(recordings[row].id)
+        for row, (subject_id, _, _) in enumerate(self.rows):
+            if self._top(row) <= event.position().y() < self._top(row) + ROW:
+                self.chosen.emit(subject_id)
+                return
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        target = self.studio.target
-        for row, recording in enumerate(self.studio.document.project.recordings):
-            box = QRectF(0.5, row * ROW + 0.5, self.width() - 1, ROW - 1)
-            chosen = recording.id == self.studio.current_id
+        target, shown = self.studio.target, self.studio.subject_id
+        if self._apart:
+            top = self._top(len(self.studio.document.project.programmes)) - APART
+            painter.setFont(font(13, bold=True))
+            painter.setPen(colour("ink"))
+            painter.drawText(QRectF(8, top, self.width(), APART), Qt.AlignmentFlag.AlignVCenter, tr("Recordings"))
+        for row, (subject_id, name, seconds) in enumerate(self.rows):
+            box = QRectF(0.5, self._top(row) + 0.5, self.width() - 1, ROW - 1)
+            chosen = subject_id == shown
             if chosen:
                 painter.setPen(QPen(colour("strong"), 1))
                 painter.setBrush(colour("panel"))
@@ -57,12 +78,13 @@ class ProgrammeCards(QWidget):
                 painter.fillRect(QRectF(box.left() + 8, box.bottom(), box.width() - 16, 1), colour("line"))
             painter.setPen(colour("ink"))
             painter.setFont(font(13, bold=chosen))
-            painter.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignTop, recording.name)
+            fits = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(box.width()) - 16)
+            painter.drawText(box.adjusted(8, 5, -8, 0), Qt.AlignmentFlag.AlignTop, fits)
             painter.setFont(font(12))
             painter.setPen(colour("soft"))
             second = box.adjusted(8, 26, -8, -4)
-            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, format_time(recording.kept_seconds))
-            measures = self._counted(recording.id)
+            painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, format_time(seconds))
+            measures = self._counted(subject_id)
             if target is not None:
                 verdict = verdicts(measures, target)[0] if measures else None
                 paint_verdict(painter, second, verdict)

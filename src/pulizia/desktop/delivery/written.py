@@ -83,7 +83,7 @@ class Written(QWidget):
         if done is None:
             return
         order = next((o for o in self.studio.queue.orders if o.delivered is done), None)
-        steps = step_words(order.steps if order else ())
+        steps, clips = step_words(order.steps if order else ()), order.clips if order else ()
 
         def made(page: str) -> None:
             try:
@@ -93,4 +93,4 @@ class Written(QWidget):
             else:
                 self.studio.say(tr("The report was printed to {path}.", path=path))
 
-        self.studio.job(lambda _job: report_html(done, steps), tr("Printing the report"), made)
+        self.studio.job(lambda _job: report_html(done, steps, clips), tr("Printing the report"), made)
