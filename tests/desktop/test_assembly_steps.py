@@ -107,10 +107,10 @@ def test_strips_lie_under_their_clip_and_are_switched_moved_and_limited(place: P
     assert not any(s.holes for s in desk.owner.steps)
     desk.choose_lane(desk.programme.lanes[1].id)
     studio.repairs.add_tool("hum", on_selection=False)
-    desk.paste_step_on_lanes()
+    studio.programme_steps.paste_on_lanes()
     assert "no other lane" in place.said
     desk.change_lane(desk.programme.lanes[0].id, "kind", kind="atmosphere")
-    desk.paste_step_on_lanes()
+    studio.programme_steps.paste_on_lanes()
     assert [[s.tool_id for s in lane.steps] for lane in desk.programme.lanes] == [["hum"], ["hum"]]
 
 

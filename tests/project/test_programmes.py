@@ -149,7 +149,7 @@ def test_cross_fades_lie_around_the_cut_and_fades_stay_within_their_clip() -> No
 def test_room_tone_fills_gaps_at_the_level_of_the_room_and_is_the_same_each_time() -> None:
     voice = ArraySource(voice_in_noise(6.0), RATE)
     lane = Lane(name="Talk").with_clips([clip("a", 0, 0, 2 * RATE), clip("a", 3 * RATE, 3 * RATE, 2 * RATE)])
-    programme = edits.fill_gaps(Programme(name="P", rate=RATE, channels=1, lanes=(lane,)), lane.id, "a", cross=480)
+    programme = edits.fill_gaps(Programme(name="P", rate=RATE, channels=1, lanes=(lane,)), lane.id, cross=480)
     heard = lambda _i: (voice, ("M",))  # noqa: E731
     one, two = (sound_of(programme, heard, ChunkCache(), AnalysisStore()).after for _ in range(2))
     gap = one.read(2 * RATE + 1000, 3 * RATE - 1000)

@@ -14,12 +14,14 @@ from pulizia.cli.outputs import CHUNK_BYTES
 from pulizia.cli.worked import worked_recording
 from pulizia.delivery.deliver import Said
 from pulizia.errors import MediaError, ProjectError
+from pulizia.media.open import OpenMedia
 from pulizia.project.clips import Programme
 from pulizia.project.file import SUFFIX, load_project
 from pulizia.project.model import Project
 from pulizia.project.programme_sound import ProgrammeSound, sound_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore
+from pulizia.score.steps import Step
 from pulizia.session.subject import said_of
 
 
@@ -30,12 +32,19 @@ class Assembled:
     Attributes
     ----------
     notes : sentences on recordings that cannot be heard
+    files : the opened files of the others
     """
 
     project: Project
     programme: Programme
     sound: ProgrammeSound
     notes: tuple[str, ...]
+    files: dict[str, OpenMedia]
+
+    def opened(self, recording_id: str) -> tuple[Source, tuple[Step, ...]] | None:
+        """A recording's untouched sound and its steps; None when its file cannot be opened."""
+        media = self.files.get(recording_id)
+        return None if media is None else (media.source, self.project.recording(recording_id).score)
 
     @property
     def source(self) -> Source:
@@ -81,6 +90,7 @@ def assembled(path: Path, name: str, progress: Callable[[float], None]) -> Assem
         message = f"{path.name} has no programme {name}; it holds {names}."
         raise ProjectError(message)
     notes: list[str] = []
+    files: dict[str, OpenMedia] = {}
 
     def heard(recording_id: str) -> tuple[Source, tuple[str, ...]] | None:
         try:
@@ -88,8 +98,9 @@ def assembled(path: Path, name: str, progress: Callable[[float], None]) -> Assem
         except (MediaError, ProjectError) as error:
             notes.append(f"A recording is silent in {name}. {error}")
             return None
+        files[recording_id] = worked.media
         return worked.sound, worked.media.channel_names
 
     sound = sound_of(chosen, heard, ChunkCache(CHUNK_BYTES), AnalysisStore())
     sound.prepare(progress)
-    return Assembled(project=project, programme=chosen, sound=sound, notes=tuple(notes))
+    return Assembled(project=project, programme=chosen, sound=sound, notes=tuple(notes), files=files)

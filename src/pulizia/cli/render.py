@@ -7,19 +7,18 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from pulizia.audio.source import Source
 from pulizia.cli.assembled import Assembled, add_programme_flag, assembled
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import FORMATS
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_recording
-from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
+from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import ProjectError
 from pulizia.media.broadcast import Loudness
 from pulizia.media.names import safe_name
 from pulizia.project.file import load_project
-from pulizia.project.programme_sound import stems_of
+from pulizia.session.programme_pieces import Piece, clip_pieces, stem_pieces, whole_piece
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
@@ -34,6 +33,15 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument(
         "--handles", type=float, default=0.0, metavar="S", help="with --clips: this much more at both ends, in seconds"
     )
+    command.add_argument(
+        "--joined",
+        action="store_true",
+        help="with --clips: one continuous file for each lane instead of a file for each clip",
+    )
+    command.add_argument(
+        "--analyse", choices=("recording", "clip"), default="recording",
+        help="with --clips: what the steps learn from, the whole recording (default) or each clip alone",
+    )  # fmt: skip
     command.add_argument("--bits", choices=tuple(FORMATS), default="24", help="sample format (24)")
     command.add_argument("--overwrite", action="store_true", help="replace existing outputs")
     command.set_defaults(run=run)
@@ -72,14 +80,13 @@ def _render_programme(options: argparse.Namespace) -> int:
     progress = TerminalProgress(options.programme)
     made = assembled(options.project, options.programme, progress)
     pieces = _pieces(made, options)
-    for name, _ in pieces.values():
-        check_output(name, inputs=made.inputs, overwrite=options.overwrite)
+    for target, _ in pieces:
+        check_output(target, inputs=made.inputs, overwrite=options.overwrite)
     wanted = Deliverable(sample_format=FORMATS[options.bits])
-    for title, (target, source) in pieces.items():
-        said = made.said if source.frames == made.programme.frames else Said()
-        cut = write_source(source, target, wanted, progress, said=said, loudness=Loudness())
+    for target, piece in pieces:
+        cut = write_source(piece.source, target, wanted, progress, said=piece.said, loudness=Loudness())
         progress.done()
-        print(f"{title}: written to {target}")
+        print(f"{piece.title}: written to {target}")
         if words := cut_words(cut):
             print(words)
     for note in made.notes:
@@ -87,31 +94,19 @@ def _render_programme(options: argparse.Namespace) -> int:
     return 0
 
 
-def _pieces(made: Assembled, options: argparse.Namespace) -> dict[str, tuple[Path, Source]]:
+def _pieces(made: Assembled, options: argparse.Namespace) -> list[tuple[Path, Piece]]:
     """What is written: the programme, its stems or its clips, each with its file."""
     programme, folder = made.programme, options.output
     if not (options.stems or options.clips):
-        target = folder / f"{safe_name(programme.name)}.wav" if folder.is_dir() else folder
-        return {programme.name: (target, made.source)}
+        piece = whole_piece(programme, made.sound)
+        return [(folder / f"{piece.name}.wav" if folder.is_dir() else folder, piece)]
     if folder.exists() and not folder.is_dir():
         message = f"{folder.name} is a file. Choose a folder for stems or clips."
         raise ProjectError(message)
     folder.mkdir(exist_ok=True)
     if options.stems:
-        stems = stems_of(programme)
-        return {
-            f"{programme.name}, {name}": (
-                folder / f"{safe_name(f'{programme.name}-{name}')}.wav",
-                made.sound.stem(lanes),
-            )
-            for name, lanes in stems.items()
-        }
-    handles = max(0, round(options.handles * programme.rate))
-    found: dict[str, tuple[Path, Source]] = {}
-    for lane in programme.lanes:
-        for number, clip in enumerate((c for c in lane.clips if c.enabled), 1):
-            name = f"{lane.name}-{number:03}" + (f"-{clip.name}" if clip.name else "")
-            alone = made.sound.clip_alone(clip, handles)
-            if alone is not None:
-                found[f"{lane.name} {number}"] = (folder / f"{safe_name(name)}.wav", alone)
-    return found
+        found = stem_pieces(programme, made.sound)
+    else:
+        alone = made.opened if options.analyse == "clip" else None
+        found = clip_pieces(programme, made.sound, handles_s=options.handles, joined=options.joined, opened=alone)
+    return [(folder / f"{piece.name}.wav", piece) for piece in found]

@@ -22,7 +22,13 @@ def window_commands(window: MainWindow) -> list[Command]:
     return [
         *on_the_bench(window.studio, commands),
         *assembly_commands(
-            window.studio, window.assembly, window.add_to_programme, window.render_programme, window.deliver_programme
+            window.studio,
+            window.assembly,
+            window.add_to_programme,
+            window.render_programme,
+            window.render_stems,
+            window.render_clips,
+            window.deliver_programme,
         ),
     ]
 
@@ -233,6 +239,7 @@ def _listening(w: MainWindow) -> list[Command]:
             has,
             lambda: s.only_band,
         ),
+        Command("go_to_time", N_("Listen"), tr("Go to time…"), ("Ctrl+G",), w.go_to_time, has),
         Command("output", N_("Listen"), tr("Sound output…"), (), w.doors.show_sound),
         Command("start", N_("Listen"), tr("To the start"), ("Home",), lambda: to("start"), has),
         Command("end", N_("Listen"), tr("To the end"), ("End",), lambda: to("end"), has),

@@ -204,7 +204,9 @@ class Foot(QWidget):
 
 
 class Clock(QWidget):
-    """The position, in figures that stand still."""
+    """The position, in figures that stand still; a press asks for another one."""
+
+    pressed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -212,7 +214,12 @@ class Clock(QWidget):
         self.setFixedSize(124, 32)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(tr("Position"))
+        self.setToolTip(tr("Press to type a time (Ctrl+G)"))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
         theme_notice().changed.connect(self.update)
+
+    def mousePressEvent(self, _event: QMouseEvent) -> None:
+        self.pressed.emit()
 
     def show_seconds(self, seconds: float) -> None:
         """Show a position."""

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
@@ -25,8 +26,10 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.audio.markers import Marker
+from pulizia.audio.timecode import TimecodeError, typed_seconds
 from pulizia.desktop.actions import Actions, Command
 from pulizia.desktop.assembly.assembly import Assembly
+from pulizia.desktop.assembly.render_clips_dialog import RenderClipsDialog
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY, MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.delivery.delivery import Delivery
@@ -74,6 +77,7 @@ class MainWindow(QMainWindow):
         self.delivery = Delivery(studio)
         self.foot = Foot(studio)
         self.foot.setProperty("manual", "bench#Listening")
+        self.foot.clock.pressed.connect(self.go_to_time)
         self.places = QStackedWidget()
         self.places.addWidget(self.bench)
         self.places.addWidget(self.assembly)
@@ -207,11 +211,48 @@ class MainWindow(QMainWindow):
         if programme is None or studio.assembly.sound is None:
             studio.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
             return
-        folder = studio.document.path.parent if studio.document.path else Path.home()
-        proposal = str(folder / f"{safe_name(programme.name)}.wav")
+        proposal = str(self._project_folder() / f"{safe_name(programme.name)}.wav")
         name, _ = QFileDialog.getSaveFileName(self, tr("Render the programme"), proposal, tr("WAV (*.wav)"))
         if name:
             studio.programme_out.render(Path(name))
+
+    def render_stems(self) -> None:
+        """Ask for a folder and write each stem of the programme."""
+        chosen = QFileDialog.getExistingDirectory(self, tr("Render stems to"), str(self._project_folder()))
+        if chosen:
+            self.studio.programme_out.render_stems(Path(chosen))
+
+    def render_clips(self) -> None:
+        """Ask how and where to, and write the clips of the programme."""
+        self.rendering_clips = RenderClipsDialog(self.studio, self, self._project_folder())
+        self.rendering_clips.open()
+
+    def _project_folder(self) -> Path:
+        path = self.studio.document.path
+        return path.parent if path is not None else Path.home()
+
+    def go_to_time(self) -> None:
+        """Ask for a time and put the playhead there."""
+        programme = self.studio.assembly.programme if self.studio.assembly.is_heard else None
+        rate = programme.picture_rate if programme is not None else Fraction(25)
+        start, drop = (programme.start_frame, programme.drop_frame) if programme is not None else (0, False)
+        text, good = QInputDialog.getText(
+            self, tr("Go to time"), tr("Seconds, 1:23.4, 400 ms, 12 f, or a timecode 10:01:23:10")
+        )
+        if not good or not text.strip():
+            return
+        try:
+            seconds = typed_seconds(text, rate, start, drop=drop)
+        except TimecodeError as error:
+            self.studio.say(str(error), bad=True)
+            return
+        frame = round(seconds * self.studio.rate)
+        source = self.studio.heard_source
+        if source is None or not 0 <= frame <= source.frames:
+            self.studio.say(tr("{text} lies outside. Type a time inside.", text=text), bad=True)
+            return
+        self.studio.seek(frame)
+        self.here.axis.bring_into_view(frame)
 
     def deliver_programme(self) -> None:
         """Take the programme to Delivery and ask where to."""

@@ -91,20 +91,22 @@ def trim(programme: Programme, clip_id: str, *, start: int | None = None, stop: 
 
     ProjectError when nothing of the clip would be left or another clip is in the way.
     """
-    clip = programme.lane_of(clip_id).clip(clip_id)
+    return programme.with_changed(clip_id, lambda clip: _trimmed(clip, start, stop))
+
+
+def _trimmed(clip: Clip, start: int | None = None, stop: int | None = None) -> Clip:
     first = clip.start if start is None else max(0, start)
     last = clip.stop if stop is None else stop
     if last <= first:
         message = tr("Nothing of the clip would be left. Remove it instead.")
         raise ProjectError(message)
     shift = first - clip.start
-    longer = replace(
+    return replace(
         clip, start=first, inner=clip.inner + shift, frames=last - first,
         gain_line=tuple((at - shift, db) for at, db in clip.gain_line),
         fade_in=replace(clip.fade_in, frames=min(clip.fade_in.frames, last - first)),
         fade_out=replace(clip.fade_out, frames=min(clip.fade_out.frames, last - first)),
     )  # fmt: skip
-    return programme.with_changed(clip_id, lambda _: longer)
 
 
 def slip(programme: Programme, clip_ids: Collection[str], frames: int) -> Programme:
@@ -112,6 +114,53 @@ def slip(programme: Programme, clip_ids: Collection[str], frames: int) -> Progra
     return _each_lane(
         programme, lambda lane: [replace(c, inner=c.inner + frames) if c.id in clip_ids else c for c in lane.clips]
     )
+
+
+def _beside(programme: Programme, clip_id: str) -> tuple[Clip | None, Clip, Clip | None]:
+    """A clip with those that touch or overlap it on its lane."""
+    row = programme.lane_of(clip_id).clips
+    at = next(n for n, c in enumerate(row) if c.id == clip_id)
+    clip, before, behind = row[at], row[at - 1] if at else None, row[at + 1] if at + 1 < len(row) else None
+    return (
+        before if before is not None and before.stop >= clip.start else None, clip,
+        behind if behind is not None and behind.start <= clip.stop else None,
+    )  # fmt: skip
+
+
+def slide(programme: Programme, clip_id: str, frames: int) -> Programme:
+    """Move a clip by frames between those that it touches: their edges follow it, nothing else moves.
+
+    ProjectError when nothing would be left of a neighbour, or the clip would begin before the programme.
+    """
+    before, clip, behind = _beside(programme, clip_id)
+    shift = max(frames, -clip.start)
+    if before is None and behind is None:
+        return move(programme, [clip_id], shift)
+    changed = {clip.id: clip.moved(shift)}
+    if before is not None:
+        changed[before.id] = _trimmed(before, stop=before.stop + shift)
+    if behind is not None:
+        changed[behind.id] = _trimmed(behind, start=behind.start + shift)
+    return _exchanged(programme, clip_id, changed)
+
+
+def roll(programme: Programme, clip_id: str, side: str, frame: int) -> Programme:
+    """Move the cut at the "start" or "stop" of a clip: one side grows by what the other loses. A lone edge is trimmed."""
+    before, clip, behind = _beside(programme, clip_id)
+    neighbour = before if side == "start" else behind
+    if neighbour is None:
+        return trim(programme, clip_id, **{side: frame})
+    if side == "start":
+        own, other = _trimmed(clip, start=frame), _trimmed(neighbour, stop=neighbour.stop + frame - clip.start)
+    else:
+        own, other = _trimmed(clip, stop=frame), _trimmed(neighbour, start=neighbour.start + frame - clip.stop)
+    return _exchanged(programme, clip_id, {clip.id: own, neighbour.id: other})
+
+
+def _exchanged(programme: Programme, clip_id: str, changed: dict[str, Clip]) -> Programme:
+    """With clips of one lane exchanged in one go."""
+    lane = programme.lane_of(clip_id)
+    return programme.with_lane(lane.with_clips(changed.get(c.id, c) for c in lane.clips))
 
 
 def shift_behind(programme: Programme, frame: int, frames: int) -> Programme:
@@ -203,12 +252,15 @@ def gaps(lane: Lane, frames: int) -> list[tuple[int, int]]:
     return [*found, (at, frames)] if at < frames else found
 
 
-def fill_gaps(
-    programme: Programme, lane_id: str, recording_id: str, *, cross: int, longest: int | None = None
-) -> Programme:
-    """Lay room tone of a recording into the gaps of a lane, passing over ``cross`` frames into the clips on both sides."""
+def fill_gaps(programme: Programme, lane_id: str, *, cross: int, longest: int | None = None) -> Programme:
+    """Lay room tone into the gaps of a lane, passing over ``cross`` frames into the clips on both sides.
+
+    The tone is that of the recording before the gap; where another one follows, it passes in the middle of the gap into
+    the tone of that one.
+    """
     lane = programme.lane(lane_id)
     row = list(lane.clips)
+    voices = [c for c in row if not c.tone]
     ends, starts = {c.stop: c for c in row}, {c.start: c for c in row}
     for begin, end in gaps(lane, lane.frames):
         if longest is not None and end - begin > longest:
@@ -217,10 +269,23 @@ def fill_gaps(
             min(cross, near.frames // 2) if (near := side.get(at)) else 0 for side, at in ((ends, begin), (starts, end))
         )
         first, last = begin - before, end + behind
-        row.append(
-            Clip(recording_id=recording_id, tone=True, start=first, inner=first, frames=last - first, name=tr("Room tone"),
-                 fade_in=Edge(before))
-        )  # fmt: skip
+        left = next((c for c in reversed(voices) if c.stop <= begin), None)
+        right = next((c for c in voices if c.start >= end), None)
+        sides = [c for c in (left, right) if c is not None]
+        if not sides:
+            continue
+        alike = len({c.recording_id for c in sides}) == 1
+        half = min(cross * 4, end - begin) // 2
+        middle = (begin + end) // 2
+        rows = (
+            [(sides[0], first, last, before)]
+            if alike
+            else [(sides[0], first, middle + half, before), (sides[1], middle - half, last, 2 * half)]
+        )
+        row += [
+            Clip(recording_id=c.recording_id, tone=True, start=a, inner=a, frames=b - a, gain_db=c.gain_db, name=tr("Room tone"), fade_in=Edge(f))
+            for c, a, b, f in rows
+        ]  # fmt: skip
     return programme.with_lane(lane.with_clips(row))
 
 

@@ -101,18 +101,26 @@ class ProgrammeSound:
         for n, chain in enumerate(chains):
             chain.prepare(lambda part, n=n: progress((n + part) / len(chains)))  # type: ignore[misc]
 
-    def clip_alone(self, clip: Clip, handles: int = 0) -> Source | None:
-        """One clip with its gain, and up to ``handles`` frames more of its recording at both ends, without fades; None when silent."""
+    def part_alone(self, clip: Clip, handles: int = 0) -> Part | None:
+        """One clip from frame 0 on with its gain, and up to ``handles`` frames more of its recording at both ends, without fades.
+
+        None when it is off or silent.
+        """
         if not clip.enabled or clip.recording_id not in self.there:
             return None
         part = self.part(clip, self.programme.lane_of(clip.id))
         before = min(handles, max(0, part.inner))
         behind = min(handles, max(0, part.source.frames - part.inner - part.frames))
-        frames = before + part.frames + behind
         line = tuple((at + before, db) for at, db in part.gain_line)
-        alone = Part(part.source, 0, part.inner - before, frames, part.weights, line)
+        return Part(part.source, 0, part.inner - before, before + part.frames + behind, part.weights, line)
+
+    def clip_alone(self, clip: Clip, handles: int = 0) -> Source | None:
+        """The same as a source; None when it is off or silent."""
+        alone = self.part_alone(clip, handles)
+        if alone is None:
+            return None
         return TimelineSource.of_parts(
-            [alone], rate=self.programme.rate, channels=self.programme.channels, frames=frames
+            [alone], rate=self.programme.rate, channels=self.programme.channels, frames=alone.frames
         )
 
     def stem(self, lanes: tuple[Lane, ...]) -> Source:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 from dataclasses import replace
+from fractions import Fraction
 from typing import Any
 
 from pulizia.audio.fades import Law
@@ -12,13 +13,12 @@ from pulizia.audio.markers import Marker
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
 from pulizia.errors import PuliziaError
-from pulizia.measure.loudness import measure
+from pulizia.media.open import broadcast_of
 from pulizia.project import programme_edits as edits
 from pulizia.project.clips import Clip, Lane, LaneKind, Programme
 from pulizia.project.model import Recording
 from pulizia.session.assembly_subject import AssemblySubject
-from pulizia.session.jobs import Job
-from pulizia.units import format_number, seconds_to_frames
+from pulizia.units import seconds_to_frames
 from pulizia.words import plural, tr
 
 CUT_FADE_S = 0.01
@@ -33,7 +33,8 @@ class AssemblyDesk(AssemblySubject):
 
     # -- edits
 
-    def _do(self, change: Callable[[Programme], Programme], what: str, merge_key: str | None = None) -> bool:
+    def apply(self, change: Callable[[Programme], Programme], what: str, merge_key: str | None = None) -> bool:
+        """Change the programme as one entry of history called ``what``; a refusal is said, and False."""
         programme = self.programme
         if programme is None:
             return False
@@ -76,12 +77,26 @@ class AssemblyDesk(AssemblySubject):
         """Set a marker at the playhead."""
         here = self._room.transport.position
         name = tr("Marker {number}", number=len(self.programme.markers) + 1 if self.programme is not None else 1)
-        self._do(lambda p: replace(p, markers=tuple(sorted((*p.markers, Marker(here, name))))), tr("Set a marker"))
+        self.apply(lambda p: replace(p, markers=tuple(sorted((*p.markers, Marker(here, name))))), tr("Set a marker"))
+
+    def rename_marker(self, marker: Marker, name: str) -> None:
+        """Give a marker another name."""
+
+        def renamed(programme: Programme) -> Programme:
+            return replace(
+                programme, markers=tuple(replace(m, name=name) if m == marker else m for m in programme.markers)
+            )
+
+        self.apply(renamed, tr("Rename a marker"))
+
+    def remove_marker(self, marker: Marker) -> None:
+        """Take a marker away."""
+        self.apply(lambda p: replace(p, markers=tuple(m for m in p.markers if m != marker)), tr("Remove a marker"))
 
     def rename(self, name: str) -> None:
         """Give the programme another name."""
         if name.strip():
-            self._do(lambda p: replace(p, name=name.strip()), tr("Rename the programme"))
+            self.apply(lambda p: replace(p, name=name.strip()), tr("Rename the programme"))
 
     def add_lane(self, kind: LaneKind = "voice", name: str = "") -> None:
         """Add a lane below the others."""
@@ -90,16 +105,16 @@ class AssemblyDesk(AssemblySubject):
             self.new_programme()
             return
         lane = Lane(name=name or tr("Lane {number}", number=len(programme.lanes) + 1), kind=kind)
-        if self._do(lambda p: p.with_lane(lane), tr("Add a lane")):
+        if self.apply(lambda p: p.with_lane(lane), tr("Add a lane")):
             self.choose_lane(lane.id)
 
     def remove_lane(self, lane_id: str) -> None:
         """Take a lane with its clips out of the programme."""
-        self._do(lambda p: replace(p, lanes=tuple(la for la in p.lanes if la.id != lane_id)), tr("Remove the lane"))
+        self.apply(lambda p: replace(p, lanes=tuple(la for la in p.lanes if la.id != lane_id)), tr("Remove the lane"))
 
     def change_lane(self, lane_id: str, what: str, **changes: Any) -> None:  # noqa: ANN401
         """Change fields of a lane: name, kind, gain_db, muted, soloed, placement, stem."""
-        self._do(lambda p: p.with_lane(replace(p.lane(lane_id), **changes)), what)
+        self.apply(lambda p: p.with_lane(replace(p.lane(lane_id), **changes)), what)
 
     def add_recording(self, recording: Recording, span: Span | None = None, at: int | None = None) -> None:
         """Lay a recording, or a stretch of it, onto the chosen lane at a frame, or behind its last clip."""
@@ -123,8 +138,45 @@ class AssemblyDesk(AssemblySubject):
             fade_in=fade, fade_out=fade,
         )  # fmt: skip
         target = lane.id
-        if self._do(lambda p: edits.put(p, target, [clip]), tr("Add {name}", name=recording.name)):
+        if self.apply(lambda p: edits.put(p, target, [clip]), tr("Add {name}", name=recording.name)):
             self.select([clip.id])
+
+    def set_lane_gain(self, lane_id: str, gain_db: float) -> None:
+        """Set the gain of a lane; drags are one entry of history."""
+        change = lambda p: p.with_lane(replace(p.lane(lane_id), gain_db=gain_db))  # noqa: E731
+        self.apply(change, tr("Change the gain of a lane"), f"lane:{lane_id}:gain")
+
+    def move_lane(self, lane_id: str, by: int) -> None:
+        """Move a lane up (-1) or down (1)."""
+
+        def moved(programme: Programme) -> Programme:
+            lane, others = programme.lane(lane_id), [la for la in programme.lanes if la.id != lane_id]
+            at = [la.id for la in programme.lanes].index(lane_id) + by
+            others.insert(min(max(at, 0), len(others)), lane)
+            return replace(programme, lanes=tuple(others))
+
+        self.apply(moved, tr("Move a lane"))
+
+    def add_at_timecode(self, recording: Recording) -> None:
+        """Lay a recording where its start time says, on the clock of the programme."""
+        if self.programme is None:
+            self.new_programme()
+        programme, media = self.programme, self._room.document.media.get(recording.id)
+        if programme is None or media is None:
+            return
+        began = broadcast_of(media).frames_since_midnight
+        if not began:
+            self._room.say(tr("{name} has no start time.", name=recording.name), bad=True)
+            return
+        start_s = Fraction(began, recording.rate) + Fraction(recording.kept.start, recording.rate)
+        at = round((start_s - programme.start_frame / programme.picture_rate) * programme.rate)
+        if at < 0:
+            self._room.say(
+                tr("{name} begins before the programme. Set an earlier start of the programme.", name=recording.name),
+                bad=True,
+            )
+            return
+        self.add_recording(recording, at=at)
 
     def split(self) -> None:
         """Part the clips under the playhead: the selected ones, or all."""
@@ -133,15 +185,15 @@ class AssemblyDesk(AssemblySubject):
         if programme is None:
             return
         lanes = {programme.lane_of(i).id for i in self.clip_ids} or None
-        self._do(lambda p: edits.split(p, here, lanes), tr("Split"))
+        self.apply(lambda p: edits.split(p, here, lanes), tr("Split"))
 
     def remove(self) -> None:
         """Lift the selected clips, or the marked section of all lanes; silence stays where they were."""
         chosen, span = self.clip_ids, self.span
         if chosen:
-            self._do(lambda p: edits.remove(p, chosen), tr("Remove clips"))
+            self.apply(lambda p: edits.remove(p, chosen), tr("Remove clips"))
         elif span is not None:
-            self._do(lambda p: edits.lift(p, span.start, span.stop), tr("Remove the section"))
+            self.apply(lambda p: edits.lift(p, span.start, span.stop), tr("Remove the section"))
 
     def ripple_delete(self) -> None:
         """Take the marked stretch, or the one of the selected clips, out of all lanes and close the gap."""
@@ -152,7 +204,7 @@ class AssemblyDesk(AssemblySubject):
             self._room.say(tr("Select clips or a section first."), bad=True)
             return
         first, last = span.start, span.stop
-        if self._do(lambda p: edits.ripple_delete(p, first, last), tr("Delete and close the gap")):
+        if self.apply(lambda p: edits.ripple_delete(p, first, last), tr("Delete and close the gap")):
             self.select_span(0, 0)
             self._room.seek(first)
 
@@ -168,7 +220,7 @@ class AssemblyDesk(AssemblySubject):
             self._room.say(tr("There is no gap at the playhead."), bad=True)
             return
         first, last = max(stops, default=0), min(starts)
-        self._do(lambda p: edits.ripple_delete(p, first, last), tr("Close the gap"))
+        self.apply(lambda p: edits.ripple_delete(p, first, last), tr("Close the gap"))
 
     def trim_to_head(self, side: str) -> None:
         """Let the selected clips begin ("start") or end ("stop") at the playhead."""
@@ -184,34 +236,90 @@ class AssemblyDesk(AssemblySubject):
                 programme = edits.trim(programme, clip.id, **ends)
             return programme
 
-        self._do(trimmed, tr("Trim to playhead"))
+        self.apply(trimmed, tr("Trim to playhead"))
 
     def trim(self, clip_id: str, *, start: int | None = None, stop: int | None = None) -> bool:
         """Move an edge of a clip; drags of one edge are one entry of history."""
         key = f"trim:{clip_id}:{'start' if start is not None else 'stop'}"
-        return self._do(lambda p: edits.trim(p, clip_id, start=start, stop=stop), tr("Trim a clip"), key)
+        return self.apply(lambda p: edits.trim(p, clip_id, start=start, stop=stop), tr("Trim a clip"), key)
 
     def move(self, frames: int, lane_id: str | None = None) -> bool:
         """Move the selected clips by frames, and to another lane."""
         chosen = self.clip_ids
-        return bool(chosen) and self._do(lambda p: edits.move(p, chosen, frames, lane_id), tr("Move clips"))
+        return bool(chosen) and self.apply(lambda p: edits.move(p, chosen, frames, lane_id), tr("Move clips"))
+
+    def move_to_lane(self, by: int) -> None:
+        """Move the selected clips to the lane above (-1) or below (1)."""
+        programme, clips = self.programme, self.clips
+        if programme is None or not clips:
+            return
+        lanes = [lane.id for lane in programme.lanes]
+        at = lanes.index(programme.lane_of(clips[0].id).id) + by
+        if 0 <= at < len(lanes) and self.move(0, lanes[at]):
+            self.select(c.id for c in clips)
+
+    def change_programme(self, what: str, **changes: Any) -> None:  # noqa: ANN401
+        """Change fields of the programme: start_frame, picture_rate, drop_frame, channels, target_id."""
+        self.apply(lambda p: replace(p, **changes), what)
 
     def nudge(self, frames: int) -> None:
         """Move the selected clips by a little; nudges in a row are one entry of history."""
         chosen = self.clip_ids
         if chosen:
-            self._do(lambda p: edits.move(p, chosen, frames), tr("Move clips"), f"nudge:{sorted(chosen)}")
+            self.apply(lambda p: edits.move(p, chosen, frames), tr("Move clips"), f"nudge:{sorted(chosen)}")
 
     def slip(self, frames: int) -> None:
         """Let the selected clips play another stretch of their recordings."""
         chosen = self.clip_ids
         if chosen:
-            self._do(lambda p: edits.slip(p, chosen, frames), tr("Slip clips"), f"slip:{sorted(chosen)}")
+            self.apply(lambda p: edits.slip(p, chosen, frames), tr("Slip clips"), f"slip:{sorted(chosen)}")
+
+    def slide(self, clip_id: str, frames: int) -> bool:
+        """Move a clip between its neighbours, whose edges follow it; drags are one entry of history."""
+        return self.apply(lambda p: edits.slide(p, clip_id, frames), tr("Slide a clip"), f"slide:{clip_id}")
+
+    def roll(self, clip_id: str, side: str, frame: int) -> bool:
+        """Move the cut between a clip and its neighbour; drags are one entry of history."""
+        return self.apply(lambda p: edits.roll(p, clip_id, side, frame), tr("Move a cut"), f"roll:{clip_id}:{side}")
+
+    def duplicate(self) -> None:
+        """Lay copies of the selected clips behind them, on their lanes."""
+        programme, clips = self.programme, self.clips
+        if programme is None or not clips:
+            return
+        by, chosen = max(c.stop for c in clips) - clips[0].start, self.clip_ids
+        known = {c.id for lane in programme.lanes for c in lane.clips}
+        if self.apply(lambda p: edits.duplicate(p, chosen, by), tr("Duplicate clips")):
+            now = self.programme
+            self.select(
+                c.id for lane in now.lanes for c in lane.clips if c.id not in known
+            ) if now is not None else None
+
+    def insert(self) -> None:
+        """Paste the copied clips at the playhead; all behind it moves on to make room."""
+        programme, here = self.programme, self._room.transport.position
+        if programme is None or not self._copied:
+            return
+        first = self._copied[0][1].start
+        room = max(c.stop for _, c in self._copied) - first
+        with self._room.document.history.one_deed(tr("Insert clips")):
+            self.apply(lambda p: edits.insert_time(p, here, room), tr("Insert clips"))
+            self.paste()
+
+    def set_line(self, clip_id: str, points: tuple[tuple[int, float], ...]) -> bool:
+        """Give a clip another gain line; drags are one entry of history."""
+        line = tuple((at, round(db, 1)) for at, db in sorted(points))
+        return self.apply(
+            lambda p: p.with_changed(clip_id, lambda c: replace(c, gain_line=line)), tr("Change a gain line"),
+            f"line:{clip_id}",
+        )  # fmt: skip
 
     def set_gain(self, gain_db: float) -> None:
         """Set the gain of the selected clips."""
         chosen = self.clip_ids
-        self._do(lambda p: edits.set_gain(p, chosen, gain_db), tr("Change the gain of clips"), f"gain:{sorted(chosen)}")
+        self.apply(
+            lambda p: edits.set_gain(p, chosen, gain_db), tr("Change the gain of clips"), f"gain:{sorted(chosen)}"
+        )
 
     def add_gain(self, change_db: float) -> None:
         """Make the selected clips louder or quieter."""
@@ -222,7 +330,7 @@ class AssemblyDesk(AssemblySubject):
                 programme = edits.set_gain(programme, {clip.id}, clip.gain_db + change_db)
             return programme
 
-        self._do(changed, tr("Change the gain of clips"), f"gain:{sorted(chosen)}")
+        self.apply(changed, tr("Change the gain of clips"), f"gain:{sorted(chosen)}")
 
     def go_to_cut(self, direction: int) -> None:
         """Put the playhead at the next (1) or previous (-1) beginning or end of a clip."""
@@ -233,45 +341,10 @@ class AssemblyDesk(AssemblySubject):
         if places:
             self._room.seek(places[0] if direction > 0 else places[-1])
 
-    def match_loudness(self) -> None:
-        """Give the selected clips gains with which all are as loud as the middle one of them (BS.1770, each by itself)."""
-        sound, clips = self.sound, [c for c in self.clips if c.enabled and not c.tone]
-        if sound is None or len(clips) < 2:
-            self._room.say(tr("Select two clips or more first."), bad=True)
-            return
-
-        def work(job: Job) -> list[float | None]:
-            found: list[float | None] = []
-            for n, clip in enumerate(clips):
-                alone = sound.clip_alone(clip)
-                found.append(None if alone is None else measure(alone, workers=1).integrated_lufs)
-                job.progress((n + 1) / len(clips))
-            return found
-
-        def done(found: list[float | None]) -> None:
-            known = [(c.id, lufs) for c, lufs in zip(clips, found, strict=True) if lufs is not None]
-            if len(known) < 2:
-                self._room.say(tr("The selected clips are too short or too quiet to measure."), bad=True)
-                return
-            middle = sorted(lufs for _, lufs in known)[len(known) // 2]
-
-            def matched(programme: Programme) -> Programme:
-                for clip_id, lufs in known:
-                    programme = programme.with_changed(
-                        clip_id,
-                        lambda c, by=middle - lufs: replace(c, gain_db=round(c.gain_db + by, 1)),  # type: ignore[misc]
-                    )
-                return programme
-
-            if self._do(matched, tr("Match the loudness of clips")):
-                self._room.say(tr("All selected clips are at {lufs} LUFS.", lufs=format_number(middle)))
-
-        self._room.job(work, tr("Measuring clips"), done)
-
     def set_fade(self, side: str, frames: int, law: Law | None = None, clip_ids: Collection[str] | None = None) -> None:
         """Set the fade at a side of the selected clips, or of others."""
         chosen = self.clip_ids if clip_ids is None else frozenset(clip_ids)
-        self._do(
+        self.apply(
             lambda p: edits.fade(p, chosen, side=side, frames=frames, law=law), tr("Change a fade"),
             f"fade:{side}:{sorted(chosen)}",
         )  # fmt: skip
@@ -289,18 +362,17 @@ class AssemblyDesk(AssemblySubject):
                 made = edits.cross_fade(made, clip.id, frames)
             return made
 
-        self._do(faded, tr("Cross-fade"))
+        self.apply(faded, tr("Cross-fade"))
 
     def fill_gaps(self) -> None:
-        """Lay room tone into the gaps of the chosen lane, from the recording of its first clip."""
+        """Lay room tone into the gaps of the chosen lane, of the recordings beside each."""
         programme, lane = self.programme, self.lane
-        voices = [c for c in lane.clips if not c.tone] if lane is not None else []
-        if programme is None or lane is None or not voices:
+        if programme is None or lane is None or all(c.tone for c in lane.clips):
             self._room.say(tr("Choose a lane with clips first."), bad=True)
             return
-        wanted, recording, cross = lane.id, voices[0].recording_id, seconds_to_frames(CROSS_S, programme.rate)
+        wanted, cross = lane.id, seconds_to_frames(CROSS_S, programme.rate)
         count = len(edits.gaps(lane, lane.frames))
-        if self._do(lambda p: edits.fill_gaps(p, wanted, recording, cross=cross), tr("Fill gaps with room tone")):
+        if self.apply(lambda p: edits.fill_gaps(p, wanted, cross=cross), tr("Fill gaps with room tone")):
             self._room.say(
                 plural("1 gap filled with room tone.", "{n} gaps filled with room tone.", count)
                 if count
@@ -318,60 +390,7 @@ class AssemblyDesk(AssemblySubject):
                 programme = programme.with_changed(i, lambda c: replace(c, enabled=on))
             return programme
 
-        self._do(switched, tr("Switch clips on") if on else tr("Switch clips off"))
-
-    # -- steps of what is shown
-
-    def switch_step(self) -> None:
-        """Switch the selected step on or off."""
-        owner, step = self.owner, self._room.step
-        if owner is not None and step is not None:
-            self._room.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
-
-    def move_step(self, by: int) -> None:
-        """Move the selected step up (-1) or down (1)."""
-        owner, step = self.owner, self._room.step
-        if owner is not None and step is not None:
-            self._room.document.move_step(owner.id, step.id, [s.id for s in owner.steps].index(step.id) + by)
-
-    def remove_step(self) -> None:
-        """Take the selected step away."""
-        owner, step = self.owner, self._room.step
-        if owner is not None and step is not None:
-            self._room.document.remove_step(owner.id, step.id)
-
-    def paste_step_on_lanes(self) -> None:
-        """Add the selected step to every other lane of the chosen one's kind, as one edit."""
-        programme, lane, step = self.programme, self.lane, self._room.step
-        if programme is None or lane is None or step is None:
-            return
-        others = [other.id for other in programme.lanes if other.kind == lane.kind and other.id != lane.id]
-        if not others:
-            self._room.say(tr("There is no other lane of this kind."), bad=True)
-            return
-        self._room.document.paste_step_on(others, step)
-
-    def restore_original(self) -> None:
-        """Give the untouched take back in the section on the chosen lane, or in the selected clips: one edit."""
-        programme, span, lane = self.programme, self.span, self.lane
-        if programme is None:
-            return
-        if span is not None and lane is not None:
-            under = [c for c in lane.clips if c.start < span.stop and span.start < c.stop]
-            places = [(c, Span(max(c.start, span.start), min(c.stop, span.stop))) for c in under]
-        else:
-            places = [(c, c.span) for c in self.clips]
-        owners: list[tuple[str, Span]] = []
-        for clip, part in places:
-            recording = self.recording_of(clip)
-            if recording is not None and not clip.tone:
-                scale = recording.rate / programme.rate
-                first, last = (round((f - clip.start + clip.inner) * scale) for f in (part.start, part.stop))
-                owners.append((recording.id, Span(max(0, first), min(recording.frames, last))))
-        if not owners:
-            self._room.say(tr("Select clips, or a section of a lane, first."), bad=True)
-        elif not self._room.document.give_back_in(owners):
-            self._room.say(tr("No step applies to the selection: it is already the original."))
+        self.apply(switched, tr("Switch clips on") if on else tr("Switch clips off"))
 
     def copy(self) -> None:
         """Keep the selected clips for pasting."""
@@ -394,7 +413,7 @@ class AssemblyDesk(AssemblySubject):
                 made = edits.put(made, lane.id, [c for n, c in new if n == number])
             return made
 
-        if self._do(pasted, tr("Paste clips")):
+        if self.apply(pasted, tr("Paste clips")):
             self.select(c.id for _, c in new)
 
     def settle(self) -> None:

@@ -7,8 +7,10 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 from typing import Literal
 
+import numpy as np
+
 from pulizia.audio.layouts import channel_names
-from pulizia.audio.source import Source
+from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.model import Recording
@@ -36,6 +38,7 @@ class AssemblySubject:
         )
         self._bench_step: str | None = None
         self._varied: tuple[object, Source | None] | None = None
+        self.older: Source | None = None  # the programme before the last edit, while that is heard instead
         self._shown = False
         self._place = 0
         self._bench_place = 0
@@ -97,7 +100,7 @@ class AssemblySubject:
         sound = self.sound
         listening = self._room.listening
         if sound is None or listening is Listening.AFTER:
-            return sound.after if sound is not None else None
+            return self.older if self.older is not None else sound.after if sound is not None else None
         owner = self.owner
         step_id = self._room.step_id if listening is Listening.STEP else None
         key = (sound, listening, owner, step_id)
@@ -207,6 +210,27 @@ class AssemblySubject:
             return frame
         return max(0, round(frame * programme.rate / owner.rate) - clip.inner + clip.start)
 
+    def zero_crossing(self, frame: int, reach: int) -> int:
+        """Where the sound of the clip there, before its steps, passes through zero nearest to a frame; the frame itself when too far.
+
+        Looked for only when ``reach`` is a few milliseconds: farther out one frame is as good as another.
+        """
+        programme = self.programme
+        if programme is None or not 0 < reach <= programme.rate // 200:
+            return frame
+        clip = next((c for la in programme.lanes for c in la.clips if c.start <= frame <= c.stop and not c.tone), None)
+        media = self._room.document.media.get(clip.recording_id) if clip is not None else None
+        if clip is None or media is None:
+            return frame
+        scale = media.source.rate / programme.rate
+        first, last = (round((f - clip.start + clip.inner) * scale) for f in (frame - reach, frame + reach))
+        sound = read_padded(media.source, first, last + 1).sum(axis=0)
+        crossed = np.flatnonzero(np.signbit(sound[1:]) != np.signbit(sound[:-1])) + 1
+        if not len(crossed):
+            return frame
+        at = round((first + int(crossed[np.abs(crossed + first - (first + last) / 2).argmin()])) / scale)
+        return at + clip.start - clip.inner
+
     def choose_scope(self, scope: Scope) -> None:
         """Show the steps of the selected clip's recording, of the chosen lane, or of the programme."""
         if scope == "recording" and self.owner_clip is None:
@@ -298,6 +322,12 @@ class AssemblySubject:
         if programme is not None:
             self.select(c.id for lane in programme.lanes for c in lane.clips if c.start >= here)
 
+    def select_lane(self) -> None:
+        """Select every clip of the chosen lane."""
+        lane = self.lane
+        if lane is not None:
+            self.select(c.id for c in lane.clips)
+
     def select_all(self) -> None:
         """Select every clip."""
         programme = self.programme
@@ -321,6 +351,7 @@ class AssemblySubject:
             self._bench_place = 0
 
     def _document_changed(self) -> None:
+        self.older = None
         programme = self.programme
         if self.clip_ids:
             there = {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()

@@ -97,6 +97,10 @@ class Document(StepEditing):
         self._chains[recording_id] = _Made(media, score, others, chain)
         return chain
 
+    def chain_or_none(self, recording_id: str) -> Chain | None:
+        """The same; also None for one that is not part of the project."""
+        return self.chain(recording_id) if any(r.id == recording_id for r in self.project.recordings) else None
+
     def programme(self, subject_id: str | None, what: str = "after") -> Source | None:
         """What of a recording or programme is delivered, "before" or "after" its steps; None when it cannot be heard."""
         subject = self.subject(subject_id)

@@ -56,6 +56,11 @@ class History:
         return self._past[-1][0] if self._past else None
 
     @property
+    def before_last(self) -> Project | None:
+        """The project before the last edit."""
+        return self._past[-1][1] if self._past else None
+
+    @property
     def redo_label(self) -> str | None:
         """Words of the edit that redo makes again."""
         return self._future[-1][0] if self._future else None

@@ -5,6 +5,8 @@ from __future__ import annotations
 
 from pulizia.media.folders import cache_folder, prune
 from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.clip_levels import ClipLevels
+from pulizia.session.cut_listening import CutListening
 from pulizia.session.file_desk import FileDesk
 from pulizia.session.inspection_desk import InspectionDesk
 from pulizia.session.jobs import LATER, Post
@@ -13,9 +15,11 @@ from pulizia.session.output_protocol import SoundOut
 from pulizia.session.plan_desk import PlanDesk
 from pulizia.session.print_desk import PrintDesk
 from pulizia.session.programme_out import ProgrammeOut
+from pulizia.session.programme_steps import ProgrammeSteps
 from pulizia.session.queue_desk import QueueDesk
 from pulizia.session.repair_desk import RepairDesk
 from pulizia.session.room import Room
+from pulizia.session.speech_desk import SpeechDesk
 from pulizia.session.survey_desk import SurveyDesk
 from pulizia.words import tr
 
@@ -36,6 +40,10 @@ class Studio(Room):
         self.prints = PrintDesk(self)
         self.plans = PlanDesk(self)
         self.assembly = AssemblyDesk(self)
+        self.speech = SpeechDesk(self, self.assembly)
+        self.programme_steps = ProgrammeSteps(self, self.assembly)
+        self.cut_listening = CutListening(self, self.assembly)
+        self.clip_levels = ClipLevels(self, self.assembly)
         self.programme_out = ProgrammeOut(self, self.assembly)
         self.pool.submit(lambda _job: _tidy_caches(), title=tr("Tidying caches"), priority=LATER)
 

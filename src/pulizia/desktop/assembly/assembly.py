@@ -5,27 +5,34 @@ from __future__ import annotations
 
 from PySide6.QtCore import QMimeData, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QDrag, QMouseEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from pulizia.audio.markers import Marker
+from pulizia.desktop.assembly.clip_level_dialog import ClipLevelDialog
 from pulizia.desktop.assembly.clip_sheet import ClipSheet
+from pulizia.desktop.assembly.findings_dialog import ProgrammeFindings
 from pulizia.desktop.assembly.lanes_view import RECORDING_MIME, LanesView
+from pulizia.desktop.assembly.overview import AssemblyOverview
 from pulizia.desktop.assembly.ruler import AssemblyRuler
 from pulizia.desktop.assembly.steps_pane import StepsPane
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.recordings_list import CARD_HEIGHT, Cards
 from pulizia.desktop.bench.sheet import Sheet
+from pulizia.desktop.bench.spectrum_view import SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.time_scroll import TimeScroll
 from pulizia.desktop.controls import SegmentSwitch, button, label, scrolled
+from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
+from pulizia.session.speech_desk import USUAL_PAUSE_S
 from pulizia.session.studio import Studio
 from pulizia.units import seconds_to_frames
 from pulizia.words import tr
 
 SPARE_S, LEAST_S = 10.0, 60.0  # of empty time behind the last clip; of time in view at all
-APART_PX = 6
-CLIPS, STEP = 0, 1  # what the sheet shows
+APART_PX, SPECTRUM_HEIGHT = 6, 240
+CLIPS, STEP, LEVELS, SPECTRUM = range(4)  # what the sheet shows
 
 
 class RecordingCards(Cards):
@@ -81,11 +88,13 @@ class Assembly(QWidget):
         self.cards = RecordingCards(studio, pictures)
         self.cards.chosen.connect(studio.choose_recording)
         self.cards.added.connect(self.add_recording)
+        self.overview = AssemblyOverview(studio, self.axis)
         self.ruler = AssemblyRuler(studio, self.axis)
+        self.ruler.marker_menu.connect(self._marker_menu)
         self.lanes = LanesView(studio, self.axis, pictures)
         self.lanes.bench_asked.connect(self.bench_asked)
         self.steps = StepsPane(studio, self.axis, pictures)
-        self.steps.step_chosen.connect(lambda: self._show_sheet(STEP))
+        self.steps.step_chosen.connect(lambda: self.show_sheet(STEP))
         self.step_sheet = Sheet(studio)
         self.step_sheet.setProperty("manual", "step")
         self.sheet = ClipSheet(studio)
@@ -99,6 +108,7 @@ class Assembly(QWidget):
         self._timer = QTimer(self)
         self._timer.setInterval(20)
         self._timer.timeout.connect(self.follow)
+        self._timer.timeout.connect(self.levels.tick)
         self.axis.changed.connect(self.follow)
         studio.on("surveys", lambda: update_in_turn(self.steps.steps))
         for event in ("document", "selection", "measures", "current"):
@@ -125,6 +135,7 @@ class Assembly(QWidget):
         centre = QVBoxLayout(middle)
         centre.setContentsMargins(0, 8, 0, 4)
         centre.setSpacing(0)
+        centre.addWidget(self.overview)
         centre.addWidget(self.ruler)
         self._area: QScrollArea = scrolled(self.lanes)
         centre.addWidget(self._area, 1)
@@ -137,11 +148,21 @@ class Assembly(QWidget):
         self._right = QStackedWidget()
         self._right.addWidget(scrolled(self.sheet))
         self._right.addWidget(scrolled(self.step_sheet))
+        self.levels, self.spectrum = LevelsPanel(self.studio), SpectrumView(self.studio)
+        self.levels.setProperty("manual", f"bench#{tr('Levels')}")
+        self.spectrum.setProperty("manual", f"bench#{tr('Spectrum')}")
+        self.spectrum.enlarge_button.hide()
+        self.spectrum.plot.setMinimumHeight(SPECTRUM_HEIGHT)
+        self._right.addWidget(scrolled(self.levels))
+        self._right.addWidget(self._spectrum_page())
         self.which = SegmentSwitch(
-            (tr("Clips"), tr("Step")),
-            (tr("The selected clips, or the programme"), tr("The settings of the selected step")),
+            (tr("Clips"), tr("Step"), tr("Levels"), tr("Spectrum")),
+            (
+                tr("The selected clips, or the programme"), tr("The settings of the selected step"),
+                tr("Levels of what is heard (V)"), tr("Spectrum of the section, or of the moment (S)"),
+            ),
             tr("What the sheet shows"),
-        )
+        )  # fmt: skip
         self.which.chosen.connect(self._right.setCurrentIndex)
         sheets = QWidget()
         right = QVBoxLayout(sheets)
@@ -154,6 +175,14 @@ class Assembly(QWidget):
         right.addLayout(head_row)
         right.addWidget(self._right, 1)
         row.addWidget(Column(sheets, RIGHT_WIDTH, line_at_left=True))
+
+    def _spectrum_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.spectrum)
+        column.addStretch(1)
+        return page
 
     def _empty_place(self) -> QWidget:
         place = QWidget()
@@ -184,6 +213,7 @@ class Assembly(QWidget):
     def open(self) -> None:
         """The place is shown."""
         self.studio.assembly.enter()
+        self.studio.speech.want()
         programme = self.studio.assembly.programme
         if programme is not None:
             for recording_id in programme.recordings:
@@ -214,22 +244,74 @@ class Assembly(QWidget):
                     self.axis.scroll(0)
         self.lanes.fit()
         self.ruler.update()
+        self.overview.update()
         self.steps.refresh()
         desk = self.studio.assembly
         if desk.clip_ids != self._clips:
             self._clips = desk.clip_ids
-            self._show_sheet(CLIPS)
+            if desk.clip_ids and self._right.currentIndex() == STEP:
+                self.show_sheet(CLIPS)
         self.sheet.refresh()
         self.step_sheet.refresh()
 
-    def _show_sheet(self, index: int) -> None:
+    def show_sheet(self, index: int) -> None:
+        """Show clips, the step, levels or the spectrum in the sheet."""
         self._right.setCurrentIndex(index)
         self.which.set_index(index)
         self.which.update()
 
+    def _marker_menu(self, frame: int) -> None:
+        """What can be done with a marker."""
+        desk = self.studio.assembly
+        marker = next((m for m in desk.programme.markers if m.frame == frame), None) if desk.programme else None
+        if marker is None:
+            return
+        menu = QMenu(self)
+        menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self._rename_marker(marker))
+        menu.addAction(tr("Remove the marker")).triggered.connect(lambda: desk.remove_marker(marker))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.cursor().pos())
+
+    def _rename_marker(self, marker: Marker) -> None:
+        name, good = QInputDialog.getText(self, tr("Rename the marker"), tr("Name"), text=marker.name)
+        if good and name.strip():
+            self.studio.assembly.rename_marker(marker, name.strip())
+
+    def ask_tighten(self) -> None:
+        """Ask how long pauses may be."""
+        value, good = QInputDialog.getDouble(
+            self, tr("Tighten pauses"), tr("Longest pause in seconds"), USUAL_PAUSE_S, 0.35, 10.0, 2
+        )
+        if good:
+            self.studio.speech.tighten(value)
+
+    def ask_lengthen(self) -> None:
+        """Ask by how much the pause at the playhead grows."""
+        value, good = QInputDialog.getDouble(
+            self, tr("Lengthen the pause"), tr("Longer by seconds"), 0.3, 0.01, 60.0, 2
+        )
+        if good:
+            self.studio.speech.lengthen(value)
+
+    def ask_level(self) -> None:
+        """Ask for the level of the selected clips."""
+        self.level_dialog = ClipLevelDialog(self.studio, self)
+        self.level_dialog.open()
+
+    def inspect(self) -> None:
+        """Listen through the programme and list what is wrong with it."""
+        self.findings = ProgrammeFindings(self.studio, self)
+        self.findings.open()
+
+    def add_at_timecode(self) -> None:
+        """Lay the recording that is chosen at the left where its start time says."""
+        recording = self.studio.recording
+        if recording is not None:
+            self.studio.assembly.add_at_timecode(recording)
+
     def choose_tool(self, *, on_selection: bool) -> None:
         """Offer the tools for a new step."""
-        self._show_sheet(STEP)
+        self.show_sheet(STEP)
         self.steps.choose_tool(on_selection=on_selection)
 
     def go_to_moment(self, direction: int) -> None:
@@ -255,6 +337,7 @@ class Assembly(QWidget):
             self.axis.bring_into_view(position)
         x = self.axis.x_at(position)
         self.ruler.move_head(x)
+        self.overview.move_head(position)
         self.lanes.move_head(x)
         self.steps.steps.move_head(x)
         self.step_sheet.follow()

@@ -11,13 +11,12 @@ from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, 
 
 from pulizia.audio.fades import rise
 from pulizia.audio.timeline import Edge
-from pulizia.desktop.assembly.geometry import NAME_PX
+from pulizia.desktop.assembly.geometry import HANDLE_PX, NAME_PX, Geometry, gain_at
 from pulizia.desktop.bench.pictures import Pictures
-from pulizia.desktop.bench.time_axis import TimeAxis
 from pulizia.desktop.bench.wave_image import columns_of_picture, indexed_image, wave_codes, wave_table
 from pulizia.desktop.theme import colour, font, theme
 from pulizia.measure.overview import Columns
-from pulizia.project.clips import Clip, level_at
+from pulizia.project.clips import Clip
 from pulizia.project.model import Recording
 from pulizia.score.chain import Chain
 from pulizia.session.studio import Studio
@@ -33,8 +32,8 @@ LEAST_NAME_PX = 26
 class ClipPainter:
     """Draws clips of the assembly."""
 
-    def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
-        self._studio, self._axis, self._pictures = studio, axis, pictures
+    def __init__(self, studio: Studio, geometry: Geometry, pictures: Pictures) -> None:
+        self._studio, self._geometry, self._axis, self._pictures = studio, geometry, geometry.axis, pictures
         self._seen: dict[str, tuple[Recording | None, Chain | None, int]] = {}
         self._kept: OrderedDict[object, QPixmap] = OrderedDict()
 
@@ -69,7 +68,7 @@ class ClipPainter:
         _, chain, version = self._of(clip.recording_id)
         look = (
             clip.recording_id, clip.inner, clip.frames, clip.gain_db, clip.gain_line, clip.fade_in, clip.fade_out, clip.enabled, clip.name,
-            clip.tone, clip.channel, chosen, round(box.width()), round(box.height()), chain.after.key if chain is not None else "", version, theme().name,
+            clip.tone, clip.channel, chosen, self._axis.frames_per_pixel, round(box.width()), round(box.height()), chain.after.key if chain is not None else "", version, theme().name,
         )  # fmt: skip
         known = self._kept.get(look)
         if known is not None:
@@ -104,8 +103,8 @@ class ClipPainter:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for edge, side in ((clip.fade_in, "in"), (clip.fade_out, "out")):
             self._paint_fade(painter, edge, side, box)
-        if clip.gain_line or clip.gain_db:
-            self._paint_gain(painter, clip, box)
+        if clip.gain_line or clip.gain_db or chosen:
+            self._paint_gain(painter, clip, box, points=chosen)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
         pen = QPen(colour("plum" if chosen else "strong"), 1)
         if not clip.enabled:
@@ -159,19 +158,26 @@ class ClipPainter:
             painter.setBrush(colour("panel"))
             painter.drawEllipse(QPointF(corner, top + 6), 3.0, 3.0)
 
-    def _paint_gain(self, painter: QPainter, clip: Clip, box: QRectF) -> None:
-        """The gain as a line: at the middle for 0 dB, 24 dB to both edges."""
-        points = clip.gain_line or ((0, 0.0), (clip.frames, 0.0))
-        middle, half = box.center().y() + NAME_PX / 2, (box.height() - NAME_PX) / 2 - 4
-        ends = (0, *(at for at, _ in points if 0 < at < clip.frames), clip.frames)
+    def _paint_gain(self, painter: QPainter, clip: Clip, box: QRectF, *, points: bool) -> None:
+        """The gain as a line: at the middle for 0 dB, 24 dB to both edges; its points where it can be dragged."""
+        ends = (0, *(at for at, _ in clip.gain_line if 0 < at < clip.frames), clip.frames)
         line = QPolygonF()
         for at in ends:
-            db = level_at(clip.gain_line, at) + clip.gain_db
-            line.append(
-                QPointF(box.left() + at / self._axis.frames_per_pixel, middle - min(max(db / 24.0, -1.0), 1.0) * half)
-            )
+            db = gain_at(clip, at) + clip.gain_db
+            line.append(QPointF(box.left() + at / self._axis.frames_per_pixel, self._geometry.y_of_db(db, 0, box)))
         painter.setPen(QPen(colour("ochre"), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(line)
+        if not points:
+            return
+        painter.setBrush(colour("panel"))
+        if box.width() > 2 * HANDLE_PX:
+            at = round(HANDLE_PX * self._axis.frames_per_pixel)
+            y = self._geometry.y_of_db(gain_at(clip, at) + clip.gain_db, 0, box)
+            painter.drawEllipse(QPointF(box.left() + HANDLE_PX, y), 3.5, 3.5)
+        for at, db in clip.gain_line:
+            x = box.left() + at / self._axis.frames_per_pixel
+            painter.drawRect(QRectF(x - 3, self._geometry.y_of_db(db + clip.gain_db, 0, box) - 3, 6, 6))
 
     def _paint_name(self, painter: QPainter, clip: Clip, seen: QRectF, *, missing: bool) -> None:
         if seen.width() < LEAST_NAME_PX:

@@ -6,9 +6,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.audio.fades import Law
+from pulizia.desktop.assembly.programme_part import ProgrammePart
+from pulizia.desktop.assembly.time_box import TimeBox
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, hairline, label, setting_name
 from pulizia.project.clips import HIGHEST_DB, LOWEST_DB, Clip
 from pulizia.session.studio import Studio
@@ -41,7 +43,10 @@ class ClipSheet(QWidget):
         column.addWidget(self.title)
         column.addWidget(self.line)
         column.addWidget(self._clip_part())
-        column.addWidget(self._programme_part())
+        self.whole = ProgrammePart(studio)
+        self.whole.render_asked.connect(self.render_asked)
+        self.whole.deliver_asked.connect(self.deliver_asked)
+        column.addWidget(self.whole)
         column.addStretch(1)
         self.refresh()
 
@@ -50,10 +55,10 @@ class ClipSheet(QWidget):
         column = QVBoxLayout(self._clips)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        self.start = self._figure(column, N_("Starts at"), 3, 0.0, 360_000.0, " s", self._moved)
-        self.length = self._figure(column, N_("Length"), 3, 0.0, 360_000.0, " s", self._lengthened)
-        self.inner = self._figure(column, N_("From"), 3, -360_000.0, 360_000.0, " s", self._slipped)
-        self.inner.setToolTip(tr("Where in the recording the clip begins."))
+        self.start = self._time(column, N_("Starts at"), self._moved, counts_from_start=True)
+        self.length = self._time(column, N_("Length"), self._lengthened)
+        self.inner = self._time(column, N_("From"), self._slipped, low=-360_000.0)
+        self.inner.setToolTip(tr("Where in the recording the clip begins"))
         self.gain = self._figure(column, N_("Gain"), 1, LOWEST_DB, HIGHEST_DB, " dB", self._gained)
         self.fade_in = self._figure(
             column, N_("Fade in"), 0, 0.0, LONGEST_FADE_MS, " ms", lambda v: self._faded("in", v)
@@ -70,7 +75,7 @@ class ClipSheet(QWidget):
             (tr("Cross-fade with the clip before"), assembly.cross_fade, tr("Overlap both around their cut by 40 ms")),
             (
                 tr("Match the loudness of clips"),
-                assembly.match_loudness,
+                self.studio.clip_levels.match,
                 tr("Bring all selected clips to the loudness of the middle one (Shift+L)"),
             ),
             (tr("Switch off or on"), assembly.set_enabled, tr("Keep the clip in its place without its sound")),
@@ -83,48 +88,19 @@ class ClipSheet(QWidget):
             column.addWidget(button(words, call, tip=tip))
         return self._clips
 
-    def _programme_part(self) -> QWidget:
-        self._whole = QWidget()
-        column = QVBoxLayout(self._whole)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(6)
-        self.name = QLineEdit()
-        self.name.setAccessibleName(tr("Name of the programme"))
-        self.name.editingFinished.connect(lambda: self.studio.assembly.rename(self.name.text()))
+    def _time(
+        self, column: QVBoxLayout, words: str, call: Callable[[float], None], *, low: float = 0.0,
+        counts_from_start: bool = False,
+    ) -> TimeBox:  # fmt: skip
         row = QHBoxLayout()
-        row.addWidget(setting_name(N_("Name")))
-        row.addWidget(self.name, 1)
+        row.addWidget(setting_name(words))
+        box = TimeBox(low=low, counts_from_start=counts_from_start)
+        box.setAccessibleName(translated(words))
+        box.changed.connect(lambda value: None if self._filling else call(value))
+        box.refused.connect(lambda sentence: self.studio.say(sentence, bad=True))
+        row.addWidget(box, 1)
         column.addLayout(row)
-        self.choice = ChoiceBox()
-        self.choice.setAccessibleName(tr("Choice of the programme"))
-        self.choice.activated.connect(lambda _i: self.studio.assembly.choose_programme(self.choice.currentData()))
-        column.addWidget(self.choice)
-        assembly = self.studio.assembly
-        column.addWidget(button(tr("New programme"), lambda: assembly.new_programme()))  # noqa: PLW0108 - the click has an argument
-        self.add_lane = button(tr("Add a lane"), lambda: assembly.add_lane())  # noqa: PLW0108 - the click has an argument
-        column.addWidget(self.add_lane)
-        column.addWidget(
-            button(
-                tr("Fill gaps with room tone"),
-                assembly.fill_gaps,
-                tip=tr("In the chosen lane, from the recording of its first clip"),
-            )
-        )
-        column.addWidget(
-            button(
-                tr("Deliver the programme…"), self.deliver_asked.emit, main=True,
-                tip=tr("Bring it to the target that is chosen in Delivery, and measure the file (Ctrl+D)"),
-            )
-        )  # fmt: skip
-        column.addWidget(button(tr("Render the programme…"), self.render_asked.emit, tip=tr("Write it as a WAV file")))
-        column.addSpacing(6)
-        column.addWidget(
-            label(
-                tr("Double-click a recording at the left, or drag it onto a lane. Drag a clip to move it, its edges to trim it, the circles to fade it; with Alt its sound slips inside it. Double-click a clip to repair it on the Bench; F3 comes back."),
-                13, token="soft", wrap=True,
-            )
-        )  # fmt: skip
-        return self._whole
+        return box
 
     def _figure(
         self,
@@ -202,11 +178,10 @@ class ClipSheet(QWidget):
         assembly = self.studio.assembly
         programme, clips = assembly.programme, assembly.clips
         self._clips.setVisible(bool(clips))
-        self._whole.setVisible(not clips and programme is not None)
+        self.whole.setVisible(not clips and programme is not None)
         if programme is None:
             self.title.setText(tr("No programme yet"))
             self.line.setText(tr("A programme joins recordings into one continuous sound. Add a recording to begin."))
-            self.name.setText("")
             return
         self._filling = True
         if clips:
@@ -227,8 +202,10 @@ class ClipSheet(QWidget):
             ):
                 box.setValue(1000.0 * edge.frames / rate)
                 law.setCurrentIndex([name for name, _ in LAWS].index(edge.law))
-            for box in (self.start, self.length, self.inner):
-                box.setEnabled(len(clips) == 1)
+            for times in (self.start, self.length, self.inner):
+                times.setEnabled(len(clips) == 1)
+                times.picture_rate, times.start_frame = programme.picture_rate, programme.start_frame
+                times.drop = programme.drop_frame
         else:
             self.title.setText(programme.name)
             count = sum(len(lane.clips) for lane in programme.lanes)
@@ -241,11 +218,5 @@ class ClipSheet(QWidget):
                     rate=programme.rate / 1000,
                 )
             )
-            self.choice.clear()
-            for known in self.studio.document.project.programmes:
-                self.choice.addItem(known.name, known.id)
-            self.choice.setCurrentIndex(self.choice.findData(programme.id))
-            self.choice.setVisible(self.choice.count() > 1)
-            if not self.name.hasFocus():
-                self.name.setText(programme.name)
+            self.whole.show_programme(programme)
         self._filling = False

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from pulizia.desktop.actions import Command
-from pulizia.desktop.assembly.assembly import Assembly
+from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM, Assembly
 from pulizia.session.studio import Studio
 from pulizia.words import N_, tr
 
@@ -16,7 +16,7 @@ EVERYWHERE = frozenset({
     "new", "open", "save", "save_as", "quit", "undo", "redo", "recipe", "bench", "assembly", "delivery", "theme", "language",
     "play", "stop", "loop", "shuttle_back", "shuttle_stop", "shuttle_on", "back", "forward", "start", "end", "compare", "before",
     "after", "removed", "matched", "output", "menu", "tour", "storage", "manual", "about", "keys", "own_target", "programme_add", "add", "treat", "noise", "suggest", "next_moment", "previous_moment",
-    "step_next", "step_previous", "removed_by_step",
+    "step_next", "step_previous", "removed_by_step", "go_to_time", "figures",
 })  # fmt: skip
 """Commands that mean the same in every place."""
 
@@ -36,10 +36,12 @@ def assembly_commands(
     place: Assembly,
     add_here: Callable[[], None],
     render: Callable[[], None],
+    stems: Callable[[], None],
+    clips: Callable[[], None],
     deliver: Callable[[], None],
 ) -> list[Command]:
     """All commands of the place."""
-    desk = studio.assembly
+    desk, steps, speech = studio.assembly, studio.programme_steps, studio.speech
     here = lambda: desk.is_open  # noqa: E731
     there = lambda: desk.is_open and desk.programme is not None  # noqa: E731
     chosen = lambda: desk.is_open and bool(desk.clip_ids)  # noqa: E731
@@ -77,7 +79,7 @@ def assembly_commands(
         ("programme_slip_on", tr("Slip the sound on by 10 ms"), ("Ctrl+Alt+Right",), lambda: desk.slip(by_time(1)), chosen),
         ("programme_louder", tr("Clips louder by 1 dB"), ("Alt+Up",), lambda: desk.add_gain(1.0), chosen),
         ("programme_quieter", tr("Clips quieter by 1 dB"), ("Alt+Down",), lambda: desk.add_gain(-1.0), chosen),
-        ("programme_match", tr("Match the loudness of clips"), ("Shift+L",), desk.match_loudness, chosen),
+        ("programme_match", tr("Match the loudness of clips"), ("Shift+L",), studio.clip_levels.match, chosen),
         ("programme_next_cut", tr("Next cut"), ("Ctrl+PgDown",), lambda: desk.go_to_cut(1), there),
         ("programme_previous_cut", tr("Previous cut"), ("Ctrl+PgUp",), lambda: desk.go_to_cut(-1), there),
         ("programme_copy", tr("Copy clips"), ("Ctrl+C",), desk.copy, chosen),
@@ -92,14 +94,38 @@ def assembly_commands(
         ("programme_whole", tr("Show all"), ("0",), place.axis.show_whole, there),
         ("programme_taller", tr("Taller lanes"), ("Shift+Down",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height + 12), there),
         ("programme_flatter", tr("Flatter lanes"), ("Shift+Up",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height - 12), there),
-        ("programme_original", tr("Restore original"), ("G",), desk.restore_original, marked),
-        ("programme_step_switch", tr("Switch the step on or off"), ("Shift+E",), desk.switch_step, stepped),
-        ("programme_step_up", tr("Move the step up"), ("Alt+PgUp",), lambda: desk.move_step(-1), stepped),
-        ("programme_step_down", tr("Move the step down"), ("Alt+PgDown",), lambda: desk.move_step(1), stepped),
+        ("programme_original", tr("Restore original"), ("G",), steps.restore_original, marked),
+        ("programme_step_switch", tr("Switch the step on or off"), ("Shift+E",), steps.switch, stepped),
+        ("programme_step_up", tr("Move the step up"), ("Alt+PgUp",), lambda: steps.move(-1), stepped),
+        ("programme_step_down", tr("Move the step down"), ("Alt+PgDown",), lambda: steps.move(1), stepped),
         ("programme_step_copy", tr("Copy the step"), ("Alt+C",), studio.repairs.copy_step, stepped),
         ("programme_step_paste", tr("Paste the step"), ("Alt+V",), studio.repairs.paste_step, lambda: desk.is_open and studio.repairs.can_paste),
-        ("programme_step_lanes", tr("Paste the step to every lane of this kind"), (), desk.paste_step_on_lanes, stepped),
-        ("programme_step_remove", tr("Remove the step"), ("Ctrl+Shift+Del",), desk.remove_step, stepped),
+        ("programme_step_lanes", tr("Paste the step to every lane of this kind"), (), steps.paste_on_lanes, stepped),
+        ("programme_step_remove", tr("Remove the step"), ("Ctrl+Shift+Del",), steps.remove, stepped),
+        ("programme_next_phrase", tr("Next phrase"), ("Ctrl+Right",), lambda: speech.go(1), there),
+        ("programme_previous_phrase", tr("Previous phrase"), ("Ctrl+Left",), lambda: speech.go(-1), there),
+        ("programme_phrase", tr("Select the phrase or pause at playhead"), ("W",), lambda: speech.select_phrase(), there),  # noqa: PLW0108
+        ("programme_tighten", tr("Tighten pauses…"), ("Shift+P",), place.ask_tighten, there),
+        ("programme_lengthen", tr("Lengthen the pause…"), ("Ctrl+Shift+T",), place.ask_lengthen, there),
+        ("programme_breath", tr("Replace the breath with room tone"), ("Shift+X",), speech.cut_breath, there),
+        ("programme_voices", tr("Part the voices onto two lanes"), (), speech.checkerboard, there),
+        ("programme_duplicate", tr("Duplicate clips"), ("Ctrl+Shift+D",), desk.duplicate, chosen),
+        ("programme_insert", tr("Insert copied clips at playhead"), ("Ctrl+Shift+V",), desk.insert, there),
+        ("programme_lane_up", tr("Move clips to the lane above"), ("Ctrl+Up",), lambda: desk.move_to_lane(-1), chosen),
+        ("programme_lane_down", tr("Move clips to the lane below"), ("Ctrl+Down",), lambda: desk.move_to_lane(1), chosen),
+        ("programme_sample_earlier", tr("Move clips back by a sample"), ("Ctrl+Shift+Left",), lambda: desk.nudge(-1), chosen),
+        ("programme_sample_later", tr("Move clips on by a sample"), ("Ctrl+Shift+Right",), lambda: desk.nudge(1), chosen),
+        ("programme_of_lane", tr("Select all clips of the lane"), ("Shift+A",), desk.select_lane, there),
+        ("programme_loop_cut", tr("Loop over the cut with a run-up"), ("Shift+R",), studio.cut_listening.loop_cut, there),
+        ("programme_last_edit", tr("Hear before the last edit, or now"), ("D",), studio.cut_listening.toggle_last_edit, there),
+        ("programme_level", tr("Level of clips…"), ("Ctrl+Shift+L",), place.ask_level, chosen),
+        ("programme_timecode", tr("Add the recording at its start time"), (), place.add_at_timecode, lambda: desk.is_open and studio.recording is not None),
+        ("programme_show_lanes", tr("Show all lanes"), (), place.lanes.show_lanes, lambda: desk.is_open and bool(place.lanes.hidden)),
+        ("programme_levels", tr("Levels"), ("V",), lambda: place.show_sheet(LEVELS), there),
+        ("programme_spectrum", tr("Spectrum"), ("S",), lambda: place.show_sheet(SPECTRUM), there),
+        ("programme_inspect", tr("Inspect"), ("Ctrl+I",), place.inspect, there),
+        ("programme_stems", tr("Render stems…"), (), stems, there),
+        ("programme_clips", tr("Render clips…"), (), clips, there),
         ("programme_render", tr("Render the programme…"), ("Ctrl+Shift+P",), render, there),
         ("programme_deliver", tr("Deliver the programme…"), ("Ctrl+D",), deliver, there),
     )  # fmt: skip

@@ -4,18 +4,20 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.clips import Clip, Lane, level_at
 
 HEAD_PX, LEAST_LANE, SHARED_LANE, MOST_LANE, GAP_PX = 20, 52, 120, 240, 6
 EDGE_PX, CORNER_PX, NAME_PX = 6, 12, 16
-Grip = Literal["start", "stop", "in", "out", "body"]
+GAIN_PX, GAIN_EDGE_DB = 5, 24.0  # how near the gain line is taken; dB from its middle to the edge of a clip
+HANDLE_PX = 22  # from the left edge of a clip to the handle of its gain
+Grip = Literal["start", "stop", "in", "out", "body", "gain", "point"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +27,7 @@ class Hit:
     lane: Lane
     clip: Clip
     grip: Grip
+    point: int = -1  # of the gain line
 
 
 class Geometry:
@@ -43,9 +46,9 @@ class Geometry:
         """From one lane to the next."""
         return HEAD_PX + self.lane_height + GAP_PX
 
-    def height(self, programme: Programme | None) -> int:
-        """Of all lanes."""
-        return self.pitch * (len(programme.lanes) if programme is not None else 0) + 8
+    def height(self, count: int) -> int:
+        """Of so many lanes."""
+        return self.pitch * count + 8
 
     def head(self, number: int, width: float) -> QRectF:
         """The row with a lane's name."""
@@ -72,18 +75,56 @@ class Geometry:
         last = bisect_left(clips, self.axis.right, key=lambda c: c.start)
         yield from clips[first:last]
 
-    def hit(self, programme: Programme, place: QPointF, width: float) -> Hit | None:
-        """What is under the mouse; the clip that begins later lies on top."""
+    def hit(self, rows: Sequence[Lane], place: QPointF, width: float, chosen: Collection[str] = ()) -> Hit | None:
+        """What is under the mouse; the clip that begins later lies on top. Gain lines are taken of ``chosen`` clips."""
         number = self.lane_at(place.y())
-        if number >= len(programme.lanes):
+        if number >= len(rows):
             return None
-        lane = programme.lanes[number]
+        lane = rows[number]
         boxes = [(clip, self.box(clip, number, width)) for clip in reversed(list(self.in_view(lane)))]
         for near in (0.0, 3.0):  # what lies just beside an edge takes it as well, but only where no clip is
             for clip, box in boxes:
                 if box.left() - near <= place.x() < box.right() + near and box.top() <= place.y() <= box.bottom():
-                    return Hit(lane, clip, self._grip(clip, box, place))
+                    grip = self._grip(clip, box, place)
+                    if grip == "body" and clip.id in chosen:
+                        return self._on_line(lane, clip, number, box, place)
+                    return Hit(lane, clip, grip)
         return None
+
+    def _on_line(self, lane: Lane, clip: Clip, number: int, box: QRectF, place: QPointF) -> Hit:
+        """The handle of the gain line or a point of it, where the mouse is near; else the body."""
+        for n, (at, db) in enumerate(clip.gain_line):
+            x = box.left() + at / self.axis.frames_per_pixel
+            y = self.y_of_db(db + clip.gain_db, number, box)
+            if abs(place.x() - x) <= GAIN_PX + 1 and abs(place.y() - y) <= GAIN_PX + 1:
+                return Hit(lane, clip, "point", n)
+        handle = box.left() + HANDLE_PX
+        at = round(HANDLE_PX * self.axis.frames_per_pixel)
+        y = self.y_of_db(gain_at(clip, at) + clip.gain_db, number, box)
+        if abs(place.x() - handle) <= GAIN_PX and abs(place.y() - y) <= GAIN_PX and box.width() > 2 * HANDLE_PX:
+            return Hit(lane, clip, "gain")
+        return Hit(lane, clip, "body")
+
+    def within(self, rows: Sequence[Lane], box: QRectF, width: float) -> Iterator[Clip]:
+        """Clips that a rectangle touches."""
+        for number, lane in enumerate(rows):
+            yield from (clip for clip in self.in_view(lane) if self.box(clip, number, width).intersects(box))
+
+    # -- the gain line: 0 dB in the middle of a clip
+
+    @property
+    def db_per_pixel(self) -> float:
+        """Of the gain line."""
+        return GAIN_EDGE_DB / ((self.lane_height - NAME_PX) / 2 - 4)
+
+    def y_of_db(self, db: float, _number: int, box: QRectF) -> float:
+        """Where a gain lies in a clip's box."""
+        middle = box.center().y() + NAME_PX / 2
+        return middle - min(max(db, -GAIN_EDGE_DB), GAIN_EDGE_DB) / self.db_per_pixel
+
+    def db_at(self, y: float, number: int, width: float) -> float:
+        """The gain at a height of a row."""
+        return (self.body(number, width).center().y() + NAME_PX / 2 - y) * self.db_per_pixel
 
     def _grip(self, clip: Clip, box: QRectF, place: QPointF) -> Grip:
         if box.width() < 3 * EDGE_PX:
@@ -99,6 +140,16 @@ class Geometry:
         if place.x() - box.left() <= EDGE_PX:
             return "start"
         return "stop" if box.right() - place.x() <= EDGE_PX else "body"
+
+
+def gain_points(clip: Clip) -> tuple[tuple[int, float], ...]:
+    """The points of a clip's gain line; its ends where it has none."""
+    return clip.gain_line or ((0, 0.0), (clip.frames, 0.0))
+
+
+def gain_at(clip: Clip, frame: int) -> float:
+    """The line's gain in dB at a frame from the clip's start, without the clip's own gain."""
+    return level_at(clip.gain_line, frame)
 
 
 def snapped(frame: float, targets: list[int], reach: float) -> int:

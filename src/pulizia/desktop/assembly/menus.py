@@ -30,6 +30,8 @@ def show_clip_menu(studio: Studio, parent: QWidget, hit: Hit, to_bench: Callable
         (tr("Cross-fade with the clip before"), desk.cross_fade),
         (tr("Switch clips off or on"), desk.set_enabled),
         (tr("Copy clips"), desk.copy),
+        (tr("Duplicate clips"), desk.duplicate),
+        (tr("Restore original"), studio.programme_steps.restore_original),
         (tr("Remove clips"), desk.remove),
         (tr("Delete and close the gap"), desk.ripple_delete),
     )
@@ -39,15 +41,17 @@ def show_clip_menu(studio: Studio, parent: QWidget, hit: Hit, to_bench: Callable
     _show(menu, place)
 
 
-def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, place: QPoint) -> None:
+def ask_lane_name(studio: Studio, parent: QWidget, lane: Lane) -> None:
+    """Ask for another name of a lane."""
+    name, good = QInputDialog.getText(parent, tr("Rename the lane"), tr("Name"), text=lane.name)
+    if good and name.strip():
+        studio.assembly.change_lane(lane.id, tr("Rename the lane"), name=name.strip())
+
+
+def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, hide: Callable[[], None], place: QPoint) -> None:
     """The menu of a lane."""
     desk = studio.assembly
     desk.choose_lane(lane.id)
-
-    def rename() -> None:
-        name, good = QInputDialog.getText(parent, tr("Rename the lane"), tr("Name"), text=lane.name)
-        if good and name.strip():
-            desk.change_lane(lane.id, tr("Rename the lane"), name=name.strip())
 
     def gain() -> None:
         value, good = QInputDialog.getDouble(
@@ -57,7 +61,7 @@ def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, place: QPoint) -
             desk.change_lane(lane.id, tr("Change the gain of a lane"), gain_db=value)
 
     menu = QMenu(parent)
-    menu.addAction(tr("Rename the lane\u2026")).triggered.connect(rename)
+    menu.addAction(tr("Rename the lane\u2026")).triggered.connect(lambda: ask_lane_name(studio, parent, lane))
     menu.addAction(tr("Gain of the lane\u2026")).triggered.connect(gain)
     kinds = menu.addMenu(tr("Kind"))
     for kind in KINDS:
@@ -76,6 +80,10 @@ def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, place: QPoint) -
     menu.addSeparator()
     menu.addAction(tr("Fill gaps with room tone")).triggered.connect(lambda: desk.fill_gaps())  # noqa: PLW0108 - the click has an argument
     menu.addAction(tr("Add a lane")).triggered.connect(lambda: desk.add_lane())  # noqa: PLW0108
+    menu.addAction(tr("Part the voices onto two lanes")).triggered.connect(lambda: studio.speech.checkerboard())  # noqa: PLW0108
+    menu.addAction(tr("Hide the lane")).triggered.connect(lambda: hide())  # noqa: PLW0108
+    menu.addAction(tr("Move the lane up")).triggered.connect(lambda: desk.move_lane(lane.id, -1))
+    menu.addAction(tr("Move the lane down")).triggered.connect(lambda: desk.move_lane(lane.id, 1))
     menu.addAction(tr("Remove the lane")).triggered.connect(lambda: desk.remove_lane(lane.id))
     _show(menu, place)
 

@@ -4,8 +4,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
@@ -17,7 +17,9 @@ from pulizia.words import tr, translated
 
 
 class AssemblyRuler(QWidget):
-    """Times of the programme; a click moves the play head, a drag selects a stretch."""
+    """Times of the programme; a click moves the play head, a drag selects a stretch; a marker has a menu."""
+
+    marker_menu = Signal(int)
 
     def __init__(self, studio: Studio, axis: TimeAxis) -> None:
         super().__init__()
@@ -75,7 +77,24 @@ class AssemblyRuler(QWidget):
         if self.head_x >= 0:
             paint_drop(painter, plot.left() + self.head_x, plot.bottom())
 
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        programme, at = self.studio.assembly.programme, self.axis.frame_at(event.pos().x() - GUTTER)
+        reach = 60 * self.axis.frames_per_pixel  # a name reaches to the right of its place
+        near = (
+            [
+                m
+                for m in programme.markers
+                if (at - m.frame) / self.axis.frames_per_pixel >= -6 and at - m.frame <= reach
+            ]
+            if programme
+            else []
+        )
+        if near:
+            self.marker_menu.emit(near[-1].frame)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
         self._anchor = self.axis.frame_at(event.position().x() - GUTTER)
         self.studio.seek(max(0, round(self._anchor)))
 

@@ -140,16 +140,16 @@ class StepsPane(QWidget):
             show_tool_menu(self.studio, self, corner, on_selection=on_selection)
 
     def _show_menu(self) -> None:
-        studio, desk = self.studio, self.studio.assembly
+        studio, desk = self.studio, self.studio.programme_steps
         menu = QMenu(self)
         for words, call in (
-            (tr("Switch the step on or off"), desk.switch_step),
-            (tr("Move the step up"), lambda: desk.move_step(-1)),
-            (tr("Move the step down"), lambda: desk.move_step(1)),
+            (tr("Switch the step on or off"), desk.switch),
+            (tr("Move the step up"), lambda: desk.move(-1)),
+            (tr("Move the step down"), lambda: desk.move(1)),
             (tr("Copy the step"), studio.repairs.copy_step),
             (tr("Paste the step"), studio.repairs.paste_step),
-            (tr("Paste the step to every lane of this kind"), desk.paste_step_on_lanes),
-            (tr("Remove the step"), desk.remove_step),
+            (tr("Paste the step to every lane of this kind"), desk.paste_on_lanes),
+            (tr("Remove the step"), desk.remove),
         ):
             menu.addAction(words).triggered.connect(lambda _on=False, c=call: c())
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

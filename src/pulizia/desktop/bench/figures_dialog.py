@@ -66,19 +66,20 @@ class FiguresDialog(QDialog):
         self._measure()
 
     def _measure(self) -> None:
-        source, recording = self.studio.heard_source, self.studio.recording
-        if source is None or recording is None:
+        source, subject = self.studio.heard_source, self.studio.subject
+        if source is None or subject is None:
             return
-        selection = self.studio.selection
-        start, stop = (selection.span.start, selection.span.stop) if selection else (0, recording.frames)
-        what = tr("the selection") if selection else tr("the whole recording")
-        times = f"{format_time(start / recording.rate, 3)}\u2013{format_time(stop / recording.rate, 3)}"
-        self._title = f"{recording.name}, {what}, {times}, {translated(self.studio.listening.value)}"
+        marked = self.studio.marked
+        start, stop = (marked.start, marked.stop) if marked is not None else (0, source.frames)
+        whole = tr("the whole recording") if subject.recording is not None else tr("the whole programme")
+        what = tr("the selection") if marked is not None else whole
+        times = f"{format_time(start / source.rate, 3)}\u2013{format_time(stop / source.rate, 3)}"
+        self._title = f"{subject.name}, {what}, {times}, {translated(self.studio.listening.value)}"
         self._of.setText(tr("{what}: measuring…", what=self._title))
-        names = self.studio.document.media[recording.id].channel_names
+        names = subject.names
         passage = SpanSource(source, start, stop)
-        chain = self.studio.chain
-        scored = chain if chain is not None and chain.stages else None
+        chain = subject.chain
+        scored = chain if chain.stages else None
 
         def work(job: Job) -> list[Row]:
             rows = passage_figures(passage, names, job.progress)

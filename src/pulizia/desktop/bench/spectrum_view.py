@@ -126,7 +126,7 @@ class SpectrumView(QWidget):
             self._want(live=True)
 
     def _want(self, *, live: bool = False) -> None:
-        source, recording = self.studio.heard_source, self.studio.recording
+        source = self.studio.heard_source
         if not self.isVisible():
             return
         for part in (self.freeze_button, self.keep_button, self.enlarge_button):
@@ -137,23 +137,21 @@ class SpectrumView(QWidget):
             self._place.setText("")
             self.read_out.setText("")
             self.plot.show_spectrum(None, "")
-        if self._frozen or source is None or recording is None:
+        if self._frozen or source is None:
             return
-        selection = self.studio.selection
+        marked = self.studio.marked
         size = self.plot.options.size
-        if selection is not None and not live:
-            start, stop = selection.span.start, selection.span.stop
+        if marked is not None and not live:
+            start, stop = marked.start, marked.stop
             self._title.setText(tr("Spectrum of the selection"))
-            self._place.setText(
-                f"{format_time(start / recording.rate, 2)}\u2013{format_time(stop / recording.rate, 2)}"
-            )
+            self._place.setText(f"{format_time(start / source.rate, 2)}\u2013{format_time(stop / source.rate, 2)}")
         else:
             middle = self.studio.transport.position
-            half = max(size, round(MOMENT_S * recording.rate)) // 2
-            start = min(max(0, middle - half), max(0, recording.frames - 2 * half))
-            stop = min(start + 2 * half, recording.frames)
+            half = max(size, round(MOMENT_S * source.rate)) // 2
+            start = min(max(0, middle - half), max(0, source.frames - 2 * half))
+            stop = min(start + 2 * half, source.frames)
             self._title.setText(tr("Spectrum at playhead"))
-            self._place.setText(format_time(middle / recording.rate, 2))
+            self._place.setText(format_time(middle / source.rate, 2))
         options = self.plot.options
         key = (source.key, start, stop, options.size, options.window)
         if key == self._key:

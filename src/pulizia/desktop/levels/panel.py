@@ -147,8 +147,8 @@ class LevelsPanel(QWidget):
             shown.setText(format_number(value))
         self.studio.transport.levels.ceiling = db_to_gain(self._ceiling_db())
         self._show_bars()
-        recording = self.studio.recording
-        two = recording is not None and recording.channels == 2
+        source = self.studio.heard_source
+        two = source is not None and source.channels == 2
         self.gonio.setVisible(two)
         self._show_history()
         self._want_step()
@@ -164,38 +164,35 @@ class LevelsPanel(QWidget):
         return self.studio.target.integrated_lufs if self.studio.target else DEFAULT_TARGET_LUFS
 
     def _show_bars(self) -> None:
-        recording, measures = self.studio.recording, self.studio.heard_measures
-        media = self.studio.document.media.get(recording.id) if recording else None
-        names = shown_names(media.channel_names) if media else ("L", "R")
+        measures, heard = self.studio.heard_measures, self.studio.heard_names
+        names = shown_names(heard) if heard else ("L", "R")
         momentary, short = self.studio.loudness_now()
         most = (measures.momentary_max_lufs, measures.short_term_max_lufs) if measures else (None, None)
         groups = sample_groups(self.reading, names, self.options, self._ceiling_db())
         self.bars.show_groups([*groups, loudness_group(momentary, short, most, self.options, self._target_lufs())])
 
     def _show_history(self) -> None:
-        recording, selection = self.studio.recording, self.studio.selection
-        if recording is None:
+        subject, marked = self.studio.subject, self.studio.marked
+        if subject is None:
             self.history.show_measures(None, (0.0, 1.0), 0.0, self._target_lufs())
             return
-        kept = recording.kept
-        span = (kept.start / recording.rate, kept.stop / recording.rate)
-        if selection is not None:
-            span = (selection.span.start / recording.rate, selection.span.stop / recording.rate)
-        self._history_head.setText(tr("Loudness of the selection") if selection else tr("Loudness of the whole"))
+        kept, rate = subject.kept, subject.rate
+        span = marked or kept
+        self._history_head.setText(tr("Loudness of the selection") if marked else tr("Loudness of the whole"))
         self.history.show_measures(
-            self.studio.heard_measures, span, self.studio.transport.position / recording.rate, self._target_lufs(),
-            kept.start / recording.rate,
+            self.studio.heard_measures, (span.start / rate, span.stop / rate), self.studio.transport.position / rate,
+            self._target_lufs(), kept.start / rate,
         )  # fmt: skip
 
     def _want_step(self) -> None:
         """Levels that go into the selected step and come out, around the play head (in a worker)."""
-        step, chain, recording = self.studio.step, self.studio.chain, self.studio.recording
-        if step is None or chain is None or recording is None or step.id not in chain.stages:
+        step, chain, owner = self.studio.step, self.studio.owner_chain, self.studio.owner
+        if step is None or chain is None or owner is None or step.id not in chain.stages:
             self.step_line.setText(tr("no active step selected"))
             return
         stage = chain.stages[step.id]
-        half = round(STEP_WINDOW_S * recording.rate / 2)
-        at = self.studio.transport.position
+        half = round(STEP_WINDOW_S * owner.rate / 2)
+        at = self.studio.owner_position
         title = step.tool.title
 
         def work(_job: object) -> InOut:

@@ -1,0 +1,107 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""All of the programme in one strip: its lanes as thin rows, what is in view, and the playhead."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtWidgets import QWidget
+
+from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.theme import colour, theme, theme_notice
+from pulizia.project.clips import Programme
+from pulizia.session.studio import Studio
+from pulizia.words import tr
+
+HEIGHT, TOP, INNER = 40, 5, 30
+
+
+class AssemblyOverview(QWidget):
+    """A press or drag moves the view there."""
+
+    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
+        super().__init__()
+        self.studio, self.axis = studio, axis
+        self._kept: tuple[object, QPixmap] | None = None
+        self._head = -1.0
+        self.setFixedHeight(HEIGHT)
+        self.setAccessibleName(tr("Overview of the programme"))
+        self.setToolTip(tr("Press or drag to move the view"))
+        axis.changed.connect(self.update)
+        theme_notice().changed.connect(self.update)
+
+    @property
+    def plot(self) -> QRectF:
+        """The strip between the gutters."""
+        return QRectF(GUTTER, TOP, max(16, self.width() - 2 * GUTTER), INNER)
+
+    def move_head(self, frame: int) -> None:
+        """Show the playhead elsewhere."""
+        x = round(self._x(frame))
+        if x != self._head:
+            old, self._head = self._head, float(x)
+            for place in (old, x):
+                self.update(round(place) - 2, 0, 5, HEIGHT)
+
+    def _x(self, frame: float) -> float:
+        return self.plot.left() + frame / max(1, self.axis.frames) * self.plot.width()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour("paper"))
+        programme = self.studio.assembly.programme
+        if programme is None:
+            return
+        plot = self.plot
+        painter.drawPixmap(plot.topLeft(), self._rows(programme))
+        left, right = self._x(self.axis.left), self._x(min(self.axis.right, self.axis.frames))
+        for a, b in ((plot.left(), left), (right, plot.right())):
+            if b > a:
+                painter.fillRect(QRectF(a, plot.top(), b - a, plot.height()), colour("paper", 0.55))
+        painter.setPen(QPen(colour("strong"), 1))
+        painter.drawRect(QRectF(int(left) + 0.5, plot.top() - 0.5, max(3, int(right - left) - 1), plot.height()))
+        painter.fillRect(QRectF(self._head, plot.top() - 2, 1.4, plot.height() + 4), colour("ink"))
+
+    def _rows(self, programme: Programme) -> QPixmap:
+        """Lanes as rows of blocks, drawn anew only when the programme changes."""
+        plot = self.plot
+        chosen = self.studio.assembly.clip_ids
+        key = (programme, chosen, plot.width(), self.axis.frames, theme().name, self.devicePixelRatioF())
+        if self._kept is not None and self._kept[0] == key:
+            return self._kept[1]
+        scale = self.devicePixelRatioF()
+        made = QPixmap(round(plot.width() * scale), round(plot.height() * scale))
+        made.setDevicePixelRatio(scale)
+        made.fill(colour("panel"))
+        painter = QPainter(made)
+        painter.setPen(Qt.PenStyle.NoPen)
+        each = plot.height() / max(1, len(programme.lanes))
+        per_frame = plot.width() / max(1, self.axis.frames)
+        heard = {lane.id for lane in programme.sounding}
+        for number, lane in enumerate(programme.lanes):
+            boxes: dict[str, list[QRectF]] = {"ink": [], "strong": [], "plum": []}
+            for clip in lane.clips:
+                token = "plum" if clip.id in chosen else "ink" if clip.enabled and not clip.tone else "strong"
+                x, width = clip.start * per_frame, max(1.0, clip.frames * per_frame - 0.5)
+                boxes[token].append(QRectF(x, number * each + 0.5, width, max(1.0, each - 1.5)))
+            painter.setOpacity(0.8 if lane.id in heard else 0.3)
+            for token, rows in boxes.items():
+                painter.setBrush(colour(token))
+                painter.drawRects(rows)
+        painter.end()
+        self._kept = (key, made)
+        return made
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._show(event.position().x())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self._show(event.position().x())
+
+    def _show(self, x: float) -> None:
+        frame = (x - self.plot.left()) / self.plot.width() * self.axis.frames
+        if self.axis.is_whole:
+            self.studio.seek(max(0, round(frame)))
+        else:
+            self.axis.scroll_to(frame - self.axis.width * self.axis.frames_per_pixel / 2)

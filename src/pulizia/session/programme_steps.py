@@ -1,0 +1,67 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""What is done in the assembly to the steps that are shown: of a recording, a lane or the programme. No Qt."""
+
+from __future__ import annotations
+
+from pulizia.audio.spans import Span
+from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.room import Room
+from pulizia.words import tr
+
+
+class ProgrammeSteps:
+    """Edits of the selected step, and the way back to the untouched take."""
+
+    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
+        self._room, self._assembly = room, assembly
+
+    def switch(self) -> None:
+        """Switch the selected step on or off."""
+        owner, step = self._assembly.owner, self._room.step
+        if owner is not None and step is not None:
+            self._room.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
+
+    def move(self, by: int) -> None:
+        """Move the selected step up (-1) or down (1)."""
+        owner, step = self._assembly.owner, self._room.step
+        if owner is not None and step is not None:
+            self._room.document.move_step(owner.id, step.id, [s.id for s in owner.steps].index(step.id) + by)
+
+    def remove(self) -> None:
+        """Take the selected step away."""
+        owner, step = self._assembly.owner, self._room.step
+        if owner is not None and step is not None:
+            self._room.document.remove_step(owner.id, step.id)
+
+    def paste_on_lanes(self) -> None:
+        """Add the selected step to every other lane of the chosen one's kind, as one edit."""
+        programme, lane, step = self._assembly.programme, self._assembly.lane, self._room.step
+        if programme is None or lane is None or step is None:
+            return
+        others = [other.id for other in programme.lanes if other.kind == lane.kind and other.id != lane.id]
+        if not others:
+            self._room.say(tr("There is no other lane of this kind."), bad=True)
+            return
+        self._room.document.paste_step_on(others, step)
+
+    def restore_original(self) -> None:
+        """Give the untouched take back in the section on the chosen lane, or in the selected clips: one edit."""
+        programme, span, lane = self._assembly.programme, self._assembly.span, self._assembly.lane
+        if programme is None:
+            return
+        if span is not None and lane is not None:
+            under = [c for c in lane.clips if c.start < span.stop and span.start < c.stop]
+            places = [(c, Span(max(c.start, span.start), min(c.stop, span.stop))) for c in under]
+        else:
+            places = [(c, c.span) for c in self._assembly.clips]
+        owners: list[tuple[str, Span]] = []
+        for clip, part in places:
+            recording = self._assembly.recording_of(clip)
+            if recording is not None and not clip.tone:
+                scale = recording.rate / programme.rate
+                first, last = (round((f - clip.start + clip.inner) * scale) for f in (part.start, part.stop))
+                owners.append((recording.id, Span(max(0, first), min(recording.frames, last))))
+        if not owners:
+            self._room.say(tr("Select clips, or a section of a lane, first."), bad=True)
+        elif not self._room.document.give_back_in(owners):
+            self._room.say(tr("No step applies to the selection: it is already the original."))

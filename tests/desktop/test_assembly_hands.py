@@ -1,0 +1,215 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The assembly at work: fine moves of the mouse, edits of speech by key, listening to a cut, files dropped onto lanes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QInputDialog
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person
+from tests.desktop.test_assembly_place import at, clips, drag
+
+from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM
+from pulizia.desktop.assembly.geometry import HANDLE_PX
+from pulizia.desktop.bench.time_axis import GUTTER
+
+RATE = 48_000
+K, M = Qt.Key, Qt.KeyboardModifier
+LEFT = Qt.MouseButton.LeftButton
+
+
+def talked(seconds: float, phrases: tuple[tuple[float, float], ...], seed: int = 3) -> np.ndarray:
+    """Voice in these sections over quiet noise."""
+    t = np.arange(round(seconds * RATE)) / RATE
+    voice = voice_in_noise(seconds + 2.0, seed=seed)[0][: 2 * len(t)]
+    rng = np.random.default_rng(seed)
+    pitch = 2 * np.pi * np.cumsum(140 + 15 * np.sin(2 * np.pi * 0.6 * t)) / RATE
+    tone = sum(np.sin(k * pitch) / k for k in range(1, 24))
+    on = sum(((t >= a) & (t < b)).astype(float) for a, b in phrases)
+    syllables = 0.4 + 0.6 * np.clip(np.sin(2 * np.pi * 3.1 * t) * 2, 0, 1)
+    del voice
+    return (0.1 * tone * on * syllables + rng.normal(0, 10 ** (-62 / 20), len(t)))[None].astype(np.float32)
+
+
+PHRASES = ((1.0, 2.2), (4.0, 5.5), (8.0, 9.4))
+
+
+@pytest.fixture
+def place(person: Person, wav: Callable[..., Path]) -> Person:
+    """A talk of twelve seconds and a second recording behind it, both on one lane."""
+    person.open(wav(talked(12.0, PHRASES), "talk.wav"))
+    person.open(wav(voice_in_noise(6.0), "bert.wav"))
+    person.key(K.Key_F3)
+    person.window.assembly.add_all()
+    person.settle()
+    return person
+
+
+def test_clips_slide_and_cuts_roll_and_a_rectangle_selects(place: Person) -> None:
+    studio = place.window.studio
+    studio.seek(10 * RATE)
+    studio.assembly.split()
+    place.settle()
+    assert len(clips(place)) == 3  # 0-10, 10-12, 12-18
+    place.bot.mouseClick(place.window.assembly.lanes, LEFT, pos=at(place, 11.0))
+    past = studio.document.history.undo_label
+    drag(place, at(place, 11.0), at(place, 10.0), M.AltModifier | M.ShiftModifier)
+    assert [c.start for c in clips(place)] == [0, pytest.approx(9 * RATE, abs=0.2 * RATE), clips(place)[1].stop]
+    assert clips(place)[1].inner == 10 * RATE  # what it plays stays; its neighbours give way
+    assert clips(place)[2].stop == 18 * RATE
+    assert studio.document.history.undo_label != past
+    studio.document.undo()
+    place.settle()
+    cut = clips(place)[2].start / RATE
+    drag(place, at(place, cut + 0.02), at(place, cut + 1.0), M.ShiftModifier)
+    assert clips(place)[1].stop == clips(place)[2].start == pytest.approx(13 * RATE, abs=0.3 * RATE)
+    studio.document.undo()
+    place.settle()
+    drag(place, at(place, 18.6, down=0.9), at(place, 11.0, down=0.2), M.ControlModifier)
+    assert {c.start for c in studio.assembly.clips} == {10 * RATE, 12 * RATE}
+
+
+def test_gain_is_drawn_on_clip_line_and_lane(place: Person) -> None:
+    window, studio = place.window, place.window.studio
+    view = window.assembly.lanes
+    place.bot.mouseClick(view, LEFT, pos=at(place, 6.0))
+    box = view.geometry_of.box(clips(place)[0], 0, view.width())
+    middle = view.geometry_of.y_of_db(0.0, 0, box)
+    handle = QPoint(round(box.left() + HANDLE_PX), round(middle))
+    drag(place, handle, handle + QPoint(0, -20))
+    assert clips(place)[0].gain_db == pytest.approx(20 * view.geometry_of.db_per_pixel, abs=0.3)
+    studio.document.undo()
+    place.settle()
+    place.bot.mouseDClick(view, LEFT, M.AltModifier, at(place, 6.0, down=0.2))
+    assert [round(f / RATE, 1) for f, _ in clips(place)[0].gain_line] == [0.0, pytest.approx(6.0, abs=0.1), 12.0]
+    x = round(GUTTER + view.axis.x_at(clips(place)[0].gain_line[1][0]))
+    drag(place, QPoint(x, round(middle)), QPoint(x + 30, round(middle) + 16))
+    point = clips(place)[0].gain_line[1]
+    assert point[0] == pytest.approx(6 * RATE + 30 * view.axis.frames_per_pixel, rel=0.05)
+    assert point[1] == pytest.approx(-16 * view.geometry_of.db_per_pixel, abs=0.5)
+    (gain, _, _) = next(row for row in view.switches(0) if row[1] == "gain_db")
+    start = gain.center().toPoint()
+    drag(place, start, start + QPoint(0, 24))
+    assert studio.assembly.programme.lanes[0].gain_db == pytest.approx(-6.0, abs=0.5)
+
+
+def test_phrases_are_visited_selected_and_pauses_tightened(place: Person) -> None:
+    window, studio = place.window, place.window.studio
+    place.until(lambda: all(studio.speech.of(r.id) for r in studio.document.project.recordings))
+    studio.seek(0)
+    places = []
+    for _ in range(3):
+        place.key(K.Key_Right, M.ControlModifier)
+        places.append(studio.transport.position / RATE)
+    assert places == [pytest.approx(a, abs=0.12) for a, _ in PHRASES]
+    place.key(K.Key_Left, M.ControlModifier)
+    assert studio.transport.position / RATE == pytest.approx(PHRASES[1][0], abs=0.12)
+    place.bot.mouseDClick(window.assembly.lanes, LEFT, M.ShiftModifier, at(place, 4.7))
+    span = studio.assembly.span
+    assert (span.start / RATE, span.stop / RATE) == (pytest.approx(4.0, abs=0.12), pytest.approx(5.5, abs=0.12))
+    studio.assembly.select_span(0, 0)
+    before = studio.heard_source.frames
+    studio.speech.tighten(0.6)
+    place.settle()
+    assert "pauses shortened" in place.said
+    gaps = (4.0 - 2.2) + (8.0 - 5.5) - 2 * 0.6
+    assert (before - studio.assembly.programme.frames) / RATE >= gaps - 0.3
+    phrases = studio.speech.spans_on(studio.assembly.programme.lanes[0])
+    assert [round(s.frames / RATE, 1) for s in phrases[:3]] == [pytest.approx(b - a, abs=0.21) for a, b in PHRASES]
+    studio.document.undo()
+    assert studio.assembly.programme.frames == before  # one edit
+    studio.seek(round(3.0 * RATE))
+    studio.speech.lengthen(1.0)
+    place.settle()
+    assert studio.assembly.programme.frames == before + RATE
+    studio.seek(round(1.5 * RATE))
+    studio.speech.lengthen(1.0)
+    assert "inside a phrase" in place.said
+    # word ends draw the mouse, three tenths of a second behind the word
+    edges = studio.speech.word_edges(0, 3 * RATE)
+    assert any(abs(e / RATE - (2.2 + 0.3)) < 0.15 for e in edges)
+
+
+def test_a_cut_is_heard_with_a_run_up_and_without_the_last_edit(place: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+    window, studio = place.window, place.window.studio
+    studio.seek(round(11.5 * RATE))
+    place.key(K.Key_R, M.ShiftModifier)
+    assert (studio.transport.loop.start, studio.transport.loop.stop) == (10 * RATE, round(13.5 * RATE))
+    assert studio.transport.is_playing
+    place.key(K.Key_R, M.ShiftModifier)
+    assert studio.transport.loop is None
+    studio.stop_playing()
+    place.bot.mouseClick(window.assembly.lanes, LEFT, pos=at(place, 6.0))
+    place.key(K.Key_Up, M.AltModifier)
+    loud = studio.heard_source.read(RATE, RATE + 4800).copy()
+    place.key(K.Key_D)
+    assert "before the last edit" in place.said
+    assert np.allclose(studio.heard_source.read(RATE, RATE + 4800), loud * 10 ** (-1 / 20), atol=1e-6)
+    place.key(K.Key_D)
+    assert np.allclose(studio.heard_source.read(RATE, RATE + 4800), loud, atol=1e-7)
+    place.key(K.Key_D)
+    place.key(K.Key_Down, M.AltModifier)  # an edit: the programme as it is now
+    assert studio.assembly.older is None
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("0:07.5", True))
+    place.key(K.Key_G, M.ControlModifier)
+    assert studio.transport.position == round(7.5 * RATE)
+    studio.assembly.change_programme("start", start_frame=10 * 3600 * 25)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("10:00:03:05", True))
+    place.key(K.Key_G, M.ControlModifier)
+    assert studio.transport.position == round(3.2 * RATE)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("soon", True))
+    place.key(K.Key_G, M.ControlModifier)
+    assert "is no time" in place.said
+
+
+def test_files_from_the_file_manager_go_where_they_are_dropped(place: Person, wav: Callable[..., Path]) -> None:
+    window, studio = place.window, place.window.studio
+    view = window.assembly.lanes
+    new = wav(voice_in_noise(2.0), "carla.wav")
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(new))])
+    where = at(place, 19.0, lane=1)
+    event = QDropEvent(QPointF(where), Qt.DropAction.CopyAction, data, LEFT, M.NoModifier)
+    view.dropEvent(event)
+    place.until(lambda: len(clips(place, 1)) == 1)
+    assert clips(place, 1)[0].name == "carla"
+    assert clips(place, 1)[0].start == pytest.approx(19 * RATE, abs=0.3 * RATE)
+    assert len(studio.document.project.recordings) == 3
+
+
+def test_levels_spectrum_figures_and_inspection_are_those_of_the_programme(place: Person) -> None:
+    window, studio = place.window, place.window.studio
+    assembly = window.assembly
+    place.key(K.Key_V)
+    assert assembly._right.currentIndex() == LEVELS
+    place.until(lambda: studio.heard_measures is not None)
+    place.until(lambda: assembly.levels.figures[0].text() not in ("", "\u2013"))
+    shown = float(assembly.levels.figures[0].text().replace("\u2212", "-"))
+    assert shown == pytest.approx(studio.measures("after", studio.assembly.subject_id).integrated_lufs, abs=0.06)
+    place.key(K.Key_S)
+    assert assembly._right.currentIndex() == SPECTRUM
+    studio.assembly.select_span(4 * RATE, 5 * RATE)
+    place.until(lambda: assembly.spectrum._key is not None and assembly.spectrum._key[1] == 4 * RATE)
+    window.doors.show_figures()
+    place.until(lambda: bool(window.doors.figures.rows))
+    assert "Programme 1" in window.doors.figures._title
+    window.doors.figures.accept()
+    assembly.inspect()
+    place.until(lambda: "Listening" not in assembly.findings.words.text(), 60.0)
+    assembly.findings.accept()
+    # overview and hidden lanes
+    place.key(K.Key_Plus)
+    place.key(K.Key_Plus)
+    left = assembly.axis.left
+    place.bot.mouseClick(assembly.overview, LEFT, pos=QPoint(assembly.overview.width() - 60, 20))
+    assert assembly.axis.left > left
+    assembly.lanes.hide_lane(studio.assembly.programme.lanes[1].id)
+    assert len(assembly.lanes.rows) == len(studio.assembly.programme.lanes) - 1
+    window.actions_.actions["programme_show_lanes"].trigger()
+    assert len(assembly.lanes.rows) == len(studio.assembly.programme.lanes)
