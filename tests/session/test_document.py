@@ -244,6 +244,45 @@ def test_a_killed_session_leaves_its_work_to_be_taken_up(voice_file: Path) -> No
     assert left_behind(state_folder("journal")) == []
 
 
+def test_a_journal_that_is_written_by_a_worker_holds_all_and_never_comes_after_the_end(voice_file: Path) -> None:
+    document = Document()
+    document.add_media(open_media(voice_file))
+    late = document.journal_work()
+    assert document.journal_work() is None  # one worker is sent for one state
+    document.add_step(only(document).id, "noise", {"reduction_db": 17.0})
+    work = document.journal_work()
+    work()
+    (file,) = state_folder("journal").glob("*.journal")
+    kept = json.loads(file.read_text())
+    assert parse_project(kept["project"], "journal", Path("/")).recordings[0].score[0].settings.reduction_db == 17.0
+    document.drop_journal()
+    late()  # a worker that was held up writes nothing once the session has ended
+    work()
+    assert not list(state_folder("journal").glob("*.journal"))
+
+
+def test_several_edits_of_one_deed_are_one_entry_of_history(voice_file: Path) -> None:
+    document = Document()
+    recording = document.add_media(open_media(voice_file))
+    before = document.project
+    with document.history.one_deed("Treat"):
+        first = document.add_step(recording, "noise")
+        document.change_settings(recording, first.id, reduction_db=9.0)
+        document.add_step(recording, "hum")
+    assert document.history.undo_label == "Treat"
+    document.undo()
+    assert document.project == before
+    document.redo()
+    assert [s.tool_id for s in only(document).score] == ["hum", "noise"]
+    step = only(document).score[0]
+    document.set_spans(recording, step.id, (Span(0, 4800),))
+    document.give_back(recording, Span(100, 200))
+    document.apply_everywhere(recording, step.id)
+    assert (only(document).score[0].spans, only(document).score[0].holes) == (None, ())
+    document.undo()
+    assert only(document).score[0].holes == (Span(100, 200),)
+
+
 def test_spans_are_cut_joined_and_faded() -> None:
     spans = normalised([Span(50, 60), Span(0, 10), Span(10, 20), Span(30, 30)])
     assert spans == (Span(0, 20), Span(50, 60))

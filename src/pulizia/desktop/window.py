@@ -472,10 +472,18 @@ class MainWindow(QMainWindow):
 
     def _write_journal(self) -> None:
         try:
-            self.studio.document.write_journal()
+            work = self.studio.document.journal_work()
         except PuliziaError as error:
-            self._autosave.stop()
-            self.studio.say(tr("Autosave is off: {error}", error=error), bad=True)
+            self._stop_autosave(str(error))
+            return
+        if work is not None:
+            self.studio.pool.submit(
+                lambda _job: work(), title=tr("Autosaving"), slot="journal", on_error=self._stop_autosave
+            )
+
+    def _stop_autosave(self, sentence: str) -> None:
+        self._autosave.stop()
+        self.studio.say(tr("Autosave is off: {error}", error=sentence), bad=True)
 
     # -- help
 

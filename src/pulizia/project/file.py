@@ -36,15 +36,23 @@ def save_project(project: Project, path: Path) -> None:
 
 def project_text(project: Project, folder: Path) -> str:
     """The file's text; media inside or beside ``folder`` are named relative to it."""
-    content = {
-        "format": FORMAT,
-        "version": VERSION,
-        "id": project.id,
-        "target": project.target_id,
+    content = _head(project) | {
         "recordings": [_recording_row(r, folder) for r in project.recordings],
         "programmes": [programme_row(p) for p in project.programmes],
     }
     return json.dumps(content, indent=1) + "\n"
+
+
+def compact_text(project: Project, folder: Path) -> str:
+    """The same on one line, made a recording at a time: other threads have their turns between."""
+    head = json.dumps(_head(project))[:-1]
+    recordings = ",".join(json.dumps(_recording_row(r, folder)) for r in project.recordings)
+    programmes = ",".join(json.dumps(programme_row(p)) for p in project.programmes)
+    return f'{head}, "recordings": [{recordings}], "programmes": [{programmes}]}}\n'
+
+
+def _head(project: Project) -> dict[str, Any]:
+    return {"format": FORMAT, "version": VERSION, "id": project.id, "target": project.target_id}
 
 
 def load_project(path: Path) -> Project:

@@ -6,12 +6,13 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import threading
 from dataclasses import dataclass
 from pathlib import Path
 
 from pulizia.errors import ProjectError
 from pulizia.media.write import write_text
-from pulizia.project.file import parse_project, project_text
+from pulizia.project.file import compact_text, parse_project
 from pulizia.project.model import Project
 
 
@@ -25,23 +26,35 @@ class Recovered:
 
 
 class Journal:
-    """One session's unsaved state."""
+    """One session's unsaved state. It may be written by a worker while the window goes on."""
 
     def __init__(self, folder: Path) -> None:
         self._file = folder / f"{os.getpid()}-{id(self):x}.journal"
+        self._lock = threading.Lock()
+        self._turn = 0  # rises when the journal is dropped: what was begun before is not written any more
 
-    def keep(self, project: Project, path: Path | None) -> None:
-        """Write the project down; raises DiskError."""
+    @property
+    def turn(self) -> int:
+        """To be given to :meth:`keep` by a worker that was sent now."""
+        return self._turn
+
+    def keep(self, project: Project, path: Path | None, turn: int | None = None) -> None:
+        """Write the project down, unless the journal was dropped since ``turn``; raises DiskError."""
         content = {
             "pid": os.getpid(),
             "path": None if path is None else str(path),
-            "project": project_text(project, Path("/")),
+            "project": compact_text(project, Path("/")),
         }
-        write_text(self._file, json.dumps(content))
+        text = json.dumps(content)
+        with self._lock:
+            if turn is None or turn == self._turn:
+                write_text(self._file, text)
 
     def drop(self) -> None:
         """Forget: the project was saved or given up."""
-        self._file.unlink(missing_ok=True)
+        with self._lock:
+            self._turn += 1
+            self._file.unlink(missing_ok=True)
 
 
 def left_behind(folder: Path) -> list[Recovered]:

@@ -311,6 +311,14 @@ class Document(StepEditing):
             self._journal.drop()
             self._journalled = None
 
+    def journal_work(self) -> Callable[[], None] | None:
+        """What a worker does to keep unsaved edits; None when there are none that are not kept."""
+        if not self.is_dirty or self.project is self._journalled:
+            self.write_journal()  # nothing to write: at most a file to take away
+            return None
+        self._journalled = self.project
+        return partial(self._journal.keep, self.project, self.path, self._journal.turn)
+
     def drop_journal(self) -> None:
         """The session ends in order: nothing is left to recover."""
         self._journal.drop()

@@ -145,6 +145,9 @@ class Assembly(QWidget):
         self._stack.addWidget(middle)
         self._stack.addWidget(self._empty_place())
         row.addWidget(self._stack, 1)
+        row.addWidget(self._build_sheets())
+
+    def _build_sheets(self) -> QWidget:
         self._right = QStackedWidget()
         self._right.addWidget(scrolled(self.sheet))
         self._right.addWidget(scrolled(self.step_sheet))
@@ -174,7 +177,7 @@ class Assembly(QWidget):
         head_row.addStretch(1)
         right.addLayout(head_row)
         right.addWidget(self._right, 1)
-        row.addWidget(Column(sheets, RIGHT_WIDTH, line_at_left=True))
+        return Column(sheets, RIGHT_WIDTH, line_at_left=True)
 
     def _spectrum_page(self) -> QWidget:
         page = QWidget()
