@@ -37,6 +37,7 @@ class AssemblySubject:
             "programme"  # whose steps are shown: of the selected clip's recording, the lane, the programme
         )
         self._bench_step: str | None = None
+        self._chosen: tuple[Programme, frozenset[str], tuple[Clip, ...]] | None = None
         self._varied: tuple[object, Source | None] | None = None
         self.older: Source | None = None  # the programme before the last edit, while that is heard instead
         self._shown = False
@@ -66,10 +67,13 @@ class AssemblySubject:
     def clips(self) -> tuple[Clip, ...]:
         """The selected clips by place."""
         programme = self.programme
-        if programme is None:
+        if programme is None or not self.clip_ids:
             return ()
-        found = [c for lane in programme.lanes for c in lane.clips if c.id in self.clip_ids]
-        return tuple(sorted(found, key=lambda c: c.start))
+        known = self._chosen
+        if known is None or known[0] is not programme or known[1] != self.clip_ids:
+            found = [c for lane in programme.lanes for c in lane.clips if c.id in self.clip_ids]
+            known = self._chosen = programme, self.clip_ids, tuple(sorted(found, key=lambda c: c.start))
+        return known[2]
 
     def recording_of(self, clip: Clip) -> Recording | None:
         """The recording of a clip; None when it is no longer part of the project."""

@@ -29,7 +29,7 @@ class ClipLevelDialog(QDialog):
         self.level.setRange(-70.0, 0.0)
         self.level.setDecimals(1)
         self.together = ChoiceBox()
-        self.together.addItem(tr("each clip by itself"), userData=False)
+        self.together.addItem(tr("each clip on its own"), userData=False)
         self.together.addItem(tr("all as one: their balance stays"), userData=True)
         for row, (words, part) in enumerate(
             ((tr("Measured"), self.aspect), (tr("Level"), self.level), (tr("Clips"), self.together))

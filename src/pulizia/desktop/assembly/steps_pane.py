@@ -15,7 +15,7 @@ from pulizia.desktop.controls import SegmentSwitch, label, scrolled
 from pulizia.desktop.theme import colour
 from pulizia.project.step_owner import OwnerKind
 from pulizia.session.studio import Studio
-from pulizia.words import tr
+from pulizia.words import in_context, tr
 
 SCOPES: tuple[OwnerKind, ...] = ("recording", "lane", "programme")
 MOST_HEIGHT, LEAST_HEIGHT = 176, 44
@@ -98,7 +98,7 @@ class StepsPane(QWidget):
             tr("Steps of the chosen lane, behind its clips"),
             tr("Steps of the whole programme, behind the mix"),
         )
-        self.scope = SegmentSwitch((tr("Recording"), tr("Lane"), tr("Programme")), tips, tr("Whose steps are shown"))
+        self.scope = SegmentSwitch((tr("Recording"), tr("Lane"), in_context("steps", "Programme")), tips, tr("Whose steps are shown"))
         self.scope.chosen.connect(self._choose)
         self.name = label("", 12, token="soft")
         head = QHBoxLayout()
