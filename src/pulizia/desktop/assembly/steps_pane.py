@@ -98,7 +98,9 @@ class StepsPane(QWidget):
             tr("Steps of the chosen lane, behind its clips"),
             tr("Steps of the whole programme, behind the mix"),
         )
-        self.scope = SegmentSwitch((tr("Recording"), tr("Lane"), in_context("steps", "Programme")), tips, tr("Whose steps are shown"))
+        self.scope = SegmentSwitch(
+            (tr("Recording"), tr("Lane"), in_context("steps", "Programme")), tips, tr("Whose steps are shown")
+        )
         self.scope.chosen.connect(self._choose)
         self.name = label("", 12, token="soft")
         head = QHBoxLayout()
