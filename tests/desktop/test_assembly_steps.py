@@ -101,7 +101,7 @@ def test_strips_lie_under_their_clip_and_are_switched_moved_and_limited(place: P
     place.settle()
     noise = next(s for s in desk.owner.steps if s.tool_id == "noise")
     assert [(s.start, s.stop) for s in noise.spans] == [(2 * RATE, 3 * RATE)]
-    place.key(K.Key_G)  # the untouched take there again, as one edit
+    place.key(K.Key_G, M.ShiftModifier)  # the untouched take there again, as one edit
     assert all(any(h.start == 2 * RATE for h in s.holes) for s in desk.owner.steps)
     studio.document.undo()
     assert not any(s.holes for s in desk.owner.steps)

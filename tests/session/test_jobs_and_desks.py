@@ -206,7 +206,7 @@ def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Stud
     there.write_bytes(b"mine")
     orders = [
         Order(
-            recording_id=i,
+            subject_id=i,
             name="x",
             path=path,
             wanted=Deliverable(),
@@ -258,7 +258,7 @@ rid = studio.document.add_media(open_media(Path(sys.argv[1])))
 studio.document.save(Path(sys.argv[2]))
 studio.pool.submit(lambda _job: time.sleep(60), title="holds the only thread", priority=FIRST)
 studio.queue.add([
-    Order(recording_id=rid, name="x", path=Path(sys.argv[2]).with_name(f"{n}.flac"), wanted=Deliverable(kind="flac"),
+    Order(subject_id=rid, name="x", path=Path(sys.argv[2]).with_name(f"{n}.flac"), wanted=Deliverable(kind="flac"),
           target=studio.targets["online-16"], way="gain", dual_mono=False, with_report=False, overwrite=False)
     for n in (1, 2)
 ])
@@ -312,21 +312,21 @@ def test_damaged_orders_are_dropped(text: str, row: dict[str, int]) -> None:
 
 
 def test_names_of_files_come_from_the_pattern_and_never_leave_the_folder(studio: Studio, tmp_path: Path) -> None:
-    recording, target = studio.recording, studio.targets["online-16"]
-    studio.document.add_step(recording.id, "noise")
-    recording = studio.recording
+    target = studio.targets["online-16"]
+    studio.document.add_step(studio.recording.id, "noise")
+    subject = studio.subject
     path = order_path(
-        recording, Deliverable(rate_hz=44_100), target, "{number} {name} {steps} {rate} {target}", tmp_path, 3
+        subject, Deliverable(rate_hz=44_100), target, "{number} {name} {steps} {rate} {target}", tmp_path, 3
     )
     assert path == tmp_path / "03 take noise 44.1k online-16.wav"
     for pattern in ("../../{name}", "/etc/{name}", "a\\b{name}", "{name}\x00\n"):
-        made = order_path(recording, Deliverable(), target, pattern, tmp_path, 1)
+        made = order_path(subject, Deliverable(), target, pattern, tmp_path, 1)
         assert made.parent == tmp_path
         assert made.resolve().is_relative_to(tmp_path.resolve())
     with pytest.raises(DeliveryError, match="known are"):
-        order_path(recording, Deliverable(), target, "{nosuch}", tmp_path, 1)
+        order_path(subject, Deliverable(), target, "{nosuch}", tmp_path, 1)
     with pytest.raises(DeliveryError, match="leaves no name"):
-        order_path(recording, Deliverable(), target, " . - ", tmp_path, 1)
+        order_path(subject, Deliverable(), target, " . - ", tmp_path, 1)
 
 
 def test_parts_between_markers_cover_everything_and_handles_stay_inside(studio: Studio) -> None:

@@ -14,12 +14,26 @@ from pathlib import Path
 from pulizia import __version__
 from pulizia.errors import Cancelled, PuliziaError, UnknownNameError
 
-COMMANDS = ("measure", "inspect", "suggest", "repair", "deliver", "render", "find", "targets", "recipes", "tools")
+COMMANDS = (
+    "measure",
+    "inspect",
+    "suggest",
+    "repair",
+    "deliver",
+    "render",
+    "find",
+    "assemble",
+    "export-list",
+    "conform",
+    "targets",
+    "recipes",
+    "tools",
+)
 
 
 def parser() -> argparse.ArgumentParser:
     """All commands with their help."""
-    from pulizia.cli import deliver, find, inspect, lists, measure, render, repair, suggest
+    from pulizia.cli import deliver, edit_lists, find, inspect, lists, measure, render, repair, suggest
 
     top = argparse.ArgumentParser(
         prog="pulizia",
@@ -29,7 +43,7 @@ def parser() -> argparse.ArgumentParser:
     )
     top.add_argument("--version", action="version", version=f"Pulizia {__version__}")
     commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
-    for module in (measure, inspect, suggest, repair, deliver, render, find, lists):
+    for module in (measure, inspect, suggest, repair, deliver, render, find, edit_lists, lists):
         module.add_to(commands)
     return top
 

@@ -4,13 +4,15 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from pathlib import Path
 
-from pulizia.delivery.deliver import check_name
+from pulizia.delivery.deliver import check_name, check_output
 from pulizia.delivery.deliverable import KIND_OF_SUFFIX, Deliverable, Kind, kind_of_path
 from pulizia.errors import DeliveryError
 from pulizia.media.encode import BITRATES
 from pulizia.media.write import Dither, SampleFormat
+from pulizia.project.file import SUFFIX
 
 FORMATS: dict[str, SampleFormat] = {"16": "int16", "24": "int24", "float": "float32"}
 DITHERS: dict[str, Dither] = {"none": "none", "triangular": "triangular", "shaped": "shaped"}
@@ -53,6 +55,19 @@ def deliverable_of(options: argparse.Namespace, path: Path) -> Deliverable:
         kind=kind, sample_format=FORMATS[options.bits], dither=DITHERS[options.dither], rate_hz=options.rate,
         layout=options.layout, bitrate_kbps=options.bitrate or usual, **edges,
     )  # fmt: skip
+
+
+def check_project_output(path: Path, *, overwrite: bool, inputs: Sequence[Path] = ()) -> Path:
+    """The path of a project to be written, with its suffix.
+
+    Raises
+    ------
+    DeliveryError
+        When it exists, is one of the inputs, or its folder is not there.
+    """
+    target = path if path.suffix.lower() == SUFFIX else path.with_name(path.name + SUFFIX)
+    check_output(target, inputs=list(inputs), overwrite=overwrite)
+    return target
 
 
 def output_paths(files: list[Path], output: Path, ending: str | None) -> list[Path]:

@@ -14,6 +14,7 @@ from pulizia.audio.markers import Marker
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
 from pulizia.errors import ProjectError
+from pulizia.project.received import Received
 from pulizia.score.steps import Step
 from pulizia.words import tr
 
@@ -190,6 +191,7 @@ class Programme:
     ----------
     start_frame : timecode of the first frame, in frames of the picture since midnight
     picture_rate : frames of the picture a second, exact
+    received : the edit list that it was made of, word for word
     """
 
     name: str
@@ -202,6 +204,7 @@ class Programme:
     start_frame: int = 0
     picture_rate: Fraction = Fraction(25)
     drop_frame: bool = False
+    received: Received | None = None
     id: str = field(default_factory=new_clip_id)
 
     @property

@@ -18,7 +18,7 @@ from pulizia.project.rows import marker_of, marker_row, spans_of, step_of, step_
 from pulizia.project.upgrades import upgraded
 from pulizia.words import tr
 
-FORMAT, VERSION, SUFFIX = "pulizia-project", 6, ".pulizia"
+FORMAT, VERSION, SUFFIX = "pulizia-project", 7, ".pulizia"
 LARGEST_BYTES = 256 << 20
 LONGEST_PATH, LONGEST_NAME, MOST_STEPS = 4096, 1000, 1000
 

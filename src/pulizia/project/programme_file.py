@@ -11,6 +11,7 @@ from typing import Any
 from pulizia.audio.markers import in_order
 from pulizia.audio.timeline import Edge
 from pulizia.project.clips import KINDS, MOST_CHANNELS, MOST_CLIPS, MOST_LANES, Clip, Lane, Programme
+from pulizia.project.received import received_of, received_row
 from pulizia.project.rows import marker_of, marker_row, step_of, step_row
 from pulizia.words import tr
 
@@ -22,23 +23,26 @@ def programme_row(programme: Programme) -> dict[str, Any]:
     """A programme as plain JSON values."""
     return {
         "id": programme.id, "name": programme.name, "rate": programme.rate, "channels": programme.channels,
-        "lanes": [_lane_row(lane) for lane in programme.lanes],
+        "lanes": [lane_row(lane) for lane in programme.lanes],
         "steps": [step_row(step) for step in programme.steps],
         "markers": [marker_row(marker) for marker in programme.markers],
         "target": programme.target_id, "start_frame": programme.start_frame,
         "picture_rate": str(programme.picture_rate), "drop_frame": programme.drop_frame,
+        "received": None if programme.received is None else received_row(programme.received),
     }  # fmt: skip
 
 
-def _lane_row(lane: Lane) -> dict[str, Any]:
+def lane_row(lane: Lane) -> dict[str, Any]:
+    """A lane as plain JSON values."""
     return {
         "id": lane.id, "name": lane.name, "kind": lane.kind, "gain_db": lane.gain_db, "muted": lane.muted,
         "soloed": lane.soloed, "placement": lane.placement, "stem": lane.stem,
-        "clips": [_clip_row(clip) for clip in lane.clips], "steps": [step_row(step) for step in lane.steps],
+        "clips": [clip_row(clip) for clip in lane.clips], "steps": [step_row(step) for step in lane.steps],
     }  # fmt: skip
 
 
-def _clip_row(clip: Clip) -> dict[str, Any]:
+def clip_row(clip: Clip) -> dict[str, Any]:
+    """A clip as plain JSON values."""
     row: dict[str, Any] = {
         "id": clip.id, "recording": clip.recording_id, "start": clip.start, "inner": clip.inner, "frames": clip.frames,
     }  # fmt: skip
@@ -80,6 +84,7 @@ def programme_of_row(row: dict[str, Any]) -> Programme:
         steps=tuple(step_of(entry, rate, channels) for entry in row["steps"]),
         target_id=str(row["target"]), start_frame=int(row["start_frame"]), picture_rate=picture_rate,
         drop_frame=bool(row["drop_frame"]),
+        received=None if row["received"] is None else received_of(row["received"]),
     )  # fmt: skip
     markers = in_order((marker_of(entry) for entry in row["markers"]), made.frames)
     return replace(made, markers=markers)
@@ -97,10 +102,11 @@ def _lane(row: dict[str, Any], rate: int, channels: int) -> Lane:
         muted=bool(row["muted"]), soloed=bool(row["soloed"]), placement=str(row["placement"])[:LONGEST_NAME],
         stem=str(row["stem"])[:LONGEST_NAME], steps=tuple(step_of(entry, rate, channels) for entry in row["steps"]),
     )  # fmt: skip
-    return lane.with_clips(_clip(entry) for entry in row["clips"])
+    return lane.with_clips(clip_of(entry) for entry in row["clips"])
 
 
-def _clip(row: dict[str, Any]) -> Clip:
+def clip_of(row: dict[str, Any]) -> Clip:
+    """A clip of a file; see :func:`programme_of_row` for the errors."""
     channel = row.get("channel")
     return Clip(
         id=str(row["id"]), recording_id=str(row["recording"]), start=int(row["start"]), inner=int(row["inner"]),

@@ -32,12 +32,18 @@ def _with_programmes(content: dict[str, Any]) -> dict[str, Any]:
     return content | {"programmes": []}
 
 
+def _with_received(content: dict[str, Any]) -> dict[str, Any]:
+    """Version 7 keeps the edit list that a programme was made of."""
+    return content | {"programmes": [row | {"received": None} for row in content["programmes"]]}
+
+
 UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: _with_markers,
     2: _with_left,
     3: _with_trim,
     4: _with_regions,
     5: _with_programmes,
+    6: _with_received,
 }
 """From each older version to the next."""
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source, SpanSource
@@ -46,6 +47,31 @@ def stem_pieces(programme: Programme, sound: ProgrammeSound) -> list[Piece]:
         Piece(f"{programme.name}, {name}", safe_name(f"{programme.name}-{name}"), sound.stem(lanes), said_of(programme))
         for name, lanes in stems_of(programme).items()
     ]
+
+
+@dataclass(frozen=True, slots=True)
+class ClipPiece:
+    """A clip as a file, and how much of the recording lies in it before the clip begins, of how much in all."""
+
+    clip_id: str
+    piece: Piece
+    lead_s: Fraction
+    seconds: Fraction
+
+
+def rendered_clips(programme: Programme, sound: ProgrammeSound, *, handles_s: float) -> list[ClipPiece]:
+    """Clips that are on as files of their own, room tone among them, for a list that names these files."""
+    handles = seconds_to_frames(max(0.0, handles_s), programme.rate)
+    made = []
+    for lane in programme.lanes:
+        for number, clip in enumerate((c for c in lane.clips if c.enabled), 1):
+            part = sound.part_alone(clip, handles if not clip.tone else 0)
+            if part is None:
+                continue
+            lead = Fraction(clip.inner - part.inner, programme.rate)
+            piece = _single(programme, lane.name, number, clip, part)
+            made.append(ClipPiece(clip.id, piece, lead, Fraction(part.frames, programme.rate)))
+    return made
 
 
 def clip_pieces(

@@ -94,7 +94,7 @@ def assembly_commands(
         ("programme_whole", tr("Show all"), ("0",), place.axis.show_whole, there),
         ("programme_taller", tr("Taller lanes"), ("Shift+Down",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height + 12), there),
         ("programme_flatter", tr("Flatter lanes"), ("Shift+Up",), lambda: place.lanes.set_lane_height(place.lanes.geometry_of.lane_height - 12), there),
-        ("programme_original", tr("Restore original"), ("G",), steps.restore_original, marked),
+        ("programme_original", tr("Restore the original of clips"), ("Shift+G",), steps.restore_original, marked),
         ("programme_step_switch", tr("Switch the step on or off"), ("Shift+E",), steps.switch, stepped),
         ("programme_step_up", tr("Move the step up"), ("Alt+PgUp",), lambda: steps.move(-1), stepped),
         ("programme_step_down", tr("Move the step down"), ("Alt+PgDown",), lambda: steps.move(1), stepped),

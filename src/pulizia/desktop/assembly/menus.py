@@ -31,7 +31,7 @@ def show_clip_menu(studio: Studio, parent: QWidget, hit: Hit, to_bench: Callable
         (tr("Switch clips off or on"), desk.set_enabled),
         (tr("Copy clips"), desk.copy),
         (tr("Duplicate clips"), desk.duplicate),
-        (tr("Restore original"), studio.programme_steps.restore_original),
+        (tr("Restore the original of clips"), studio.programme_steps.restore_original),
         (tr("Remove clips"), desk.remove),
         (tr("Delete and close the gap"), desk.ripple_delete),
     )

@@ -1,0 +1,176 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""A programme as an edit list, with sentences on what its kind cannot carry."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+from pulizia.interchange.aaf_write import write_aaf
+from pulizia.interchange.csv_list import csv_text
+from pulizia.interchange.edit_list import EditList, EditListError, Event, Fade, ListMarker, MediaName, Track
+from pulizia.interchange.edl import edl_text
+from pulizia.interchange.otio import otio_text
+from pulizia.interchange.read import KINDS
+from pulizia.interchange.xml import xml_text
+from pulizia.media.facts import MediaFacts
+from pulizia.media.write import write_bytes, write_text
+from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.model import Recording
+from pulizia.project.programme_file import clip_row, lane_row, programme_row
+from pulizia.words import plural, tr
+
+
+@dataclass(frozen=True, slots=True)
+class Rendered:
+    """The file that takes the place of a clip's recording: its path, and how much of it lies before the clip."""
+
+    path: Path
+    lead_s: Fraction
+    seconds: Fraction
+    rate_hz: int
+    channels: int
+
+
+def list_of(
+    programme: Programme,
+    recordings: dict[str, Recording],
+    facts_of: Callable[[Recording], MediaFacts | None],
+    rendered: dict[str, Rendered] | None = None,
+) -> EditList:
+    """A programme as a list.
+
+    Parameters
+    ----------
+    recordings
+        By identity.
+    facts_of
+        Gives what a recording's file says of its timecode, reel, scene and take; None when it is not there.
+    rendered
+        By identity of a clip: the file that was made of it; None plays the recordings themselves.
+    """
+    media: dict[str, MediaName] = {}
+    for recording in recordings.values():
+        facts = facts_of(recording)
+        media[recording.id] = MediaName(
+            name=recording.path.name, path=str(recording.path), reel=facts.reel if facts else "", scene=facts.scene if facts else "",
+            take=facts.take if facts else "", start=(facts.start if facts and facts.start is not None else Fraction(0)),
+            seconds=Fraction(recording.frames, recording.rate), rate_hz=recording.rate, channels=recording.channels,
+        )  # fmt: skip
+    tracks = []
+    for lane in programme.lanes:
+        events = tuple(
+            event for clip in lane.clips if (event := _event(clip, programme.rate, media, rendered)) is not None
+        )
+        tracks.append(
+            Track(name=lane.name, events=events, own={k: v for k, v in lane_row(lane).items() if k != "clips"})
+        )
+    own = {k: v for k, v in programme_row(programme).items() if k not in ("lanes", "markers", "received")}
+    return EditList(
+        kind="", name=programme.name, picture_rate=programme.picture_rate, drop=programme.drop_frame,
+        start=programme.start_frame / programme.picture_rate, sample_rate=programme.rate, tracks=tuple(tracks),
+        markers=tuple(ListMarker(at=Fraction(m.frame, programme.rate), name=m.name, note=m.note) for m in programme.markers),
+        own={"programme": own, "picture_rate": str(programme.picture_rate), "drop": programme.drop_frame},
+    )  # fmt: skip
+
+
+def _event(clip: Clip, clock: int, media: dict[str, MediaName], rendered: dict[str, Rendered] | None) -> Event | None:
+    seconds = Fraction(clip.frames, clock)
+    shared = {
+        "record": Fraction(clip.start, clock), "seconds": seconds, "enabled": clip.enabled, "name": clip.name, "note": clip.note,
+        "fade_in": Fade(seconds=Fraction(clip.fade_in.frames, clock), law=clip.fade_in.law),
+        "fade_out": Fade(seconds=Fraction(clip.fade_out.frames, clock), law=clip.fade_out.law),
+    }  # fmt: skip
+    made = rendered.get(clip.id) if rendered is not None else None
+    if made is not None:  # gains are in the file, the fades are not
+        name = MediaName(
+            name=made.path.name,
+            path=str(made.path),
+            start=Fraction(0),
+            seconds=made.seconds,
+            rate_hz=made.rate_hz,
+            channels=made.channels,
+        )
+        return Event(source=made.lead_s, media=name, **shared)  # type: ignore[arg-type]
+    if clip.tone or clip.recording_id not in media:
+        return None
+    name = media[clip.recording_id]
+    line = tuple((Fraction(at, clock), db) for at, db in clip.gain_line)
+    return Event(
+        source=(name.start or Fraction(0)) + Fraction(clip.inner, clock), by_timecode=True, media=name, channel=clip.channel,
+        gain_db=clip.gain_db, gain_line=line, own=clip_row(clip), **shared,  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+def losses(programme: Programme, kind: str, *, rendered: bool) -> tuple[str, ...]:
+    """Sentences on what a list of this kind cannot carry of a programme."""
+    clips = [c for lane in programme.lanes for c in lane.clips]
+    tones = sum(c.tone for c in clips)
+    every = ("edl", "xml", "csv", "aaf")
+    # the kinds that cannot carry something, whether the programme has it, and the sentence
+    table: tuple[tuple[tuple[str, ...], bool, str], ...] = (
+        ((*every, "otio"), bool(tones) and not rendered, plural(
+            "1 clip of room tone has no file and is left out; render the clips to give it along.",
+            "{n} clips of room tone have no file and are left out; render the clips to give them along.", tones)),
+        (every, not rendered and any(_has_steps(lane) for lane in programme.lanes), tr("Steps of lanes are not carried.")),
+        (every, bool(programme.steps), tr("Steps of the programme are not carried.")),
+        (every, any(lane.gain_db for lane in programme.lanes), tr("Gains of lanes are not carried.")),
+        (every, not rendered and any(c.inverted for c in clips), tr("Inverted polarity is not carried.")),
+        (("xml", "edl"), any(_between_frames(c, programme) for c in clips),
+            tr("Positions between picture frames are rounded; the exact ones stand in a comment of our own.")),
+        (("edl", "csv"), not rendered and any(c.gain_line for c in clips), tr("Gain lines are not carried.")),
+        (("edl",), any(c.fade_in.frames or c.fade_out.frames for c in clips),
+            tr("Fades stand only in a comment of our own; other programs read cuts.")),
+        (("aaf",), any(c.note for c in clips), tr("Notes of clips are not carried.")),
+        (("edl", "aaf"), any(not c.enabled for c in clips), tr("Clips that are off are left out.")),
+        (("xml",), any(c.fade_in.law == "matched" and c.fade_in.frames for c in clips),
+            tr("The matched law of fades becomes equal power.")),
+    )  # fmt: skip
+    return tuple(sentence for kinds, holds, sentence in table if kind in kinds and holds)
+
+
+def _has_steps(lane: Lane) -> bool:
+    return any(step.enabled for step in lane.steps)
+
+
+def _between_frames(clip: Clip, programme: Programme) -> bool:
+    frame = programme.rate / programme.picture_rate
+    return any(Fraction(at) % frame for at in (clip.start, clip.stop, clip.inner))
+
+
+def write_list(found: EditList, path: Path) -> None:
+    """Write a list in the kind that the suffix of the path names.
+
+    Raises
+    ------
+    EditListError
+        For a suffix of no kind, or when a kind needs a library that is not there.
+    DiskError
+        When the disk refuses.
+    """
+    kind = KINDS.get(path.suffix.lower())
+    if kind is None:
+        message = tr("{name} is no edit list. Lists end in {known}.", name=path.name, known=", ".join(sorted(KINDS)))
+        raise EditListError(message)
+    if kind == "otio":
+        write_text(path, otio_text(found, found.sample_rate))
+    elif kind == "xml":
+        write_bytes(path, xml_text(found))
+    elif kind == "csv":
+        write_text(path, csv_text(found))
+    elif kind == "edl":
+        write_text(path, edl_text(found))
+    else:
+        _write_aaf(found, path)
+
+
+def _write_aaf(found: EditList, path: Path) -> None:
+    """Beside its place and renamed into it, as every file."""
+    beside = path.with_name(f".{path.name}.part")
+    try:
+        write_aaf(found, beside, found.sample_rate)
+        write_bytes(path, beside.read_bytes())
+    finally:
+        beside.unlink(missing_ok=True)
