@@ -56,11 +56,23 @@ def read_aaf(path: Path, extract_to: Callable[[str], Path] | None = None) -> Edi
     except EditListError:
         raise
     except RecursionError as error:
+        _close(error)
         message = tr("{name} is damaged: its parts refer to each other in a circle.", name=path.name)
         raise EditListError(message) from error
     except Exception as error:
+        _close(error)
         message = tr("{name} is damaged or no AAF file. Export the list again.", name=path.name)
         raise EditListError(message) from error
+
+
+def _close(error: BaseException) -> None:
+    """Close the file that the library leaves open when it fails while opening it."""
+    trace = error.__traceback__
+    while trace is not None:
+        file = getattr(trace.tb_frame.f_locals.get("self"), "f", None)
+        if isinstance(file, io.IOBase):
+            file.close()
+        trace = trace.tb_next
 
 
 _NO_LINE: tuple[tuple[Fraction, float], ...] = ()

@@ -174,12 +174,14 @@ class _Writer:
         slot = self.file.create.EventMobSlot()
         slot["EditRate"].value = _aaf_rate(Fraction(self.clock))
         slot["SlotID"].value = 1000
+        slot["PhysicalTrackNumber"].value = 1
         sequence = self.file.create.Sequence(media_kind="DescriptiveMetadata")
         for marker in self.found.markers:
             event = self.file.create.DescriptiveMarker()
             event["Position"].value = self._frames(marker.at)
             event["Comment"].value = marker.name
             event["Length"].value = 1
+            event["DescribedSlots"].value = {2}  # the first sound track
             sequence.components.append(event)
         slot.segment = sequence
         composition.slots.append(slot)

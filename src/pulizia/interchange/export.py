@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
 from pulizia.interchange.aaf_write import write_aaf
@@ -124,6 +125,8 @@ def losses(programme: Programme, kind: str, *, rendered: bool) -> tuple[str, ...
         (("edl",), any(c.fade_in.frames or c.fade_out.frames for c in clips),
             tr("Fades stand only in a comment of our own; other programs read cuts.")),
         (("aaf",), any(c.note for c in clips), tr("Notes of clips are not carried.")),
+        (("aaf",), any(a.stop > b.start for lane in programme.lanes for a, b in pairwise(lane.clips)),
+            tr("The law of cross-fades is not carried.")),
         (("edl", "aaf"), any(not c.enabled for c in clips), tr("Clips that are off are left out.")),
         (("xml",), any(c.fade_in.law == "matched" and c.fade_in.frames for c in clips),
             tr("The matched law of fades becomes equal power.")),

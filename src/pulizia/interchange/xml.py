@@ -62,11 +62,11 @@ def read_xml(data: bytes, name: str) -> EditList:
     """
     try:
         root = fromstring(data, forbid_dtd=False)
-    except (ParseError, ValueError, LookupError) as error:
-        message = tr("{name} is damaged: it is no whole XML file. Export the list again.", name=name)
-        raise EditListError(message) from error
     except DefusedXmlException as error:
         message = tr("{name} holds XML entities, which are not read. Export the list without them.", name=name)
+        raise EditListError(message) from error
+    except (ParseError, ValueError, LookupError) as error:
+        message = tr("{name} is damaged: it is no whole XML file. Export the list again.", name=name)
         raise EditListError(message) from error
     sequence = root if root.tag == "sequence" else root.find(".//sequence")
     if root.tag not in ("xmeml", "sequence", "project") or sequence is None:

@@ -11,7 +11,7 @@ from typing import Any
 from pulizia.words import tr
 
 LARGEST_BYTES = 32 << 20
-MOST_LINES = 50_000
+MOST_LINES, PIECE = 50_000, 60_000  # a text of a project file is no longer
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,14 +35,15 @@ class Received:
 def received_row(received: Received) -> dict[str, Any]:
     """As plain JSON values."""
     packed = base64.b64encode(zlib.compress(received.content, 6)).decode("ascii")
-    return {"name": received.name, "kind": received.kind, "content": packed, "report": list(received.report)}
+    pieces = [packed[at : at + PIECE] for at in range(0, len(packed), PIECE)]
+    return {"name": received.name, "kind": received.kind, "content": pieces, "report": list(received.report)}
 
 
 def received_of(row: dict[str, Any]) -> Received:
     """A row of a file; ValueError when it is damaged."""
     unpacker = zlib.decompressobj()
     try:
-        content = unpacker.decompress(base64.b64decode(str(row["content"]), validate=True), LARGEST_BYTES)
+        content = unpacker.decompress(base64.b64decode("".join(row["content"]), validate=True), LARGEST_BYTES)
     except zlib.error as error:
         raise ValueError(tr("a kept edit list is damaged")) from error
     return Received(

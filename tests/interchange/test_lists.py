@@ -1,0 +1,551 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Edit lists: what goes out comes back to the sample, what others write is read, what a list cannot say is told."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import aaf2
+import numpy as np
+import opentimelineio as otio
+import pytest
+import soundfile as sf
+
+from pulizia.audio.markers import Marker
+from pulizia.audio.timeline import Edge
+from pulizia.cli.main import main
+from pulizia.interchange.edit_list import EditListError, rate_named
+from pulizia.interchange.edl import channels_of, read_edl
+from pulizia.interchange.export import list_of, losses, write_list
+from pulizia.interchange.read import read_edit_list
+from pulizia.interchange.xml import read_xml
+from pulizia.media.broadcast import Broadcast, Loudness
+from pulizia.media.facts import media_facts
+from pulizia.media.open import open_media
+from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.file import load_project, save_project
+from pulizia.project.model import Project, Recording
+from pulizia.score.steps import make_step
+
+RATE = 48_000
+NTSC, FILM = Fraction(30000, 1001), Fraction(24000, 1001)
+KINDS = ("otio", "edl", "xml", "csv", "aaf")
+
+
+@pytest.fixture
+def media(tmp_path: Path) -> Path:
+    """A folder with two mono recordings and a poly file."""
+    folder = tmp_path / "media"
+    folder.mkdir()
+    rng = np.random.default_rng(1)
+    for name, seconds, channels in (("anna", 10, 1), ("bert", 8, 1), ("poly", 12, 4)):
+        sf.write(folder / f"{name}.wav", rng.normal(0, 0.05, (seconds * RATE, channels)), RATE, subtype="PCM_24")
+    return folder
+
+
+@pytest.fixture
+def project(media: Path, tmp_path: Path) -> Path:
+    """Two lanes with fades of every law, a cross-fade, a gain line, channels, a step and a marker, nothing on whole frames."""
+    made = {n: Recording.of_media(open_media(media / f"{n}.wav")) for n in ("anna", "bert", "poly")}
+
+    def clip(name: str, start: int, inner: int, frames: int, **more: object) -> Clip:
+        return Clip(recording_id=made[name].id, start=start, inner=inner, frames=frames, name=name, **more)
+
+    voice = Lane(name="Voice").with_clips([
+        clip("anna", 0, 1001, 96_003, fade_in=Edge(480, "power"), gain_db=-3.0),
+        clip("bert", 95_000, 5000, 80_007, fade_in=Edge(1003, "gain")),
+        clip("anna", 200_000, 200_001, 50_000, gain_line=((0, 0.0), (20_000, -6.0), (50_000, 0.0)), fade_out=Edge(2400, "power"), note="again"),
+    ])  # fmt: skip
+    poly = Lane(
+        name="Poly", kind="alternate", steps=(make_step("level", {"way": "gain", "gain_db": -2.0}),)
+    ).with_clips([clip("poly", 24_000, 0, 48_000, channel=2), clip("poly", 100_000, 99_999, 48_000, channel=3)])
+    programme = Programme(
+        name="Chapter 1", rate=RATE, lanes=(voice, poly), markers=(Marker(48_001, "Two"),), start_frame=10 * 3600 * 25
+    )
+    path = tmp_path / "museum.pulizia"
+    save_project(Project(recordings=tuple(made.values())).with_programme(programme), path)
+    return path
+
+
+def placed(path: Path) -> list[tuple[object, ...]]:
+    """What the clips of a project's programme are, whichever identities they have."""
+    project = load_project(path)
+    (programme,) = project.programmes
+    names = {r.id: r.name for r in project.recordings}
+    return [
+        (
+            names[c.recording_id],
+            c.start,
+            c.inner,
+            c.frames,
+            c.channel,
+            round(c.gain_db, 3),
+            c.fade_in,
+            c.fade_out.frames,
+            c.enabled,
+        )
+        for lane in programme.lanes
+        for c in lane.clips
+    ]
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_our_own_lists_come_back_to_the_sample(kind: str, project: Path, media: Path, tmp_path: Path, capsys) -> None:
+    out, back = tmp_path / f"list.{kind}", tmp_path / "back.pulizia"
+    assert main(["export-list", str(project), "--programme", "Chapter 1", "-o", str(out)]) == 0
+    told = capsys.readouterr().out
+    assert ("Steps of lanes are not carried." in told) == (kind != "otio")
+    assert main(["assemble", str(out), "--media", str(media), "-o", str(back)]) == 0
+    expected = placed(project)
+    if kind == "aaf":  # a dissolve says nothing of its law
+        expected[1] = (*expected[1][:6], Edge(1003), *expected[1][7:])
+        assert "The law of cross-fades is not carried." in told
+    assert placed(back) == expected
+    was, now = (load_project(p).programmes[0] for p in (project, back))
+    assert [(m.frame, m.name) for m in now.markers] == [(48_000 if kind in ("edl", "xml") else 48_001, "Two")]
+    assert (now.start_frame, now.picture_rate, now.drop_frame) == (was.start_frame, was.picture_rate, was.drop_frame)
+    assert now.received.content == out.read_bytes()  # word for word
+    assert now.received.kind == kind
+    if kind in ("otio", "xml", "aaf"):
+        line = now.lanes[0].clips[2].gain_line
+        assert [round(db, 2) for _, db in line] == [0.0, -6.0, 0.0]
+        assert line[1][0] == pytest.approx(20_000, abs=RATE / 25)
+    if kind == "otio":
+        assert now.lanes[1].kind == "alternate"
+        assert [s.tool_id for s in now.lanes[1].steps] == ["level"]
+        assert now.lanes[0].clips[2].note == "again"
+
+
+def test_the_reference_library_reads_our_timeline_as_it_is(project: Path, tmp_path: Path) -> None:
+    out = tmp_path / "list.otio"
+    main(["export-list", str(project), "--programme", "Chapter 1", "-o", str(out)])
+    timeline = otio.adapters.read_from_file(str(out))
+    voice = timeline.tracks[0]
+    clips = [(c.name, c) for c in voice.find_clips()]
+    assert [name for name, _ in clips] == ["anna", "bert", "anna"]
+    # the second one lies 1003 samples under the first; the cut of the cross-fade is at its end
+    assert clips[1][1].range_in_parent().start_time.value == 96_003
+    assert clips[1][1].source_range.start_time.value == 5000 + 1003
+    transitions = [t for t in voice if isinstance(t, otio.schema.Transition)]
+    assert [(t.in_offset.value, t.out_offset.value) for t in transitions] == [(0, 480), (1003, 0), (2400, 0)]
+    assert timeline.global_start_time.to_timecode() == "10:00:00:00"
+
+
+def test_the_adapters_read_our_edl_xml_and_aaf_where_they_can(project: Path, tmp_path: Path) -> None:
+    for kind in ("xml", "aaf"):
+        main(["export-list", str(project), "--programme", "Chapter 1", "-o", str(tmp_path / f"list.{kind}")])
+    found = otio.adapters.read_from_file(str(tmp_path / "list.xml"), adapter_name="fcp_xml")
+    clips = list(found.find_clips())
+    assert [c.name for c in clips] == ["anna", "bert", "anna", "poly", "poly"]
+    assert clips[2].range_in_parent().start_time.to_seconds() == pytest.approx(200_000 / RATE, abs=0.05)
+    assert "anna.wav" in clips[0].media_reference.target_url
+    found = otio.adapters.read_from_file(str(tmp_path / "list.aaf"), adapter_name="AAF")
+    clips = [c for c in found.find_clips() if c.range_in_parent().duration.rate == RATE]
+    assert [round(c.range_in_parent().duration.value) for c in clips][2:] == [50_000, 48_000, 48_000]
+    with aaf2.open(str(tmp_path / "list.aaf")) as file:
+        (mob,) = file.content.toplevel()
+        assert [slot.name for slot in mob.slots][:3] == ["Timecode", "Voice", "Poly"]
+        first = next(iter(mob.slot_at(2).segment.components))
+        assert float(next(iter(first.parameters)).value) == pytest.approx(10 ** (-3 / 20), abs=1e-6)
+    # the cut list of one lane; a list of frames needs whole ones
+    single = load_project(project)
+    programme = replace(single.programmes[0], lanes=(single.programmes[0].lanes[1],))
+    save_project(replace(single, programmes=(programme,)), project)
+    out = tmp_path / "list.edl"
+    main(["export-list", str(project), "--programme", "Chapter 1", "-o", str(out)])
+    text = out.read_text().replace("  A     C ", "  V     C ")  # the adapter reads picture tracks alone
+    found = otio.adapters.read_from_string(text, "cmx_3600", rate=25)
+    assert [c.name for c in found.find_clips()] == ["poly", "poly"]
+    assert [c.source_range.duration.value for c in found.find_clips()] == [26, 25]  # 12.5 to 37.5 frames
+
+
+EDL = """TITLE: SCENE 4
+FCM: NON-DROP FRAME
+
+001  REEL1    AA/V  C        01:00:10:00 01:00:14:00 10:00:00:00 10:00:04:00
+* FROM CLIP NAME: ANNA 1
+002  REEL2    A2    C        02:00:00:00 02:00:02:00 10:00:04:00 10:00:06:00
+AUD  3    4
+* SOURCE FILE: poly.wav
+003  REEL1    A     C        01:00:20:00 01:00:20:00 10:00:06:00 10:00:06:00
+003  REEL2    A     D    012 02:00:10:00 02:00:12:00 10:00:06:00 10:00:08:00
+* LOC: 10:00:05:00 RED     pick up the line
+004  BL       A     D    025 00:00:00:00 00:00:01:00 10:00:08:00 10:00:09:00
+005  REEL1    V     C        01:00:10:00 01:00:14:00 10:00:09:00 10:00:13:00
+006  REEL1    NONE  C        01:00:10:00 01:00:14:00 10:00:09:00 10:00:13:00
+M2   REEL1         037.5                01:00:10:00
+007  REEL1    A     C        01:00:30:00 01:00:31:00 10:00:13:00 10:00:14:00
+"""
+
+
+def test_an_edl_of_others_is_read_with_its_channels_dissolves_and_markers() -> None:
+    found = read_edl(EDL, "scene", Fraction(25))
+    assert (found.name, found.start, found.drop) == ("SCENE 4", 36_000, False)
+    assert [(t.name, len(t.events)) for t in found.tracks] == [("A1", 3), ("A2", 2), ("A3", 1), ("A4", 1)]
+    first, second, last = found.tracks[0].events
+    assert (first.record, first.seconds, first.source, first.name) == (0, 4, 3610, "ANNA 1")
+    # the dissolve of twelve frames; into black it is a fade out of a second, under which the sound goes on
+    assert (second.record, second.fade_in.seconds) == (6, Fraction(12, 25))
+    assert (second.seconds, second.fade_out.seconds) == (3, 1)
+    assert last.record == 13
+    assert [(m.at, m.name) for m in found.markers] == [(5, "pick up the line")]
+    assert found.tracks[1].events[1].media.name == "poly.wav"
+    words = " ".join(found.remarks)
+    assert "2 events have no sound" in words
+    assert "37.5" in words or "usual speed" in words
+
+
+@pytest.mark.parametrize(("code", "channels"), [("V", set()), ("A", {0}), ("A2", {1}), ("AA", {0, 1}), ("AA/V", {0, 1}), ("B", {0}), ("A3", {2}), ("NONE", set()), ("A2/V", {1})])  # fmt: skip
+def test_channel_codes(code: str, channels: set[int]) -> None:
+    assert channels_of(code) == channels
+
+
+def test_fcm_rules_how_timecode_is_counted_whatever_the_separators() -> None:
+    # the record side crosses a minute: with drop-frame counting it is 1.001 x 1798 frames long, not 1800
+    event = "001  AX  A  C  00:00:00:00 00:00:59:28 00:00:30:00 00:01:30:00\n"
+    drop = read_edl("FCM: DROP FRAME\n" + event, "x", NTSC)
+    plain = read_edl("FCM: NON-DROP FRAME\n" + event, "x", NTSC)
+    assert drop.tracks[0].events[0].seconds == 1798 / NTSC
+    assert plain.tracks[0].events[0].seconds == 1800 / NTSC
+    semicolons = event.replace(":", ";", 99).replace("00;00;59;28", "00:00:59;28")
+    told = read_edl("FCM: NON-DROP FRAME\n" + semicolons, "x", NTSC)
+    assert told.drop is False
+    assert any("FCM line" in remark for remark in told.remarks)
+    assert read_edl(event.replace("00:01:30:00", "00:01:30;00"), "x", NTSC).drop is False  # the first time rules
+
+
+@pytest.mark.parametrize(("name", "rate"), [("23.976", FILM), ("23.98", FILM), ("29.97", NTSC), ("29.97df", NTSC), ("25", 25), ("59.94", Fraction(60000, 1001)), ("30000/1001", NTSC)])  # fmt: skip
+def test_rates_have_their_usual_names_and_are_exact(name: str, rate: Fraction) -> None:
+    assert rate_named(name)[0] == rate
+    assert rate_named(name)[1] == name.endswith("df")
+    hour = read_edl(
+        f"001 AX A C {'00:00:00:00'} {'01:00:00:00'} {'00:00:00:00'} {'01:00:00:00'}", "x", rate_named(name)[0]
+    )
+    assert hour.tracks[0].events[0].seconds == Fraction(3600 * round(rate)) / rate
+    with pytest.raises(EditListError, match="no picture rate"):
+        rate_named("26")
+
+
+XML = """<?xml version="1.0" encoding="UTF-8"?><!DOCTYPE xmeml>
+<xmeml version="5"><sequence id="s"><name>Scene</name><duration>300</duration>
+<rate><timebase>24</timebase><ntsc>TRUE</ntsc></rate>
+<timecode><rate><timebase>24</timebase><ntsc>TRUE</ntsc></rate><frame>86400</frame><displayformat>NDF</displayformat></timecode>
+<media><audio>
+<track><name>Dialogue</name>
+<clipitem id="c1"><name>anna</name><enabled>TRUE</enabled><rate><timebase>24</timebase><ntsc>TRUE</ntsc></rate><start>0</start><end>-1</end><in>24</in><out>124</out>
+<file id="f1"><name>anna.wav</name><pathurl>file://localhost/elsewhere/sound%20files/anna.wav</pathurl><rate><timebase>24</timebase><ntsc>TRUE</ntsc></rate><duration>240</duration>
+<timecode><rate><timebase>24</timebase><ntsc>TRUE</ntsc></rate><frame>864000</frame></timecode><media><audio><channelcount>1</channelcount></audio></media></file>
+<sourcetrack><mediatype>audio</mediatype><trackindex>1</trackindex></sourcetrack>
+<filter><effect><effectid>audiolevels</effectid><parameter><parameterid>level</parameterid><value>0.5</value></parameter></effect></filter></clipitem>
+<transitionitem><start>92</start><end>100</end><alignment>center</alignment><effect><name>Cross Fade (0dB)</name><effectid>KGAudioTransCrossFade0dB</effectid></effect></transitionitem>
+<clipitem id="c2"><name>anna again</name><enabled>FALSE</enabled><rate><timebase>24</timebase><ntsc>TRUE</ntsc></rate><start>-1</start><end>150</end><in>130</in><out>188</out><file id="f1"/>
+<subframeoffset>50</subframeoffset></clipitem></track>
+<track><clipitem id="c3"><name>poly</name><start>12</start><end>36</end><in>0</in><out>24</out><rate><timebase>24</timebase><ntsc>TRUE</ntsc></rate>
+<file id="f2"><name>poly.wav</name></file><sourcetrack><trackindex>3</trackindex></sourcetrack></clipitem></track>
+</audio></media><marker><name>look</name><comment>twice</comment><in>48</in><out>-1</out></marker></sequence></xmeml>"""
+
+
+def test_xml_of_others_keeps_rates_levels_channels_switches_and_laws() -> None:
+    found = read_xml(XML.encode(), "scene")
+    assert (found.picture_rate, found.start) == (FILM, Fraction(86_400) / FILM)
+    first, second = found.tracks[0].events
+    assert (first.record, first.stop * FILM, first.source * FILM) == (0, 100, 24)
+    assert first.gain_db == pytest.approx(-6.02, abs=0.01)
+    assert first.media.start == Fraction(864_000) / FILM
+    assert first.media.path == "/elsewhere/sound files/anna.wav"
+    assert (second.record * FILM, second.fade_in.seconds * FILM, second.fade_in.law) == (92, 8, "gain")
+    assert second.source * FILM == 130 + Fraction(1, 2)
+    assert not second.enabled
+    assert second.media == first.media  # the file is named once and meant twice
+    assert found.tracks[1].events[0].channel == 2
+    assert [(m.at * FILM, m.name, m.note) for m in found.markers] == [(48, "look", "twice")]
+
+
+def aaf_of_others(path: Path, *, embedded: Path | None = None) -> None:
+    """29.97 drop-frame, a clip with fades and gain, a dissolve, a marker; the sound linked or inside."""
+    with aaf2.open(str(path), "w") as file:
+        create, dictionary = file.create, file.dictionary
+        auid = aaf2.auid.AUID
+        dictionary.register_def(
+            create.ParameterDef(
+                auid("e4962322-2267-11d3-8a4c-0050040ef7d2"), "Amplitude", "", dictionary.lookup_typedef("Rational")
+            )
+        )
+        for identity, name, inputs in (
+            ("9d2ea894-0968-11d3-8a38-0050040ef7d2", "Audio Gain", 1),
+            ("0c3bea41-fc05-11d2-8a29-0050040ef7d2", "Mono Audio Dissolve", 2),
+        ):
+            made = create.OperationDef(auid(identity), name, "")
+            made.media_kind = "sound"
+            made["NumberInputs"].value = inputs
+            dictionary.register_def(made)
+        tape = create.SourceMob()
+        _, code = tape.create_tape_slots("REEL7", RATE, 30, drop_frame=True, media_kind="sound")
+        code.segment.start = 107_892  # 01:00:00;00
+        file.content.mobs.append(tape)
+        source = create.SourceMob("anna.wav")
+        file.content.mobs.append(source)
+        begins = tape.create_source_clip(1, 0, 10 * RATE)
+        if embedded is not None:
+            source.import_audio_essence(str(embedded), RATE, tape=begins)
+        else:
+            descriptor = create.PCMDescriptor()
+            for field, value in (
+                ("Channels", 1),
+                ("BlockAlign", 3),
+                ("SampleRate", RATE),
+                ("AverageBPS", 3 * RATE),
+                ("QuantizationBits", 24),
+                ("AudioSamplingRate", RATE),
+            ):
+                descriptor[field].value = value
+            descriptor.length = 10 * RATE
+            locator = create.NetworkLocator()
+            locator["URLString"].value = "file:///C:/sound/anna.wav"
+            descriptor["Locator"].append(locator)
+            source.descriptor = descriptor
+            source.create_empty_slot(edit_rate=RATE, media_kind="sound", slot_id=1).segment = begins
+        master = create.MasterMob("anna")
+        file.content.mobs.append(master)
+        master.create_timeline_slot(RATE).segment = source.create_source_clip(1, 0, 10 * RATE)
+        comp = create.CompositionMob("Reel 1")
+        comp.usage = "Usage_TopLevel"
+        file.content.mobs.append(comp)
+        time = comp.create_timeline_slot("30000/1001")
+        time.segment = create.Timecode(30, drop=True)
+        time.segment.start = 107_892
+        track = comp.create_sound_slot(RATE)
+        track.name = "Dialogue 1"
+        clip = master.create_source_clip(1, 4800, 96_000)
+        clip["FadeInLength"].value = 9600
+        clip["FadeOutLength"].value = 5760
+        group = create.OperationGroup("Audio Gain", length=96_000, media_kind="sound")
+        group.segments.append(clip)
+        group.parameters.append(create.ConstantValue("Amplitude", aaf2.rational.AAFRational(1, 2)))
+        track.segment.components.append(group)
+        track.segment.components.append(create.Filler("sound", 24_000))
+        track.segment.components.append(master.create_source_clip(1, 200_000, 48_000))
+        cross = create.Transition("sound", 4800)
+        cross["OperationGroup"].value = create.OperationGroup("Mono Audio Dissolve", length=4800, media_kind="sound")
+        cross.cutpoint = 2400
+        track.segment.components.append(cross)
+        track.segment.components.append(master.create_source_clip(1, 300_000, 48_000))
+
+
+def test_an_aaf_of_others_keeps_fades_gain_dissolves_names_tape_time_and_the_drop_flag(tmp_path: Path) -> None:
+    aaf_of_others(tmp_path / "reel.aaf")
+    found, _ = read_edit_list(tmp_path / "reel.aaf")
+    assert (found.name, found.picture_rate, found.drop, found.start * found.picture_rate) == (
+        "Reel 1",
+        NTSC,
+        True,
+        107_892,
+    )
+    (track,) = found.tracks
+    assert track.name == "Dialogue 1"
+    first, second, third = track.events
+    assert (first.fade_in.seconds * RATE, first.fade_out.seconds * RATE) == (9600, 5760)
+    assert first.gain_db == pytest.approx(-6.02, abs=0.01)
+    assert (first.media.reel, first.media.path) == ("REEL7", "/C:/sound/anna.wav")
+    assert first.source == Fraction(107_892) / NTSC + Fraction(4800, RATE)  # tape time
+    assert (second.record * RATE, second.stop * RATE) == (120_000, 168_000)
+    assert (third.record * RATE, third.fade_in.seconds * RATE) == (
+        163_200,
+        4800,
+    )  # it lies under the end of the one before
+
+
+def test_embedded_sound_is_written_beside_the_project_and_used(media: Path, tmp_path: Path, capsys) -> None:
+    inside = tmp_path / "inside.wav"
+    sound, _ = sf.read(media / "anna.wav", dtype="int16")
+    sf.write(inside, sound, RATE, subtype="PCM_16")
+    aaf_of_others(tmp_path / "reel.aaf", embedded=inside)
+    assert main(["assemble", str(tmp_path / "reel.aaf"), "-o", str(tmp_path / "reel.pulizia"), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["missing"] == []
+    (recording,) = load_project(tmp_path / "reel.pulizia").recordings
+    assert np.array_equal(sf.read(recording.path, dtype="int16")[0], sound)
+
+
+def stamped(
+    path: Path, seconds: float, start_s: float, *, channels: int = 1, scene: str = "", take: str = "", tape: str = ""
+) -> None:
+    """A field recording with a start time and iXML."""
+    from pulizia.audio.source import ArraySource
+    from pulizia.delivery.deliver import Said, write_source
+    from pulizia.delivery.deliverable import Deliverable
+
+    rng = np.random.default_rng(int(start_s))
+    samples = rng.normal(0, 0.05, (channels, round(seconds * RATE))).astype(np.float32)
+    said = Broadcast(frames_since_midnight=round(start_s * RATE), scene=scene, take=take, tape=tape)
+    write_source(
+        ArraySource(samples, RATE),
+        path,
+        Deliverable(),
+        lambda _share: None,
+        said=Said(broadcast=said),
+        loudness=Loudness(),
+    )
+
+
+def test_media_are_found_by_name_take_reel_and_timecode_in_the_given_folders_alone(tmp_path: Path, capsys) -> None:
+    day = tmp_path / "day1" / "sound"
+    day.mkdir(parents=True)
+    stamped(day / "T001.WAV", 20, 3600, scene="4A", take="2", tape="REEL1", channels=2)
+    stamped(day / "T002.WAV", 20, 7200, tape="REEL2")
+    stamped(tmp_path / "secret.wav", 20, 9000)
+    assert media_facts(day / "T001.WAV").start == 3600
+    text = (
+        "FCM: NON-DROP FRAME\n"
+        "001  REEL1    A     C        01:00:05:00 01:00:08:00 10:00:00:00 10:00:03:00\n"
+        "002  REEL2    A     C        02:00:05:00 02:00:08:00 10:00:03:00 10:00:06:00\n"
+        "003  NOREEL   A     C        02:00:10:00 02:00:12:00 10:00:06:00 10:00:08:00\n"
+        "004  secret   A     C        02:30:01:00 02:30:02:00 10:00:08:00 10:00:09:00\n"
+    )
+    (tmp_path / "cut.edl").write_text(text)
+    out = tmp_path / "cut.pulizia"
+    assert (
+        main(["assemble", str(tmp_path / "cut.edl"), "--media", str(tmp_path / "day1"), "-o", str(out), "--json"]) == 0
+    )
+    told = json.loads(capsys.readouterr().out)
+    assert [(m["name"], m["found"]) for m in told["media"]] == [
+        ("REEL1", "reel"),
+        ("REEL2", "reel"),
+        ("NOREEL", "timecode"),
+        ("secret", ""),
+    ]
+    assert told["missing"] == ["secret"]
+    (programme,) = load_project(out).programmes
+    assert [c.inner / RATE for c in programme.lanes[0].clips[:3]] == [5, 5, 10]
+    assert any("Missing: secret" in line for line in programme.received.report)
+    assert (
+        main(["render", str(out), "--programme", programme.name, "-o", str(tmp_path / "x.wav")]) == 0
+    )  # silent there, and told
+    assert "secret" in capsys.readouterr().out
+
+
+def test_two_files_of_one_name_are_told_apart_by_what_the_list_plays_and_named(tmp_path: Path, capsys) -> None:
+    for n, start in enumerate((3600, 7200)):
+        folder = tmp_path / "m" / f"card{n}"
+        folder.mkdir(parents=True)
+        stamped(folder / "take.wav", 20, start)
+    (tmp_path / "cut.edl").write_text("001 take A C 02:00:05:00 02:00:08:00 00:00:00:00 00:00:03:00\n")
+    main(["assemble", str(tmp_path / "cut.edl"), "--media", str(tmp_path / "m"), "-o", str(tmp_path / "cut"), "--json"])
+    (row,) = json.loads(capsys.readouterr().out)["media"]
+    assert row["path"].endswith("card1/take.wav")
+    assert any("card0" in remark for remark in row["remarks"])
+
+
+@pytest.mark.parametrize(("name", "content", "words"), [
+    ("a.edl", b"no list at all", "holds no events"), ("a.xml", b"<xmeml><sequence>", "damaged"),
+    ("a.xml", b"<html/>", "another kind"), ("a.otio", b"{}", "no OpenTimelineIO|no timeline"), ("a.aaf", b"nothing", "damaged or no AAF"),
+    ("a.csv", b"one,two\n1,2\n", "no column file"), ("a.csv", b"file,record_in,record_out,source_in\nx.wav,5,3,0\n", "row 2"),
+    ("a.txt", b"x", "is no edit list"), ("a.edl", b"\xff\xfe\x00\x00\x01", "cannot be read as text|holds no events"),
+    ("a.xml", b'<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;&a;">]><xmeml><sequence><name>&b;</name></sequence></xmeml>', "entities"),
+])  # fmt: skip
+def test_lists_that_cannot_be_read_are_refused_in_a_sentence(
+    name: str, content: bytes, words: str, tmp_path: Path, capsys
+) -> None:
+    path = tmp_path / name
+    path.write_bytes(content)
+    assert main(["assemble", str(path), "--media", str(tmp_path), "-o", str(tmp_path / "out.pulizia")]) == 1
+    import re
+
+    err = capsys.readouterr().err
+    assert re.search(words, err), err
+    assert "Traceback" not in err
+    assert not (tmp_path / "out.pulizia").exists()
+
+
+def test_a_damaged_aaf_of_real_tables_never_ends_in_a_traceback(tmp_path: Path) -> None:
+    aaf_of_others(tmp_path / "good.aaf")
+    data = bytearray((tmp_path / "good.aaf").read_bytes())
+    rng = np.random.default_rng(5)
+    for n in range(12):
+        broken = data.copy()
+        for at in rng.integers(0, len(data), 400):
+            broken[int(at)] = int(rng.integers(256))
+        path = tmp_path / f"b{n}.aaf"
+        path.write_bytes(bytes(broken))
+        try:
+            read_edit_list(path)
+        except EditListError:
+            continue
+
+
+def test_a_rendered_list_names_files_with_handles(project: Path, tmp_path: Path, capsys) -> None:
+    out = tmp_path / "back.otio"
+    code = main(
+        ["export-list", str(project), "--programme", "Chapter 1", "-o", str(out), "--rendered", "--handles", "0.02"]
+    )
+    assert code == 0
+    files = sorted((tmp_path / "back-clips").iterdir())
+    assert len(files) == 5
+    again = tmp_path / "again.pulizia"
+    assert main(["assemble", str(out), "--media", str(tmp_path / "back-clips"), "-o", str(again)]) == 0
+    (programme,) = load_project(again).programmes
+    assert [c.start for c in programme.lanes[0].clips] == [0, 95_000, 200_000]
+    assert [c.inner for c in programme.lanes[0].clips] == [960, 960, 960]
+    capsys.readouterr()
+
+
+def test_what_a_kind_cannot_carry_is_said_before_it_is_written(project: Path) -> None:
+    (programme,) = load_project(project).programmes
+    assert losses(programme, "otio", rendered=False) == ()
+    assert any("Gain lines" in s for s in losses(programme, "edl", rendered=False))
+    assert not any("Gain lines" in s for s in losses(programme, "aaf", rendered=False))
+
+
+def test_five_thousand_events_with_media_in_twenty_folders_open_in_time(tmp_path: Path) -> None:
+    import time
+
+    for n in range(20):
+        folder = tmp_path / "m" / f"f{n:02d}"
+        folder.mkdir(parents=True)
+        sf.write(folder / f"take{n}.wav", np.zeros(RATE), RATE, subtype="PCM_16")
+    rows = ["FCM: NON-DROP FRAME"]
+    for n in range(5000):
+        h, rest = divmod(n * 25, 90_000)
+        m, s = divmod(rest // 25, 60)
+        rows.append(
+            f"{n + 1:04d}  take{n % 20}  A  C  00:00:00:00 00:00:00:20 {h + 1:02d}:{m:02d}:{s:02d}:00 {h + 1:02d}:{m:02d}:{s:02d}:20"
+        )
+    (tmp_path / "long.edl").write_text("\n".join(rows))
+    began = time.perf_counter()
+    assert (
+        main(
+            [
+                "assemble",
+                str(tmp_path / "long.edl"),
+                "--media",
+                str(tmp_path / "m"),
+                "-o",
+                str(tmp_path / "long.pulizia"),
+            ]
+        )
+        == 0
+    )
+    assert time.perf_counter() - began < 20  # about a second; the limit only catches what grows with the square
+    assert sum(len(lane.clips) for lane in load_project(tmp_path / "long.pulizia").programmes[0].lanes) == 5000
+
+
+def test_a_list_of_the_session_is_written_and_read_by_the_library_functions(project: Path, tmp_path: Path) -> None:
+    found = load_project(project)
+    made = list_of(found.programmes[0], {r.id: r for r in found.recordings}, lambda _r: None)
+    write_list(made, tmp_path / "x.csv")
+    again, _ = read_edit_list(tmp_path / "x.csv")
+    assert again.count == made.count
+    with pytest.raises(EditListError, match="is no edit list"):
+        write_list(made, tmp_path / "x.docx")
+
+
+def test_project_files_of_the_version_before_are_opened(project: Path) -> None:
+    content = json.loads(project.read_text())
+    content["version"] = 6
+    for row in content["programmes"]:
+        del row["received"]
+    project.write_text(json.dumps(content))
+    assert load_project(project).programmes[0].received is None
