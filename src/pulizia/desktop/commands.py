@@ -24,6 +24,7 @@ def window_commands(window: MainWindow) -> list[Command]:
         *assembly_commands(
             window.studio,
             window.assembly,
+            window.list_places,
             window.add_to_programme,
             window.render_programme,
             window.render_stems,

@@ -29,6 +29,7 @@ from pulizia.audio.markers import Marker
 from pulizia.audio.timecode import TimecodeError, typed_seconds
 from pulizia.desktop.actions import Actions, Command
 from pulizia.desktop.assembly.assembly import Assembly
+from pulizia.desktop.assembly.list_places import ListPlaces
 from pulizia.desktop.assembly.render_clips_dialog import RenderClipsDialog
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY, MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
@@ -41,6 +42,7 @@ from pulizia.desktop.shuttle_keys import ShuttleKeys
 from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.tour import Tour
 from pulizia.errors import PuliziaError
+from pulizia.interchange.read import is_edit_list
 from pulizia.media.folders import state_folder
 from pulizia.media.names import safe_name
 from pulizia.project.file import SUFFIX
@@ -50,6 +52,7 @@ from pulizia.units import format_time
 from pulizia.words import tr, translated
 
 SOUND_FILES = "*.wav *.rf64 *.bwf *.flac *.aif *.aiff *.aifc *.ogg *.oga *.opus *.mp3 *.m4a *.m4b *.aac *.mp4 *.mov *.mkv *.webm *.mxf *.w64 *.caf *.wma *.avi *.ts"
+LIST_FILES = "*.otio *.aaf *.edl *.xml *.csv"
 AUTOSAVE_MS = 2000
 
 
@@ -90,6 +93,7 @@ class MainWindow(QMainWindow):
             column.addWidget(part, stretch)
         self.message.setParent(whole)
         self.tour = Tour(studio, whole)
+        self.list_places = ListPlaces(studio, preferences, self, lambda: self.go_to(ASSEMBLY))
         self.setCentralWidget(whole)
         self.actions_ = Actions(self, commands(self))
         self.bench.actions_menu = self.actions_.step_menu()
@@ -277,7 +281,12 @@ class MainWindow(QMainWindow):
     def open_files(self) -> None:
         """Ask for sound files or a project and open them."""
         folder = str(self.preferences.recent[0].parent) if self.preferences.recent else ""
-        kinds = tr("Sound, video, projects ({sounds} *{suffix});;All files (*)", sounds=SOUND_FILES, suffix=SUFFIX)
+        kinds = tr(
+            "Sound, video, projects, edit lists ({sounds} *{suffix} {lists});;All files (*)",
+            sounds=SOUND_FILES,
+            suffix=SUFFIX,
+            lists=LIST_FILES,
+        )
         names, _ = QFileDialog.getOpenFileNames(self, tr("Open"), folder, kinds)
         if names:
             self.open_paths([Path(n) for n in names])
@@ -288,7 +297,9 @@ class MainWindow(QMainWindow):
             return
         for path in paths:
             self.preferences.add_recent(path)
-        self.studio.files.open_paths(paths)
+        for path in (p for p in paths if is_edit_list(p)):
+            self.list_places.open_list(path)
+        self.studio.files.open_paths([p for p in paths if not is_edit_list(p)])
 
     def open_demo(self) -> None:
         """Open the demo recordings, and the programme made of them when all are there."""

@@ -148,6 +148,13 @@ class Document(StepEditing):
         self._edit(self.project.with_recording(recording), tr("Add {name}", name=recording.name))
         return recording.id
 
+    def add_recordings(self, recordings: Iterable[Recording], what: str) -> None:
+        """Add recordings whose files are still to be opened; known ones stay as they are."""
+        known = {r.id for r in self.project.recordings}
+        new = tuple(r for r in recordings if r.id not in known)
+        if new:
+            self._edit(replace(self.project, recordings=(*self.project.recordings, *new)), what)
+
     def attach(self, recording_id: str, media: OpenMedia) -> None:
         """Give a recording of a loaded project its opened file; note it when it is another one."""
         recording = self.project.recording(recording_id)
@@ -186,7 +193,7 @@ class Document(StepEditing):
     def relink(self, recording_id: str, media: OpenMedia) -> None:
         """Use another file for a recording, keeping its score."""
         old = self.project.recording(recording_id)
-        if media.source.rate != old.rate:
+        if media.source.rate != old.rate and (old.fingerprint or old.score):
             message = tr(
                 "{name} has {rate} Hz, the steps were made at {expected} Hz. Choose the original file.",
                 name=media.path.name,
@@ -196,7 +203,7 @@ class Document(StepEditing):
             raise ProjectError(message)
         recording = replace(
             old, path=media.path.absolute(), fingerprint=media.fingerprint, digest="",
-            channels=media.source.channels, frames=media.source.frames,
+            rate=media.source.rate, channels=media.source.channels, frames=media.source.frames,
             trim=old.trim if old.trim is not None and old.trim.stop <= media.source.frames else None,
         )  # fmt: skip
         self.media[recording_id] = media

@@ -62,6 +62,19 @@ class FileDesk:
         for recording in recordings:
             self._attach(recording)
 
+    def open_missing(self) -> None:
+        """Open the files of recordings that have come without theirs."""
+        document = self.room.document
+        for recording in document.project.recordings:
+            if recording.id in document.media or recording.id in document.offline:
+                continue
+            if recording.fingerprint:
+                self._attach(recording)
+            else:  # a list names it, and it was not found
+                document.mark_offline(
+                    recording.id, tr("{name} was not found. Relink it to its file.", name=recording.path.name)
+                )
+
     def relink(self, recording_id: str, path: Path) -> None:
         """Use another file for a recording."""
 

@@ -10,6 +10,7 @@ from pulizia.session.cut_listening import CutListening
 from pulizia.session.file_desk import FileDesk
 from pulizia.session.inspection_desk import InspectionDesk
 from pulizia.session.jobs import LATER, Post
+from pulizia.session.list_desk import ListDesk
 from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.plan_desk import PlanDesk
@@ -44,6 +45,7 @@ class Studio(Room):
         self.programme_steps = ProgrammeSteps(self, self.assembly)
         self.cut_listening = CutListening(self, self.assembly)
         self.clip_levels = ClipLevels(self, self.assembly)
+        self.lists = ListDesk(self, self.files, self.assembly)
         self.programme_out = ProgrammeOut(self, self.assembly)
         self.pool.submit(lambda _job: _tidy_caches(), title=tr("Tidying caches"), priority=LATER)
 

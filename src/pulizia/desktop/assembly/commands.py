@@ -8,6 +8,7 @@ from dataclasses import replace
 
 from pulizia.desktop.actions import Command
 from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM, Assembly
+from pulizia.desktop.assembly.list_places import ListPlaces
 from pulizia.session.studio import Studio
 from pulizia.words import N_, tr
 
@@ -34,6 +35,7 @@ def on_the_bench(studio: Studio, commands: list[Command]) -> list[Command]:
 def assembly_commands(
     studio: Studio,
     place: Assembly,
+    lists: ListPlaces,
     add_here: Callable[[], None],
     render: Callable[[], None],
     stems: Callable[[], None],
@@ -47,6 +49,7 @@ def assembly_commands(
     chosen = lambda: desk.is_open and bool(desk.clip_ids)  # noqa: E731
     marked = lambda: desk.is_open and (bool(desk.clip_ids) or desk.span is not None)  # noqa: E731
 
+    listed = lambda: desk.is_open and desk.programme is not None and desk.programme.received is not None  # noqa: E731
     stepped = lambda: desk.is_open and studio.step is not None  # noqa: E731
 
     def by_picture(count: int) -> int:
@@ -124,6 +127,10 @@ def assembly_commands(
         ("programme_levels", tr("Levels"), ("V",), lambda: place.show_sheet(LEVELS), there),
         ("programme_spectrum", tr("Spectrum"), ("S",), lambda: place.show_sheet(SPECTRUM), there),
         ("programme_inspect", tr("Inspect"), ("Ctrl+I",), place.inspect, there),
+        ("list_conform", tr("Conform to a new cut…"), (), lists.ask_conform, there),
+        ("list_export", tr("Export an edit list…"), ("Ctrl+Shift+E",), lists.ask_export, there),
+        ("list_report", tr("Report of the edit list…"), (), lists.show_report, listed),
+        ("list_received", tr("Save the list as it came…"), (), lists.ask_received, listed),
         ("programme_stems", tr("Render stems…"), (), stems, there),
         ("programme_clips", tr("Render clips…"), (), clips, there),
         ("programme_render", tr("Render the programme…"), ("Ctrl+Shift+P",), render, there),

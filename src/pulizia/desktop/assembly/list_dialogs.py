@@ -1,0 +1,193 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Edit lists: where their media are, what was found, what a kind cannot carry, and the walk through a changed cut."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from fractions import Fraction
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QListWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pulizia.desktop.controls import ChoiceBox, FigureBox, Tick, button, hairline, label, scrolled
+from pulizia.interchange.conform import Conformed, row_words
+from pulizia.interchange.edit_list import RATES
+from pulizia.session.studio import Studio
+from pulizia.units import format_time
+from pulizia.words import tr, translated
+
+WITHOUT_RATE = (".edl", ".csv", ".tsv")
+
+
+class MediaDialog(QDialog):
+    """Folders in which the media of a list are looked for; those of last time are proposed."""
+
+    def __init__(
+        self, path: Path, folders: Sequence[Path], parent: QWidget,
+        done: Callable[[list[Path], Fraction | None, bool | None, bool], None],
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._path, self._done = path, done
+        self.setWindowTitle(tr("Media of {name}", name=path.name))
+        self.resize(560, 360)
+        column = QVBoxLayout(self)
+        column.addWidget(label(tr("Where are the media of {name}?", name=path.name), 15, bold=True, wrap=True))
+        column.addWidget(
+            label(
+                tr("Sound and video files are looked for in these folders and below. Nothing else is opened."),
+                12,
+                token="soft",
+                wrap=True,
+            )
+        )
+        self.list = QListWidget()
+        self.list.setAccessibleName(tr("Folders"))
+        for folder in dict.fromkeys([path.parent, *folders]):
+            self.list.addItem(str(folder))
+        column.addWidget(self.list, 1)
+        row = QHBoxLayout()
+        row.addWidget(button(tr("Add a folder…"), self._add))
+        row.addWidget(button(tr("Remove"), self._remove))
+        row.addStretch(1)
+        column.addLayout(row)
+        self.rate = ChoiceBox()
+        self.rate.setAccessibleName(tr("Frames of the picture a second"))
+        for name in ("25", "24", "23.976", "29.97", "29.97df", "30", "50", "59.94", "60"):
+            self.rate.addItem(tr("{rate} frames/s", rate=name), name)
+        self.rate.setVisible(path.suffix.lower() in WITHOUT_RATE)
+        column.addWidget(self.rate)
+        self.field = Tick(tr("Take field recordings of the same moment instead of camera sound"))
+        column.addWidget(self.field)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+    def _remove(self) -> None:
+        self.list.takeItem(self.list.currentRow())
+
+    def _add(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, tr("Add a folder"), str(self._path.parent))
+        if chosen:
+            self.list.addItem(chosen)
+
+    def accept(self) -> None:
+        super().accept()
+        folders = [Path(self.list.item(n).text()) for n in range(self.list.count())]
+        rate, drop = None, None
+        if self._path.suffix.lower() in WITHOUT_RATE:
+            name: str = self.rate.currentData()
+            rate, drop = RATES[name.removesuffix("df")], True if name.endswith("df") else None
+        self._done(folders, rate, drop, self.field.isChecked())
+
+
+class ListReport(QDialog):
+    """What was found, missing or differing, and what the list could not say."""
+
+    def __init__(self, title: str, lines: Sequence[str], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.lines = list(lines)
+        self.setWindowTitle(title)
+        self.resize(640, 420)
+        column = QVBoxLayout(self)
+        column.addWidget(label(title, 20, bold=True, wrap=True))
+        inner = QWidget()
+        rows = QVBoxLayout(inner)
+        for line in self.lines[:500]:
+            rows.addWidget(label(translated(line), 13, wrap=True))
+            rows.addWidget(hairline())
+        rows.addStretch(1)
+        column.addWidget(scrolled(inner), 1)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(button(tr("Close"), self.accept))
+        column.addLayout(row)
+
+
+class ConformWalk(QDialog):
+    """Every change of a new cut, with a way to each; undo takes all of it back."""
+
+    def __init__(self, studio: Studio, found: Conformed, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.studio, self.found = studio, found
+        self.setWindowTitle(tr("Changes of the cut"))
+        self.resize(640, 460)
+        column = QVBoxLayout(self)
+        column.addWidget(label(tr("Changes of the cut"), 20, bold=True))
+        words = tr("{moved} moved, {trimmed} trimmed, {new} new, {gone} gone.", moved=found.count("moved"),
+                   trimmed=found.count("trimmed"), new=found.count("new"), gone=found.count("gone"))  # fmt: skip
+        column.addWidget(label(words, 13, token="soft"))
+        inner = QWidget()
+        grid = QGridLayout(inner)
+        rate = found.programme.rate
+        for n, change in enumerate(r for r in found.rows if r.change != "same"):
+            grid.addWidget(label(row_words(change, rate), 13, wrap=True), 2 * n, 0)
+            if change.change != "gone":
+                at = tr("Go to {at}", at=format_time(change.at / rate, 1))
+                grid.addWidget(button(at, partial(studio.seek, change.at), quiet=True), 2 * n, 1)
+            grid.addWidget(hairline(), 2 * n + 1, 0, 1, 2)
+        grid.setColumnStretch(0, 1)
+        grid.setRowStretch(2 * len(found.rows), 1)
+        column.addWidget(scrolled(inner), 1)
+        row = QHBoxLayout()
+        row.addWidget(button(tr("Undo"), self._undo, tip=tr("The programme as it was before the new cut")))
+        row.addStretch(1)
+        row.addWidget(button(tr("Keep"), self.accept, main=True))
+        column.addLayout(row)
+
+    def _undo(self) -> None:
+        self.studio.document.undo()
+        self.reject()
+
+
+class ExportDialog(QDialog):
+    """What a list of this kind cannot carry, and whether the clips are rendered for it."""
+
+    def __init__(self, studio: Studio, path: Path, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.studio, self._path = studio, path
+        self.setWindowTitle(tr("Export {name}", name=path.name))
+        self.setFixedWidth(480)
+        column = QVBoxLayout(self)
+        self._told = label("", 13, wrap=True)
+        column.addWidget(self._told)
+        self.rendered = Tick(tr("Render each clip and name these files in the list"))
+        self.rendered.clicked.connect(lambda _on: self._tell())
+        column.addWidget(self.rendered)
+        row = QHBoxLayout()
+        row.addWidget(label(tr("Handles")))
+        self.handles = FigureBox()
+        self.handles.setRange(0.0, 30.0)
+        self.handles.setValue(2.0)
+        self.handles.setSuffix(" s")
+        self.handles.setAccessibleName(tr("Handles"))
+        row.addWidget(self.handles)
+        row.addStretch(1)
+        column.addLayout(row)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self._tell()
+
+    def _tell(self) -> None:
+        lines = self.studio.lists.losses(self._path, rendered=self.rendered.isChecked())
+        self._told.setText(
+            "\n".join(translated(line) for line in lines) or tr("This kind of list carries all of the programme.")
+        )
+        self.handles.setEnabled(self.rendered.isChecked())
+        self.adjustSize()
+
+    def accept(self) -> None:
+        super().accept()
+        self.studio.lists.export(self._path, rendered=self.rendered.isChecked(), handles_s=self.handles.value())

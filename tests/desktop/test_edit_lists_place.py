@@ -1,0 +1,90 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Edit lists in the window: opened with their folders, reported, exported, a changed cut conformed and taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QFileDialog
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person
+
+from pulizia.desktop.bars import ASSEMBLY
+
+RATE = 48_000
+CUT = (
+    "TITLE: REEL 1\nFCM: NON-DROP FRAME\n"
+    "001  anna  A  C  00:00:01:00 00:00:04:00 01:00:00:00 01:00:03:00\n"
+    "002  bert  A  C  00:00:00:00 00:00:02:00 01:00:03:00 01:00:05:00\n"
+    "003  lost  A2 C  00:00:00:00 00:00:01:00 01:00:05:00 01:00:06:00\n"
+)
+
+
+def test_a_list_is_opened_exported_conformed_and_taken_back(
+    person: Person, wav: Callable[..., Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, studio = person.window, person.window.studio
+    folder = wav(voice_in_noise(6.0), "anna.wav").parent
+    wav(voice_in_noise(6.0, seed=9), "bert.wav")
+    path = tmp_path / "reel.edl"
+    path.write_text(CUT)
+    window.open_paths([path])
+    dialog = window.list_places.media
+    assert dialog.list.item(0).text() == str(folder)  # the folder of the list is proposed
+    dialog.accept()
+    person.until(lambda: window.places.currentIndex() == ASSEMBLY)
+    person.settle()
+    report = window.list_places.report
+    assert report.lines[0].startswith("Missing: lost")
+    report.accept()
+    programme = studio.assembly.programme
+    assert (programme.name, programme.start_frame) == ("REEL 1", 90_000)
+    assert [(c.name, c.start, c.inner) for c in programme.lanes[0].clips] == [("anna", 0, RATE), ("bert", 3 * RATE, 0)]
+    assert studio.assembly.sound.silent == ("lost",)
+    person.until(lambda: len(studio.document.media) == 2)
+    assert studio.heard_source.read(RATE, 2 * RATE).any()
+    assert window.list_places.folders[0] == folder  # remembered for the next list
+    # repairs and gains made here survive the new cut
+    studio.assembly.select([programme.lanes[0].clips[1].id])
+    studio.assembly.set_gain(-4.0)
+    studio.document.add_step(studio.document.project.recordings[0].id, "hum")
+    out = tmp_path / "back.edl"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(out), ""))
+    window.actions_.actions["list_export"].trigger()
+    assert "Steps" not in window.list_places.exporting._told.text()  # the step is of a recording, not of a lane
+    window.list_places.exporting.accept()
+    person.until(out.exists)
+    new = tmp_path / "cut2.edl"
+    new.write_text(
+        CUT.replace("01:00:00:00 01:00:03:00", "01:00:02:00 01:00:05:00").replace(
+            "01:00:03:00 01:00:05:00", "01:00:00:00 01:00:02:00"
+        )
+    )
+    before = studio.assembly.programme
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a, **_k: (str(new), ""))
+    window.actions_.actions["list_conform"].trigger()
+    window.list_places.media.accept()
+    person.until(lambda: hasattr(window.list_places, "walk"))
+    moved = studio.assembly.programme.lanes[0].clips
+    assert [(c.name, c.start, c.gain_db) for c in moved] == [("bert", 0, -4.0), ("anna", 2 * RATE, 0.0)]
+    assert window.list_places.walk.found.count("moved") == 2
+    assert studio.document.history.undo_label == "Conform to cut2.edl"
+    window.list_places.walk._undo()
+    assert studio.assembly.programme == before
+    kept = tmp_path / "kept.edl"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(kept), ""))
+    window.actions_.actions["list_received"].trigger()
+    assert kept.read_text() == CUT
+    window.actions_.actions["list_report"].trigger()
+    assert any("lost" in line for line in window.list_places.report.lines)
+
+
+def test_a_list_that_cannot_be_read_is_a_sentence_in_the_window(person: Person, tmp_path: Path) -> None:
+    path = tmp_path / "x.xml"
+    path.write_text("<html/>")
+    person.window.open_paths([path])
+    person.window.list_places.media.accept()
+    person.until(lambda: "another kind" in person.said)
+    assert not person.window.studio.document.project.programmes
