@@ -26,6 +26,7 @@ from babel.messages.pofile import read_po, write_po
 
 from pulizia import __version__
 from pulizia.delivery.targets import shipped_targets
+from pulizia.project.templates import shipped_templates
 from pulizia.report.manual import texts as manual_texts
 from pulizia.score.shelf import shipped_recipes
 from pulizia.settings.declare import declared as settings_of
@@ -59,6 +60,11 @@ def declared() -> Iterator[tuple[str, str]]:
     for target in shipped_targets():
         yield target.title, "target"
         yield target.purpose, f"target {target.title}"
+    for template in shipped_templates().values():
+        yield template.name, "template"
+        yield template.description, f"template {template.name}"
+        for lane in template.lanes:
+            yield lane.name, f"lane of the template {template.name}"
     for recipe in shipped_recipes().values():
         yield recipe.name, "recipe"
         yield recipe.description, f"recipe {recipe.name}"

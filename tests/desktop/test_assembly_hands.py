@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QInputDialog
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 from tests.desktop.test_assembly_place import at, clips, drag
+from tests.measure.test_line_up import speech
 
 from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM
 from pulizia.desktop.assembly.geometry import HANDLE_PX
@@ -213,3 +214,24 @@ def test_levels_spectrum_figures_and_inspection_are_those_of_the_programme(place
     assert len(assembly.lanes.rows) == len(studio.assembly.programme.lanes) - 1
     window.actions_.actions["programme_show_lanes"].trigger()
     assert len(assembly.lanes.rows) == len(studio.assembly.programme.lanes)
+
+
+def test_clips_of_one_moment_are_lined_up_by_key(person: Person, wav: Callable[..., Path]) -> None:
+    sound = speech(24.0, seed=8)[None]
+    person.open(wav(sound, "boom.wav"))
+    person.open(wav(-sound[:, 2 * RATE :], "lav.wav"))
+    person.key(K.Key_F3)
+    studio = person.window.studio
+    person.window.assembly.add_all()
+    person.settle()
+    lav = clips(person)[1]
+    studio.assembly.clip_ids = frozenset({lav.id})
+    studio.assembly.move_to_lane(1)
+    studio.assembly.clip_ids = frozenset(c.id for lane in studio.assembly.programme.lanes for c in lane.clips)
+    person.key(K.Key_U, M.ShiftModifier)
+    person.settle()
+    moved = next(c for lane in studio.assembly.programme.lanes for c in lane.clips if c.id == lav.id)
+    assert moved.start == pytest.approx(2 * RATE, abs=2)
+    assert moved.inverted
+    assert studio.document.history.undo_label == "Line clips up"
+    assert "lined up and inverted" in person.said

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QInputDialog
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
@@ -88,3 +89,35 @@ def test_a_list_that_cannot_be_read_is_a_sentence_in_the_window(person: Person, 
     person.window.list_places.media.accept()
     person.until(lambda: "another kind" in person.said)
     assert not person.window.studio.document.project.programmes
+
+
+def test_a_programme_begins_from_a_template_and_is_saved_as_one(
+    person: Person, wav: Callable[..., Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    person.open(wav(voice_in_noise(2.0), "anna.wav"))
+    person.open(wav(voice_in_noise(2.5), "bert.wav"))
+    person.key(Qt.Key.Key_F3)
+    assembly, studio = person.window.assembly, person.window.studio
+    assembly.ask_template()
+    dialog = assembly.template
+    dialog.template.setCurrentIndex(
+        next(n for n in range(dialog.template.count()) if "interview" in dialog.template.itemText(n))
+    )
+    assert [choice.currentIndex() for choice in dialog.lanes] == [1, 2]  # a speaker each
+    dialog.accept()
+    person.settle()
+    programme = studio.assembly.programme
+    assert programme is not None
+    assert [c.name for lane in programme.lanes for c in lane.clips] == ["anna", "bert"]
+    assert programme.lanes[0].steps
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("Our interview", True))
+    assembly.ask_keep_template()
+    assert "saved" in person.said
+    assembly.ask_template()
+    assert assembly.template.template.itemText(0) == "Our interview"
+    assembly.template.each.setChecked(True)
+    assembly.template.accept()
+    person.settle()
+    assert [p.name for p in studio.document.project.programmes][-2:] == ["anna", "bert"]
+    studio.document.undo()
+    assert len(studio.document.project.programmes) == 1

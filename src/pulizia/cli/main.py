@@ -25,6 +25,9 @@ COMMANDS = (
     "assemble",
     "export-list",
     "conform",
+    "line-up",
+    "templates",
+    "from-template",
     "targets",
     "recipes",
     "tools",
@@ -33,7 +36,19 @@ COMMANDS = (
 
 def parser() -> argparse.ArgumentParser:
     """All commands with their help."""
-    from pulizia.cli import deliver, edit_lists, find, inspect, lists, measure, render, repair, suggest
+    from pulizia.cli import (
+        deliver,
+        edit_lists,
+        find,
+        inspect,
+        line_up,
+        lists,
+        measure,
+        render,
+        repair,
+        suggest,
+        templates,
+    )
 
     top = argparse.ArgumentParser(
         prog="pulizia",
@@ -43,7 +58,7 @@ def parser() -> argparse.ArgumentParser:
     )
     top.add_argument("--version", action="version", version=f"Pulizia {__version__}")
     commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
-    for module in (measure, inspect, suggest, repair, deliver, render, find, edit_lists, lists):
+    for module in (measure, inspect, suggest, repair, deliver, render, find, edit_lists, line_up, templates, lists):
         module.add_to(commands)
     return top
 

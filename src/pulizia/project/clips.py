@@ -46,6 +46,7 @@ class Clip:
     frames : length
     channel : the one channel of the recording that is heard, counted from 0; None is all
     gain_line : (frame from the start, dB), straight in dB between them, added to ``gain_db``
+    drift_ppm, shift : of a clip that was lined up: its frame m is heard at m x (1 + drift_ppm / 1e6) + shift of the recording
     """
 
     recording_id: str
@@ -60,6 +61,8 @@ class Clip:
     fade_out: Edge = field(default_factory=Edge)
     enabled: bool = True
     inverted: bool = False
+    drift_ppm: float = 0.0
+    shift: float = 0.0
     name: str = ""
     note: str = ""
     id: str = field(default_factory=new_clip_id)
@@ -84,6 +87,14 @@ class Clip:
     def span(self) -> Span:
         """Where it lies in the programme."""
         return Span(self.start, self.stop)
+
+    def heard_at(self, frame: float) -> float:
+        """The frame of the recording, on the programme's clock, that is heard at a frame of the programme."""
+        return (frame - self.start + self.inner) * (1.0 + 1e-6 * self.drift_ppm) + self.shift
+
+    def place_of(self, frame: float) -> float:
+        """The frame of the programme at which a frame of the recording, on the programme's clock, is heard."""
+        return (frame - self.shift) / (1.0 + 1e-6 * self.drift_ppm) - self.inner + self.start
 
     def moved(self, frames: int) -> Clip:
         """The same clip later by frames. Made field by field: an edit at the start of a programme moves thousands."""

@@ -17,6 +17,7 @@ from pulizia.words import tr
 
 LAWS = ("gain", "power", "matched")
 LONGEST_NAME, LONGEST_NOTE = 1000, 4000
+MOST_DRIFT_PPM = 10_000.0
 
 
 def programme_row(programme: Programme) -> dict[str, Any]:
@@ -47,7 +48,7 @@ def clip_row(clip: Clip) -> dict[str, Any]:
         "id": clip.id, "recording": clip.recording_id, "start": clip.start, "inner": clip.inner, "frames": clip.frames,
     }  # fmt: skip
     usual = Clip(recording_id="", start=0, inner=0, frames=1)
-    for name in ("tone", "channel", "gain_db", "enabled", "inverted", "name", "note"):
+    for name in ("tone", "channel", "gain_db", "enabled", "inverted", "drift_ppm", "shift", "name", "note"):
         if getattr(clip, name) != getattr(usual, name):
             row[name] = getattr(clip, name)
     if clip.gain_line:
@@ -114,7 +115,7 @@ def clip_of(row: dict[str, Any]) -> Clip:
         channel=None if channel is None else max(0, int(channel)), gain_db=_finite(row.get("gain_db", 0.0)),
         gain_line=tuple((int(at), _finite(db)) for at, db in row.get("gain_line", ())),
         fade_in=_edge(row.get("fade_in")), fade_out=_edge(row.get("fade_out")), enabled=bool(row.get("enabled", True)),
-        inverted=bool(row.get("inverted", False)), name=str(row.get("name", ""))[:LONGEST_NAME],
+        inverted=bool(row.get("inverted", False)), drift_ppm=_small(row.get("drift_ppm", 0.0)), shift=_small(row.get("shift", 0.0)), name=str(row.get("name", ""))[:LONGEST_NAME],
         note=str(row.get("note", ""))[:LONGEST_NOTE],
     )  # fmt: skip
 
@@ -127,6 +128,14 @@ def _edge(row: Any) -> Edge:  # noqa: ANN401 - a row of a file
         message = tr("a fade is of an unknown kind")
         raise ValueError(message)
     return Edge(int(frames), law)
+
+
+def _small(value: Any) -> float:  # noqa: ANN401 - a value of a file
+    number = _finite(value)
+    if abs(number) > MOST_DRIFT_PPM:
+        message = tr("a clip was lined up with a clock that cannot be")
+        raise ValueError(message)
+    return number
 
 
 def _finite(value: Any) -> float:  # noqa: ANN401 - a value of a file

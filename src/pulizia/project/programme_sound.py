@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from pulizia.audio.aligned import AlignedSource
 from pulizia.audio.layouts import STANDARD_NAMES, are_loudspeakers, channel_names, into_one, into_two
 from pulizia.audio.source import Source, content_key
 from pulizia.audio.timeline import MixSource, Part, TimelineSource
@@ -164,8 +165,13 @@ def sound_of(
         if i in at_rate
     }
 
+    aligned: dict[tuple[str, float, float], Source] = {}
+
     def part(clip: Clip, lane: Lane) -> Part:
         source = tones[clip.recording_id] if clip.tone else at_rate[clip.recording_id]
+        if (clip.drift_ppm or clip.shift) and not clip.tone:
+            which = (clip.recording_id, clip.drift_ppm, clip.shift)
+            source = aligned.setdefault(which, AlignedSource(source, clip.drift_ppm, clip.shift))
         return _part(clip, lane, programme, source, named[clip.recording_id])
 
     lanes = []

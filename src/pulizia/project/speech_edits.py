@@ -22,9 +22,10 @@ def on_lane(lane: Lane, spans_of: Callable[[str], Sequence[Span]]) -> list[Span]
         if clip.tone or not clip.enabled:
             continue
         for span in spans_of(clip.recording_id):
-            first, last = max(span.start, clip.inner), min(span.stop, clip.inner + clip.frames)
+            first = max(round(clip.place_of(span.start)), clip.start)
+            last = min(round(clip.place_of(span.stop)), clip.stop)
             if last > first:
-                found.append(Span(first - clip.inner + clip.start, last - clip.inner + clip.start))
+                found.append(Span(first, last))
     return list(normalised(found))
 
 

@@ -205,14 +205,14 @@ class AssemblySubject:
         owner, clip, programme = self.owner, self.owner_clip, self.programme
         if owner is None or owner.kind != "recording" or clip is None or programme is None:
             return frame
-        return round((frame - clip.start + clip.inner) * owner.rate / programme.rate)
+        return round(clip.heard_at(frame) * owner.rate / programme.rate)
 
     def from_owner(self, frame: int) -> int:
         """A frame of what has the steps on the clock of the programme."""
         owner, clip, programme = self.owner, self.owner_clip, self.programme
         if owner is None or owner.kind != "recording" or clip is None or programme is None:
             return frame
-        return max(0, round(frame * programme.rate / owner.rate) - clip.inner + clip.start)
+        return max(0, round(clip.place_of(frame * programme.rate / owner.rate)))
 
     def zero_crossing(self, frame: int, reach: int) -> int:
         """Where the sound of the clip there, before its steps, passes through zero nearest to a frame; the frame itself when too far.
@@ -227,13 +227,13 @@ class AssemblySubject:
         if clip is None or media is None:
             return frame
         scale = media.source.rate / programme.rate
-        first, last = (round((f - clip.start + clip.inner) * scale) for f in (frame - reach, frame + reach))
+        first, last = (round(clip.heard_at(f) * scale) for f in (frame - reach, frame + reach))
         sound = read_padded(media.source, first, last + 1).sum(axis=0)
         crossed = np.flatnonzero(np.signbit(sound[1:]) != np.signbit(sound[:-1])) + 1
         if not len(crossed):
             return frame
-        at = round((first + int(crossed[np.abs(crossed + first - (first + last) / 2).argmin()])) / scale)
-        return at + clip.start - clip.inner
+        at = first + int(crossed[np.abs(crossed + first - (first + last) / 2).argmin()])
+        return round(clip.place_of(at / scale))
 
     def choose_scope(self, scope: Scope) -> None:
         """Show the steps of the selected clip's recording, of the chosen lane, or of the programme."""

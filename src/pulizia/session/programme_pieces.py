@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
+from pulizia.audio.aligned import AlignedSource
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source, SpanSource
 from pulizia.audio.spans import Span
@@ -136,14 +137,18 @@ def _learned_alone(programme: Programme, clip: Clip, part: Part, opened: Callabl
         return part
     raw, steps = found
     scale = raw.rate / programme.rate
-    first = max(0, round(part.inner * scale))
-    last = min(raw.frames, round((part.inner + part.frames) * scale))
+    # where the stretch lies in the recording, which a clip that was lined up hears on another clock
+    begin = clip.heard_at(part.inner - clip.inner + clip.start)
+    end = clip.heard_at(part.inner + part.frames - clip.inner + clip.start)
+    first, last = max(0, round(begin * scale)), min(raw.frames, round(end * scale))
     if last <= first:
         return part
     own = tuple(step for s in steps if (step := _inside(s, Span(first, last))) is not None)
     made = Chain(SpanSource(raw, first, last), own, ChunkCache(), AnalysisStore())
     made.prepare()
     source = made.after if raw.rate == programme.rate else PulledRateSource(made.after, programme.rate)
+    if clip.drift_ppm or clip.shift:
+        return replace(part, source=AlignedSource(source, clip.drift_ppm, begin - first / scale), inner=0)
     return replace(part, source=source, inner=part.inner - round(first / scale))
 
 

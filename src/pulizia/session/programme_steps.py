@@ -59,7 +59,7 @@ class ProgrammeSteps:
             recording = self._assembly.recording_of(clip)
             if recording is not None and not clip.tone:
                 scale = recording.rate / programme.rate
-                first, last = (round((f - clip.start + clip.inner) * scale) for f in (part.start, part.stop))
+                first, last = (round(clip.heard_at(f) * scale) for f in (part.start, part.stop))
                 owners.append((recording.id, Span(max(0, first), min(recording.frames, last))))
         if not owners:
             self._room.say(tr("Select clips, or a section of a lane, first."), bad=True)

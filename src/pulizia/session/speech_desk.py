@@ -194,7 +194,7 @@ class SpeechDesk:
             self._room.say(tr("Put the playhead near the breath first."), bad=True)
             return
         source, scale = media.source, media.source.rate / programme.rate
-        middle = round((here - clip.start + clip.inner) * scale)
+        middle = round(clip.heard_at(here) * scale)
         around, wanted = seconds_to_frames(BREATH_AROUND_S, source.rate), lane.id
         first, last = max(0, middle - around), min(source.frames, middle + around)
         # a breath may lie only where nobody speaks for certain: whatever the settings, words are left alone
@@ -210,7 +210,7 @@ class SpeechDesk:
                 self._room.say(tr("No breath was found near the playhead."), bad=True)
                 return
             edge = seconds_to_frames(BREATH_EDGE_S, programme.rate)
-            a, b = (round(f / scale) - clip.inner + clip.start for f in (breath.start, breath.stop))
+            a, b = (round(clip.place_of(f / scale)) for f in (breath.start, breath.stop))
             span = Span(max(clip.start, a - edge), min(clip.stop, b + edge))
             cross = seconds_to_frames(CROSS_S / 2, programme.rate)
             change = lambda p: speech_edits.replace_with_tone(p, wanted, span, cross)  # noqa: E731

@@ -10,6 +10,7 @@ from pulizia.session.cut_listening import CutListening
 from pulizia.session.file_desk import FileDesk
 from pulizia.session.inspection_desk import InspectionDesk
 from pulizia.session.jobs import LATER, Post
+from pulizia.session.line_up_desk import LineUpDesk
 from pulizia.session.list_desk import ListDesk
 from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.output_protocol import SoundOut
@@ -22,6 +23,7 @@ from pulizia.session.repair_desk import RepairDesk
 from pulizia.session.room import Room
 from pulizia.session.speech_desk import SpeechDesk
 from pulizia.session.survey_desk import SurveyDesk
+from pulizia.session.template_desk import TemplateDesk
 from pulizia.words import tr
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
@@ -45,6 +47,8 @@ class Studio(Room):
         self.programme_steps = ProgrammeSteps(self, self.assembly)
         self.cut_listening = CutListening(self, self.assembly)
         self.clip_levels = ClipLevels(self, self.assembly)
+        self.line_ups = LineUpDesk(self, self.assembly)
+        self.templates = TemplateDesk(self, self.assembly)
         self.lists = ListDesk(self, self.files, self.assembly)
         self.programme_out = ProgrammeOut(self, self.assembly)
         self.pool.submit(lambda _job: _tidy_caches(), title=tr("Tidying caches"), priority=LATER)

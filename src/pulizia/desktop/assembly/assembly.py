@@ -15,6 +15,7 @@ from pulizia.desktop.assembly.lanes_view import RECORDING_MIME, LanesView
 from pulizia.desktop.assembly.overview import AssemblyOverview
 from pulizia.desktop.assembly.ruler import AssemblyRuler
 from pulizia.desktop.assembly.steps_pane import StepsPane
+from pulizia.desktop.assembly.template_dialog import TemplateDialog
 from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.recordings_list import CARD_HEIGHT, Cards
@@ -279,6 +280,19 @@ class Assembly(QWidget):
         name, good = QInputDialog.getText(self, tr("Rename the marker"), tr("Name"), text=marker.name)
         if good and name.strip():
             self.studio.assembly.rename_marker(marker, name.strip())
+
+    def ask_template(self) -> None:
+        """Begin a programme from a template."""
+        self.template = TemplateDialog(self.studio, self)
+        self.template.open()
+
+    def ask_keep_template(self) -> None:
+        """Save lanes, steps and clocks of the programme under a name."""
+        programme = self.studio.assembly.programme
+        if programme is not None:
+            name, good = QInputDialog.getText(self, tr("Save as a template"), tr("Name"), text=programme.name)
+            if good:
+                self.studio.templates.keep(name)
 
     def ask_tighten(self) -> None:
         """Ask how long pauses may be."""

@@ -67,7 +67,7 @@ class ClipPainter:
     def _picture(self, painter: QPainter, clip: Clip, box: QRectF, rate: int, *, chosen: bool) -> QPixmap:
         _, chain, version = self._of(clip.recording_id)
         look = (
-            clip.recording_id, clip.inner, clip.frames, clip.gain_db, clip.gain_line, clip.fade_in, clip.fade_out, clip.enabled, clip.name,
+            clip.recording_id, clip.heard_at(clip.start), clip.frames, clip.gain_db, clip.gain_line, clip.fade_in, clip.fade_out, clip.enabled, clip.name,
             clip.tone, clip.channel, chosen, self._axis.frames_per_pixel, round(box.width()), round(box.height()), chain.after.key if chain is not None else "", version, theme().name,
         )  # fmt: skip
         known = self._kept.get(look)
@@ -96,7 +96,7 @@ class ClipPainter:
         elif clip.tone:
             self._paint_tone(painter, body)
         elif body.height() >= MIN_BODY_PX:
-            first = (seen.left() - box.left()) * self._axis.frames_per_pixel + clip.inner
+            first = clip.heard_at(clip.start + (seen.left() - box.left()) * self._axis.frames_per_pixel)
             self._paint_sound(painter, clip, body, chain, first, recording.rate / rate)
         if chosen:
             painter.fillRect(seen, colour("plum", 0.18))

@@ -346,7 +346,7 @@ class LanesMouse(QWidget):
     def _to_bench(self, hit: Hit, place: QPointF, programme: Programme) -> None:
         recording = self.studio.assembly.recording_of(hit.clip)
         if recording is not None:
-            inner = self.axis.frame_at(place.x() - GUTTER) - hit.clip.start + hit.clip.inner
+            inner = hit.clip.heard_at(self.axis.frame_at(place.x() - GUTTER))
             self.bench_asked.emit(recording.id, max(0, round(inner * recording.rate / programme.rate)))
 
     # -- size

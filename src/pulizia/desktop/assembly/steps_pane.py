@@ -36,9 +36,9 @@ class OwnerAxis(TimeAxis):
             return
         scale = owner.rate / programme.rate
         clip = self._studio.assembly.owner_clip if owner.kind == "recording" else None
-        shift = clip.inner - clip.start if clip is not None else 0
         self.frames, self.rate, self.width = owner.frames, owner.rate, self._lanes.width
-        self.left, self.frames_per_pixel = (self._lanes.left + shift) * scale, self._lanes.frames_per_pixel * scale
+        left = clip.heard_at(self._lanes.left) if clip is not None else self._lanes.left
+        self.left, self.frames_per_pixel = left * scale, self._lanes.frames_per_pixel * scale
         self.changed.emit()
 
     def ticks(self, wanted_px: float = 84.0) -> tuple[float, list[float]]:

@@ -1,0 +1,96 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""A new programme from a template: which template, and which recordings on which lane."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QVBoxLayout, QWidget
+
+from pulizia.desktop.assembly.menus import KIND_WORDS
+from pulizia.desktop.controls import ChoiceBox, Tick, hairline, label, scrolled
+from pulizia.project.model import Recording
+from pulizia.project.templates import Template
+from pulizia.session.studio import Studio
+from pulizia.words import tr, translated
+
+
+class TemplateDialog(QDialog):
+    """Every recording of the project with the lane that it goes onto."""
+
+    def __init__(self, studio: Studio, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setProperty("manual", "templates")
+        self._studio, self._templates = studio, studio.templates.known()
+        self._recordings: tuple[Recording, ...] = studio.document.project.recordings
+        self.setWindowTitle(tr("New programme from a template"))
+        self.resize(620, 520)
+        column = QVBoxLayout(self)
+        self.template = ChoiceBox()
+        self.template.setAccessibleName(tr("Template"))
+        for template in self._templates:
+            self.template.addItem(translated(template.name))
+        column.addWidget(self.template)
+        self.about = label("", 12, token="soft", wrap=True)
+        column.addWidget(self.about)
+        self.each = Tick(tr("A programme of each recording"))
+        column.addWidget(self.each)
+        column.addWidget(hairline())
+        rows = QWidget()
+        grid = QGridLayout(rows)
+        self.lanes: list[ChoiceBox] = []
+        for n, recording in enumerate(self._recordings):
+            grid.addWidget(label(recording.name, 13), n, 0)
+            choice = ChoiceBox()
+            choice.setAccessibleName(tr("Lane of {name}", name=recording.name))
+            grid.addWidget(choice, n, 1)
+            self.lanes.append(choice)
+        if not self._recordings:
+            grid.addWidget(
+                label(tr("The project holds no recordings yet; the lanes stay empty."), 13, token="soft"), 0, 0
+            )
+        grid.setColumnStretch(0, 1)
+        grid.setRowStretch(len(self._recordings), 1)
+        column.addWidget(scrolled(rows), 1)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.template.currentIndexChanged.connect(self._show_template)
+        self.each.toggled.connect(self._show_each)
+        self._show_template()
+
+    @property
+    def chosen(self) -> Template:
+        """The template."""
+        return self._templates[max(0, self.template.currentIndex())]
+
+    def _show_template(self) -> None:
+        template = self.chosen
+        voices = [lane.name for lane in template.lanes if lane.kind == "voice"]
+        words = "; ".join(f"{translated(lane.name)} ({translated(KIND_WORDS[lane.kind])})" for lane in template.lanes)
+        self.about.setText(f"{translated(template.description)}\n{words}" if template.description else words)
+        for n, choice in enumerate(self.lanes):
+            choice.clear()
+            choice.addItem(tr("Leave out"), "")
+            for lane in template.lanes:
+                choice.addItem(translated(lane.name), lane.name)
+            wanted = voices[min(n, len(voices) - 1)] if voices else ""
+            choice.setCurrentIndex(max(0, choice.findData(wanted)))
+        self._show_each()
+
+    def _show_each(self) -> None:
+        for choice in self.lanes:
+            choice.setEnabled(not self.each.isChecked())
+
+    def accept(self) -> None:
+        templates = self._studio.templates
+        if self.each.isChecked():
+            done = templates.begin_each(self.chosen, self._recordings)
+        else:
+            placed: dict[str, list[str]] = {}
+            for recording, choice in zip(self._recordings, self.lanes, strict=True):
+                if lane := choice.currentData(Qt.ItemDataRole.UserRole):
+                    placed.setdefault(lane, []).append(recording.id)
+            done = templates.begin(self.chosen, placed)
+        if done:
+            super().accept()

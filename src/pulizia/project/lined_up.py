@@ -1,0 +1,56 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Clips laid so that they hear one moment at the same frame, on one clock."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from pulizia.errors import ProjectError
+from pulizia.project.clips import Clip, Programme
+from pulizia.words import tr
+
+
+def line_up_clip(
+    programme: Programme, first: Clip, clip_id: str, offset_s: float, drift_ppm: float, *, inverted: bool
+) -> Programme:
+    """Move a clip, and put it on the clock of ``first``, as its recording lies against what ``first`` hears.
+
+    Parameters
+    ----------
+    offset_s, drift_ppm, inverted
+        See :class:`pulizia.measure.line_up.LineUp`; the first recording counts from the start of what the clip ``first`` is
+        heard of, its own drift and shift included.
+
+    Raises
+    ------
+    ProjectError
+        When the clip would lie before the start of the programme, or inside another.
+    """
+    exact = offset_s * programme.rate
+    whole = math.floor(exact)
+    shift = (whole - exact) * (1.0 + 1e-6 * drift_ppm)
+
+    def changed(clip: Clip) -> Clip:
+        # what was its first frame stays its first frame, to half a frame
+        heard = clip.inner * (1.0 + 1e-6 * clip.drift_ppm) + clip.shift
+        inner = round((heard - shift) / (1.0 + 1e-6 * drift_ppm))
+        start = first.start - first.inner + inner + whole
+        lost = max(0, -start)
+        if lost >= clip.frames:
+            message = tr(
+                "{name} would lie before the start of the programme. Move the other clips later first.", name=clip.name
+            )
+            raise ProjectError(message)
+        moved = replace(
+            clip,
+            start=max(clip.start, lost),
+            inner=inner,
+            drift_ppm=drift_ppm,
+            shift=shift,
+            inverted=first.inverted != inverted,
+        )
+        cut = moved.part_of(moved.start + lost, moved.stop) if lost else moved
+        return replace(cut, start=start + lost)
+
+    return programme.with_changed(clip_id, changed)

@@ -1,0 +1,86 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Programmes begun from a template, and saved as one. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+
+from pulizia.errors import PuliziaError
+from pulizia.media.names import safe_name
+from pulizia.project.clips import Programme
+from pulizia.project.model import Recording
+from pulizia.project.templates import (
+    Template,
+    keep_template,
+    own_templates,
+    programme_of_template,
+    programmes_of_each,
+    shipped_templates,
+    template_of,
+)
+from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.room import Room
+from pulizia.words import plural, tr, translated
+
+
+class TemplateDesk:
+    """Templates of a job in the window."""
+
+    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
+        self._room, self._assembly = room, assembly
+
+    @staticmethod
+    def known() -> list[Template]:
+        """The user's templates, then those that come with the program."""
+        return [*own_templates().values(), *shipped_templates().values()]
+
+    def begin(self, template: Template, placed: Mapping[str, Sequence[str]], name: str = "") -> bool:
+        """A programme with recordings, by identity, on the lanes of a template."""
+        project = self._room.document.project
+        rows = {lane: [project.recording(i) for i in ids] for lane, ids in placed.items()}
+        return self._added(
+            template, lambda: [programme_of_template(template, rows, name)], tr("New programme from a template")
+        )
+
+    def begin_each(self, template: Template, recordings: Sequence[Recording]) -> bool:
+        """A programme of each recording."""
+        return self._added(
+            template, lambda: list(programmes_of_each(template, recordings)), tr("New programmes from a template")
+        )
+
+    def _added(self, template: Template, make: Callable[[], list[Programme]], what: str) -> bool:
+        try:
+            programmes = make()
+        except PuliziaError as error:
+            self._room.say(str(error), bad=True)
+            return False
+        if not programmes:
+            return False
+        document = self._room.document
+        with document.history.one_deed(what):
+            for programme in programmes:
+                document.edit_programme(programme, what)
+        self._assembly.choose_programme(programmes[0].id)
+        self._room.say(
+            plural(
+                "1 programme was made from {name}.",
+                "{n} programmes were made from {name}.",
+                len(programmes),
+                name=translated(template.name),
+            )
+        )
+        return True
+
+    def keep(self, name: str) -> None:
+        """Save lanes, steps and clocks of the programme as a template of this name."""
+        programme = self._assembly.programme
+        if programme is None or not name.strip():
+            return
+        made = template_of(replace(programme, name=name.strip()), self._room.document.project.target_id)
+        try:
+            keep_template(made, safe_name(name.strip()))
+        except PuliziaError as error:
+            self._room.say(str(error), bad=True)
+            return
+        self._room.say(tr("The template {name} was saved.", name=name.strip()))
