@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Callable
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
+from pulizia.cli.main import main
 from pulizia.desktop.bars import ASSEMBLY
 
 RATE = 48_000
@@ -121,3 +123,48 @@ def test_a_programme_begins_from_a_template_and_is_saved_as_one(
     assert [p.name for p in studio.document.project.programmes][-2:] == ["anna", "bert"]
     studio.document.undo()
     assert len(studio.document.project.programmes) == 1
+
+
+def test_notes_are_written_edited_kept_and_listed(
+    person: Person,
+    wav: Callable[..., Path],
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
+) -> None:
+    person.open(wav(voice_in_noise(4.0), "anna.wav"))
+    person.key(Qt.Key.Key_F3)
+    assembly, studio = person.window.assembly, person.window.studio
+    assembly.add_all()
+    person.settle()
+    studio.seek(2 * RATE)
+    person.key(Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    dialog = assembly.note
+    dialog.kind.setCurrentIndex(dialog.kind.findData("again"))
+    dialog.name.setText("Line 12")
+    dialog.scene.setText("4B")
+    dialog.who.setText("Anna")
+    dialog.note.setPlainText('A <door> in "the" word,\nsecond half')
+    dialog.accept()
+    person.settle()
+    (marker,) = studio.assembly.programme.markers
+    assert (marker.frame, marker.kind, marker.scene, marker.who) == (2 * RATE, "again", "4B", "Anna")
+    assembly._edit_note(marker)
+    assembly.note.scene.setText("4C")
+    assembly.note.accept()
+    page, table, project = tmp_path / "notes.html", tmp_path / "notes.csv", tmp_path / "job.pulizia"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(page), ""))
+    assembly.ask_notes()
+    assert "notes.html" in person.said
+    said = page.read_text()
+    assert "<td>00:00:02:00</td>" in said
+    assert "A &lt;door&gt; in" in said
+    studio.document.save(project)
+    assert main(["notes", str(project), "-o", str(table), "--kind", "again"]) == 0
+    rows = list(csv.reader(table.read_text().splitlines(keepends=True)))
+    assert rows[1][:3] == ["00:00:02:00", "0:02.000", ""]
+    assert rows[1][3:] == ["Line to be recorded again", "4C", "Anna", "Line 12", 'A <door> in "the" word,\nsecond half']
+    assert main(["notes", str(project), "--kind", "problem"]) == 0
+    assert "Line 12" not in capsys.readouterr().out
+    assert main(["notes", str(project), "-o", str(tmp_path / "notes.txt")]) != 0
+    assert ".csv or .html" in capsys.readouterr().err

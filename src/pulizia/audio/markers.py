@@ -10,21 +10,32 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from pulizia.errors import ProjectError
 
+NoteKind = Literal["", "mix", "again", "problem"]
 LONGEST_NAME, LONGEST_NOTE = 200, 2000
 MOST_MARKERS = 100_000
 
 
 @dataclass(frozen=True, slots=True, order=True)
 class Marker:
-    """A place with a name; a region has a length, either may have a note."""
+    """A place with a name; a region has a length, either may have a note.
+
+    Attributes
+    ----------
+    kind : "mix" is a note for the mixer, "again" a line to be recorded again, "problem" something to be solved
+    scene, who : of a note; "" where nothing is said
+    """
 
     frame: int
     name: str
     frames: int = 0
     note: str = ""
+    kind: NoteKind = ""
+    scene: str = ""
+    who: str = ""
 
     def moved(self, scale: float, shift: int = 0) -> Marker:
         """At another rate, and later by ``shift`` frames of it."""
@@ -34,7 +45,14 @@ class Marker:
 def in_order(markers: Iterable[Marker], frames: int) -> tuple[Marker, ...]:
     """Markers inside the recording by time, each once, with names of one line."""
     kept = {
-        Marker(m.frame, _one_line(m.name), max(0, min(m.frames, frames - m.frame)), m.note.strip()[:LONGEST_NOTE])
+        replace(
+            m,
+            name=_one_line(m.name),
+            frames=max(0, min(m.frames, frames - m.frame)),
+            note=m.note.strip()[:LONGEST_NOTE],
+            scene=m.scene.strip()[:LONGEST_NAME],
+            who=m.who.strip()[:LONGEST_NAME],
+        )
         for m in markers
         if 0 <= m.frame <= frames
     }

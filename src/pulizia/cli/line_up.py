@@ -51,7 +51,7 @@ def _row(path: Path, lie: LineUp) -> dict[str, Any]:
 
 def _words(path: Path, lie: LineUp) -> str:
     if not lie.is_same and not lie.perhaps:
-        return f"{path.name}: nothing of the same moment was found (strength {lie.score:.1f}; 10 is certain)."
+        return f"{path.name}: nothing of the same moment was found (strength {lie.score:.1f}; 15 is certain)."
     sure = "the same moment" if lie.is_same else "perhaps the same moment; listen to it"
     turned = ", inverted" if lie.inverted else ""
     said = f"{path.name}: {sure}. It began {lie.offset_s:+.5f} s after the first; its clock counts {lie.drift_ppm:+.2f} ppm faster{turned}."

@@ -26,6 +26,7 @@ COMMANDS = (
     "export-list",
     "conform",
     "line-up",
+    "notes",
     "templates",
     "from-template",
     "targets",
@@ -44,6 +45,7 @@ def parser() -> argparse.ArgumentParser:
         line_up,
         lists,
         measure,
+        notes,
         render,
         repair,
         suggest,
@@ -58,7 +60,20 @@ def parser() -> argparse.ArgumentParser:
     )
     top.add_argument("--version", action="version", version=f"Pulizia {__version__}")
     commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
-    for module in (measure, inspect, suggest, repair, deliver, render, find, edit_lists, line_up, templates, lists):
+    for module in (
+        measure,
+        inspect,
+        suggest,
+        repair,
+        deliver,
+        render,
+        find,
+        edit_lists,
+        line_up,
+        templates,
+        notes,
+        lists,
+    ):
         module.add_to(commands)
     return top
 

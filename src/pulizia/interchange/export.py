@@ -127,6 +127,8 @@ def losses(programme: Programme, kind: str, *, rendered: bool) -> tuple[str, ...
         (("aaf",), any(c.note for c in clips), tr("Notes of clips are not carried.")),
         (("aaf",), any(a.stop > b.start for lane in programme.lanes for a, b in pairwise(lane.clips)),
             tr("The law of cross-fades is not carried.")),
+        ((*every, "otio"), any(m.kind or m.scene or m.who for m in programme.markers),
+            tr("The kind, scene and person of notes are not carried; save the notes as a list of their own.")),
         (("edl", "aaf"), any(not c.enabled for c in clips), tr("Clips that are off are left out.")),
         (("xml",), any(c.fade_in.law == "matched" and c.fade_in.frames for c in clips),
             tr("The matched law of fades becomes equal power.")),

@@ -21,7 +21,7 @@ from pulizia.measure.line_up_coarse import Coarse, coarse_lag, movement
 from pulizia.measure.line_up_places import Piece, line_of_places, settled
 
 Progress = Callable[[float], None]
-SURE_SCORE, SURE_RATIO, LEAST_SCORE = 10.0, 2.0, 7.0
+SURE_SCORE, SURE_RATIO, LEAST_SCORE = 15.0, 2.0, 7.0
 TRIED_SCORE, TRIED_RATIO = 5.0, 1.3  # short sound scores low; that its places agree to a millisecond decides
 AGREED_SHARE, AGREED_PLACES = 0.6, 6
 SPREAD_S = 0.004

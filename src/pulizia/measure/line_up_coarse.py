@@ -87,7 +87,7 @@ def coarse_lag(a: NDArray[np.float32], b: NDArray[np.float32]) -> Coarse | None:
         values = np.concatenate([np.arange(long.shape[1]), np.arange(-part.shape[1] + 1, 0)])
         # lags at which little of the piece lies over the other: their sums vary less
         over = np.minimum(long.shape[1] - values, part.shape[1]) - np.maximum(0, -values)
-        lags = lags / np.sqrt(np.maximum(over, part.shape[1] // 8))
+        lags = lags / np.sqrt(np.maximum(over, part.shape[1] // 3))
         spread = 1.4826 * float(np.median(np.abs(lags - np.median(lags)))) + 1e-12
         top = int(lags.argmax())
         away = np.abs(values - values[top]) > STEPS_PER_S // 2

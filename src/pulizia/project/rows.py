@@ -3,9 +3,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
-from pulizia.audio.markers import Marker
+from pulizia.audio.markers import Marker, NoteKind
 from pulizia.audio.spans import Span
 from pulizia.errors import SettingsError
 from pulizia.score.steps import Step
@@ -17,13 +17,20 @@ from pulizia.words import tr
 def marker_row(marker: Marker) -> list[int | str]:
     """A marker as plain JSON values."""
     row: list[int | str] = [marker.frame, marker.name]
+    if marker.kind or marker.scene or marker.who:
+        return [*row, marker.frames, marker.note, marker.kind, marker.scene, marker.who]
     return [*row, marker.frames, marker.note] if marker.frames or marker.note else row
 
 
 def marker_of(row: list[Any]) -> Marker:
     """A marker of a file; ValueError or TypeError for a damaged one."""
-    frame, name, frames, note = [*row, 0, ""][:4] if len(row) == 2 else row
-    return Marker(int(frame), str(name), int(frames), str(note))
+    usual: list[Any] = [0, "", 0, "", "", "", ""]
+    if not 2 <= len(row) <= len(usual):
+        raise ValueError(tr("a marker is not one"))
+    frame, name, frames, note, kind, scene, who = [*row, *usual[len(row) :]]
+    if kind not in get_args(NoteKind):
+        raise ValueError(tr("a marker is of an unknown kind"))
+    return Marker(int(frame), str(name), int(frames), str(note), kind, str(scene), str(who))
 
 
 def step_row(step: Step) -> dict[str, Any]:

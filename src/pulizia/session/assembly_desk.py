@@ -6,10 +6,11 @@ from __future__ import annotations
 from collections.abc import Callable, Collection
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 from pulizia.audio.fades import Law
-from pulizia.audio.markers import Marker
+from pulizia.audio.markers import Marker, in_order
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
 from pulizia.errors import PuliziaError
@@ -18,6 +19,7 @@ from pulizia.project import programme_edits as edits
 from pulizia.project.clips import Clip, Lane, LaneKind, Programme
 from pulizia.project.model import Recording
 from pulizia.session.assembly_subject import AssemblySubject
+from pulizia.session.programme_notes import write_notes
 from pulizia.units import seconds_to_frames
 from pulizia.words import plural, tr
 
@@ -78,6 +80,31 @@ class AssemblyDesk(AssemblySubject):
         here = self._room.transport.position
         name = tr("Marker {number}", number=len(self.programme.markers) + 1 if self.programme is not None else 1)
         self.apply(lambda p: replace(p, markers=tuple(sorted((*p.markers, Marker(here, name))))), tr("Set a marker"))
+
+    def change_marker(self, marker: Marker, changed: Marker) -> None:
+        """Let a marker be another one."""
+        self.apply(
+            lambda p: replace(p, markers=in_order((changed if m == marker else m for m in p.markers), p.frames)),
+            tr("Change a note"),
+        )
+
+    def add_note(self, marker: Marker) -> None:
+        """Add a marker that says something."""
+        self.apply(
+            lambda p: replace(p, markers=in_order((*p.markers, marker), max(p.frames, marker.frame))), tr("Add a note")
+        )
+
+    def save_notes(self, path: Path) -> None:
+        """Write the programme's notes as a table or as a page; a refusal is said."""
+        programme = self.programme
+        if programme is None:
+            return
+        try:
+            write_notes(programme, path)
+        except PuliziaError as error:
+            self._room.say(str(error), bad=True)
+        else:
+            self._room.say(tr("The notes were saved as {name}.", name=path.name))
 
     def rename_marker(self, marker: Marker, name: str) -> None:
         """Give a marker another name."""

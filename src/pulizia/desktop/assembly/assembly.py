@@ -3,15 +3,27 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import QMimeData, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QDrag, QMouseEvent, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QMenu,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from pulizia.audio.markers import Marker
 from pulizia.desktop.assembly.clip_level_dialog import ClipLevelDialog
 from pulizia.desktop.assembly.clip_sheet import ClipSheet
 from pulizia.desktop.assembly.findings_dialog import ProgrammeFindings
 from pulizia.desktop.assembly.lanes_view import RECORDING_MIME, LanesView
+from pulizia.desktop.assembly.note_dialog import NoteDialog
 from pulizia.desktop.assembly.overview import AssemblyOverview
 from pulizia.desktop.assembly.ruler import AssemblyRuler
 from pulizia.desktop.assembly.steps_pane import StepsPane
@@ -26,6 +38,7 @@ from pulizia.desktop.bench.time_scroll import TimeScroll
 from pulizia.desktop.controls import SegmentSwitch, button, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
+from pulizia.media.names import safe_name
 from pulizia.session.speech_desk import USUAL_PAUSE_S
 from pulizia.session.studio import Studio
 from pulizia.units import seconds_to_frames
@@ -271,10 +284,37 @@ class Assembly(QWidget):
         if marker is None:
             return
         menu = QMenu(self)
+        menu.addAction(tr("Edit the note…")).triggered.connect(lambda: self._edit_note(marker))
         menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self._rename_marker(marker))
         menu.addAction(tr("Remove the marker")).triggered.connect(lambda: desk.remove_marker(marker))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos())
+
+    def _edit_note(self, marker: Marker) -> None:
+        self.note = NoteDialog(marker, self, lambda changed: self.studio.assembly.change_marker(marker, changed))
+        self.note.open()
+
+    def ask_note(self) -> None:
+        """Add a note at the playhead."""
+        programme = self.studio.assembly.programme
+        if programme is not None:
+            span = self.studio.assembly.span
+            at, frames = (span.start, span.frames) if span is not None else (self.studio.transport.position, 0)
+            marker = Marker(at, tr("Note {number}", number=len(programme.markers) + 1), frames, kind="mix")
+            self.note = NoteDialog(marker, self, self.studio.assembly.add_note)
+            self.note.open()
+
+    def ask_notes(self) -> None:
+        """Save all notes as a table, or as a page to print."""
+        programme = self.studio.assembly.programme
+        if programme is None:
+            return
+        proposal = f"{safe_name(programme.name)}-{tr('notes')}.html"
+        name, _ = QFileDialog.getSaveFileName(
+            self, tr("Save the notes"), proposal, tr("Page to print (*.html);;Table (*.csv)")
+        )
+        if name:
+            self.studio.assembly.save_notes(Path(name))
 
     def _rename_marker(self, marker: Marker) -> None:
         name, good = QInputDialog.getText(self, tr("Rename the marker"), tr("Name"), text=marker.name)

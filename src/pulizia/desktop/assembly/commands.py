@@ -90,6 +90,8 @@ def assembly_commands(
         ("programme_all", tr("Select all clips"), ("Ctrl+A",), desk.select_all, there),
         ("programme_behind", tr("Select clips after playhead"), ("Shift+End",), desk.select_behind, there),
         ("programme_none", tr("Select none"), ("Esc",), clear, here),
+        ("programme_note", tr("Add a note…"), ("Ctrl+Shift+M",), place.ask_note, there),
+        ("programme_notes", tr("Save the notes…"), (), place.ask_notes, lambda: desk.is_open and desk.programme is not None and bool(desk.programme.markers)),
         ("programme_marker", tr("Set a marker"), ("M",), desk.add_marker, there),
         ("programme_lane", tr("Add a lane"), (), desk.add_lane, there),
         ("programme_closer", tr("Zoom in"), ("+", "="), lambda: place.zoom(1.5), there),
