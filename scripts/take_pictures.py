@@ -11,6 +11,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -18,6 +19,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import numpy as np
 import soundfile as sf
+from museum_film import write_museum_film
 from numpy.typing import NDArray
 from PySide6.QtWidgets import QApplication, QWidget
 from scipy.signal import lfilter
@@ -27,6 +29,7 @@ from pulizia.desktop.language import use_language
 from pulizia.desktop.start import make_application, make_window
 from pulizia.desktop.theme import use_theme
 from pulizia.desktop.window import MainWindow
+from pulizia.interchange.export import list_of, write_list
 from pulizia.session.studio import Studio
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
@@ -111,6 +114,35 @@ def assembly(s: Scene) -> QWidget:
     s.settle()
     s.settle()
     return s.window
+
+
+def video(s: Scene) -> QWidget:
+    """The same programme with a video beside it."""
+    assembly(s)
+    with tempfile.TemporaryDirectory() as folder:
+        s.window.assembly.film.switch()
+        s.studio.film.choose(write_museum_film(Path(folder) / "pendulums.mp4"))
+        s.settle()
+        s.settle()
+        s.window.grab()
+        s.studio.film.close()
+    return s.window
+
+
+def conform_walk(s: Scene) -> QWidget:
+    """A cut that lost two clips and moved six: what changed, and the way to each."""
+    assembly(s)
+    document, programme = s.studio.document, s.studio.assembly.programme
+    first = programme.lanes[0]
+    later = [replace(clip, start=clip.start + 2 * RATE) for clip in first.clips[1:-1]]
+    cut = replace(programme, lanes=(first.with_clips(later), *programme.lanes[1:]))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "second-cut.otio"
+        write_list(list_of(cut, {r.id: r for r in document.project.recordings}, lambda _r: None), path)
+        s.studio.lists.conform(path, [], s.window.list_places._conformed)  # noqa: SLF001 - as after the dialog
+        s.settle()
+        s.settle()
+    return s.window.list_places.walk
 
 
 def readings(s: Scene) -> QWidget:
@@ -252,8 +284,8 @@ def sections(s: Scene) -> QWidget:
 
 SCENES: dict[str, Callable[[Scene], QWidget]] = {
     "bench": bench, "lamplight": lamplight, "delivery": delivery, "assembly": assembly, "readings": readings, "queue": queue, "levels": levels,
-    "spectrum": spectrum, "equaliser": sheet(0, "equaliser"), "hum": sheet(1, "hum"), "clicks": sheet(2, "clicks"),
-    "inspect": inspect, "blots": blots, "split-compressor": sheet(0, "split_compressor"), "room-tail": sheet(3, "room_tail"),
+    "spectrum": spectrum, "equaliser": sheet(0, "equaliser"), "hum": sheet(1, "hum"), "video": video, "conform": conform_walk,
+    "inspect": inspect, "blots": blots, "room-tail": sheet(3, "room_tail"),
     "score": score, "manual": manual, "german": inspect,
     "sections": sections,
 }  # fmt: skip

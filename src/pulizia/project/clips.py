@@ -203,6 +203,7 @@ class Programme:
     start_frame : timecode of the first frame, in frames of the picture since midnight
     picture_rate : frames of the picture a second, exact
     received : the edit list that it was made of, word for word
+    film, film_quarters : path of the video that is looked at with it, and by how many quarters of a picture frame it comes early
     """
 
     name: str
@@ -216,6 +217,8 @@ class Programme:
     picture_rate: Fraction = Fraction(25)
     drop_frame: bool = False
     received: Received | None = None
+    film: str = ""
+    film_quarters: int = 0
     id: str = field(default_factory=new_clip_id)
 
     @property

@@ -16,7 +16,7 @@ from pulizia.project.rows import marker_of, marker_row, step_of, step_row
 from pulizia.words import tr
 
 LAWS = ("gain", "power", "matched")
-LONGEST_NAME, LONGEST_NOTE = 1000, 4000
+LONGEST_NAME, LONGEST_NOTE, LONGEST_PATH = 1000, 4000, 8000
 MOST_DRIFT_PPM = 10_000.0
 
 
@@ -30,7 +30,7 @@ def programme_row(programme: Programme) -> dict[str, Any]:
         "target": programme.target_id, "start_frame": programme.start_frame,
         "picture_rate": str(programme.picture_rate), "drop_frame": programme.drop_frame,
         "received": None if programme.received is None else received_row(programme.received),
-    }  # fmt: skip
+    } | ({"film": programme.film, "film_quarters": programme.film_quarters} if programme.film else {})  # fmt: skip
 
 
 def lane_row(lane: Lane) -> dict[str, Any]:
@@ -86,6 +86,7 @@ def programme_of_row(row: dict[str, Any]) -> Programme:
         target_id=str(row["target"]), start_frame=int(row["start_frame"]), picture_rate=picture_rate,
         drop_frame=bool(row["drop_frame"]),
         received=None if row["received"] is None else received_of(row["received"]),
+        film=str(row.get("film", ""))[:LONGEST_PATH], film_quarters=int(row.get("film_quarters", 0)),
     )  # fmt: skip
     markers = in_order((marker_of(entry) for entry in row["markers"]), made.frames)
     return replace(made, markers=markers)

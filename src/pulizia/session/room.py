@@ -45,6 +45,7 @@ EVENTS = (
     "surveys",
     "findings",
     "queue",
+    "film",
 )
 
 

@@ -8,6 +8,7 @@ from pulizia.session.assembly_desk import AssemblyDesk
 from pulizia.session.clip_levels import ClipLevels
 from pulizia.session.cut_listening import CutListening
 from pulizia.session.file_desk import FileDesk
+from pulizia.session.film_desk import FilmDesk
 from pulizia.session.inspection_desk import InspectionDesk
 from pulizia.session.jobs import LATER, Post
 from pulizia.session.line_up_desk import LineUpDesk
@@ -48,10 +49,16 @@ class Studio(Room):
         self.cut_listening = CutListening(self, self.assembly)
         self.clip_levels = ClipLevels(self, self.assembly)
         self.line_ups = LineUpDesk(self, self.assembly)
+        self.film = FilmDesk(self, self.assembly)
         self.templates = TemplateDesk(self, self.assembly)
         self.lists = ListDesk(self, self.files, self.assembly)
         self.programme_out = ProgrammeOut(self, self.assembly)
         self.pool.submit(lambda _job: _tidy_caches(), title=tr("Tidying caches"), priority=LATER)
+
+    def close(self) -> None:
+        """Stop everything; nothing is left running."""
+        self.film.close()
+        super().close()
 
 
 def _tidy_caches() -> None:

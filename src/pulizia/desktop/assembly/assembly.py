@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from pulizia.audio.markers import Marker
 from pulizia.desktop.assembly.clip_level_dialog import ClipLevelDialog
 from pulizia.desktop.assembly.clip_sheet import ClipSheet
+from pulizia.desktop.assembly.film_pane import FilmPane
 from pulizia.desktop.assembly.findings_dialog import ProgrammeFindings
 from pulizia.desktop.assembly.lanes_view import RECORDING_MIME, LanesView
 from pulizia.desktop.assembly.note_dialog import NoteDialog
@@ -172,6 +173,8 @@ class Assembly(QWidget):
         self.spectrum.plot.setMinimumHeight(SPECTRUM_HEIGHT)
         self._right.addWidget(scrolled(self.levels))
         self._right.addWidget(self._spectrum_page())
+        self.film = FilmPane(self.studio)
+        self.film.hide()
         self.which = SegmentSwitch(
             (tr("Clips"), tr("Step"), tr("Levels"), tr("Spectrum")),
             (
@@ -189,6 +192,8 @@ class Assembly(QWidget):
         head_row.setContentsMargins(16, 10, 16, 0)
         head_row.addWidget(self.which)
         head_row.addStretch(1)
+        right.addWidget(self.film)
+        self.film.home = right
         right.addLayout(head_row)
         right.addWidget(self._right, 1)
         return Column(sheets, RIGHT_WIDTH, line_at_left=True)
@@ -263,6 +268,7 @@ class Assembly(QWidget):
         self.ruler.update()
         self.overview.update()
         self.steps.refresh()
+        self.film.follow()
         desk = self.studio.assembly
         if desk.clip_ids != self._clips:
             self._clips = desk.clip_ids
@@ -398,6 +404,7 @@ class Assembly(QWidget):
         self.lanes.move_head(x)
         self.steps.steps.move_head(x)
         self.step_sheet.follow()
+        self.film.follow()
 
     def zoom(self, factor: float) -> None:
         """Zoom around the play head."""

@@ -1,0 +1,93 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The video beside the lanes: the picture of the playhead, moved by quarters of a frame, put away and in its own window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QFileDialog
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person
+from tests.films import write_film
+
+from pulizia.project.file import load_project, save_project
+
+RATE = 48_000
+K = Qt.Key
+
+
+def seen(person: Person) -> int:
+    """The shade in the middle of the pane, in pictures."""
+    picture = person.window.assembly.film.picture
+    colour = QColor(picture.grab().toImage().pixel(picture.width() // 2, picture.height() // 2))
+    return round((colour.red() + colour.green() + colour.blue()) / 30)
+
+
+def test_the_picture_under_the_playhead(
+    person: Person, wav: Callable[..., Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    film = tmp_path / "reel.mov"
+    write_film(film, np.zeros((1, RATE), np.float32), RATE, [40 * n for n in range(24)])
+    person.open(wav(voice_in_noise(3.0), "anna.wav"))
+    person.key(K.Key_F3)
+    assembly, studio = person.window.assembly, person.window.studio
+    assembly.add_all()
+    person.settle()
+    person.key(K.Key_F6)
+    assert assembly.film.isVisible()
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a, **_k: (str(film), ""))
+    assembly.film.ask()
+    for number in (5, 20, 2):
+        studio.seek(round(0.04 * number * RATE) + 100)
+        person.until(lambda n=number: seen(person) == n)  # type: ignore[misc]
+    person.key(K.Key_Period)  # the next picture
+    assert studio.transport.position == 3 * RATE // 25
+    person.until(lambda: seen(person) == 3)
+    person.key(K.Key_Comma)
+    person.key(K.Key_Comma)
+    assert studio.transport.position == RATE // 25
+    person.until(lambda: seen(person) == 1)
+    studio.film.shift(6)  # one frame and a half early
+    person.until(lambda: seen(person) == 2)
+    assert "offset +1.50 f" in assembly.film.words.text()
+    save_project(studio.document.project, tmp_path / "job.pulizia")
+    (kept,) = load_project(tmp_path / "job.pulizia").programmes
+    assert (kept.film, kept.film_quarters) == (str(film), 6)
+    studio.document.undo()
+    person.until(lambda: seen(person) == 1)
+    person.key(K.Key_F6, Qt.KeyboardModifier.ShiftModifier)
+    assert assembly.film.window() is not person.window
+    person.key(K.Key_F6, Qt.KeyboardModifier.ShiftModifier)
+    assert assembly.film.window() is person.window
+    film.unlink()
+    studio.film.remove()
+    studio.film.choose(film)
+    assert "cannot be opened as a video" in person.said
+    person.key(K.Key_F6)
+    assert not assembly.film.isVisible()
+
+
+def test_a_recording_of_a_video_shows_its_own_picture(person: Person, tmp_path: Path) -> None:
+    film = tmp_path / "camera.mov"
+    write_film(
+        film,
+        voice_in_noise(1.0)[:, :RATE] if voice_in_noise(1.0).ndim == 2 else voice_in_noise(1.0)[None],
+        RATE,
+        [100 * n for n in range(10)],
+    )
+    person.open(film)
+    person.key(K.Key_F3)
+    person.window.assembly.add_all()
+    person.settle()
+    person.key(K.Key_F6)
+    studio = person.window.studio
+    studio.seek(round(0.75 * RATE))
+    person.until(lambda: seen(person) == 7)
+    studio.assembly.select_all()
+    studio.assembly.nudge(RATE // 10)  # the clip a tenth later: the picture follows its sound
+    person.until(lambda: seen(person) == 6)
