@@ -105,7 +105,7 @@ def test_an_offline_recording_is_silence_and_says_so(capsys, project: Path, tmp_
         (["render", "{p}", "--programme", "Chapter 9", "-o", "{o}"], "has no programme Chapter 9; it holds Chapter 1."),
         (["render", "{p}", "--stems", "-o", "{o}"], "Name one with --programme."),
         (["measure", "{a}", "--programme", "Chapter 1"], "anna.wav is no project."),
-        (["deliver", "{p}", "--programme", "Chapter 1", "--target", "ebu-r128", "-o", "{v}"], "written as sound"),
+        (["deliver", "{p}", "--programme", "Chapter 1", "--target", "ebu-r128", "-o", "{v}"], "has no video"),
         (["deliver", "{p}", "--programme", "Chapter 1", "--target", "ebu-r128", "-o", "{a}"], "anna.wav"),
         (["render", "{p}", "--programme", "Chapter 1", "--clips", "-o", "{a}"], "Choose a folder"),
     ],

@@ -14,11 +14,13 @@ from PySide6.QtWidgets import QInputDialog
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 from tests.desktop.test_assembly_place import at, clips, drag
+from tests.measure.test_best_microphone import microphones
 from tests.measure.test_line_up import speech
 
 from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM
 from pulizia.desktop.assembly.geometry import HANDLE_PX
 from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.project.clips import level_at
 
 RATE = 48_000
 K, M = Qt.Key, Qt.KeyboardModifier
@@ -235,3 +237,33 @@ def test_clips_of_one_moment_are_lined_up_by_key(person: Person, wav: Callable[.
     assert moved.inverted
     assert studio.document.history.undo_label == "Line clips up"
     assert "lined up and inverted" in person.said
+
+
+def test_the_best_microphone_is_planned_changed_and_applied(person: Person, wav: Callable[..., Path]) -> None:
+    for name, source in zip(("anna", "bert"), microphones(0.0, -9.0, 0, 0), strict=True):
+        person.open(wav(source.read(0, source.frames), f"{name}.wav"))
+    person.key(K.Key_F3)
+    assembly, studio = person.window.assembly, person.window.studio
+    assembly.add_all()
+    person.settle()
+    second = clips(person)[1]
+    studio.assembly.select([second.id])
+    studio.assembly.move_to_lane(1)
+    studio.assembly.nudge(-second.start)
+    person.settle()
+    studio.assembly.select_all()
+    person.key(K.Key_M, M.AltModifier)
+    person.until(lambda: getattr(assembly, "microphones", None) is not None)
+    dialog = assembly.microphones
+    lanes = dialog.plan.lane_ids
+    assert [lanes.index(t.lane_id) for t in dialog.plan.turns] == [0, 1, 0, 1, 0]
+    dialog.choices[2].setCurrentIndex(1)
+    dialog.choices[2].activated.emit(1)
+    dialog.by.setValue(10.0)
+    dialog.accept()
+    person.settle()
+    first, other = (lane.clips[0] for lane in studio.assembly.programme.lanes[:2])
+    heard = [[level_at(c.gain_line, round(at * RATE)) for at in (2.0, 5.5, 8.2, 12.0, 17.0)] for c in (first, other)]
+    assert heard == [[0.0, -10.0, -10.0, -10.0, 0.0], [-10.0, 0.0, 0.0, 0.0, -10.0]]
+    studio.document.undo()
+    assert studio.assembly.programme.lanes[0].clips[0].gain_line == ()

@@ -15,7 +15,12 @@ from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 from tests.films import write_film
 
+from pulizia.cli.main import main
+from pulizia.media.film import Film
+from pulizia.media.open import open_media
+from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import load_project, save_project
+from pulizia.project.model import Project, Recording
 
 RATE = 48_000
 K = Qt.Key
@@ -91,3 +96,35 @@ def test_a_recording_of_a_video_shows_its_own_picture(person: Person, tmp_path: 
     studio.assembly.select_all()
     studio.assembly.nudge(RATE // 10)  # the clip a tenth later: the picture follows its sound
     person.until(lambda: seen(person) == 6)
+
+
+def test_a_programme_is_delivered_into_its_video(
+    wav: Callable[..., Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    film = tmp_path / "reel.mov"
+    write_film(film, np.zeros((1, 4 * RATE), np.float32), RATE, [40 * n for n in range(100)])
+    loud = voice_in_noise(2.0)
+    wav(loud, "anna.wav")
+    job, out = tmp_path / "job.pulizia", tmp_path / "out.mov"
+    media = open_media(tmp_path / "anna.wav")
+    recording = Recording.of_media(media)
+    clip = Clip(recording_id=recording.id, start=0, inner=0, frames=recording.frames)
+    programme = Programme(
+        name="Reel", rate=RATE, channels=1, lanes=(Lane(name="Voice", clips=(clip,)),), film=str(film), film_quarters=50
+    )  # the video begins half a second before the programme
+    save_project(Project(recordings=(recording,), programmes=(programme,)), job)
+    words = ["deliver", str(job), "--programme", "Reel", "--target", "ebu-r128", "--layout", "mono"]
+    assert main([*words, "-o", str(out)]) == 0
+    made = open_media(out).source
+    sound = made.read(0, made.frames)
+    level = [
+        float(np.sqrt(np.mean(sound[:, round(a * RATE) : round(b * RATE)] ** 2))) for a, b in ((0.05, 0.45), (0.6, 2.4))
+    ]
+    assert level[0] < 1e-4 < level[1]
+    picture = Film(out).at(0.5)
+    assert picture is not None
+    assert round(float(picture.pixels.mean()) / 10) == 12
+    assert main([*words, "-o", str(film), "--overwrite"]) != 0  # never onto the video itself
+    film.unlink()
+    assert main([*words, "-o", str(tmp_path / "again.mov")]) != 0
+    assert "has no video, or it is gone" in capsys.readouterr().err

@@ -59,7 +59,8 @@ class Assembled:
     @property
     def inputs(self) -> list[Path]:
         """Files that it is made of; none of them is ever written to."""
-        return [r.path for r in self.project.recordings]
+        film = [Path(self.programme.film)] if self.programme.film else []
+        return [*(r.path for r in self.project.recordings), *film]
 
     @property
     def said(self) -> Said:

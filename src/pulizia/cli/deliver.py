@@ -28,7 +28,7 @@ from pulizia.media.keep import kept
 from pulizia.media.open import OpenMedia
 from pulizia.media.picture import is_picture
 from pulizia.media.write import write_text
-from pulizia.project.programme import in_place
+from pulizia.project.programme import beside_film, in_place
 from pulizia.report.loudness_report import report_content, report_csv, report_html, report_json
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
@@ -155,15 +155,16 @@ def _one_programme(
     outputs = (output, *options.also)
     for path in outputs:
         check_output(path, inputs=made.inputs, overwrite=options.overwrite)
-        if is_picture(path):
-            message = "A programme is written as sound. Choose a name that ends in .wav, .flac or another sound format."
+        if is_picture(path) and made.said.picture is None:
+            message = "The programme has no video, or it is gone. Choose one in the Assembly, or a name that ends in .wav or .flac."
             raise DeliveryError(message)
     names = (DUAL_MONO,) if options.dual_mono and made.programme.channels == 1 else made.names
     worked = kept(made.source, lambda share: progress(share, "rendering")) if options.also else nullcontext(made.source)
     with worked as source:
         done = [
             deliver(
-                source, target, path, wanted=deliverable_of(options, path), names=names, said=made.said,
+                beside_film(made.programme, source) if is_picture(path) else source,
+                target, path, wanted=deliverable_of(options, path), names=names, said=made.said,
                 way=options.way, hard=options.limit_hard, progress=progress,
             )
             for path in outputs

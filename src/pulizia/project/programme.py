@@ -4,11 +4,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from fractions import Fraction
 
 from pulizia.audio.edges import EdgedSource
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source, SpanSource
 from pulizia.media.broadcast import Broadcast
+from pulizia.project.clips import Programme
 from pulizia.project.model import Recording
 from pulizia.units import seconds_to_frames
 
@@ -29,6 +31,14 @@ def in_place(recording: Recording, programme: Source) -> Source:
     """A programme at its place in the whole recording, with silence around: as a picture or the ears need it."""
     trim = recording.trim
     return programme if trim is None else EdgedSource(programme, head=trim.start, tail=recording.frames - trim.stop)
+
+
+def beside_film(programme: Programme, sound: Source) -> Source:
+    """An assembled programme's sound as its video needs it: beginning with the first picture."""
+    head = round(Fraction(programme.film_quarters, 4) / programme.picture_rate * programme.rate)
+    if head < 0:
+        return SpanSource(sound, min(-head, sound.frames), sound.frames)
+    return EdgedSource(sound, head=head) if head else sound
 
 
 def kept_markers(recording: Recording) -> tuple[Marker, ...]:

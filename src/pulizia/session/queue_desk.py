@@ -128,11 +128,12 @@ class QueueDesk:
             self._failed(order, self._why_not(order))
             return
         inputs = [r.path for r in document.project.recordings]
+        inputs += [Path(p.film) for p in document.project.programmes if p.film]
         mono = subject.channels == 1 or order.wanted.layout == "mono"
         names = (DUAL_MONO,) if order.dual_mono and mono else subject.names
         programme, made = subject.after, order.plan
-        if order.wanted.kind == "picture" and subject.is_trimmed:
-            programme, made = subject.in_place(programme), None
+        if order.wanted.kind == "picture" and subject.lies_elsewhere:
+            programme, made = subject.in_video(programme), None
         order.stage, order.steps, order.clips = Stage.WORKING, subject.steps, subject.clip_table()
         silent = subject.sound.silent if subject.sound is not None else ()
 

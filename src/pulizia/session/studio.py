@@ -14,6 +14,7 @@ from pulizia.session.jobs import LATER, Post
 from pulizia.session.line_up_desk import LineUpDesk
 from pulizia.session.list_desk import ListDesk
 from pulizia.session.marker_desk import MarkerDesk
+from pulizia.session.microphone_desk import MicrophoneDesk
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.plan_desk import PlanDesk
 from pulizia.session.print_desk import PrintDesk
@@ -48,6 +49,7 @@ class Studio(Room):
         self.programme_steps = ProgrammeSteps(self, self.assembly)
         self.cut_listening = CutListening(self, self.assembly)
         self.clip_levels = ClipLevels(self, self.assembly)
+        self.microphones = MicrophoneDesk(self, self.assembly)
         self.line_ups = LineUpDesk(self, self.assembly)
         self.film = FilmDesk(self, self.assembly)
         self.templates = TemplateDesk(self, self.assembly)

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from pulizia.audio.layouts import channel_names
@@ -16,11 +17,15 @@ from pulizia.media.broadcast import Broadcast
 from pulizia.media.open import OpenMedia, broadcast_of, picture_of, tags_of
 from pulizia.project.clips import Programme
 from pulizia.project.model import Recording
-from pulizia.project.programme import in_place, kept_markers, kept_start, programme_of
+from pulizia.project.programme import beside_film, in_place, kept_markers, kept_start, programme_of
 from pulizia.project.programme_sound import ProgrammeSound
 from pulizia.report.clip_table import ClipRow
 from pulizia.score.chain import Chain
 from pulizia.score.steps import Step
+
+
+def _as_it_is(sound: Source) -> Source:
+    return sound
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,6 +40,7 @@ class Subject:
     said : what travels in its files
     recording : what it is made of; None for a programme
     sound : a programme's lanes; None for a recording
+    in_video : puts a delivered sound to where its video needs it, with silence around
     clip_table : gives a programme's clips for its report
     """
 
@@ -51,6 +57,7 @@ class Subject:
     recording: Recording | None = None
     sound: ProgrammeSound | None = None
     clip_table: Callable[[], tuple[ClipRow, ...]] = tuple
+    in_video: Callable[[Source], Source] = _as_it_is
 
     @property
     def rate(self) -> int:
@@ -70,7 +77,7 @@ class Subject:
     @property
     def video(self) -> Path | None:
         """The video file whose sound it is."""
-        return self.recording.path if self.recording is not None else None
+        return self.recording.path if self.recording is not None else self.said.picture
 
     def prepare(self, progress: Callable[[float], None] = lambda _: None) -> None:
         """Let a programme's steps learn what they need, lanes first (in a worker)."""
@@ -82,9 +89,9 @@ class Subject:
         return delivered if self.recording is None else in_place(self.recording, delivered)
 
     @property
-    def is_trimmed(self) -> bool:
-        """Whether less than all of a recording is delivered."""
-        return self.recording is not None and self.recording.trim is not None
+    def lies_elsewhere(self) -> bool:
+        """Whether what is delivered does not begin where its video does, or is only a part of it."""
+        return self.in_video is not _as_it_is
 
 
 def recording_subject(recording: Recording, media: OpenMedia, chain: Chain) -> Subject:
@@ -98,14 +105,18 @@ def recording_subject(recording: Recording, media: OpenMedia, chain: Chain) -> S
         id=recording.id, name=recording.name, chain=chain, before=programme_of(recording, chain.before),
         after=programme_of(recording, chain.after), names=media.channel_names, kept=recording.kept, markers=markers,
         said=said, steps=recording.score, recording=recording,
+        in_video=_as_it_is if recording.trim is None else partial(in_place, recording),
     )  # fmt: skip
 
 
 def said_of(programme: Programme) -> Said:
-    """What travels in a programme's files: its name, its markers and its start time."""
+    """What travels in a programme's files: its name, its markers, its start time, and the video that it goes back into."""
     seconds = programme.start_frame / programme.picture_rate
     start = Broadcast(description=programme.name, frames_since_midnight=round(seconds * programme.rate))
-    return Said(markers=programme.markers, broadcast=start)
+    film = Path(programme.film) if programme.film else None
+    return Said(
+        markers=programme.markers, broadcast=start, picture=film if film is not None and film.is_file() else None
+    )
 
 
 def programme_subject(
@@ -116,4 +127,5 @@ def programme_subject(
         id=programme.id, name=programme.name, chain=sound.chain, before=sound.chain.before, after=sound.after,
         names=channel_names(programme.channels), kept=Span(0, sound.after.frames), markers=programme.markers,
         said=said_of(programme), steps=programme.steps, sound=sound, clip_table=clip_table,
+        in_video=partial(beside_film, programme) if programme.film_quarters else _as_it_is,
     )  # fmt: skip

@@ -24,6 +24,7 @@ from pulizia.desktop.assembly.clip_sheet import ClipSheet
 from pulizia.desktop.assembly.film_pane import FilmPane
 from pulizia.desktop.assembly.findings_dialog import ProgrammeFindings
 from pulizia.desktop.assembly.lanes_view import RECORDING_MIME, LanesView
+from pulizia.desktop.assembly.microphone_dialog import MicrophoneDialog
 from pulizia.desktop.assembly.note_dialog import NoteDialog
 from pulizia.desktop.assembly.overview import AssemblyOverview
 from pulizia.desktop.assembly.ruler import AssemblyRuler
@@ -40,6 +41,7 @@ from pulizia.desktop.controls import SegmentSwitch, button, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
 from pulizia.media.names import safe_name
+from pulizia.session.microphone_desk import MicrophonePlan
 from pulizia.session.speech_desk import USUAL_PAUSE_S
 from pulizia.session.studio import Studio
 from pulizia.units import seconds_to_frames
@@ -326,6 +328,15 @@ class Assembly(QWidget):
         name, good = QInputDialog.getText(self, tr("Rename the marker"), tr("Name"), text=marker.name)
         if good and name.strip():
             self.studio.assembly.rename_marker(marker, name.strip())
+
+    def ask_microphones(self) -> None:
+        """Plan which microphone is heard from turn to turn."""
+
+        def planned(plan: MicrophonePlan) -> None:
+            self.microphones = MicrophoneDialog(self.studio, plan, self)
+            self.microphones.open()
+
+        self.studio.microphones.plan(planned)
 
     def ask_template(self) -> None:
         """Begin a programme from a template."""

@@ -1,0 +1,87 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The best of several microphones from turn to turn: a plan that can be changed before it is applied. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from pulizia.measure.best_microphone import best_microphones
+from pulizia.project.ducking import duck
+from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.room import Room
+from pulizia.units import seconds_to_frames
+from pulizia.words import plural, tr
+
+RAMP_S = 0.12
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedTurn:
+    """A section in frames of the programme, the lane that is heard in it, and how clearly it is the nearest (0..1)."""
+
+    start: int
+    stop: int
+    lane_id: str
+    certainty: float
+
+
+@dataclass(frozen=True, slots=True)
+class MicrophonePlan:
+    """Turns of the lanes of a programme, in order and without gaps."""
+
+    programme_id: str
+    lane_ids: tuple[str, ...]
+    turns: tuple[PlannedTurn, ...]
+
+    def with_lane(self, number: int, lane_id: str) -> MicrophonePlan:
+        """With another lane for one turn."""
+        turns = list(self.turns)
+        turns[number] = replace(turns[number], lane_id=lane_id, certainty=1.0)
+        return replace(self, turns=tuple(turns))
+
+
+class MicrophoneDesk:
+    """Makes plans of the lanes that hold selected clips, and applies them."""
+
+    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
+        self._room, self._assembly = room, assembly
+
+    def plan(self, done: Callable[[MicrophonePlan], None]) -> None:
+        """Listen to the lanes of the selected clips, before their steps; ``done`` gets the plan."""
+        programme, sound = self._assembly.programme, self._assembly.sound
+        lanes = (
+            [la for la in programme.lanes if any(c.id in self._assembly.clip_ids for c in la.clips)]
+            if programme is not None
+            else []
+        )
+        if programme is None or sound is None or len(lanes) < 2:
+            self._room.say(tr("Select clips on two or more lanes that heard one moment first."), bad=True)
+            return
+        ids = tuple(lane.id for lane in lanes)
+        sources = [s.chain.before for s in sound.lanes if s.lane.id in ids]
+
+        def made(turns: list[PlannedTurn]) -> None:
+            if turns:
+                done(MicrophonePlan(programme.id, ids, tuple(turns)))
+
+        self._room.job(
+            lambda job: [PlannedTurn(t.start, t.stop, ids[t.microphone], t.certainty) for t in best_microphones(sources, job.progress)],
+            tr("Choosing microphones"), made,
+        )  # fmt: skip
+
+    def apply(self, plan: MicrophonePlan, by_db: float) -> None:
+        """Lower the other lanes in each turn, as one entry of history."""
+        programme = self._assembly.programme
+        if programme is None or programme.id != plan.programme_id:
+            return
+        ramp = seconds_to_frames(RAMP_S, programme.rate)
+        turns = [(t.start, t.stop, t.lane_id) for t in plan.turns]
+        if self._assembly.apply(lambda p: duck(p, turns, plan.lane_ids, by_db, ramp), tr("Choose the best microphone")):
+            self._room.say(
+                plural(
+                    "1 turn; the other lanes are lower in it.",
+                    "{n} turns; the other lanes are lower in each.",
+                    len(turns),
+                )
+            )
