@@ -21,6 +21,7 @@ from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM
 from pulizia.desktop.assembly.geometry import HANDLE_PX
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.project.clips import level_at
+from pulizia.project.file import load_project, save_project
 
 RATE = 48_000
 K, M = Qt.Key, Qt.KeyboardModifier
@@ -218,7 +219,7 @@ def test_levels_spectrum_figures_and_inspection_are_those_of_the_programme(place
     assert len(assembly.lanes.rows) == len(studio.assembly.programme.lanes)
 
 
-def test_clips_of_one_moment_are_lined_up_by_key(person: Person, wav: Callable[..., Path]) -> None:
+def test_clips_of_one_moment_are_lined_up_by_key(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:
     sound = speech(24.0, seed=8)[None]
     person.open(wav(sound, "boom.wav"))
     person.open(wav(-sound[:, 2 * RATE :], "lav.wav"))
@@ -235,11 +236,15 @@ def test_clips_of_one_moment_are_lined_up_by_key(person: Person, wav: Callable[.
     moved = next(c for lane in studio.assembly.programme.lanes for c in lane.clips if c.id == lav.id)
     assert moved.start == pytest.approx(2 * RATE, abs=2)
     assert moved.inverted
+    save_project(studio.document.project, tmp_path / "job.pulizia")
+    assert load_project(tmp_path / "job.pulizia").programmes == studio.document.project.programmes
     assert studio.document.history.undo_label == "Line clips up"
     assert "lined up and inverted" in person.said
 
 
-def test_the_best_microphone_is_planned_changed_and_applied(person: Person, wav: Callable[..., Path]) -> None:
+def test_the_best_microphone_is_planned_changed_and_applied(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
     for name, source in zip(("anna", "bert"), microphones(0.0, -9.0, 0, 0), strict=True):
         person.open(wav(source.read(0, source.frames), f"{name}.wav"))
     person.key(K.Key_F3)
@@ -265,5 +270,8 @@ def test_the_best_microphone_is_planned_changed_and_applied(person: Person, wav:
     first, other = (lane.clips[0] for lane in studio.assembly.programme.lanes[:2])
     heard = [[level_at(c.gain_line, round(at * RATE)) for at in (2.0, 5.5, 8.2, 12.0, 17.0)] for c in (first, other)]
     assert heard == [[0.0, -10.0, -10.0, -10.0, 0.0], [-10.0, 0.0, 0.0, 0.0, -10.0]]
+    save_project(studio.document.project, tmp_path / "job.pulizia")
+    assert load_project(tmp_path / "job.pulizia").programmes == studio.document.project.programmes
+    assert "Autosave" not in person.said
     studio.document.undo()
     assert studio.assembly.programme.lanes[0].clips[0].gain_line == ()

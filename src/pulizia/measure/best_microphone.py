@@ -174,7 +174,7 @@ def _path(score: NDArray[np.float64], speaks: NDArray[np.bool_]) -> NDArray[np.i
 
 
 def _turns(path: NDArray[np.intp], score: NDArray[np.float64], frames: int, hop: int) -> list[Turn]:
-    edges = [0, *(np.flatnonzero(np.diff(path)) + 1), len(path)]
+    edges = [0, *(int(n) + 1 for n in np.flatnonzero(np.diff(path))), len(path)]
     found = []
     for a, b in itertools.pairwise(edges):
         chosen = int(path[a])
