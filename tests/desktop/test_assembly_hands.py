@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QInputDialog
+from PySide6.QtWidgets import QInputDialog, QMenu
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 from tests.desktop.test_assembly_place import at, clips, drag
@@ -19,6 +19,7 @@ from tests.measure.test_line_up import speech
 
 from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM
 from pulizia.desktop.assembly.geometry import HANDLE_PX
+from pulizia.desktop.assembly.menus import show_lane_menu
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.project.clips import level_at
 from pulizia.project.file import load_project, save_project
@@ -275,3 +276,22 @@ def test_the_best_microphone_is_planned_changed_and_applied(
     assert "Autosave" not in person.said
     studio.document.undo()
     assert studio.assembly.programme.lanes[0].clips[0].gain_line == ()
+
+
+def test_a_lane_is_placed_on_one_loudspeaker_of_a_programme_of_six(place: Person) -> None:
+    studio, lanes = place.window.studio, place.window.assembly.lanes
+    studio.assembly.change_programme("Change the channels", channels=6)
+    place.settle()
+    lane = studio.assembly.programme.lanes[0]
+    show_lane_menu(studio, lanes, lane, lambda: None, QPoint(0, 0))
+    menu = lanes.findChildren(QMenu)[-1]
+    actions = {a.text(): a for inner in [menu, *menu.findChildren(QMenu)] for a in inner.actions()}
+    assert {"left and right", "left", "right", "centre", "LFE", "left surround", "right surround"} <= set(actions)
+    actions["centre"].trigger()
+    menu.close()
+    place.settle()
+    assert studio.assembly.programme.lanes[0].placement == "C"
+    sound = studio.assembly.sound.after
+    heard = np.abs(sound.read(RATE, 2 * RATE)).max(axis=1)
+    assert heard[2] > 0.01
+    assert not np.delete(heard, 2).any()

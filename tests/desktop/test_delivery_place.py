@@ -51,6 +51,7 @@ def test_several_deliverables_of_all_programmes_go_through_the_queue(two: Person
     two.click(delivery.orders.add_button)
     choose(delivery.orders.format_box, "WAV, 16")
     delivery.orders.spins["tail_s"].setValue(0.5)
+    delivery.orders.pop.click()
     delivery.orders.pattern.setText("{number}-{name}-{target}")
     delivery.all_tick.setChecked(True)
     out = tmp_path / "out"
@@ -62,7 +63,10 @@ def test_several_deliverables_of_all_programmes_go_through_the_queue(two: Person
     assert [o.stage for o in queue.orders] == [Stage.DONE, Stage.DONE, Stage.FAILED, Stage.DONE]
     assert "is there already" in queue.orders[2].said
     assert (out / "02-two-ebu-r128.mp3").read_bytes() == b"kept"
-    assert soundfile.info(out / "01-one-ebu-r128.wav").frames == round(5.5 * RATE)
+    assert soundfile.info(out / "01-one-ebu-r128.wav").frames == round(7.5 * RATE)
+    pop = soundfile.read(out / "01-one-ebu-r128.wav", frames=2 * RATE, always_2d=True)[0]
+    assert np.abs(pop[: RATE // 25]).max() == pytest.approx(0.1, rel=0.02)
+    assert np.abs(pop[RATE // 25 :]).max() < 1e-4
     content = json.loads((out / "01-one-ebu-r128.json").read_text())
     assert content["passes"]
     assert content["deliverable"].startswith("WAV, 16-bit")

@@ -68,6 +68,11 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         "--head", dest="head_s", type=float, default=0.0, metavar="S", help="silence before, in seconds"
     )
     command.add_argument("--tail", dest="tail_s", type=float, default=0.0, metavar="S", help="silence after")
+    command.add_argument(
+        "--pop",
+        metavar="RATE",
+        help="a 2-pop two seconds before the start, one frame of a picture of this rate (25, 23.976, 29.97); makes the head that long",
+    )
     command.add_argument("--fade-in", dest="fade_in_s", type=float, default=0.0, metavar="S")
     command.add_argument("--fade-out", dest="fade_out_s", type=float, default=0.0, metavar="S")
     command.add_argument(

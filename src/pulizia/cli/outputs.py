@@ -7,9 +7,11 @@ import argparse
 from collections.abc import Sequence
 from pathlib import Path
 
+from pulizia.audio.pop import BEFORE_S
 from pulizia.delivery.deliver import check_name, check_output
 from pulizia.delivery.deliverable import KIND_OF_SUFFIX, Deliverable, Kind, kind_of_path
 from pulizia.errors import DeliveryError
+from pulizia.interchange.edit_list import rate_named
 from pulizia.media.encode import BITRATES
 from pulizia.media.write import Dither, SampleFormat
 from pulizia.project.file import SUFFIX
@@ -51,6 +53,8 @@ def deliverable_of(options: argparse.Namespace, path: Path) -> Deliverable:
         raise DeliveryError(message)
     usual = 256 if kind == "picture" else min(192, BITRATES.get(kind, (0, 192))[1])
     edges = {name: getattr(options, name, 0.0) for name in ("head_s", "tail_s", "fade_in_s", "fade_out_s")}
+    if getattr(options, "pop", None):
+        edges |= {"pop_s": float(1 / rate_named(options.pop)[0]), "head_s": max(edges["head_s"], BEFORE_S)}
     return Deliverable(
         kind=kind, sample_format=FORMATS[options.bits], dither=DITHERS[options.dither], rate_hz=options.rate,
         layout=options.layout, bitrate_kbps=options.bitrate or usual, **edges,

@@ -15,8 +15,8 @@ import numpy as np
 from pulizia import __version__
 from pulizia.audio.edges import EdgedSource
 from pulizia.audio.markers import Marker
-from pulizia.audio.source import Source
-from pulizia.delivery.deliverable import Deliverable, kind_of_path, prepared
+from pulizia.audio.source import Source, SpanSource
+from pulizia.delivery.deliverable import Deliverable, kind_of_path, prepared, with_pop
 from pulizia.delivery.normalise import (
     Meter,
     NormalisedSource,
@@ -172,14 +172,16 @@ def deliver(
     look = Meter(target, store, names)
     source: Source = made.result
     loud = _loudness(made.predicted)
-    verified, notes = _write_and_measure(source, path, wanted, said, loud, look, progress)
+    verified, notes = _write_and_measure(with_pop(source, wanted), path, wanted, said, loud, look, progress)
     corrected = False
     off = target.integrated_lufs - (verified.integrated_lufs or target.integrated_lufs)
     over = (verified.true_peak_dbtp or -99.0) - target.true_peak_dbtp
     if abs(off) > CORRECTED_ABOVE_LU or (over > 0.0 and made.way != "gain"):
         ceiling = None if made.way == "gain" else target.true_peak_dbtp - max(over, 0.0) - 0.1
         source = NormalisedSource(_before_gain(made, ready, cache), made.gain_db + off, ceiling, cache)
-        verified, notes = _write_and_measure(source, path, wanted, said, _loudness(verified), look, progress)
+        verified, notes = _write_and_measure(
+            with_pop(source, wanted), path, wanted, said, _loudness(verified), look, progress
+        )
         corrected = True
     return Delivered(
         path=path, plan=made, verified=verified, verdicts=verdicts(verified, target),
@@ -250,7 +252,9 @@ def _write_and_measure(
         write_source(source, path, wanted, told, said=said, loudness=loud)
         notes = ()
     written = open_media(path, lambda _p: progress(0.85, tr("reading back")))
-    return look.measure(written.source, lambda p: progress(0.85 + 0.15 * p, tr("measuring the file"))), notes
+    begin = round(wanted.head_s * written.source.rate) if wanted.pop_s else 0  # a 2-pop is no part of the programme
+    heard = SpanSource(written.source, begin, written.source.frames) if begin else written.source
+    return look.measure(heard, lambda p: progress(0.85 + 0.15 * p, tr("measuring the file"))), notes
 
 
 def _check_room(path: Path, size: int) -> None:

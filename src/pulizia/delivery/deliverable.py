@@ -12,6 +12,7 @@ from typing import Literal
 
 from pulizia.audio.edges import EdgedSource
 from pulizia.audio.layouts import channel_names, into_one, into_two
+from pulizia.audio.pop import BEFORE_S, PopSource
 from pulizia.audio.source import MixedSource, Source
 from pulizia.errors import DeliveryError
 from pulizia.media.encode import BITRATES, nearest_rate
@@ -37,7 +38,10 @@ LONGEST_EDGE_S = 60.0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Deliverable:
-    """One output file of a programme."""
+    """One output file of a programme.
+
+    ``pop_s`` is the length of a 2-pop, one frame of the picture; 0 is none. It needs two seconds of silence before.
+    """
 
     kind: Kind = "wav"
     sample_format: SampleFormat = "int24"
@@ -49,6 +53,7 @@ class Deliverable:
     tail_s: float = 0.0
     fade_in_s: float = 0.0
     fade_out_s: float = 0.0
+    pop_s: float = 0.0
 
     def __post_init__(self) -> None:
         if self.kind in BITRATES:
@@ -76,6 +81,9 @@ class Deliverable:
                     most=LONGEST_EDGE_S,
                 )
                 raise DeliveryError(message)
+        if not 0.0 <= self.pop_s <= 1.0 or (self.pop_s and self.head_s < BEFORE_S):
+            message = tr("A 2-pop stands two seconds before the start. Choose at least 2 s of silence before.")
+            raise DeliveryError(message)
 
     @property
     def words(self) -> str:
@@ -88,6 +96,14 @@ class Deliverable:
         if self.layout != "same":
             parts.append(tr("mono") if self.layout == "mono" else tr("stereo"))
         return ", ".join(parts)
+
+
+def with_pop(sound: Source, wanted: Deliverable) -> Source:
+    """The finished sound with the deliverable's 2-pop, which no gain moves."""
+    if not wanted.pop_s:
+        return sound
+    at = round(wanted.head_s * sound.rate) - round(BEFORE_S * sound.rate)
+    return PopSource(sound, at, round(wanted.pop_s * sound.rate))
 
 
 def kind_of_path(path: Path) -> Kind:

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from pulizia.audio.layouts import channel_names
 from pulizia.desktop.assembly.geometry import Hit
 from pulizia.project.clips import KINDS, Lane, LaneKind
 from pulizia.session.studio import Studio
@@ -16,7 +17,10 @@ from pulizia.words import N_, tr, translated
 KIND_WORDS: dict[LaneKind, str] = {
     "voice": N_("voice"), "alternate": N_("alternate takes"), "effects": N_("effects"), "fill": N_("fill"), "atmosphere": N_("atmosphere"),
 }  # fmt: skip
-PLACEMENTS = (("", N_("left and right")), ("L", N_("left")), ("R", N_("right")))
+PLACEMENT_WORDS = {
+    "": N_("left and right"), "L": N_("left"), "R": N_("right"), "C": N_("centre"), "LFE": N_("LFE"), "Ls": N_("left surround"),
+    "Rs": N_("right surround"),
+}  # fmt: skip
 
 
 def show_clip_menu(studio: Studio, parent: QWidget, hit: Hit, to_bench: Callable[[], None], place: QPoint) -> None:
@@ -72,8 +76,10 @@ def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, hide: Callable[[
             lambda _on=False, k=kind: desk.change_lane(lane.id, tr("Change the kind of a lane"), kind=k)
         )
     places = menu.addMenu(tr("One channel is heard"))
-    for name, words in PLACEMENTS:
-        action = places.addAction(translated(words))
+    programme = desk.programme
+    speakers = channel_names(programme.channels) if programme is not None and programme.channels > 1 else ()
+    for name in ("", *speakers):
+        action = places.addAction(translated(PLACEMENT_WORDS.get(name, name)))
         action.setCheckable(True)
         action.setChecked(lane.placement == name)
         action.triggered.connect(lambda _on=False, n=name: desk.change_lane(lane.id, tr("Place a lane"), placement=n))

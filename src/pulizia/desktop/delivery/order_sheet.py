@@ -17,9 +17,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from pulizia.audio.pop import BEFORE_S
 from pulizia.delivery.deliverable import Deliverable, Kind
 from pulizia.delivery.normalise import WAYS, State, Way
-from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
+from pulizia.desktop.controls import ChoiceBox, FigureBox, Tick, button, label
 from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.errors import PuliziaError
@@ -29,6 +30,7 @@ from pulizia.session.studio import Studio
 from pulizia.units import format_number
 from pulizia.words import N_, tr, translated
 
+USUAL_FRAME_S = 1 / 25  # of a recording, which has no picture rate
 FORMATS: tuple[tuple[str, Kind, SampleFormat, int], ...] = (
     (N_("WAV, 24-bit"), "wav", "int24", 192), (N_("WAV, 16-bit"), "wav", "int16", 192), (N_("WAV, 32-bit float"), "wav", "float32", 192),
     (N_("FLAC, 24-bit"), "flac", "int24", 192), (N_("FLAC, 16-bit"), "flac", "int16", 192),
@@ -123,17 +125,33 @@ class OrderSheet(QWidget):
         self.pattern = QLineEdit("{name}-{target}")
         self.pattern.setAccessibleName(tr("Name pattern"))
         self.pattern.setToolTip("{name} {target} {kind} {rate} {steps} {date} {number}")
-        grid.addWidget(label(tr("name"), 12, token="soft"), 4, 0)
-        grid.addWidget(self.pattern, 4, 1)
+        self.pop = Tick(tr("2-pop two seconds before the start"))
+        self.pop.toggled.connect(self._with_pop)
+        grid.addWidget(self.pop, 4, 0, 1, 2)
+        grid.addWidget(label(tr("name"), 12, token="soft"), 5, 0)
+        grid.addWidget(self.pattern, 5, 1)
         made.hide()
         return made
+
+    def _with_pop(self, on: bool) -> None:  # noqa: FBT001 - a signal of Qt
+        if on and self.spins["head_s"].value() < BEFORE_S:
+            self.spins["head_s"].setValue(BEFORE_S)
+        self.changed.emit()
+
+    def _pop_s(self) -> float:
+        """One frame of the picture of what is delivered."""
+        if not self.pop.isChecked():
+            return 0.0
+        wanted = self.studio.subject.id if self.studio.subject is not None else ""
+        programme = next((p for p in self.studio.document.project.programmes if p.id == wanted), None)
+        return float(1 / programme.picture_rate) if programme is not None else USUAL_FRAME_S
 
     def deliverable(self) -> Deliverable:
         """What the controls say; DeliveryError when they contradict each other."""
         _, kind, bits, kbps = FORMATS[self.format_box.currentData()]
         return Deliverable(
             kind=kind, sample_format=bits, bitrate_kbps=kbps, rate_hz=self.rate_box.currentData(), layout=self.layout_box.currentData(),
-            dither=self.dither_box.currentData(), **{name: round(spin.value(), 2) for name, spin in self.spins.items()},
+            dither=self.dither_box.currentData(), pop_s=self._pop_s(), **{name: round(spin.value(), 2) for name, spin in self.spins.items()},
         )  # fmt: skip
 
     def all(self) -> list[Deliverable]:
