@@ -295,3 +295,33 @@ def test_a_lane_is_placed_on_one_loudspeaker_of_a_programme_of_six(place: Person
     heard = np.abs(sound.read(RATE, 2 * RATE)).max(axis=1)
     assert heard[2] > 0.01
     assert not np.delete(heard, 2).any()
+
+
+def test_clips_of_a_camera_hear_the_field_recording_of_their_moment(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
+    sound = speech(40.0, seed=12)
+    noise = np.random.default_rng(4).normal(0, 0.01, len(sound)).astype(np.float32)
+    camera = (0.5 * sound + noise)[5 * RATE : 30 * RATE]
+    person.open(wav(camera[None], "camera.wav"))
+    person.key(K.Key_F3)
+    studio = person.window.studio
+    person.window.assembly.add_all()
+    person.settle()
+    studio.seek(10 * RATE)
+    studio.assembly.split()
+    person.open(wav(speech(30.0, seed=77)[None], "another.wav"))
+    person.open(wav(-sound[None], "field.wav"))
+    person.key(K.Key_F3)
+    studio.assembly.select_all()
+    studio.field_recordings.use()
+    person.until(lambda: "2 clips hear field recordings" in person.said, 60)
+    names = {r.id: r.name for r in studio.document.project.recordings}
+    for clip in clips(person):
+        assert names[clip.recording_id] == "field"
+        assert clip.inverted
+        assert clip.heard_at(clip.start) == pytest.approx(clip.start + 5 * RATE, abs=1.0)
+    save_project(studio.document.project, tmp_path / "job.pulizia")
+    assert load_project(tmp_path / "job.pulizia").programmes == studio.document.project.programmes
+    studio.document.undo()
+    assert {names[c.recording_id] for c in clips(person)} == {"camera"}

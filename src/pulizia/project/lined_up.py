@@ -8,6 +8,7 @@ from dataclasses import replace
 
 from pulizia.errors import ProjectError
 from pulizia.project.clips import Clip, Programme
+from pulizia.project.model import Recording
 from pulizia.words import tr
 
 
@@ -54,3 +55,21 @@ def line_up_clip(
         return replace(cut, start=start + lost)
 
     return programme.with_changed(clip_id, changed)
+
+
+def exchanged(
+    clip: Clip, recording: Recording, rate: int, offset_s: float, drift_ppm: float, *, inverted: bool
+) -> Clip | None:
+    """The clip with another recording of the same moment in its place; None when that one does not cover it.
+
+    ``offset_s``, ``drift_ppm`` and ``inverted`` tell how it lies against what the clip hears now, on the clock of the
+    programme with ``rate`` frames a second.
+    """
+    exact = offset_s * rate
+    whole = math.floor(exact)
+    made = replace(
+        clip, recording_id=recording.id, name=recording.name, inner=clip.inner - whole, drift_ppm=drift_ppm, channel=None,
+        shift=(whole - exact) * (1.0 + 1e-6 * drift_ppm), inverted=clip.inverted != inverted,
+    )  # fmt: skip
+    covered = made.heard_at(clip.start) >= 0.0 and made.heard_at(clip.stop) <= recording.frames * rate / recording.rate
+    return made if covered else None

@@ -36,10 +36,8 @@ class LineUpDesk:
             self._room.say(tr("Select clips of two or more recordings of one moment first."), bad=True)
             return
         first, *others = clips
-        sources = {c.id: self._raw(programme, c) for c in clips}
-        reference = sources[first.id]
-        if first.drift_ppm or first.shift:
-            reference = AlignedSource(reference, first.drift_ppm, first.shift)
+        sources = {c.id: raw_source(self._room, programme, c.recording_id) for c in clips}
+        reference = reference_source(self._room, programme, first)
 
         def work(job: Job) -> list[tuple[Clip, LineUp]]:
             found = []
@@ -49,11 +47,6 @@ class LineUpDesk:
             return found
 
         self._room.job(work, tr("Lining up"), lambda found: self._laid(programme, first, found))
-
-    def _raw(self, programme: Programme, clip: Clip) -> Source:
-        """A clip's recording as it came, on the clock of the programme."""
-        source: Source = self._room.document.media[clip.recording_id].source
-        return source if source.rate == programme.rate else PulledRateSource(source, programme.rate)
 
     def _laid(self, programme: Programme, first: Clip, found: list[tuple[Clip, LineUp]]) -> None:
         if self._assembly.programme != programme:
@@ -69,6 +62,18 @@ class LineUpDesk:
         if sure and not self._assembly.apply(changed, tr("Line clips up")):
             return
         self._room.say(" ".join(lie_words(clip.name, lie) for clip, lie in found), bad=len(sure) < len(found))
+
+
+def raw_source(room: Room, programme: Programme, recording_id: str) -> Source:
+    """A recording as it came, on the clock of the programme."""
+    source: Source = room.document.media[recording_id].source
+    return source if source.rate == programme.rate else PulledRateSource(source, programme.rate)
+
+
+def reference_source(room: Room, programme: Programme, clip: Clip) -> Source:
+    """What a clip hears, as it came, on the clock that the clip follows."""
+    source = raw_source(room, programme, clip.recording_id)
+    return AlignedSource(source, clip.drift_ppm, clip.shift) if clip.drift_ppm or clip.shift else source
 
 
 def lie_words(name: str, lie: LineUp) -> str:

@@ -7,6 +7,7 @@ from pulizia.media.folders import cache_folder, prune
 from pulizia.session.assembly_desk import AssemblyDesk
 from pulizia.session.clip_levels import ClipLevels
 from pulizia.session.cut_listening import CutListening
+from pulizia.session.field_recordings import FieldRecordings
 from pulizia.session.file_desk import FileDesk
 from pulizia.session.film_desk import FilmDesk
 from pulizia.session.inspection_desk import InspectionDesk
@@ -50,6 +51,7 @@ class Studio(Room):
         self.cut_listening = CutListening(self, self.assembly)
         self.clip_levels = ClipLevels(self, self.assembly)
         self.microphones = MicrophoneDesk(self, self.assembly)
+        self.field_recordings = FieldRecordings(self, self.assembly)
         self.line_ups = LineUpDesk(self, self.assembly)
         self.film = FilmDesk(self, self.assembly)
         self.templates = TemplateDesk(self, self.assembly)

@@ -1,0 +1,121 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Field recordings in the place of camera sound: by start time first, and by what both heard. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from pulizia.audio.source import Source
+from pulizia.measure.line_up import LineUp, line_up
+from pulizia.media.open import OpenMedia, broadcast_of
+from pulizia.project.clips import Clip, Programme
+from pulizia.project.lined_up import exchanged
+from pulizia.project.model import Recording
+from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.jobs import Job
+from pulizia.session.line_up_desk import raw_source, reference_source
+from pulizia.session.room import Room
+from pulizia.words import plural, tr
+
+SLACK_S = 2.0  # clocks of recorders are set by hand
+
+
+@dataclass(frozen=True, slots=True)
+class _Field:
+    """A recording of the project that no selected clip hears, and when its file says that it began (0: nothing said)."""
+
+    recording: Recording
+    source: Source
+    start_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Camera:
+    """A selected clip, what it hears, and when the file of that says that it began."""
+
+    clip: Clip
+    source: Source
+    start_s: float
+
+    def overlaps(self, other: _Field, rate: int) -> bool:
+        """Whether start times say that the other recording ran while this clip was recorded."""
+        if not self.start_s or not other.start_s:
+            return False
+        first, last = (self.start_s + self.clip.heard_at(f) / rate for f in (self.clip.start, self.clip.stop))
+        length = other.recording.frames / other.recording.rate
+        return other.start_s <= first + SLACK_S and last <= other.start_s + length + SLACK_S
+
+
+class FieldRecordings:
+    """Lets selected clips hear other recordings of the project that were made at the same moment."""
+
+    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
+        self._room, self._assembly = room, assembly
+
+    def use(self) -> None:
+        """Match all selected clips, as one entry of history; clips that no other recording covers stay as they are."""
+        programme, media = self._assembly.programme, self._room.document.media
+        clips = [c for c in self._assembly.clips if not c.tone and c.recording_id in media]
+        taken = {c.recording_id for c in clips}
+        others = [r for r in self._room.document.project.recordings if r.id not in taken and r.id in media]
+        if programme is None or not clips or not others:
+            self._room.say(
+                tr("Select clips of camera sound, and add the field recordings to the project first."), bad=True
+            )
+            return
+        fields = [_Field(r, raw_source(self._room, programme, r.id), _start_s(media[r.id])) for r in others]
+        cameras = [
+            _Camera(c, reference_source(self._room, programme, c), _start_s(media[c.recording_id])) for c in clips
+        ]
+
+        def work(job: Job) -> dict[str, Clip]:
+            return _matched(cameras, fields, programme.rate, job.progress)
+
+        self._room.job(work, tr("Looking for field recordings"), lambda made: self._done(programme, len(clips), made))
+
+    def _done(self, programme: Programme, asked: int, made: dict[str, Clip]) -> None:
+        if self._assembly.programme != programme:
+            self._room.say(tr("The programme has changed meanwhile. Line the clips up again."), bad=True)
+            return
+        if made:
+            self._assembly.apply(lambda p: _with_clips(p, made), tr("Use field recordings"))
+        said = plural("1 clip hears a field recording.", "{n} clips hear field recordings.", len(made))
+        if left := asked - len(made):
+            said += " " + plural("For 1 clip none covers its moment.", "For {n} clips none covers their moment.", left)
+        self._room.say(said, bad=not made)
+
+
+def _matched(
+    cameras: Sequence[_Camera], fields: Sequence[_Field], rate: int, progress: Callable[[float], None]
+) -> dict[str, Clip]:
+    """The clips that found another recording, by identity. Each pair of recordings is listened to once."""
+    known: dict[tuple[str, float, float, str], LineUp] = {}
+    made: dict[str, Clip] = {}
+    for n, camera in enumerate(cameras):
+        best = 0.0
+        for field in sorted(fields, key=lambda f: not camera.overlaps(f, rate)):
+            clip = camera.clip
+            key = (clip.recording_id, clip.drift_ppm, clip.shift, field.recording.id)
+            if key not in known:
+                known[key] = line_up(camera.source, field.source, lambda _share: progress(n / len(cameras)))  # noqa: B023
+            lie = known[key]
+            if not lie.is_same or lie.score <= best:
+                continue
+            new = exchanged(clip, field.recording, rate, lie.offset_s, lie.drift_ppm, inverted=lie.inverted)
+            if new is not None:
+                made[clip.id], best = new, lie.score
+                if camera.overlaps(field, rate):
+                    break  # start time and sound agree
+    return made
+
+
+def _start_s(media: OpenMedia) -> float:
+    return broadcast_of(media).frames_since_midnight / media.source.rate
+
+
+def _with_clips(programme: Programme, made: dict[str, Clip]) -> Programme:
+    for lane in programme.lanes:
+        if any(c.id in made for c in lane.clips):
+            programme = programme.with_lane(lane.with_clips(made.get(c.id, c) for c in lane.clips))
+    return programme
