@@ -7,7 +7,6 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +15,7 @@ from pulizia.audio.timeline import Edge
 from pulizia.data.json_text import parsed
 from pulizia.errors import ProjectError, PuliziaError, UnknownNameError
 from pulizia.media.folders import config_folder
+from pulizia.media.shelf import Shelf
 from pulizia.media.write import shortened, write_text
 from pulizia.project.clips import KINDS, MOST_CHANNELS, MOST_LANES, Clip, Lane, LaneKind, Programme
 from pulizia.project.model import Recording
@@ -229,24 +229,6 @@ def _steps(rows: list[dict[str, Any]]) -> tuple[Step, ...]:
 # -- where they are
 
 
-def shipped_templates() -> dict[str, Template]:
-    """Starters by purpose, by short name."""
-    folder = files("pulizia.data").joinpath("templates")
-    found = {entry.name.removesuffix(".json"): entry for entry in folder.iterdir() if entry.name.endswith(".json")}
-    return {name: parse_template(found[name].read_text(encoding="utf-8"), found[name].name) for name in sorted(found)}
-
-
-def own_templates() -> dict[str, Template]:
-    """The user's templates by file name without its ending; damaged ones are left out."""
-    found = {}
-    for path in sorted(config_folder("templates").glob("*.json")):
-        try:
-            found[path.stem] = read_template(path)
-        except TemplateError:
-            continue  # told when it is asked for by name
-    return found
-
-
 def read_template(path: Path) -> Template:
     """A template of a file; TemplateError when it cannot be read."""
     try:
@@ -260,26 +242,27 @@ def read_template(path: Path) -> Template:
     return parse_template(text, path.name)
 
 
+SHELF = Shelf("templates", parse_template, read_template, TemplateError)
+
+
+def shipped_templates() -> dict[str, Template]:
+    """Starters by purpose, by short name."""
+    return SHELF.shipped()
+
+
+def own_templates() -> dict[str, Template]:
+    """The user's templates by file name without its ending; damaged ones are left out."""
+    return SHELF.own()
+
+
 def find_template(name: str) -> Template:
     """A template by path or name; own ones go before shipped ones. TemplateError when there is none."""
-    path = Path(name)
-    try:
-        is_file = path.suffix == ".json" or path.exists()
-    except OSError:  # a name that no disk can hold
-        is_file = False
-    if is_file:
-        return read_template(path)
-    own = config_folder("templates") / f"{name}.json"
-    if own.exists():
-        return read_template(own)
-    shipped = shipped_templates()
-    if name in shipped:
-        return shipped[name]
-    known = ", ".join([*own_templates(), *shipped])
+    if (found := SHELF.find(name)) is not None:
+        return found
     message = tr(
         "There is no template {name}. Known are {known}; or give the path of a template's file.",
         name=shortened(name),
-        known=known,
+        known=SHELF.known(),
     )
     raise UnknownTemplateError(message)
 

@@ -3,34 +3,26 @@
 
 from __future__ import annotations
 
-from importlib.resources import files
 from pathlib import Path
 
 from pulizia.errors import RecipeError, UnknownNameError
 from pulizia.media.folders import config_folder
+from pulizia.media.shelf import Shelf
 from pulizia.media.write import shortened, write_text
 from pulizia.score.recipes import Recipe, parse_recipe, read_recipe
 from pulizia.words import tr
 
-SHIPPED = "recipes"
+SHELF = Shelf("recipes", parse_recipe, read_recipe, RecipeError)
 
 
 def shipped_recipes() -> dict[str, Recipe]:
     """Starters by purpose, by short name."""
-    folder = files("pulizia.data").joinpath(SHIPPED)
-    found = {entry.name.removesuffix(".json"): entry for entry in folder.iterdir() if entry.name.endswith(".json")}
-    return {name: parse_recipe(found[name].read_text(encoding="utf-8"), found[name].name) for name in sorted(found)}
+    return SHELF.shipped()
 
 
 def own_recipes() -> dict[str, Recipe]:
     """The user's recipes by file name without its ending; damaged ones are left out."""
-    found = {}
-    for path in sorted(config_folder("recipes").glob("*.json")):
-        try:
-            found[path.stem] = read_recipe(path)
-        except RecipeError:
-            continue  # told when it is asked for by name
-    return found
+    return SHELF.own()
 
 
 def find_recipe(name: str) -> Recipe:
@@ -41,24 +33,12 @@ def find_recipe(name: str) -> Recipe:
     RecipeError
         When there is none, or what is wrong with it.
     """
-    path = Path(name)
-    try:
-        is_file = path.suffix == ".json" or path.exists()
-    except OSError:  # a name that no disk can hold
-        is_file = False
-    if is_file:
-        return read_recipe(path)
-    own = {file.stem: file for file in config_folder("recipes").glob("*.json")}
-    if name in own:
-        return read_recipe(own[name])
-    shipped = shipped_recipes()
-    if name in shipped:
-        return shipped[name]
-    known = ", ".join([*own_recipes(), *shipped])
+    if (found := SHELF.find(name)) is not None:
+        return found
     message = tr(
         "There is no recipe {shortened}. Known are {known}; or give the path of a recipe's file.",
         shortened=shortened(name),
-        known=known,
+        known=SHELF.known(),
     )
     raise UnknownRecipeError(message)
 
