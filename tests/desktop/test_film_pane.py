@@ -47,6 +47,7 @@ def test_the_picture_under_the_playhead(
     assert assembly.film.isVisible()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a, **_k: (str(film), ""))
     assembly.film.ask()
+    person.settle()
     for number in (5, 20, 2):
         studio.seek(round(0.04 * number * RATE) + 100)
         person.until(lambda n=number: seen(person) == n)  # type: ignore[misc]
@@ -72,7 +73,7 @@ def test_the_picture_under_the_playhead(
     film.unlink()
     studio.film.remove()
     studio.film.choose(film)
-    assert "cannot be opened as a video" in person.said
+    person.until(lambda: "cannot be opened as a video" in person.said)
     person.key(K.Key_F6)
     assert not assembly.film.isVisible()
 

@@ -149,3 +149,29 @@ def test_a_new_list_conforms_a_project_on_the_command_line(wav: Callable[..., Pa
     assert len(found.recordings) == 3
     assert main(["conform", str(project), str(tmp_path / "cut2.edl"), "-o", str(out)]) == 1
     assert "is there already" in capsys.readouterr().err
+
+
+def test_channels_of_one_recording_on_several_lanes_keep_their_own_work() -> None:
+    lanes = tuple(
+        Lane(name=f"A{n + 1}").with_clips(
+            [clip("poly", 0, 5, 10, channel=n, gain_db=float(n)), clip("poly", 10, 30, 4, channel=n)]
+        )
+        for n in range(3)
+    )
+    old = Programme(name="Reel", rate=RATE, lanes=lanes)
+    # an inserted second, and the lanes come in another order and under other names
+    new = Programme(
+        name="Reel", rate=RATE,
+        lanes=tuple(
+            Lane(name=f"B{n}").with_clips([clip("poly", 1, 5, 10, channel=n), clip("poly", 11, 30, 4, channel=n)]) for n in (2, 0, 1)
+        ),
+    )  # fmt: skip
+    found = conform(old, new)
+    assert [[(c.channel, c.gain_db, c.start // RATE) for c in lane.clips] for lane in found.programme.lanes] == [
+        [(n, float(n), 1), (n, 0.0, 11)] for n in (2, 0, 1)
+    ]
+    assert (found.count("moved"), found.count("gone"), found.count("new")) == (6, 0, 0)
+    # the same material twice in the new cut is the same work twice, and a clip made by hand of all channels still counts
+    whole = Programme(name="Reel", rate=RATE, lanes=(Lane(name="V").with_clips([clip("poly", 0, 5, 10, gain_db=4.0)]),))
+    again = conform(whole, new)
+    assert {c.gain_db for lane in again.programme.lanes for c in lane.clips if c.inner == 5 * RATE} == {4.0}

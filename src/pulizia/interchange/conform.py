@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -70,6 +71,9 @@ def conform(old: Programme, new: Programme) -> Conformed:
         for clip in lane.clips:
             if not clip.tone:
                 known.setdefault(clip.recording_id, []).append(_Old(lane, clip, []))
+    for candidates in known.values():
+        candidates.sort(key=lambda o: o.clip.inner)
+    longest = max((o.clip.frames for row in known.values() for o in row), default=0)
     rows: list[ConformRow] = []
     by_name = {lane.name: lane for lane in old.lanes}
     lanes: list[Lane] = []
@@ -77,7 +81,8 @@ def conform(old: Programme, new: Programme) -> Conformed:
         base = by_name.get(lane.name) or (old.lanes[number] if number < len(old.lanes) else None)
         clips: list[Clip] = []
         for clip in lane.clips:
-            clips += _taken(clip, lane.name, known.get(clip.recording_id, []), least, rows)
+            near = _near(clip, known.get(clip.recording_id, []), longest)
+            clips += _taken(clip, lane.name, near, least, rows)
         made = replace(lane, kind=base.kind, gain_db=base.gain_db, muted=base.muted, soloed=base.soloed, steps=base.steps,
                        placement=base.placement, stem=base.stem, id=base.id) if base is not None else lane  # fmt: skip
         lanes.append(replace(made, clips=()).with_clips(_in_a_row(clips)))
@@ -95,11 +100,27 @@ def conform(old: Programme, new: Programme) -> Conformed:
     return Conformed(programme, tuple(sorted(rows, key=lambda r: (order[r.change], r.at))))
 
 
+def _near(clip: Clip, candidates: list[_Old], longest: int) -> list[_Old]:
+    """Those of the candidates, sorted by what they play first, that may play something of a clip."""
+    first = bisect_left(candidates, clip.inner - longest, key=lambda o: o.clip.inner)
+    last = bisect_left(candidates, clip.inner + clip.frames, key=lambda o: o.clip.inner)
+    return candidates[first:last]
+
+
 def _taken(clip: Clip, lane: str, candidates: list[_Old], least: int, rows: list[ConformRow]) -> list[Clip]:
     """The clip of the new cut in as many parts as old clips played it; what none played is new."""
     left, made = [Span(max(0, clip.inner), max(0, clip.inner) + clip.frames)], []
     shift = clip.start - clip.inner
-    overlaps = sorted(candidates, key=lambda o: -_overlap(o.clip, clip))
+    # one recording may lie on several lanes, a channel on each: the same channel and lane, and what is not used yet, come first
+    fitting = [
+        o
+        for o in candidates
+        if o.lane.name == lane or o.clip.channel == clip.channel or None in (o.clip.channel, clip.channel)
+    ]
+    overlaps = sorted(
+        fitting,
+        key=lambda o: (o.clip.channel != clip.channel, o.lane.name != lane, bool(o.used), -_overlap(o.clip, clip)),
+    )
     for old in overlaps:
         for span in list(left):
             a, b = max(span.start, old.clip.inner), min(span.stop, old.clip.inner + old.clip.frames)

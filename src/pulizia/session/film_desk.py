@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import threading
+from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
@@ -15,6 +16,7 @@ from pulizia.media.film import Film, Still
 from pulizia.media.open import picture_of
 from pulizia.project.clips import Programme
 from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.jobs import Job
 from pulizia.session.room import Room
 from pulizia.units import format_number
 from pulizia.words import tr
@@ -47,9 +49,11 @@ class FilmDesk:
                 offset = programme.film_quarters / 4 / programme.picture_rate
                 return Path(programme.film), float(Fraction(position, programme.rate) + offset)
             for lane in programme.sounding:
-                for clip in lane.clips:
+                # asked many times a second: at most two clips of a lane sound at once, so only these are looked at
+                behind = bisect_right(lane.clips, position, key=lambda c: c.start)
+                for clip in lane.clips[max(0, behind - 2) : behind]:
                     media = self._room.document.media.get(clip.recording_id)
-                    if clip.start <= position < clip.stop and clip.enabled and not clip.tone and media is not None:
+                    if position < clip.stop and clip.enabled and not clip.tone and media is not None:
                         picture = picture_of(media)
                         if picture is not None:
                             return picture, clip.heard_at(position) / programme.rate
@@ -137,13 +141,15 @@ class FilmDesk:
 
     def choose(self, path: Path) -> None:
         """Look at this video with the programme; its first picture lies at the programme's start."""
-        try:
-            film = Film(path)
-        except MediaError as error:
-            self._room.say(str(error), bad=True)
-            return
-        film.close()
-        self._change(lambda p: replace(p, film=str(path.absolute()), film_quarters=0), tr("Choose the video"))
+        what = tr("Choose the video")
+
+        def looked(_job: Job) -> None:
+            Film(path).close()  # a sentence when it is none; a slow disk does not hold the window
+
+        def good(_nothing: None) -> None:
+            self._change(lambda p: replace(p, film=str(path.absolute()), film_quarters=0), what)
+
+        self._room.job(looked, what, good)
 
     def remove(self) -> None:
         """Look at no video with the programme."""

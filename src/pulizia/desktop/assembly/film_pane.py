@@ -152,4 +152,5 @@ class FilmWindow(QWidget):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self._home.insertWidget(0, self._pane)
+        self._pane.window().activateWindow()  # its keys act again at once
         super().closeEvent(event)
