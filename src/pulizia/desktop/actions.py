@@ -69,6 +69,17 @@ class Actions:
                     part.addAction(self.actions[command.id])
         return whole
 
+    def menu_of(self, names: tuple[str, ...]) -> QMenu:
+        """Some commands as a menu of its own, which goes when it is closed; "" is a line between them."""
+        menu = QMenu(self._window)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for name in names:
+            if name:
+                menu.addAction(self.actions[name])
+            else:
+                menu.addSeparator()
+        return menu
+
     def step_menu(self) -> QMenu:
         """The commands of the score."""
         menu = QMenu(self._window)

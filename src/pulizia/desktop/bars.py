@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer
+from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
@@ -20,8 +20,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QWidget
 
-from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH
 from pulizia.desktop.bench.time_axis import GUTTER
+from pulizia.desktop.columns import LEFT_WIDTH
 from pulizia.desktop.controls import ArrowKeys, Button, button, label, retone
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.session.studio import Studio
@@ -130,6 +130,11 @@ class TopBar(QWidget):
         painter.fillRect(self.rect(), colour("paper"))
         painter.fillRect(0, self.height() - 1, self.width(), 1, colour("line"))
 
+    def room(self) -> QRect:
+        """Where a message may lie: over the name and the read-out."""
+        left = self.name.x() - 10
+        return QRect(left, 0, self.undo.x() - 12 - left, self.height())
+
     def draw_icons(self) -> None:
         """Undo and redo in the colours of the theme."""
         self.undo.setIcon(_arrow_icon(mirrored=False))
@@ -139,8 +144,9 @@ class TopBar(QWidget):
 class MessageBar(QWidget):
     """One sentence under the top bar; troubles stay until they are closed."""
 
-    def __init__(self) -> None:
+    def __init__(self, room: Callable[[], QRect]) -> None:
         super().__init__()
+        self._room = room
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 4, 12, 4)
         self._mark = label("\u25cf", 13, token="madder")
@@ -166,13 +172,11 @@ class MessageBar(QWidget):
             self._timer.start(MESSAGE_MS)
 
     def fit(self) -> None:
-        """Lie over the middle column, as tall as the sentence needs."""
-        around = self.parentWidget()
-        if around is None:
-            return
-        width = max(320, around.width() - LEFT_WIDTH - RIGHT_WIDTH - 2 * GUTTER)
-        height = max(36, self.text.heightForWidth(width - 110) + 14)
-        self.setGeometry(LEFT_WIDTH + GUTTER, 56, width, height)
+        """Lie over the name in the top bar, so that no sound is covered; as tall as the sentence needs."""
+        room = self._room()
+        width = max(320, room.width())
+        height = max(36, self.text.heightForWidth(width - 110) + 12)
+        self.setGeometry(room.left(), max(2, (room.height() - height) // 2), width, height)
         self.raise_()
 
     def paintEvent(self, _event: QPaintEvent) -> None:

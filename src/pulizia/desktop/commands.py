@@ -96,6 +96,40 @@ def _edits(w: MainWindow) -> list[Command]:
             "mark_start", N_("Edit"), tr("Set selection start at playhead"), ("[", "I"), lambda: edge("start"), has
         ),
         Command("mark_stop", N_("Edit"), tr("Set selection end at playhead"), ("]", "O"), lambda: edge("stop"), has),
+        Command(
+            "phrase",
+            N_("Edit"),
+            tr("Select the phrase or pause at playhead"),
+            ("W",),
+            lambda: s.phrases.select_at(),  # noqa: PLW0108 - triggered with nothing
+            has,
+        ),
+        Command("phrase_next", N_("Edit"), tr("Next phrase"), ("Ctrl+Right",), lambda: s.phrases.go_phrase(1), has),
+        Command(
+            "phrase_previous", N_("Edit"), tr("Previous phrase"), ("Ctrl+Left",), lambda: s.phrases.go_phrase(-1), has
+        ),
+        Command("pause_next", N_("Edit"), tr("Next pause"), ("Alt+Right",), lambda: s.phrases.go_pause(1), has),
+        Command("pause_previous", N_("Edit"), tr("Previous pause"), ("Alt+Left",), lambda: s.phrases.go_pause(-1), has),
+        Command("band_up", N_("Edit"), tr("Move the selected band up"), ("Alt+Shift+Up",), lambda: s.move_band(1), has),
+        Command(
+            "band_down",
+            N_("Edit"),
+            tr("Move the selected band down"),
+            ("Alt+Shift+Down",),
+            lambda: s.move_band(-1),
+            has,
+        ),
+        Command(
+            "band_wider", N_("Edit"), tr("Widen the selected band"), ("Alt+Shift+Right",), lambda: s.widen_band(1), has
+        ),
+        Command(
+            "band_narrower",
+            N_("Edit"),
+            tr("Narrow the selected band"),
+            ("Alt+Shift+Left",),
+            lambda: s.widen_band(-1),
+            has,
+        ),
         Command("clear", N_("Edit"), tr("Select none"), ("Esc",), clear),
         Command(
             "noise",
@@ -288,8 +322,10 @@ def _views(w: MainWindow) -> list[Command]:
         ),
         Command("page_back", N_("View"), tr("Scroll back"), ("PgUp",), lambda: axis.scroll(-0.8 * axis.width), has),
         Command("page_on", N_("View"), tr("Scroll forward"), ("PgDown",), lambda: axis.scroll(0.8 * axis.width), has),
-        Command("longer", N_("View"), tr("Sonogram: next transform size"), ("Ctrl+Right",), lambda: size(1), has),
-        Command("shorter", N_("View"), tr("Sonogram: previous transform size"), ("Ctrl+Left",), lambda: size(-1), has),
+        Command("longer", N_("View"), tr("Sonogram: next transform size"), ("Ctrl+Shift+Right",), lambda: size(1), has),
+        Command(
+            "shorter", N_("View"), tr("Sonogram: previous transform size"), ("Ctrl+Shift+Left",), lambda: size(-1), has
+        ),
         Command(
             "darker",
             N_("View"),
@@ -355,7 +391,11 @@ def _views(w: MainWindow) -> list[Command]:
             has,
             lambda: wave.in_rows,
         ),
-        Command("sonogram_menu", N_("View"), tr("Sonogram: display options…"), ("W",), sonogram.show_menu, has),
+        Command("sonogram_menu", N_("View"), tr("Sonogram: display options…"), ("Shift+W",), sonogram.show_menu, has),
+        Command("wave_larger", N_("View"), tr("Waveform: taller"), ("Ctrl+Shift+Up",), lambda: wave.enlarge(1.25), has),
+        Command(
+            "wave_smaller", N_("View"), tr("Waveform: less tall"), ("Ctrl+Shift+Down",), lambda: wave.enlarge(0.8), has
+        ),
         Command(
             "closer_hz",
             N_("View"),

@@ -176,7 +176,8 @@ class Track(ArrowKeys):
     def __init__(self, declared: Number, default: float, value: float) -> None:
         super().__init__()
         self._declared, self._default, self._value = declared, default, value
-        self.setFixedSize(TRACK_WIDTH, 24)
+        self.setMinimumWidth(TRACK_WIDTH)
+        self.setFixedHeight(24)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(translated(declared.label))
@@ -283,8 +284,8 @@ class SliderRow(QWidget):
         row.setSpacing(0)
         name = setting_name(declared.label)
         row.addWidget(name)
-        row.addWidget(self.track)
-        row.addStretch(1)
+        row.addWidget(self.track, 1)
+        row.addSpacing(5)
         row.addWidget(self.edit)
         self.setFixedHeight(max(28, name.height()))
         unit = f" {declared.unit.symbol}" if declared.unit.symbol else ""

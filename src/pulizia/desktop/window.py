@@ -33,6 +33,7 @@ from pulizia.desktop.assembly.list_places import ListPlaces
 from pulizia.desktop.assembly.render_clips_dialog import RenderClipsDialog
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY, MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
+from pulizia.desktop.columns import ColumnWidths
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.demo import demo_files, demo_programme
 from pulizia.desktop.doors import Doors
@@ -54,6 +55,8 @@ from pulizia.words import tr, translated
 SOUND_FILES = "*.wav *.rf64 *.bwf *.flac *.aif *.aiff *.aifc *.ogg *.oga *.opus *.mp3 *.m4a *.m4b *.aac *.mp4 *.mov *.mkv *.webm *.mxf *.w64 *.caf *.wma *.avi *.ts"
 LIST_FILES = "*.otio *.aaf *.edl *.xml *.csv"
 AUTOSAVE_MS = 2000
+FIRST_SIZE, TITLE_BAR = (1280, 800), 40
+GO_AHEAD, DROP, NOTHING = range(3)  # answers to a question
 
 
 class MainWindow(QMainWindow):
@@ -74,10 +77,11 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.setMinimumSize(1100, 680)
         self.top = TopBar(studio, self.go_to)
-        self.message = MessageBar()
-        self.bench = Bench(studio)
-        self.assembly = Assembly(studio, self.bench.pictures)
-        self.delivery = Delivery(studio)
+        self.message = MessageBar(self.top.room)
+        self.widths = ColumnWidths()
+        self.bench = Bench(studio, self.widths)
+        self.assembly = Assembly(studio, self.bench.pictures, self.widths)
+        self.delivery = Delivery(studio, self.widths)
         self.foot = Foot(studio)
         self.foot.setProperty("manual", "bench#Listening")
         self.foot.clock.pressed.connect(self.go_to_time)
@@ -96,7 +100,7 @@ class MainWindow(QMainWindow):
         self.list_places = ListPlaces(studio, preferences, self, lambda: self.go_to(ASSEMBLY))
         self.setCentralWidget(whole)
         self.actions_ = Actions(self, commands(self))
-        self.bench.actions_menu = self.actions_.step_menu()
+        self.bench.use_actions(self.actions_)
         self._build_menu()
         self.top.menu.setMenu(self._menu)
         self._connect()
@@ -107,15 +111,31 @@ class MainWindow(QMainWindow):
         self._gauges = QTimer(self)
         self._gauges.setInterval(20)
         self._gauges.timeout.connect(self._tick)
-        self.resize(1280, 800)
-        if len(size := preferences.numbers("size")) == 2:
-            self.resize(size[0], size[1])
-        if len(panes := preferences.numbers("panes")) == 2:
-            self.bench.panes.setSizes(panes)
+        self._take_sizes()
         self.top.draw_icons()
         self.refresh()
         self.bench.refresh()
         self.setFocus()  # no control is marked until somebody tabs to one
+
+    def _take_sizes(self) -> None:
+        """The window and its panes as they were left; a first window fits the screen, its title bar included."""
+        self.resize(*FIRST_SIZE)
+        if (screen := self.screen()) is not None:
+            room = screen.availableSize()
+            self.resize(min(FIRST_SIZE[0], room.width()), min(FIRST_SIZE[1], room.height() - TITLE_BAR))
+        if len(size := self.preferences.numbers("size")) == 2:
+            self.resize(size[0], size[1])
+        if len(panes := self.preferences.numbers("panes")) == 2:
+            self.bench.panes.setSizes(panes)
+        if len(columns := self.preferences.numbers("columns")) == 2:
+            self.widths.choose(*columns)
+
+    def _keep_sizes(self) -> None:
+        self.preferences.set("size", [self.width(), self.height()])
+        if self.bench.panes.sizes()[0]:
+            self.preferences.set("panes", self.bench.panes.sizes())
+        if any(self.widths.chosen):
+            self.preferences.set("columns", list(self.widths.chosen))
 
     def _connect(self) -> None:
         studio = self.studio
@@ -362,10 +382,10 @@ class MainWindow(QMainWindow):
             tr("The recordings themselves are never changed; unsaved steps would be lost."),
             (tr("Save"), tr("Don't save"), tr("Cancel")),
         )
-        return self.save() if answer == "Save" else answer == "Don't save"
+        return self.save() if answer == GO_AHEAD else answer == DROP
 
-    def _ask(self, title: str, question: str, more: str, answers: tuple[str, str, str]) -> str:
-        """Ask; the answers are to go ahead, to drop something, and to do nothing."""
+    def _ask(self, title: str, question: str, more: str, answers: tuple[str, str, str]) -> int:
+        """Ask; the answers are to go ahead, to drop something, and to do nothing. Which one was given."""
         box = QMessageBox(self)
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setWindowTitle(translated(title))
@@ -373,9 +393,9 @@ class MainWindow(QMainWindow):
         box.setInformativeText(translated(more))
         role = QMessageBox.ButtonRole
         roles = (role.AcceptRole, role.DestructiveRole, role.RejectRole)
-        buttons = {box.addButton(translated(words), r): words for words, r in zip(answers, roles, strict=True)}
+        buttons = [box.addButton(words, r) for words, r in zip(answers, roles, strict=True)]
         box.exec()
-        return next((words for made, words in buttons.items() if made is box.clickedButton()), answers[2])
+        return next((n for n, made in enumerate(buttons) if made is box.clickedButton()), NOTHING)
 
     def relink(self) -> None:
         """Ask for the file of the recording on the bench."""
@@ -433,11 +453,11 @@ class MainWindow(QMainWindow):
                 tr("Recover the unsaved work, or discard it?"),
                 (tr("Recover"), tr("Discard"), tr("Later")),
             )
-            if answer == "Recover":
+            if answer == GO_AHEAD:
                 self.studio.document.recover(found)
                 self.studio.files.after_load()
                 return
-            if answer == "Discard":
+            if answer == DROP:
                 found.journal.unlink(missing_ok=True)
 
     def _build_menu(self) -> None:
@@ -531,9 +551,7 @@ class MainWindow(QMainWindow):
         if not self.may_leave():
             event.ignore()
             return
-        self.preferences.set("size", [self.width(), self.height()])
-        if self.bench.panes.sizes()[0]:
-            self.preferences.set("panes", self.bench.panes.sizes())
+        self._keep_sizes()
         self._autosave.stop()
         self._gauges.stop()
         self.studio.close()

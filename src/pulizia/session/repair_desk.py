@@ -147,14 +147,14 @@ class RepairDesk:
     def take_as_blot(self) -> None:
         """Add the marked area to the selected Blots step, or to a new one."""
         owner, selection, step = self.room.owner, self.room.owner_selection, self.room.step
-        if owner is None or selection is None:
+        if owner is None or selection is None or selection.band_hz is None:
             self.room.say(
                 tr("Select an area in the sonogram first: drag over time and frequency, or draw freely with Alt held."),
                 bad=True,
             )
             return
         rate = owner.rate
-        low, high = selection.band_hz or (0.0, rate / 2)
+        low, high = selection.band_hz
         corners = ((selection.span.start / rate, low), (selection.span.stop / rate, high))
         area = tuple((round(t, 5), round(min(hz, rate / 2), 2)) for t, hz in selection.outline or corners)
         if step is not None and step.tool_id == "blots":

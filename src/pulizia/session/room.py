@@ -46,9 +46,12 @@ EVENTS = (
     "findings",
     "queue",
     "film",
+    "shown",  # first and last frame that somebody was taken to
 )
 
 
+BAND_STEP = 2 ** (1 / 6)
+FIRST_BAND_HZ, LOWEST_BAND_HZ = (710.0, 1420.0), 20.0
 FASTEST = 8.0  # times the usual speed
 
 
@@ -290,6 +293,25 @@ class Room:
         if self.transport.loop is not None:
             self.transport.loop = self.selection.span if self.selection else None
         self.emit("selection")
+
+    def move_band(self, steps: int) -> None:
+        """Move the selected band by steps of a sixth of an octave; without one, an octave around 1 kHz is selected."""
+        self._change_band(BAND_STEP**steps, BAND_STEP**steps)
+
+    def widen_band(self, steps: int) -> None:
+        """Widen (above 0) or narrow the selected band on both sides by a twelfth of an octave."""
+        self._change_band(BAND_STEP ** (-steps / 2), BAND_STEP ** (steps / 2))
+
+    def _change_band(self, low_by: float, high_by: float) -> None:
+        recording = self.recording
+        if recording is None:
+            return
+        span = self.selection.span if self.selection is not None else Span(0, recording.frames)
+        band = self.selection.band_hz if self.selection is not None else None
+        low, high = FIRST_BAND_HZ if band is None else (band[0] * low_by, band[1] * high_by)
+        top = recording.rate / 2
+        if LOWEST_BAND_HZ <= low < high / BAND_STEP and high <= top:
+            self.select(span.start, span.stop, (low, high))
 
     def select_outline(self, outline: Area) -> None:
         """Mark an area that was drawn by hand, in seconds and Hz."""

@@ -45,9 +45,10 @@ class SpeechDesk:
         """Listen to all recordings of the programme that are not known yet."""
         programme = self._assembly.programme
         for recording_id in programme.recordings if programme is not None else ():
-            self._listen(recording_id, LATER, lambda: None)
+            self.listen(recording_id, LATER, lambda: None)
 
-    def _listen(self, recording_id: str, priority: int, then: Callable[[], None]) -> None:
+    def listen(self, recording_id: str, priority: int, then: Callable[[], None]) -> None:
+        """Listen to a recording, unless it is known; ``then`` is called once it is."""
         media = self._room.document.media.get(recording_id)
         if media is None or (media.source.key in self._wanted and priority == LATER):
             return
@@ -84,7 +85,7 @@ class SpeechDesk:
             return True
         self._room.say(tr("Listening for speech. The edit follows at once."))
         for recording_id in missing:
-            self._listen(recording_id, SOON, lambda: then() if self._is_heard(lane) else None)
+            self.listen(recording_id, SOON, lambda: then() if self._is_heard(lane) else None)
         return False
 
     def _is_heard(self, lane: Lane) -> bool:

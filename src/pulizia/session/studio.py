@@ -17,6 +17,7 @@ from pulizia.session.list_desk import ListDesk
 from pulizia.session.marker_desk import MarkerDesk
 from pulizia.session.microphone_desk import MicrophoneDesk
 from pulizia.session.output_protocol import SoundOut
+from pulizia.session.phrase_desk import PhraseDesk
 from pulizia.session.plan_desk import PlanDesk
 from pulizia.session.print_desk import PrintDesk
 from pulizia.session.programme_out import ProgrammeOut
@@ -47,6 +48,7 @@ class Studio(Room):
         self.plans = PlanDesk(self)
         self.assembly = AssemblyDesk(self)
         self.speech = SpeechDesk(self, self.assembly)
+        self.phrases = PhraseDesk(self, self.speech)
         self.programme_steps = ProgrammeSteps(self, self.assembly)
         self.cut_listening = CutListening(self, self.assembly)
         self.clip_levels = ClipLevels(self, self.assembly)

@@ -5,8 +5,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QDrag, QMouseEvent, QResizeEvent
+from PySide6.QtCore import QEvent, QMimeData, QObject, QPoint, Qt, QTimer, Signal
+from PySide6.QtGui import QDrag, QMouseEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -30,13 +30,13 @@ from pulizia.desktop.assembly.overview import AssemblyOverview
 from pulizia.desktop.assembly.ruler import AssemblyRuler
 from pulizia.desktop.assembly.steps_pane import StepsPane
 from pulizia.desktop.assembly.template_dialog import TemplateDialog
-from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.recordings_list import CARD_HEIGHT, Cards
 from pulizia.desktop.bench.sheet import Sheet
 from pulizia.desktop.bench.spectrum_view import SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.time_scroll import TimeScroll
+from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, ColumnWidths
 from pulizia.desktop.controls import SegmentSwitch, button, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
@@ -97,9 +97,9 @@ class Assembly(QWidget):
     render_asked = Signal()
     deliver_asked = Signal()
 
-    def __init__(self, studio: Studio, pictures: Pictures) -> None:
+    def __init__(self, studio: Studio, pictures: Pictures, widths: ColumnWidths) -> None:
         super().__init__()
-        self.studio = studio
+        self.studio, self._widths = studio, widths
         self.axis = TimeAxis()
         self._clips: frozenset[str] = frozenset()
         self.cards = RecordingCards(studio, pictures)
@@ -146,7 +146,6 @@ class Assembly(QWidget):
         column.addWidget(head)
         column.addWidget(self.cards)
         column.addStretch(1)
-        row.addWidget(Column(left, LEFT_WIDTH, line_at_left=False))
         self._stack = QStackedWidget()
         middle = QWidget()
         centre = QVBoxLayout(middle)
@@ -161,8 +160,10 @@ class Assembly(QWidget):
         centre.addWidget(self.steps)
         self._stack.addWidget(middle)
         self._stack.addWidget(self._empty_place())
-        row.addWidget(self._stack, 1)
-        row.addWidget(self._build_sheets())
+        side = Column(left, LEFT_WIDTH, line_at_left=False)
+        row.addWidget(Columns(self._widths, side, self._stack, self._build_sheets()))
+        middle.installEventFilter(self)
+        self._middle = middle
 
     def _build_sheets(self) -> QWidget:
         self._right = QStackedWidget()
@@ -393,10 +394,11 @@ class Assembly(QWidget):
         if self.step_sheet.findings is not None:
             self.step_sheet.findings.go(direction)
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        self.axis.set_width(self.width() - LEFT_WIDTH - RIGHT_WIDTH - 2 * GUTTER)
-        self.lanes.fit()
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if watched is self._middle and event.type() == QEvent.Type.Resize:
+            self.axis.set_width(self._middle.width() - 2 * GUTTER)
+            self.lanes.fit()
+        return super().eventFilter(watched, event)
 
     def follow(self) -> None:
         """Bring the play head to the present position."""

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.audio.fades import Law
 from pulizia.desktop.assembly.programme_part import ProgrammePart
-from pulizia.desktop.assembly.time_box import TimeBox
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, hairline, label, setting_name
+from pulizia.desktop.time_box import TimeBox
 from pulizia.project.clips import HIGHEST_DB, LOWEST_DB, Clip
 from pulizia.session.studio import Studio
 from pulizia.units import format_time

@@ -6,7 +6,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QMenu,
@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from pulizia.desktop.actions import Actions
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.overview_strip import Overview
 from pulizia.desktop.bench.pictures import Pictures
@@ -23,7 +24,7 @@ from pulizia.desktop.bench.recent_files import RecentFiles
 from pulizia.desktop.bench.recordings_list import RecordingsList
 from pulizia.desktop.bench.ruler import Ruler
 from pulizia.desktop.bench.score_view import ScoreView
-from pulizia.desktop.bench.selection_bar import SelectionBar
+from pulizia.desktop.bench.selection_row import SelectionRow
 from pulizia.desktop.bench.sheet import APART_MS, Sheet
 from pulizia.desktop.bench.sonogram_view import SonogramView
 from pulizia.desktop.bench.spectrum_view import LargeSpectrum, SpectrumView
@@ -31,38 +32,16 @@ from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.time_scroll import TimeScroll
 from pulizia.desktop.bench.tool_menu import show_tool_menu
 from pulizia.desktop.bench.waveform_view import WaveformView
-from pulizia.desktop.controls import button, hairline, label, scrolled
+from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, ColumnWidths
+from pulizia.desktop.controls import button, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
-from pulizia.desktop.theme import colour
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.studio import Studio
 from pulizia.words import tr
 
-LEFT_WIDTH, RIGHT_WIDTH = 220, 300
 MOST_SCORE_HEIGHT = 216
 MOST_SCORE_SHARE = 0.37
-
-
-class Column(QWidget):
-    """A side column with a hairline towards the middle."""
-
-    def __init__(self, inner: QWidget, width: int, *, line_at_left: bool, below: QWidget | None = None) -> None:
-        super().__init__()
-        self._line_at_left = line_at_left
-        self.setFixedWidth(width)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(1 if line_at_left else 0, 0, 0 if line_at_left else 1, 0)
-        box.setSpacing(0)
-        box.addWidget(scrolled(inner), 1)
-        if below is not None:
-            box.addWidget(hairline())
-            box.addWidget(below)
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), colour("paper"))
-        x = 0 if self._line_at_left else self.width() - 1
-        painter.fillRect(x, 0, 1, self.height(), colour("line"))
+ROOMY_FROM = 1000  # pixels of height
 
 
 class Bench(QWidget):
@@ -74,9 +53,9 @@ class Bench(QWidget):
     recording_menu = Signal(str)
     read_out = Signal(str)
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, studio: Studio, widths: ColumnWidths) -> None:
         super().__init__()
-        self.studio = studio
+        self.studio, self._widths = studio, widths
         self.axis = TimeAxis()
         self.pictures = Pictures(studio)
         self.pictures.fill.centre = lambda: (self.axis.left + self.axis.right) / 2
@@ -103,9 +82,11 @@ class Bench(QWidget):
         self.sonogram.read_out.connect(self.read_out)
         self.score.add_step.connect(lambda: self.choose_tool(on_selection=False))
         self.score.step_menu.connect(lambda _step: self.step_actions())
-        self._build()
-        self.bar = SelectionBar(studio, self._middle)
+        self.bar = SelectionRow(studio)
         self.bar.treat.connect(lambda: self.choose_tool(on_selection=True))
+        self._build()
+        for lane in self.lanes:
+            lane.menu_asked.connect(self._lane_menu)
         self._timer = QTimer(self)
         self._timer.setInterval(20)
         self._timer.timeout.connect(self.follow)
@@ -124,13 +105,14 @@ class Bench(QWidget):
         studio.on("surveys", self._update_lanes)
         studio.on("findings", self._update_lanes)
         studio.on("playing", self.follow)
-        self.actions_menu: QMenu | None = None
+        studio.on("shown", self._show_place)
+        self._actions: Actions | None = None
+        self._step_menu: QMenu | None = None
 
     def _build(self) -> None:
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(Column(self.list, LEFT_WIDTH, line_at_left=False))
         self._stack = QStackedWidget()
         self._middle = QWidget()
         column = QVBoxLayout(self._middle)
@@ -149,16 +131,16 @@ class Bench(QWidget):
         column.addWidget(pictures, 1)
         self._scroll = TimeScroll(self.axis)
         column.addLayout(self._scroll.between_gutters())
+        column.addWidget(self.bar)
         self._score_area = scrolled(self.score)
         column.addWidget(self._score_area)
         self._stack.addWidget(self._middle)
         self._stack.addWidget(self._empty_place())
-        row.addWidget(self._stack, 1)
         self._right = QStackedWidget()
-        self._right.setFixedWidth(RIGHT_WIDTH)
         self._right.addWidget(Column(self.sheet, RIGHT_WIDTH, line_at_left=True, below=self.spectrum))
         self._right.addWidget(Column(self.levels, RIGHT_WIDTH, line_at_left=True))
-        row.addWidget(self._right)
+        left = Column(self.list, LEFT_WIDTH, line_at_left=False)
+        row.addWidget(Columns(self._widths, left, self._stack, self._right))
         self._middle.installEventFilter(self)
         self.sonogram.installEventFilter(self)
         self.large_spectrum.setParent(self._middle)
@@ -257,7 +239,7 @@ class Bench(QWidget):
             return
         self._update_lanes()
         self.sheet.refresh()
-        self._place_bar()
+        self.bar.refresh()
         self._show_step()
 
     def _show_step(self) -> None:
@@ -268,22 +250,26 @@ class Bench(QWidget):
                 0, round(self.score.plan.dot_place(ids.index(self.studio.step_id)).y()), 0, 24
             )
 
-    def _place_bar(self) -> None:
-        selection = self.studio.selection
-        if selection is None:
-            self.bar.hide()
-            return
-        x = GUTTER + self.axis.x_at((selection.span.start + selection.span.stop) / 2)
-        outside = selection.span.stop < self.axis.left or selection.span.start > self.axis.right
-        if outside:
-            self.bar.hide()
-            return
-        corner = self.sonogram.mapTo(self._middle, QPoint(0, 0))
-        self.bar.place(x, corner.y() + 8, GUTTER, self._middle.width() - GUTTER)
-
     def _axis_changed(self) -> None:
-        self._place_bar()
         self.follow(scroll=False)
+
+    def _show_place(self, start: int, stop: int) -> None:
+        """Somebody was taken to a section: it comes into view, at a closer look only where it is longer than that."""
+        if self.studio.assembly.is_heard or (self.axis.left <= start and stop <= self.axis.right):
+            return
+        if stop - start > self.axis.width * self.axis.frames_per_pixel:
+            self.axis.show_span(start, stop)
+        else:
+            self.axis.bring_into_view(start)
+            self.axis.bring_into_view(stop)
+
+    def _lane_menu(self, lane: Lane, place: QPoint) -> None:
+        """What can be done where somebody pressed the right button."""
+        if self._actions is None:
+            return
+        menu = self._actions.menu_of(lane.menu_ids)
+        lane.extend_menu(menu)
+        menu.popup(place)
 
     def _update_lanes(self) -> None:
         if self.studio.assembly.is_heard:
@@ -314,8 +300,8 @@ class Bench(QWidget):
         if self.studio.recording is None:
             return
         corner = self.score.mapToGlobal(QPoint(GUTTER, self.score.height()))
-        if on_selection and self.bar.isVisible():
-            corner = self.bar.mapToGlobal(QPoint(0, self.bar.height()))
+        if on_selection:
+            corner = self.bar.mapToGlobal(QPoint(GUTTER, self.bar.height()))
         show_tool_menu(self.studio, self, corner, on_selection=on_selection)
 
     def go_to_moment(self, direction: int) -> None:
@@ -328,23 +314,30 @@ class Bench(QWidget):
         if self.sheet.findings is not None:
             self.sheet.findings.toggle_here()
 
+    def use_actions(self, actions: Actions) -> None:
+        """Make menus of these commands."""
+        self._actions, self._step_menu = actions, actions.step_menu()
+
     def step_actions(self) -> None:
         """The menu of the selected step."""
-        if self.actions_menu is not None:
-            self.actions_menu.popup(self.cursor().pos())
+        if self._step_menu is not None:
+            self._step_menu.popup(self.cursor().pos())
 
     # -- geometry
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if watched is self._middle and event.type() == QEvent.Type.Resize:
             self.axis.set_width(self._middle.width() - 2 * GUTTER)
-            self._place_bar()
         if watched is self.sonogram and event.type() == QEvent.Type.Resize:
             self._place_spectrum()
         return super().eventFilter(watched, event)
 
     def _fit_score(self) -> None:
         """As tall as the strips, up to a share of the window; the rest scrolls."""
+        roomy = self._middle.height() >= ROOMY_FROM
+        if roomy != self.score.roomy:
+            self.score.roomy = roomy
+            self.score.fit()
         most = max(MOST_SCORE_HEIGHT, round(MOST_SCORE_SHARE * self._middle.height()))
         self._score_area.setFixedHeight(min(self.score.height(), most))
 

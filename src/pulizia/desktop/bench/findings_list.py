@@ -95,10 +95,10 @@ class FindingRow(ArrowKeys):
     def state_words(self) -> str:
         """What is being done about it."""
         if self.entry.left:
-            return "ignored"
+            return tr("ignored")
         if self._step is not None:
             return tr("step {step}", step=self._step)
-        return "resolved" if self.entry.is_gone else ""
+        return tr("resolved") if self.entry.is_gone else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
@@ -141,7 +141,7 @@ class FindingRow(ArrowKeys):
         painter.drawText(
             box.adjusted(0, 6, -8, 0),
             Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight,
-            translated(self.state_words),
+            self.state_words,
         )
         painter.drawText(box.adjusted(26, 24, -8, 0), Qt.AlignmentFlag.AlignTop, translated(measure_text(self.entry)))
         self._paint_places(
@@ -316,7 +316,7 @@ class FindingsList(QWidget):
         column.setSpacing(2)
         column.addWidget(label(entry.now.sentence, 12, wrap=True))
         sure = entry.now.certainty
-        told = "certain" if sure >= 0.9 else "likely" if sure >= 0.7 else "possible"
+        told = tr("certain") if sure >= 0.9 else tr("likely") if sure >= 0.7 else tr("possible")
         column.addWidget(
             label(tr("{finding}, resolved by the steps", finding=told) if entry.is_gone else told, 12, token="soft")
         )

@@ -3,8 +3,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
+    QContextMenuEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -12,7 +13,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QMenu, QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
 from pulizia.desktop.playhead import paint_line
@@ -26,6 +27,9 @@ EDGE_PX = 5
 
 class Lane(QWidget):
     """A view over the shared time axis."""
+
+    menu_asked = Signal(QWidget, QPoint)  # for its commands, at a place of the screen
+    menu_ids: tuple[str, ...] = ()  # of the commands in its right-click menu; "" is a line between them
 
     def __init__(self, studio: Studio, axis: TimeAxis) -> None:
         super().__init__()
@@ -226,7 +230,21 @@ class Lane(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            self.studio.seek(self.axis.clamped_frame(event.position().x() - GUTTER))
+            self.studio.phrases.select_at(self.axis.clamped_frame(event.position().x() - GUTTER))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """What one does there; outside the selection the playhead goes there first, unless it is playing."""
+        studio = self.studio
+        if studio.recording is None or not self.menu_ids:
+            return
+        frame = self.axis.clamped_frame(event.pos().x() - GUTTER)
+        span = studio.selection.span if studio.selection is not None else None
+        if not studio.transport.is_playing and (span is None or not span.start <= frame < span.stop):
+            studio.seek(frame)
+        self.menu_asked.emit(self, event.globalPos())
+
+    def extend_menu(self, menu: QMenu) -> None:
+        """Add to the right-click menu what only this view has."""
 
     def _edge_under(self, place: QPointF) -> str | None:
         if self.studio.selection is None:

@@ -5,12 +5,12 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen, QWheelEvent
 
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.pictures import Pictures
-from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
 from pulizia.desktop.bench.trouble_marks import found_columns, troubled_columns
 from pulizia.desktop.bench.wave_image import (
     columns_of_picture,
@@ -26,6 +26,20 @@ from pulizia.words import tr
 class Overview(Lane):
     """All of the recording in one strip, with a frame around what is in view."""
 
+    menu_ids = (
+        "zoom_whole",
+        "zoom_marked",
+        "zoom_in",
+        "zoom_out",
+        "",
+        "start",
+        "end",
+        "go_to_time",
+        "",
+        "inspect",
+        "figures",
+    )
+
     def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
         super().__init__(studio, axis)
         self._pictures = pictures
@@ -34,7 +48,7 @@ class Overview(Lane):
         self._grab: float | None = None
         self._image: tuple[Hashable, QImage] | None = None
         self.setAccessibleName(tr("Overview of the recording"))
-        self.setToolTip(tr("Drag to move the view; wheel with Ctrl zooms"))
+        self.setToolTip(tr("Drag to move the view; the wheel scrolls, with Ctrl it zooms; double-click shows all"))
 
     @property
     def plot(self) -> QRectF:
@@ -92,8 +106,9 @@ class Overview(Lane):
         painter.drawRoundedRect(QRectF(x0, plot.top() - 2, max(6.0, x1 - x0), plot.height() + 4), 4, 4)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self._grab = 0.0
-        self._centre(event.position().x())
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._grab = 0.0
+            self._centre(event.position().x())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._grab is not None:
@@ -106,8 +121,13 @@ class Overview(Lane):
         self.axis.show_whole()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        factor = 1.5 ** (event.angleDelta().y() / 120.0)
-        self.axis.zoom(factor, self.axis.width / 2)
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.axis.zoom(ZOOM_STEP ** (event.angleDelta().y() / 120.0), self.axis.width / 2)
+        else:
+            super().wheelEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.menu_asked.emit(self, event.globalPos())
 
     def _centre(self, x: float) -> None:
         frame = (x - GUTTER) / self.plot.width() * self.axis.frames

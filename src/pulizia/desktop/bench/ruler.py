@@ -15,6 +15,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu
 
 from pulizia.audio.markers import Marker
+from pulizia.desktop.bench.axis_drag import AxisDrag
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.playhead import paint_drop
@@ -31,10 +32,15 @@ class Ruler(Lane):
     """Times above the pictures, the markers, and the drop of the play head."""
 
     rename_asked = Signal(object)
+    menu_ids = (
+        "play", "go_to_time", "", "mark_start", "mark_stop", "phrase", "", "marker", "marker_previous", "marker_next", "",
+        "zoom_marked", "zoom_whole",
+    )  # fmt: skip
 
     def __init__(self, studio: Studio, axis: TimeAxis) -> None:
         super().__init__(studio, axis)
         self.setFixedHeight(22)
+        self._drag: AxisDrag | None = None
         self.setAccessibleName(tr("Time ruler"))
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
@@ -52,6 +58,30 @@ class Ruler(Lane):
         if self.head_x < 0:
             return
         paint_drop(painter, plot.left() + self.head_x + 0.2, plot.bottom())
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._drag = AxisDrag(event.position(), Qt.Orientation.Horizontal)
+        else:
+            super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag is None:
+            super().mouseMoveEvent(event)
+            self.setCursor(Qt.CursorShape.SizeHorCursor)
+            return
+        along, factor = self._drag.move(event.position())
+        if factor != 1.0:
+            self.axis.zoom(factor, self._drag.start.x() - GUTTER)
+        elif along:
+            self.axis.scroll(-along)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        drag, self._drag = self._drag, None
+        if drag is None:
+            super().mouseReleaseEvent(event)
+        elif not drag.way and self.studio.recording is not None:
+            self.studio.seek(self.axis.clamped_frame(event.position().x() - GUTTER))
 
     def _paint_markers(self, painter: QPainter, plot: QRectF) -> None:
         painter.setFont(font(11, bold=True))
@@ -97,6 +127,7 @@ class Ruler(Lane):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         marker = self._marker_under(event.pos().x())
         if marker is None:
+            super().contextMenuEvent(event)
             return
         menu = QMenu(self)
         menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self.rename_asked.emit(marker))
@@ -106,7 +137,11 @@ class Ruler(Lane):
 
     def hover(self, place: QPointF) -> None:
         marker = self._marker_under(place.x())
-        self.setToolTip(translated(tr("{name}\nDouble-click to rename", name=marker.name) if marker else ""))
+        self.setToolTip(
+            tr("{name}\nDouble-click to rename", name=marker.name)
+            if marker
+            else tr("Press to go there; drag along to move, up or down to zoom, with Shift to select")
+        )
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
         if self.studio.recording is None:

@@ -17,6 +17,7 @@ from pulizia.words import tr
 
 PITCHES = ((5, 32, 26), (8, 26, 20), (1000, 22, 18))  # up to so many steps: from row to row, height of a strip
 TOP = 8
+ROOMY = 1.3  # times as tall in a tall window
 
 LEAST_WIDTH = 6.0
 
@@ -31,6 +32,7 @@ class ScorePlan:
     frames : of the recording
     height : of the widget, in pixels
     edges_of : frames at which sections inside a step's strip begin
+    roomy : whether there is room for taller rows
     """
 
     steps: tuple[Step, ...]
@@ -38,6 +40,7 @@ class ScorePlan:
     axis: TimeAxis
     height: int
     edges_of: Callable[[Step], tuple[int, ...]] = lambda _step: ()
+    roomy: bool = False
 
     @cached_property
     def plot(self) -> QRectF:
@@ -47,12 +50,12 @@ class ScorePlan:
     @property
     def pitch(self) -> int:
         """From row to row."""
-        return self._density[1]
+        return round(self._density[1] * (ROOMY if self.roomy else 1.0))
 
     @property
     def strip_height(self) -> int:
         """Of each strip."""
-        return self._density[2]
+        return round(self._density[2] * (ROOMY if self.roomy else 1.0))
 
     @property
     def _density(self) -> tuple[int, int, int]:
@@ -82,12 +85,24 @@ class ScorePlan:
         return self.steps[row].acts_in(self.frames) if self.frames else ()
 
     def label_box(self, row: int) -> QRectF:
-        """What is in view of the stretch that carries the name: the first one in view."""
+        """What is in view of the stretch that carries the name: the longest one in view."""
         spans = self.spans(row) or (Span(0, max(1, self.axis.frames)),)
-        seen = (s for s in spans if s.stop > self.axis.left and s.start < self.axis.right)
-        box = self.strip_box(row, next(seen, spans[0]))
+
+        def seen(span: Span) -> float:
+            return min(span.stop, self.axis.right) - max(span.start, self.axis.left)
+
+        box = self.strip_box(row, max(spans, key=seen))
         left, right = max(box.left(), self.plot.left()), min(box.right(), self.plot.right())
-        return QRectF(left, box.top(), max(right - left, LEAST_WIDTH), box.height())
+        return QRectF(
+            min(left, self.plot.right() - LEAST_WIDTH), box.top(), max(right - left, LEAST_WIDTH), box.height()
+        )
+
+    def out_of_view(self, row: int) -> Span | None:
+        """Where the step of a row acts nearest to the view, when none of it is in view."""
+        spans = self.spans(row)
+        if not spans or any(s.stop > self.axis.left and s.start < self.axis.right for s in spans):
+            return None
+        return min(spans, key=lambda s: max(self.axis.left - s.stop, s.start - self.axis.right))
 
     def dot_place(self, row: int) -> QPointF:
         """Middle of a strip's on/off dot."""

@@ -21,6 +21,7 @@ from pulizia.desktop.theme import colour, font, theme
 from pulizia.score.chain import Stage
 from pulizia.score.steps import Step
 from pulizia.session.studio import Studio
+from pulizia.units import format_time
 from pulizia.words import tr, translated
 
 LONGEST_S = 0.0025  # of drawing in one turn
@@ -185,7 +186,11 @@ class Strips:
         for span in spans:
             self._paint_strip(painter, plan, row, span, selected=selected)
         self._paint_survey(painter, plan, step, box, filled=selected and step.enabled)
-        self._paint_name(painter, row, step, box, selected=selected and step.enabled and bool(spans))
+        away = plan.out_of_view(row)
+        if away is not None:
+            self._paint_away(painter, plan, step, box, away)
+        else:
+            self._paint_name(painter, plan, step, box, selected=selected and step.enabled and bool(spans))
 
     def _paint_survey(self, painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, *, filled: bool) -> None:
         """What the tool found; ticks under the name give way to it."""
@@ -241,11 +246,25 @@ class Strips:
     def _paint_tide(self, painter: QPainter, plan: ScorePlan, box: QRectF, step: Step, *, filled: bool) -> None:
         stage = self._stage(step)
         if stage is not None:
-            tiles = self._tides.setdefault(step.id, Tiles(self.studio.pool, lambda: self._row_changed(step.id)))
+            tiles = self._tides.setdefault(
+                step.id, Tiles(self.studio.pool, lambda: self._row_changed(step.id), dims=False)
+            )
             draw_tide(painter, box, plan.plot, plan.axis, stage, self._pictures, tiles, filled=filled)
 
     @staticmethod
-    def _paint_name(painter: QPainter, row: int, step: Step, box: QRectF, *, selected: bool) -> None:
+    def _paint_away(painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, away: Span) -> None:
+        """A step that acts outside the view: its name and when, at the edge on that side."""
+        title, time_ = translated(step.tool.title), format_time(away.start / plan.axis.rate, 0)
+        behind = away.start >= plan.axis.right
+        text = f"{title}  {time_} \u203a" if behind else f"\u2039 {title}  {time_}"
+        place = QRectF(plan.plot.left() + 8, box.top(), plan.plot.width() - 16, box.height())
+        side = Qt.AlignmentFlag.AlignRight if behind else Qt.AlignmentFlag.AlignLeft
+        painter.setFont(font(13))
+        painter.setPen(colour("soft"))
+        painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | side, text)
+
+    @staticmethod
+    def _paint_name(painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, *, selected: bool) -> None:
         dot = QPointF(box.left() + 13, box.center().y())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if step.enabled:
@@ -262,9 +281,14 @@ class Strips:
         painter.setPen(colour("on_verd" if selected else "ink" if step.enabled else "soft"))
         flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft
         width = text_width(title, bold=True)
-        if width > room:
-            painter.setFont(font(11))
-            painter.drawText(QRectF(x, box.top(), max(room, 0.0), box.height()), flags, str(row + 1))
+        if width > room:  # beside the strip, in ink on paper, where there is more room
+            behind = box.right() + 6 + width <= plan.plot.right()
+            beside = QRectF(
+                box.right() + 6 if behind else box.left() - 8 - width, box.top() + 2, width + 2, box.height() - 4
+            )
+            painter.fillRect(beside, colour("paper"))
+            painter.setPen(colour("verd_text" if selected else "ink" if step.enabled else "soft"))
+            painter.drawText(beside, flags, title)
             return
         painter.drawText(QRectF(x, box.top(), width + 2, box.height()), flags, title)
         left = room - width - 8

@@ -51,6 +51,7 @@ class ScoreView(Lane):
         pictures.watch(self)
         self._held: _Drag | None = None
         self._drop_row: int | None = None
+        self.roomy = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Steps, in the order in which sound passes them"))
         self.fit()
@@ -65,7 +66,12 @@ class ScoreView(Lane):
         """Where everything lies now."""
         owner = self.studio.owner
         return ScorePlan(
-            owner.steps if owner else (), owner.frames if owner else 0, self.axis, self.height(), self._strips.edges_of
+            owner.steps if owner else (),
+            owner.frames if owner else 0,
+            self.axis,
+            self.height(),
+            self._strips.edges_of,
+            self.roomy,
         )
 
     @property

@@ -17,8 +17,10 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
+from PySide6.QtWidgets import QMenu
 
 from pulizia.audio.source import picked
+from pulizia.desktop.bench.axis_drag import AxisDrag
 from pulizia.desktop.bench.blot_outlines import Pen, draw_blots, draw_marked, place_in
 from pulizia.desktop.bench.harm_shade import draw_shade
 from pulizia.desktop.bench.lane import Lane
@@ -40,6 +42,7 @@ from pulizia.words import tr, translated
 
 SCALE_WIDTH, SCALE_HEIGHT = 6, 120
 SMALLEST_BAND_PX = 6
+SLOPE = 0.04  # a drag that rises less than this is meant to be level
 MOST_HARMONICS = 24
 LOWEST_HZ = 40.0
 
@@ -55,7 +58,7 @@ class SonogramView(Lane):
         self.low_hz, self.high_hz = 40.0, 20_000.0
         self.look = SonogramLook()
         self._tiles = Tiles(studio.pool, self.renew)
-        self._shade = Tiles(studio.pool, self.renew)
+        self._shade = Tiles(studio.pool, self.renew, dims=False)
         self.shows_harm = False
         self._gutters: tuple[Hashable, QPixmap] | None = None
         self.comb = False
@@ -63,7 +66,8 @@ class SonogramView(Lane):
         self._band_from: float | None = None
         self._pen = Pen(studio, axis)
         self._scale_grab: tuple[str, float, float, float] | None = None
-        self._axis_from: float | None = None
+        self._axis_from: float | None = None  # of a band that is being selected on the axis
+        self._axis_drag: AxisDrag | None = None
         self.setMinimumHeight(120)
         self.view_button = button(
             "\u22ef", self.show_menu, tip=tr("Transform size, window, frequency axis, colours, channels"), quiet=True
@@ -106,6 +110,14 @@ class SonogramView(Lane):
         self.set_band(low, high)
         if factor > 1 and self.low_hz <= LOWEST_HZ + 2:
             self.set_band(LOWEST_HZ, min(self.high_hz, 20_000.0))
+
+    def move_band(self, pixels: float) -> None:
+        """Show higher (above 0) or lower frequencies, as far as there are any."""
+        scale = self.scale
+        share = pixels / scale.rows
+        low, high = (float(scale.frequency.hz_at(edge + share)) for edge in (0.0, 1.0))
+        if low >= LOWEST_HZ and high <= min(20_000.0, self.axis.rate / 2):
+            self.set_band(low, high)
 
     def forget(self) -> None:
         """Another recording comes."""
@@ -255,7 +267,7 @@ class SonogramView(Lane):
         if self._band_from is not None and self._drag_edge is None:
             band = None
             across = abs(place.x() - GUTTER - self.axis.x_at(self._anchor))
-            if abs(place.y() - self._band_from) > min(max(SMALLEST_BAND_PX, 0.25 * across), 4 * SMALLEST_BAND_PX):
+            if abs(place.y() - self._band_from) > min(max(SMALLEST_BAND_PX, SLOPE * across), 2 * SMALLEST_BAND_PX):
                 scale = self.scale
                 hz = sorted(float(scale.hz_of_row(min(max(y, 0.0), scale.rows))) for y in (place.y(), self._band_from))
                 band = (hz[0], hz[1])
@@ -269,7 +281,10 @@ class SonogramView(Lane):
             self._scale_grab = (which, place.y(), self.low_db, self.high_db)
             return
         if place.x() < self.plot.left() and event.button() == Qt.MouseButton.LeftButton:
-            self._axis_from = place.y()
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self._axis_from = place.y()
+            else:
+                self._axis_drag = AxisDrag(place, Qt.Orientation.Vertical)
             return
         if event.modifiers() & Qt.KeyboardModifier.AltModifier and event.button() == Qt.MouseButton.LeftButton:
             self._pen.points = [place]
@@ -288,12 +303,21 @@ class SonogramView(Lane):
         if self._axis_from is not None:
             self._mark_band(self._axis_from, event.position().y())
             return
+        if self._axis_drag is not None:
+            along, factor = self._axis_drag.move(event.position())
+            if factor != 1.0:
+                self.zoom_band(1 / factor, self._axis_drag.start.y())
+            elif along:
+                self.move_band(along)
+            return
         if self._pen.move(event.position()):
             self.update()
             return
         if event.position().x() < self.plot.left():
             self.setCursor(Qt.CursorShape.SizeVerCursor)
-            self.setToolTip(tr("Drag to select a frequency band over the whole recording"))
+            self.setToolTip(
+                tr("Drag along to move, across to zoom, with Shift to select a band; double-click shows all")
+            )
             return
         if event.position().x() > self.plot.right() + 2:
             self.setCursor(Qt.CursorShape.SizeVerCursor)
@@ -303,7 +327,7 @@ class SonogramView(Lane):
         super().mouseMoveEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._scale_grab = self._axis_from = None
+        self._scale_grab = self._axis_from = self._axis_drag = None
         if self._pen.points:
             self._pen.finish(self.scale)
             self.update()
@@ -321,8 +345,20 @@ class SonogramView(Lane):
         low, high = sorted(float(scale.hz_of_row(min(max(y, 0.0), scale.rows))) for y in (from_y, to_y))
         self.studio.select(*span, (low, high))
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if event.position().x() < self.plot.left():
+            self.set_band(LOWEST_HZ, 20_000.0)
+        elif event.position().x() <= self.plot.right():
+            super().mouseDoubleClickEvent(event)
+
     def wheelEvent(self, event: QWheelEvent) -> None:
-        if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+        over_axis = event.position().x() < self.plot.left()
+        if over_axis and not event.modifiers() & (
+            Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier
+        ):
+            self.move_band(event.angleDelta().y() * 0.3)
+            return
+        if over_axis or event.modifiers() & Qt.KeyboardModifier.AltModifier:
             self.zoom_band(
                 0.8 if (event.angleDelta().y() or event.angleDelta().x()) > 0 else 1.25, event.position().y()
             )
@@ -394,8 +430,21 @@ class SonogramView(Lane):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(place)
 
+    menu_ids = (
+        "play", "loop", "only_band", "", "phrase", "noise", "blot", "mend", "treat", "give_back", "", "marker",
+        "zoom_marked", "zoom_whole", "closer_hz", "wider_hz", "", "comb", "harm",
+    )  # fmt: skip
+
+    def extend_menu(self, menu: QMenu) -> None:
+        options = sonogram_menu(self, menu)
+        options.setTitle(tr("Display options"))
+        menu.addMenu(options)
+
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        self._open_menu(event.globalPos())
+        if self.plot.contains(event.pos().toPointF()):
+            super().contextMenuEvent(event)
+        else:
+            self._open_menu(event.globalPos())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -3,18 +3,21 @@
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPoint, QRectF
+from PySide6.QtCore import QPoint, QRectF, QTimer
 from PySide6.QtGui import QImage, QPainter
 
+from pulizia.desktop.theme import colour
 from pulizia.session.jobs import VISIBLE, Job, JobPool
 from pulizia.words import tr
 
 TILE_COLUMNS = 256
 KEPT_TILES = 400
+PATIENCE_S = 0.25  # after which what stands in for a picture is shown as what it is
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,11 +66,13 @@ class Tile:
 class Tiles:
     """A cache of tiles by content, with older pictures as stand-ins until new ones are made."""
 
-    def __init__(self, pool: JobPool, made: Callable[[], None]) -> None:
+    def __init__(self, pool: JobPool, made: Callable[[], None], *, dims: bool = True) -> None:
         self._pool, self._made = pool, made
+        self._dims = dims  # what stands in for a picture that takes long
         self._images: OrderedDict[Hashable, Tile] = OrderedDict()
         self._shown: list[Tile] = []
         self._jobs: dict[Hashable, Job] = {}
+        self._asked: dict[Hashable, float] = {}  # when
 
     def draw(
         self,
@@ -87,6 +92,7 @@ class Tiles:
             wanted[key_of(place)] = place
         for key in [k for k in self._jobs if k not in wanted]:
             self._jobs.pop(key).cancel()
+            self._asked.pop(key, None)
         missing = [key for key in wanted if key not in self._images]
         if missing:
             self._draw_stand_ins(painter, target, left, frames_per_pixel)
@@ -100,7 +106,19 @@ class Tiles:
                 self._ask(key, place, work_of(place))
         if not missing:
             self._shown = shown
+        self._dim(painter, target, left, frames_per_pixel, [wanted[key] for key in missing if self._is_late(key)])
         return not missing
+
+    def _is_late(self, key: Hashable) -> bool:
+        return self._dims and key in self._asked and time.monotonic() - self._asked[key] >= PATIENCE_S
+
+    def _dim(self, painter: QPainter, target: QRectF, left: float, frames_per_pixel: float, late: list[Place]) -> None:
+        """What is being made anew is paler, with a line under it that ends where the new picture begins."""
+        for place in late:
+            first = max(target.left(), target.left() + (place.start - left) / frames_per_pixel)
+            last = min(target.right(), target.left() + (place.stop - left) / frames_per_pixel)
+            painter.fillRect(QRectF(first, target.top(), last - first, target.height()), colour("panel", 0.5))
+            painter.fillRect(QRectF(first, target.bottom() - 2, last - first, 2), colour("ochre"))
 
     def code_at(self, x: float, y: float, left: float, frames_per_pixel: float) -> int | None:
         """Code of the picture at a pixel of the target, where it is drawn exactly."""
@@ -116,6 +134,7 @@ class Tiles:
         for job in self._jobs.values():
             job.cancel()
         self._jobs.clear()
+        self._asked.clear()
 
     def recoloured(self, table: list[int]) -> None:
         """Give all pictures another colour table."""
@@ -134,6 +153,7 @@ class Tiles:
 
         def done(tile: Tile) -> None:
             self._jobs.pop(key, None)
+            self._asked.pop(key, None)
             self._images[key] = tile
             while len(self._images) > KEPT_TILES:
                 self._images.popitem(last=False)
@@ -141,7 +161,11 @@ class Tiles:
 
         def failed(_sentence: str) -> None:
             self._jobs.pop(key, None)
+            self._asked.pop(key, None)
 
+        self._asked[key] = time.monotonic()
+        if self._dims:
+            QTimer.singleShot(round(1000 * PATIENCE_S) + 20, lambda: self._made() if key in self._asked else None)
         self._jobs[key] = self._pool.submit(made, title=tr("Drawing"), priority=VISIBLE, on_done=done, on_error=failed)
 
 

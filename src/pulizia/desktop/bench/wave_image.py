@@ -15,10 +15,10 @@ FLOOR_DB = -60.0
 TIDE_LOW_DB, TIDE_HIGH_DB = -72.0, -24.0
 
 
-def height_of(amplitude: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Share 0..1 of the half height for an amplitude on the dB axis."""
-    db = 20.0 * np.log10(np.maximum(amplitude, 1e-6))
-    return np.asarray(np.clip(1.0 - db / FLOOR_DB, 0.0, 1.0))
+def height_of(amplitude: NDArray[np.float32], floor_db: float = FLOOR_DB) -> NDArray[np.float64]:
+    """Share 0..1 of the half height for an amplitude on the dB axis that begins at ``floor_db``."""
+    db = 20.0 * np.log10(np.maximum(amplitude, 1e-7))
+    return np.asarray(np.clip(1.0 - db / floor_db, 0.0, 1.0))
 
 
 def columns_of(source: Source, picture: PeakPicture, first: float, frames_per_column: float, count: int) -> Columns:
@@ -55,7 +55,7 @@ def columns_from_samples(source: Source, first: float, frames_per_column: float,
     return Columns(low, high, power.astype(np.float32))
 
 
-def wave_codes(figures: Columns, height: int) -> NDArray[np.uint8]:
+def wave_codes(figures: Columns, height: int, floor_db: float = FLOOR_DB) -> NDArray[np.uint8]:
     """(height, columns) codes: the first channel above the middle, the second (or the same) below."""
     peak = np.maximum(np.abs(figures.low), np.abs(figures.high))
     body = np.sqrt(_calmed(figures.power))
@@ -63,8 +63,8 @@ def wave_codes(figures: Columns, height: int) -> NDArray[np.uint8]:
     rows = half - np.arange(half)  # distance from the middle, outermost row first
     codes = np.zeros((height, peak.shape[1]), dtype=np.uint8)
     for channel, part in ((0, slice(0, len(rows))), (len(peak) - 1 if len(peak) < 3 else 1, None)):
-        out = height_of(np.nan_to_num(peak[channel])) * half
-        inner = height_of(np.nan_to_num(body[channel])) * half
+        out = height_of(np.nan_to_num(peak[channel]), floor_db) * half
+        inner = height_of(np.nan_to_num(body[channel]), floor_db) * half
         shape = (rows[:, None] <= out).astype(np.uint8) + (rows[:, None] <= inner)
         if part is None:
             codes[height - len(rows) :] = shape[::-1]
@@ -80,8 +80,13 @@ def _paler(codes: NDArray[np.uint8], figures: Columns) -> NDArray[np.uint8]:
     return codes
 
 
-def row_codes(figures: Columns, height: int, *, linear: bool) -> NDArray[np.uint8]:
-    """(height, columns) codes with one row per channel, each around its own middle line."""
+def row_codes(
+    figures: Columns, height: int, *, linear: bool, floor_db: float = FLOOR_DB, top: float = 1.0
+) -> NDArray[np.uint8]:
+    """(height, columns) codes with one row per channel, each around its own middle line.
+
+    ``top`` is the amplitude at the edges of a linear row, ``floor_db`` the level in the middle of one in dB.
+    """
     count = len(figures.low)
     low, high = np.nan_to_num(figures.low.astype(np.float64)), np.nan_to_num(figures.high.astype(np.float64))
     body = np.sqrt(np.nan_to_num(_calmed(figures.power)))
@@ -91,10 +96,10 @@ def row_codes(figures: Columns, height: int, *, linear: bool) -> NDArray[np.uint
     middle, half = each / 2, each / 2 - 1
     for channel in range(count):
         if linear:
-            up, down, inner = high[channel], low[channel], body[channel]
+            up, down, inner = high[channel] / top, low[channel] / top, body[channel] / top
         else:
-            up = height_of(np.maximum(high[channel], -low[channel]))
-            down, inner = -up, height_of(body[channel])
+            up = height_of(np.maximum(high[channel], -low[channel]), floor_db)
+            down, inner = -up, height_of(body[channel], floor_db)
         offset = (middle - at) / half
         spare = 0.5 / half  # silence still is a line of a pixel
         shape = ((offset <= np.clip(up, -1, 1) + spare) & (offset >= np.clip(down, -1, 1) - spare)).astype(np.uint8)

@@ -13,6 +13,7 @@ from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPainterPath, QPen, QPo
 from pulizia.audio.layouts import shown_names
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
+from pulizia.desktop.bench.axis_drag import AxisDrag
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.ride_curve import RideCurve
@@ -36,6 +37,7 @@ from pulizia.words import tr, translated
 SAMPLES_AROUND = 8192
 ROOM_FOR_ZERO = 110  # pixels of a row in which 0 and -20 dB do not touch
 SAMPLE_TOPS = (0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0)
+SMALLEST_TOP, LOWEST_FLOOR_DB = 0.01, -120.0
 DOTS_BELOW = 0.25  # frames per pixel under which single samples are drawn
 
 
@@ -52,6 +54,8 @@ class WaveformView(Lane):
         self.ride = RideCurve(studio, axis)
         self.linear = False
         self.in_rows = False  # each channel around its own middle line
+        self.floor_db, self.top = FLOOR_DB, 1.0  # in the middle of a row in dB; at the edges of a linear one
+        self._level_drag: AxisDrag | None = None
         self.setMinimumHeight(64)
         self.setAccessibleName(tr("Waveform"))
         theme_notice().changed.connect(self.update)
@@ -79,11 +83,32 @@ class WaveformView(Lane):
             painter.fillRect(QRectF(plot.left() + x, plot.top(), 1, 5), colour("madder"))
             painter.fillRect(QRectF(plot.left() + x, plot.bottom() - 5, 1, 5), colour("madder"))
 
+    menu_ids = (
+        "play", "loop", "", "phrase", "mark_start", "mark_stop", "", "noise", "mend", "treat", "give_back", "", "trim",
+        "untrim", "marker", "", "zoom_marked", "zoom_whole", "wave_larger", "wave_smaller", "wave_linear", "wave_rows",
+    )  # fmt: skip
+
+    def enlarge(self, factor: float) -> None:
+        """Show quiet sound taller (above 1) or less tall."""
+        if self.linear:
+            self.top = min(max(self.top / factor, SMALLEST_TOP), 1.0)
+        else:
+            self.floor_db = min(max(self.floor_db * factor, LOWEST_FLOOR_DB), FLOOR_DB / 2)
+        self.update()
+
+    def mouse_on_levels(self, place: QPointF) -> bool:
+        """Whether the mouse is over the level axis."""
+        return place.x() > self.plot.right() + 2
+
     def paint_head(self, painter: QPainter, plot: QRectF) -> None:
         self.ride.paint(painter, plot)
         super().paint_head(painter, plot)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.mouse_on_levels(event.position()):
+            if event.button() == Qt.MouseButton.LeftButton:
+                self._level_drag = AxisDrag(event.position(), Qt.Orientation.Horizontal)  # up and down zooms
+            return
         if event.button() != Qt.MouseButton.LeftButton or not self.ride.press(event.position(), self.plot):
             super().mousePressEvent(event)
 
@@ -91,6 +116,13 @@ class WaveformView(Lane):
         if self.ride.grabbed is not None:
             self.ride.move(event.position(), self.plot)
             self.update()
+            return
+        if self._level_drag is not None:
+            self.enlarge(self._level_drag.move(event.position())[1])
+            return
+        if self.mouse_on_levels(event.position()):
+            self.setCursor(Qt.CursorShape.SizeVerCursor)
+            self.setToolTip(tr("Drag up to see quiet sound taller; double-click shows the usual range"))
             return
         over = self.ride.under(event.position(), self.plot) is not None
         self.setToolTip(
@@ -104,10 +136,16 @@ class WaveformView(Lane):
         if self.ride.grabbed is not None:
             self.ride.release()
             return
+        if self._level_drag is not None:
+            self._level_drag = None
+            return
         super().mouseReleaseEvent(event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if not self.ride.remove(event.position(), self.plot):
+        if self.mouse_on_levels(event.position()):
+            self.floor_db, self.top = FLOOR_DB, 1.0
+            self.update()
+        elif not self.ride.remove(event.position(), self.plot):
             super().mouseDoubleClickEvent(event)
 
     def _rows(self, source: Source) -> int:
@@ -123,7 +161,7 @@ class WaveformView(Lane):
     def _draw_grid(self, painter: QPainter, plot: QRectF, rows: int) -> None:
         painter.setPen(QPen(colour("line"), 1))
         each = plot.height() / max(rows, 1)
-        shares = (0.5,) if self.linear else tuple(1.0 - db / FLOOR_DB for db in (-20, -40))
+        shares = (0.5,) if self.linear else tuple(1.0 - db / self.floor_db for db in self._lines_db() if db)
         for row in range(max(rows, 1)):
             middle = plot.top() + (row + 0.5) * each
             for share in shares:
@@ -131,8 +169,14 @@ class WaveformView(Lane):
                     y = int(middle + sign * each / 2 * share) + 0.5
                     painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
 
+    def _lines_db(self) -> tuple[int, ...]:
+        """Levels that are labelled, from the edge inwards."""
+        step = 10 if self.floor_db > FLOOR_DB else 20 if self.floor_db >= 1.2 * FLOOR_DB else 40
+        return tuple(range(0, round(self.floor_db) + step // 2, -step))
+
     def _draw_tiles(self, painter: QPainter, plot: QRectF, source: Source, rows: int) -> None:
         height, table, name, linear = int(plot.height()), wave_table(theme()), theme().name, self.linear
+        floor_db, top = self.floor_db, self.top
         chain = self.studio.chain
         worked = chain is not None and source is chain.after
         picture = self._pictures.of_chain(chain) if chain is not None and worked else self._pictures.of(source)
@@ -140,13 +184,16 @@ class WaveformView(Lane):
         def key_of(place: Place) -> Hashable:
             a = max(0, min(int(place.start), source.frames - 1))
             b = max(a + 1, min(int(place.stop) + 1, source.frames))
-            return (source.span_key(a, b), place, height, name, rows, linear, picture.version_in(a, b))
+            return (source.span_key(a, b), place, height, name, rows, linear, floor_db, top, picture.version_in(a, b))
 
         def work_of(place: Place) -> Callable[[Job], QImage]:
             def work(job: Job) -> QImage:
                 job.progress(0.0)
                 figures = columns_of(source, picture, place.start, place.frames_per_pixel, TILE_COLUMNS)
-                codes = row_codes(figures, height, linear=linear) if rows else wave_codes(figures, height)
+                if rows:
+                    codes = row_codes(figures, height, linear=linear, floor_db=floor_db, top=top)
+                else:
+                    codes = wave_codes(figures, height, floor_db)
                 return indexed_image(codes, table)
 
             return work
@@ -262,21 +309,23 @@ class WaveformView(Lane):
         close = self.axis.frames_per_pixel < DOTS_BELOW * 8
         rows = recording.channels if recording is not None and close else self._rows_now()
         if close or self.linear:
-            self._paint_edges(painter, plot, rows, self._sample_top() if close else 1.0)
+            self._paint_edges(painter, plot, rows, self._sample_top() if close else self.top)
             return
         if rows > 1:
             each = plot.height() / rows
             for row in range(rows):
-                for db in (0, -20) if each >= ROOM_FOR_ZERO else (-20,):
-                    y = plot.top() + row * each + max(each / 2 * (db / FLOOR_DB), 7.0)
+                lines = self._lines_db()
+                for db in lines[:2] if each >= ROOM_FOR_ZERO else lines[1:2]:
+                    y = plot.top() + row * each + max(each / 2 * (db / self.floor_db), 7.0)
                     text = "0" if db == 0 else f"\u2212{-db}"
                     painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, translated(text))
             return
-        for db in (0, -20, -40):
+        lines = self._lines_db()
+        for db in lines:
             for sign in (-1, 1):
-                if half < 60 and db != -20:
+                if half < 60 and db != lines[1]:
                     continue
-                y = middle + sign * half * (1.0 - db / FLOOR_DB)
+                y = middle + sign * half * (1.0 - db / self.floor_db)
                 y = min(max(y, plot.top() + 7), plot.bottom() - 7)
                 text = "0" if db == 0 else f"\u2212{-db}"
                 painter.drawText(QRectF(x, y - 8, GUTTER - 8, 16), Qt.AlignmentFlag.AlignVCenter, translated(text))

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.delivery.normalise import Plan, verdicts
 from pulizia.delivery.targets import Target
-from pulizia.desktop.bench.bench import LEFT_WIDTH, RIGHT_WIDTH, Column
+from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, ColumnWidths
 from pulizia.desktop.controls import ChoiceBox, Tick, button, hairline, label
 from pulizia.desktop.delivery.loudness_graph import LoudnessGraph
 from pulizia.desktop.delivery.measuring import MeasuringRow
@@ -40,9 +40,9 @@ from pulizia.words import tr, translated
 class Delivery(QWidget):
     """The Delivery place."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, studio: Studio, widths: ColumnWidths) -> None:
         super().__init__()
-        self.studio = studio
+        self.studio, self._widths = studio, widths
         self._folder: Path | None = None
         self._build()
         for event in ("document", "current", "measures"):
@@ -66,7 +66,6 @@ class Delivery(QWidget):
         column.addWidget(self.cards)
         column.addWidget(QueueView(self.studio))
         column.addStretch(1)
-        row.addWidget(Column(left, LEFT_WIDTH, line_at_left=False))
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 8, 0, 8)
@@ -78,8 +77,8 @@ class Delivery(QWidget):
         column.addWidget(self._explain)
         self.measuring = MeasuringRow(self.studio, self)
         column.addWidget(self.measuring)
-        row.addWidget(middle, 1)
-        row.addWidget(Column(self._build_sheet(), RIGHT_WIDTH, line_at_left=True))
+        sheet = Column(self._build_sheet(), RIGHT_WIDTH, line_at_left=True)
+        row.addWidget(Columns(self._widths, Column(left, LEFT_WIDTH, line_at_left=False), middle, sheet))
 
     def _build_sheet(self) -> QWidget:
         sheet = QWidget()

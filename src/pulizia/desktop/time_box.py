@@ -9,19 +9,20 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QLineEdit
 
 from pulizia.audio.timecode import TimecodeError, typed_seconds
-from pulizia.units import format_number
+from pulizia.units import format_number, format_time
 from pulizia.words import tr
 
 
 class TimeBox(QLineEdit):
     """Shows seconds; what is typed is taken when Return is pressed or the line is left."""
 
-    changed = Signal(float)
+    changed = Signal(float)  # whoever changed it
+    typed = Signal(float)
     refused = Signal(str)
 
-    def __init__(self, *, low: float = 0.0, counts_from_start: bool = False) -> None:
+    def __init__(self, *, low: float = 0.0, counts_from_start: bool = False, clock: bool = False) -> None:
         super().__init__()
-        self._low, self._from_start = low, counts_from_start
+        self._low, self._from_start, self._clock = low, counts_from_start, clock
         self._value = 0.0
         self.picture_rate, self.start_frame, self.drop = Fraction(25), 0, False
         self.setToolTip(tr("Seconds, 1:23.4, 400 ms, 12 f, or a timecode 10:01:23:10"))
@@ -36,9 +37,12 @@ class TimeBox(QLineEdit):
         other = abs(seconds - self._value) > 5e-7
         self._value = seconds
         if not self.hasFocus() or other:
-            self.setText(f"{format_number(seconds, 3)} s")
+            self.setText(self._shown(seconds))
         if other:
             self.changed.emit(seconds)
+
+    def _shown(self, seconds: float) -> str:
+        return format_time(seconds, 3) if self._clock else f"{format_number(seconds, 3)} s"
 
     def _take(self) -> None:
         try:
@@ -49,6 +53,7 @@ class TimeBox(QLineEdit):
         except TimecodeError as error:
             self.refused.emit(str(error))
             found = self._value
-        self.setText(f"{format_number(max(found, self._low), 3)} s")
+        self.setText(self._shown(max(found, self._low)))
         if abs(found - self._value) > 5e-4:  # more than the text shows
             self.setValue(max(found, self._low))
+            self.typed.emit(self._value)
