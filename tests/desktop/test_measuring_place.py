@@ -85,7 +85,8 @@ def test_a_recipe_asks_where_the_noise_is(two: Person) -> None:
     (place, box), *_ = shelf.places.items()
     assert box.count() == 2
     box.setCurrentIndex(1)
-    shelf.apply(everywhere=True)
+    shelf.tick_all()
+    shelf.apply()
     here, there = studio.document.project.recordings
     noise = [next(s for s in r.score if s.tool_id == "noise") for r in (here, there)]
     assert noise[0].settings.profile_spans_s == ((0.2, 0.9),)

@@ -69,6 +69,10 @@ def test_bands_are_added_dragged_widened_typed_and_removed(bench: Person) -> Non
     (band,) = studio.step.settings.bands
     assert band[1] == pytest.approx(3000, rel=0.05)
     assert band[2] == pytest.approx(-4, abs=0.5)
+    # loudness is kept behind the bands; the curve is that of the bands, and the dot lies on it, already in the drag
+    assert picture.output_db == pytest.approx(0.4, abs=0.3)
+    assert picture.curve_at(np.array([band[1]]))[0] == pytest.approx(band[2], abs=0.05)
+    assert picture.place_of(band).y() == pytest.approx(picture.y_of(band[2]), abs=0.5)
     assert undo_before is not None
     row = bench.body.band_row
     row.fields["Hz"].setText("440")

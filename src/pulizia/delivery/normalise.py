@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from enum import Enum
 from typing import Literal
@@ -151,6 +151,11 @@ def verdicts(measures: Measures, target: Target) -> tuple[Verdict, ...]:
             words = tr("at most {limit} {now}", limit=format_number(limit), now=shown)
             rows.append(_check(name, value, None, limit, unit, words))
     return tuple(rows)
+
+
+def overall(rows: Sequence[Verdict]) -> Verdict:
+    """The verdict on a whole programme: the first limit if all are kept, else the first one that is not."""
+    return next((row for row in rows if row.state in (State.OVER, State.UNDER)), rows[0])
 
 
 def _check(name: str, value: float | None, low: float | None, high: float, unit: str, limit: str) -> Verdict:

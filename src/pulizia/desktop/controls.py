@@ -79,7 +79,11 @@ class FigureBox(QDoubleSpinBox):
 
 
 class Button(QPushButton):
-    """A push button that Enter presses: the space bar always plays."""
+    """A push button that Enter presses: the space bar always plays. In a dialog, Return elsewhere presses the main one."""
+
+    def __init__(self, text: str = "") -> None:
+        super().__init__(text)
+        self.setAutoDefault(False)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in ENTER:
@@ -160,6 +164,7 @@ def button(
     """A push button; ``main`` is the one filled button of a place, ``quiet`` has no outline."""
     made = Button(translated(text))
     made.setProperty("main", main)
+    made.setDefault(main)
     made.setProperty("quiet", quiet)
     made.setToolTip(translated(tip or text))
     made.setAccessibleName(translated(text))

@@ -30,14 +30,15 @@ class Doors:
 
     def __init__(
         self, window: QWidget, studio: Studio, in_delivery: Callable[[], bool],
-        actions: Callable[[], Actions], preferences: Preferences,
+        actions: Callable[[], Actions], preferences: Preferences, picked: Callable[[], frozenset[str]],
     ) -> None:  # fmt: skip
         self.window, self.studio = window, studio
+        self._picked = picked  # recordings that are selected in the list
         self._in_delivery, self._actions, self._preferences = in_delivery, actions, preferences
 
     def choose_recipe(self) -> None:
         """The shelf of recipes."""
-        self.recipes = RecipesDialog(self.studio, self.window)
+        self.recipes = RecipesDialog(self.studio, self.window, self._picked())
         self.recipes.open()
 
     def save_recipe(self) -> None:

@@ -30,13 +30,13 @@ from pulizia.words import plural, tr, translated
 
 
 class RecipesDialog(QDialog):
-    """Choose, apply, take in, give out, remove."""
+    """Choose, apply to the recordings that are ticked, take in, give out, remove."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, studio: Studio, parent: QWidget, picked: frozenset[str] = frozenset()) -> None:
         super().__init__(parent)
         self.studio = studio
         self.setWindowTitle(tr("Recipes"))
-        self.resize(620, 460)
+        self.resize(820, 500)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label(tr("Recipes"), 20, bold=True))
@@ -54,6 +54,7 @@ class RecipesDialog(QDialog):
         right.addLayout(self._open)
         self.places: dict[tuple[int, str], ChoiceBox] = {}
         row.addLayout(right, 1)
+        row.addLayout(self._build_targets(picked or frozenset({studio.current_id or ""})))
         column.addLayout(row, 1)
         row = QHBoxLayout()
         row.addWidget(
@@ -64,21 +65,55 @@ class RecipesDialog(QDialog):
         self.remove_button = button(tr("Remove"), self._remove, tip=tr("Delete this recipe"), quiet=True)
         row.addWidget(self.remove_button)
         row.addStretch(1)
-        self.all_button = button(
-            tr("Apply to all"),
-            lambda: self.apply(everywhere=True),
-            tip=tr("Add the steps to every recording of the project"),
-        )
+        row.addWidget(button(tr("Close"), self.reject))
         self.apply_button = button(
-            tr("Apply"),
-            lambda: self.apply(everywhere=False),
-            tip=tr("Add the steps to the current recording"),
-            main=True,
+            tr("Apply"), self.apply, tip=tr("Give the ticked recordings the steps; one undo takes them back"), main=True
         )
-        row.addWidget(self.all_button)
         row.addWidget(self.apply_button)
         column.addLayout(row)
         self.fill()
+
+    def _build_targets(self, picked: frozenset[str]) -> QVBoxLayout:
+        """Which recordings get the steps, and what becomes of equal steps that are there."""
+        column = QVBoxLayout()
+        column.addWidget(label(tr("Apply to"), 12, token="soft"))
+        self.targets = QListWidget()
+        self.targets.setAccessibleName(tr("Recordings that get the steps"))
+        self.targets.setFixedWidth(210)
+        for recording in self.studio.document.project.recordings:
+            item = QListWidgetItem(recording.name)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked if recording.id in picked else Qt.CheckState.Unchecked)
+            item.setData(Qt.ItemDataRole.UserRole, recording.id)
+            self.targets.addItem(item)
+        self.targets.itemChanged.connect(lambda _item: self._show_count())
+        column.addWidget(self.targets, 1)
+        every = button(tr("All recordings"), self.tick_all, tip=tr("Tick every recording, or none"), quiet=True)
+        column.addWidget(every, alignment=Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(label(tr("Where the same tool is there"), 12, token="soft"))
+        self.same = ChoiceBox()
+        self.same.setAccessibleName(tr("Where the same tool is there"))
+        for words, name in (
+            (tr("replace its settings"), "replace"), (tr("keep what is there"), "keep"), (tr("add a second step"), "add"),
+        ):  # fmt: skip
+            self.same.addItem(words, name)
+        column.addWidget(self.same)
+        return column
+
+    @property
+    def ticked(self) -> tuple[str, ...]:
+        """The recordings that get the steps."""
+        items = (self.targets.item(n) for n in range(self.targets.count()))
+        return tuple(i.data(Qt.ItemDataRole.UserRole) for i in items if i.checkState() is Qt.CheckState.Checked)
+
+    def tick_all(self) -> None:
+        """Tick every recording; none when all are."""
+        every = len(self.ticked) == self.targets.count()
+        for n in range(self.targets.count()):
+            self.targets.item(n).setCheckState(Qt.CheckState.Unchecked if every else Qt.CheckState.Checked)
+
+    def _show_count(self) -> None:
+        self.apply_button.setEnabled(self.name in self.recipes and bool(self.ticked))
 
     def fill(self, chosen: str = "") -> None:
         """List own recipes, then shipped ones."""
@@ -110,8 +145,7 @@ class RecipesDialog(QDialog):
 
     def _show(self) -> None:
         known = self.recipes.get(self.name)
-        for widget in (self.apply_button, self.all_button):
-            widget.setEnabled(known is not None and self.studio.recording is not None)
+        self._show_count()
         self.remove_button.setEnabled(known is not None and known[1])
         self.out_button.setEnabled(known is not None)
         if known is None:
@@ -163,20 +197,18 @@ class RecipesDialog(QDialog):
             return None
         return selection.span.start / recording.rate, selection.span.stop / recording.rate
 
-    def apply(self, *, everywhere: bool) -> None:
-        """Add the steps, each at its recommended place."""
-        known, recording = self.recipes.get(self.name), self.studio.recording
-        if known is None or recording is None:
+    def apply(self) -> None:
+        """Give the ticked recordings the steps, each at its recommended place, as one edit."""
+        known, ids = self.recipes.get(self.name), self.ticked
+        if known is None or not ids:
             return
-        document = self.studio.document
-        chosen = document.project.recordings if everywhere else (recording,)
         marked, asked = self._marked, {place for place, box in self.places.items() if box.currentData()}
         here = known[0].placed(marked, asked) if marked is not None and asked else known[0]
-        for one in chosen:
-            document.apply_recipe(
-                one.id, here if one.id == recording.id else known[0]
-            )  # elsewhere it is another passage
-        count = plural("1 recording", "{n} recordings", len(chosen)) if everywhere else recording.name
+        # in another recording the selection would be another passage
+        wanted = {i: here if i == self.studio.current_id else known[0] for i in ids}
+        self.studio.document.apply_recipe(wanted, self.same.currentData())
+        one = self.studio.document.project.recording(ids[0]).name
+        count = one if len(ids) == 1 else plural("1 recording", "{n} recordings", len(ids))
         self.studio.say(
             tr("{name} was added to {count}. Every step stays adjustable.", name=known[0].name, count=count)
         )

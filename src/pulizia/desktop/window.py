@@ -69,7 +69,7 @@ class MainWindow(QMainWindow):
         self.studio, self.preferences = studio, preferences
         self.doors = Doors(
             self, studio, lambda: self.places.currentIndex() == DELIVERY, lambda: self.actions_,
-            preferences,
+            preferences, lambda: self.bench.list.cards.picked,
         )  # fmt: skip
         self._demo_waits = False
         self.asks = True  # False where nobody sits before the window
@@ -495,8 +495,12 @@ class MainWindow(QMainWindow):
     def _recording_menu(self, recording_id: str) -> None:
         menu = QMenu(self)
         menu.addAction(tr("Relink to another file…")).triggered.connect(self.relink)
+        picked = self.bench.list.cards.picked
+        if len(picked) < 2:
+            picked = frozenset({recording_id})
+        menu.addAction(tr("Apply a recipe…")).triggered.connect(self.doors.choose_recipe)
         menu.addAction(tr("Remove from project")).triggered.connect(
-            lambda: self.studio.document.remove_recording(recording_id)
+            lambda: self.studio.document.remove_recordings(picked)
         )
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos())

@@ -96,7 +96,7 @@ def _mains_lines(source: Source) -> list[Row]:
     if found is None:
         return []
     tops = peaks(found, most=16, above_neighbours_db=9.0)
-    named = [(top, mains_harmonic(top.hz)) for top in tops]
+    named = [(top, mains_harmonic(top.hz, found)) for top in tops]
     return [Row(tr("Line at {hz} Hz", hz=format_number(t.hz, 2)), t.level_db, "dBFS", note=m) for t, m in named if m]
 
 

@@ -250,12 +250,17 @@ def nearest_peak(found: Spectrum, hz: float) -> Peak:
     return peak_near(found, int(near[np.argmax(found.average[near])]))
 
 
-def mains_harmonic(hz: float) -> str:
+def mains_harmonic(hz: float, found: Spectrum | None = None) -> str:
     """The mains harmonic that a frequency agrees with to 0.4 %, in words, or "".
 
-    A public grid keeps within that in normal operation (common practice: 50 Hz give or take 0.2 Hz).
+    A public grid keeps within that in normal operation (common practice: 50 Hz give or take 0.2 Hz). Where the
+    spectrum is given, a line that swells by more than 5 dB over its mean is none: harmonics of a voice do.
     """
     best = ""
+    if found is not None and found.frames >= LEAST_LOOKS:
+        bin_ = min(round(hz * found.size / found.rate), len(found.average) - 1)
+        if found.maximum[bin_] > STEADY * found.average[bin_]:
+            return best
     closest = 0.004
     for base in (50, 60):
         order = round(hz / base)
@@ -264,6 +269,8 @@ def mains_harmonic(hz: float) -> str:
             closest, best = off, tr("{base} Hz × {order}", base=base, order=order)
     return best
 
+
+STEADY, LEAST_LOOKS = 10**0.5, 4  # a steady line's highest power over its mean, at most; looks it takes to tell
 
 SPEECH_THIRD_OCTAVES = (
     (63, 38.6), (80, 43.5), (100, 54.4), (125, 57.7), (160, 56.8), (200, 60.2), (250, 60.3), (315, 59.0),

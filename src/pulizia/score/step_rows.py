@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 from pulizia.audio.spans import Span
 from pulizia.score.steps import Step
@@ -15,6 +16,24 @@ def added(steps: Sequence[Step], step: Step) -> Steps:
     """With a new step at the place that its tool recommends."""
     place = sum(1 for other in steps if other.tool.order <= step.tool.order)
     return (*steps[:place], step, *steps[place:])
+
+
+def with_recipe(steps: Sequence[Step], new: Sequence[Step], same: str = "add") -> Steps:
+    """With the steps of a recipe, each at the place that its tool recommends.
+
+    ``same`` says what happens where a step of the same tool acts everywhere already: it is exchanged for the new one
+    ("replace"), kept without the new one ("keep"), or joined by it ("add").
+    """
+    made, taken = tuple(steps), set[str]()
+    for step in new:
+        old = next((s for s in steps if s.tool_id == step.tool_id and s.spans is None and s.id not in taken), None)
+        if old is None or same == "add" or step.spans is not None:
+            made = added(made, step)
+            continue
+        taken.add(old.id)
+        if same == "replace":
+            made = tuple(replace(step, id=old.id) if s.id == old.id else s for s in made)
+    return made
 
 
 def changed(steps: Sequence[Step], step_id: str, change: Callable[[Step], Step]) -> Steps:

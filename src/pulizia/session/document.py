@@ -212,8 +212,15 @@ class Document(StepEditing):
 
     def remove_recording(self, recording_id: str) -> None:
         """Take a recording out of the project; its file stays."""
-        name = self.project.recording(recording_id).name
-        self._edit(self.project.without_recording(recording_id), tr("Remove {name}", name=name))
+        self.remove_recordings((recording_id,))
+
+    def remove_recordings(self, recording_ids: Iterable[str]) -> None:
+        """Take recordings out of the project, as one entry of history; their files stay."""
+        project, names = self.project, []
+        for recording_id in recording_ids:
+            names.append(project.recording(recording_id).name)
+            project = project.without_recording(recording_id)
+        self._edit(project, tr("Remove {name}", name=", ".join(names)))
 
     # -- markers
 

@@ -94,7 +94,7 @@ class FileDesk:
             return
         try:
             recipe = read_recipe(path)
-            self.room.document.apply_recipe(self.room.recording.id, recipe)
+            self.room.document.apply_recipe({self.room.recording.id: recipe})
         except PuliziaError as error:
             self.room.say(str(error), bad=True)
 

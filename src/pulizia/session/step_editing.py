@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -91,13 +91,17 @@ class StepEditing:
             project = with_steps(project, owner_id, steps)
         self._edit(project, tr("Paste {title}", title=translated(step.tool.title)))
 
-    def apply_recipe(self, owner_id: str, recipe: Recipe) -> None:
-        """Append a recipe's steps, each at its recommended place."""
-        owner = owner_of(self.project, owner_id)
-        steps = owner.steps
-        for step in recipe.steps_for(owner.rate):
-            steps = rows.added(steps, step)
-        self._put(owner_id, steps, tr("Apply {name}", name=translated(recipe.name)))
+    def apply_recipe(self, recipes: Mapping[str, Recipe], same: str = "add") -> None:
+        """Give owners the steps of a recipe, each at its recommended place, as one entry of history.
+
+        ``recipes`` holds what each owner gets; for ``same`` see :func:`pulizia.score.step_rows.with_recipe`.
+        """
+        project = self.project
+        for owner_id, recipe in recipes.items():
+            owner = owner_of(project, owner_id)
+            project = with_steps(project, owner_id, rows.with_recipe(owner.steps, recipe.steps_for(owner.rate), same))
+        names = dict.fromkeys(translated(recipe.name) for recipe in recipes.values())
+        self._edit(project, tr("Apply {name}", name=", ".join(names)))
 
     # -- changing
 

@@ -100,6 +100,12 @@ def _taps(acting: tuple[Band, ...], rate: int) -> NDArray[np.float32]:
     return np.asarray(impulse[middle - half : middle + half + 1] * window, dtype=np.float32)
 
 
+def bands_db(bands: Sequence[Band], hz: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
+    """What bands do together to each frequency, without the output gain: dB, one figure for each of ``hz``."""
+    acting = _acting(EqualiserSettings(bands=tuple(bands)), rate)
+    return biquads.response_db(_cascade(acting, rate), hz, rate) if acting else np.zeros(len(hz))
+
+
 def response_db(settings: EqualiserSettings, hz: NDArray[np.float64], rate: int) -> NDArray[np.float64]:
     """What the filter that runs does to each frequency, output gain included."""
     acting = _acting(settings, rate)

@@ -25,6 +25,7 @@ from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.turns import update_in_turn
 from pulizia.settings.bands import KINDS, NARROWEST_Q, SLOPES, WIDEST_Q, Band
 from pulizia.tools.base import Curve, Picture
+from pulizia.tools.equaliser import EqualiserSettings, bands_db, output_db
 from pulizia.units import format_number
 from pulizia.words import tr, translated
 
@@ -35,6 +36,7 @@ GUTTER_RIGHT, GUTTER_BOTTOM = 28, 18
 NEAR_PX = 10.0
 SWEEP_GAIN_DB, SWEEP_Q = 10.0, 9.0
 AFTER_SWEEP_GAIN_DB, AFTER_SWEEP_Q = -4.0, 4.0
+SHOWN_OUTPUT_DB = 0.05
 LETTERS = {"high-pass": "HP", "low-pass": "LP", "low shelf": "LS", "high shelf": "HS", "bell": "", "notch": "N"}
 
 
@@ -48,6 +50,8 @@ class EqualiserPicture(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.bands: tuple[Band, ...] = ()
+        self.output_db = 0.0
+        self._rate = 48_000
         self.selected = -1
         self._picture: Picture | None = None
         self._message = ""
@@ -71,12 +75,17 @@ class EqualiserPicture(QWidget):
         self._picture, self._message = picture, message
         update_in_turn(self)
 
-    def show_bands(self, bands: tuple[Band, ...]) -> None:
-        """Show the bands of the settings."""
-        if bands != self.bands:
-            self.bands = bands
-            self.selected = min(self.selected, len(bands) - 1)
+    def show_settings(self, settings: EqualiserSettings, rate: int) -> None:
+        """Show the bands, and the gain behind them, at a sample rate."""
+        output = output_db(settings, rate)
+        if (settings.bands, rate, output) != (self.bands, self._rate, self.output_db):
+            self.bands, self._rate, self.output_db = settings.bands, rate, output
+            self.selected = min(self.selected, len(self.bands) - 1)
             self.update()
+
+    def curve_at(self, hz: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The curve of all bands in dB, as it is drawn and as it follows a drag."""
+        return bands_db(self.bands, hz, self._rate)
 
     # -- geometry
 
@@ -102,9 +111,18 @@ class EqualiserPicture(QWidget):
         return float(min(max(MOST_DB - y / self._plot.height() * 2 * MOST_DB, -MOST_DB), MOST_DB))
 
     def place_of(self, band: Band) -> QPointF:
-        """Where a band's dot lies."""
-        gain = band[2] if band[0] in ("bell", "low shelf", "high shelf") else 0.0
+        """Where a band's dot lies: on the curve; that of a notch on the line of 0 dB."""
+        gain = 0.0 if band[0] == "notch" else float(self.curve_at(np.array([band[1]]))[0])
         return QPointF(self.x_of(band[1]), self.y_of(min(max(gain, -MOST_DB), MOST_DB)))
+
+    def _own_gain(self, band: Band, hz: float, curve_db: float) -> float:
+        """The gain with which a band brings the curve to a level at its frequency."""
+        others = [b for n, b in enumerate(self.bands) if n != self.selected]
+        share = 1.0
+        if "shelf" in band[0]:  # at its frequency a shelf has half its gain
+            share = float(bands_db([(band[0], hz, 6.0, band[3])], np.array([hz]), self._rate)[0]) / 6.0
+        own = (curve_db - float(bands_db(others, np.array([hz]), self._rate)[0])) / max(share, 0.1)
+        return round(min(max(own, -MOST_DB), MOST_DB), 1)
 
     def _under(self, place: QPointF) -> int:
         reach = [(QPointF(self.place_of(b) - place).manhattanLength(), n) for n, b in enumerate(self.bands)]
@@ -126,10 +144,12 @@ class EqualiserPicture(QWidget):
             self._tell((*self._sweeping, self._sweep_band()))
         elif event.buttons() & Qt.MouseButton.LeftButton and self.selected >= 0:
             self._dragged = True
-            kind, _, gain, width = self.bands[self.selected]
+            band = self.bands[self.selected]
+            kind, _, gain, width = band
+            hz = round(self.hz_of(event.position().x()), 1)
             if kind in ("bell", "low shelf", "high shelf"):
-                gain = round(self.db_of(event.position().y()), 1)
-            self._replace((kind, round(self.hz_of(event.position().x()), 1), gain, width))
+                gain = self._own_gain(band, hz, self.db_of(event.position().y()))
+            self._replace((kind, hz, gain, width))
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         if self._dragged:
@@ -260,8 +280,7 @@ class EqualiserPicture(QWidget):
         for name, token in (("maximum", "plum"), ("passage", "soft")):
             if name in curves:
                 self._paint_spectrum(painter, plot, curves[name], token)
-        if "response" in curves:
-            self._paint_response(painter, curves["response"])
+        self._paint_response(painter)
         for n, band in enumerate(self.bands):
             self._paint_dot(painter, n, band)
         painter.restore()
@@ -303,10 +322,15 @@ class EqualiserPicture(QWidget):
         painter.setPen(QPen(colour(token, 0.6), 1))
         painter.drawPolyline(polygon(self._xs_of(hz), plot.height() * (top - level) / 90.0))
 
-    def _paint_response(self, painter: QPainter, curve: Curve) -> None:
-        shown = np.clip(curve.level_db, -40, 40)
-        line = polygon(self._xs_of(curve.hz), (MOST_DB - shown) / (2 * MOST_DB) * self._plot.height())
+    def _paint_response(self, painter: QPainter) -> None:
+        hz = np.geomspace(LOW_HZ, min(HIGH_HZ, 0.49 * self._rate), 400)
+        shown = np.clip(self.curve_at(hz), -40, 40)
+        line = polygon(self._xs_of(hz), (MOST_DB - shown) / (2 * MOST_DB) * self._plot.height())
         stroke(painter, line, colour("verd"))
+        if abs(self.output_db) >= SHOWN_OUTPUT_DB:
+            painter.setPen(colour("soft"))
+            words = tr("behind the bands {gain} dB", gain=format_number(self.output_db, 1, plus=True))
+            painter.drawText(self._plot.adjusted(6, 3, 0, 0), Qt.AlignmentFlag.AlignTop, words)
 
     def _xs_of(self, hz: NDArray[np.floating]) -> NDArray[np.float64]:
         return np.asarray(self._plot.width() * np.log(np.maximum(hz, 1.0) / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ))

@@ -46,6 +46,7 @@ class Cards(ArrowKeys):
         self.studio, self._pictures = studio, pictures
         self._waves: dict[str, list[float]] = {}
         self._layer: tuple[tuple[Hashable, ...], QPixmap] | None = None
+        self._picked: set[str] = set()
         pictures.watch(self)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Recordings"))
@@ -56,6 +57,24 @@ class Cards(ArrowKeys):
         """The recordings of the project."""
         return self.studio.document.project.recordings
 
+    @property
+    def picked(self) -> frozenset[str]:
+        """The recordings that are selected together: the one on the bench, and those added with Ctrl or Shift."""
+        here = {r.id for r in self.recordings}
+        return frozenset(i for i in (*self._picked, self.studio.current_id) if i in here)
+
+    def _pick(self, recording_id: str, held: Qt.KeyboardModifier) -> None:
+        ids = [r.id for r in self.recordings]
+        if held & Qt.KeyboardModifier.ControlModifier:
+            self._picked = set(self.picked) ^ {recording_id}
+        elif held & Qt.KeyboardModifier.ShiftModifier and self.studio.current_id in ids:
+            first, last = sorted((ids.index(self.studio.current_id), ids.index(recording_id)))
+            self._picked = set(ids[first : last + 1])
+        else:
+            self._picked = {recording_id}
+            self.chosen.emit(recording_id)
+        self.update()
+
     def fit(self) -> None:
         """Be as tall as the cards need."""
         self.setFixedHeight(len(self.recordings) * CARD_HEIGHT + 4)
@@ -64,9 +83,12 @@ class Cards(ArrowKeys):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         row = int(event.position().y() // CARD_HEIGHT)
         if 0 <= row < len(self.recordings):
-            self.chosen.emit(self.recordings[row].id)
-            if event.button() == Qt.MouseButton.RightButton:
-                self.menu.emit(self.recordings[row].id)
+            wanted = self.recordings[row].id
+            right = event.button() == Qt.MouseButton.RightButton
+            if not right or wanted not in self.picked:
+                self._pick(wanted, event.modifiers())
+            if right:
+                self.menu.emit(wanted)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         ids = [r.id for r in self.recordings]
@@ -74,6 +96,8 @@ class Cards(ArrowKeys):
             step = 1 if event.key() == Qt.Key.Key_Down else -1
             place = ids.index(self.studio.current_id) + step
             if 0 <= place < len(ids):
+                added = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+                self._picked = {*self.picked, ids[place]} if added else {ids[place]}
                 self.chosen.emit(ids[place])
         else:
             super().keyPressEvent(event)
@@ -98,7 +122,7 @@ class Cards(ArrowKeys):
         loudness = self.studio.measures("after", recording.id)
         chain = self.studio.document.chain(recording.id)
         return (
-            recording.id, recording.name, recording.id == self.studio.current_id, recording.id in self.studio.document.offline,
+            recording.id, recording.name, recording.id == self.studio.current_id, recording.id in self.picked, recording.id in self.studio.document.offline,
             loudness.integrated_lufs if loudness else None, self._pictures.of(chain.before).version if chain is not None else -1,
         )  # fmt: skip
 
@@ -109,6 +133,8 @@ class Cards(ArrowKeys):
             painter.setBrush(colour("panel"))
             painter.drawRoundedRect(box, 6, 6)
         else:
+            if recording.id in self.picked:
+                painter.fillRect(box, colour("verd", 0.16))
             painter.setPen(QPen(colour("line"), 1))
             painter.drawLine(box.bottomLeft() + QPointF(8, 0), box.bottomRight() - QPointF(8, 0))
         painter.setFont(font(13, bold=chosen))

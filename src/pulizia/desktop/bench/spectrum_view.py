@@ -111,9 +111,18 @@ class SpectrumView(QWidget):
         for event in ("selection", "current", "document", "listening"):
             studio.on(event, self._later.start)
         studio.on("playing", self._playing)
+        studio.on("current", self._forget)
         self._later.start()
 
     # -- what is shown
+
+    def _forget(self) -> None:
+        """Another recording comes: nothing of the last one stays."""
+        if not self._frozen:
+            self._key = None
+            self._place.setText("")
+            self.read_out.setText("")
+            self.plot.show_spectrum(None, "")
 
     def _playing(self) -> None:
         playing = self.studio.transport.is_playing
@@ -188,9 +197,7 @@ class SpectrumView(QWidget):
         if hz <= 0.0:
             tops = peaks(found, most=1)
             self.read_out.setText(
-                translated(
-                    tr("Peak {peak_words}", peak_words=_peak_words(tops[0].hz, tops[0].level_db)) if tops else ""
-                )
+                translated(tr("Peak {peak_words}", peak_words=_peak_words(tops[0], found)) if tops else "")
             )
             return
         level = float(np.interp(hz, lines.hz, lines.average_db))
@@ -200,7 +207,7 @@ class SpectrumView(QWidget):
                 "{hz} Hz, {level}   peak {peak_words}",
                 hz=format_number(hz, 1 if hz < 1000 else 0),
                 level=format_number(level),
-                peak_words=_peak_words(near.hz, near.level_db),
+                peak_words=_peak_words(near, found),
             )
         )
 
@@ -349,7 +356,7 @@ class LargeSpectrum(SpectrumView):
         self.peak_list.setRowCount(len(self.peaks))
         for row, peak in enumerate(self.peaks):
             for column, text in enumerate(
-                (format_number(peak.hz, 2), format_number(peak.level_db), mains_harmonic(peak.hz))
+                (format_number(peak.hz, 2), format_number(peak.level_db), mains_harmonic(peak.hz, found))
             ):
                 item = QTableWidgetItem(text)
                 side = Qt.AlignmentFlag.AlignLeft if column == 2 else Qt.AlignmentFlag.AlignRight
@@ -374,8 +381,8 @@ class Want:
         )
 
 
-def _peak_words(hz: float, level_db: float) -> str:
-    mains = mains_harmonic(hz)
-    return tr("{hz} Hz, {level_db} dBFS", hz=format_number(hz, 2), level_db=format_number(level_db)) + (
+def _peak_words(peak: Peak, found: Spectrum) -> str:
+    mains = mains_harmonic(peak.hz, found)
+    return tr("{hz} Hz, {level_db} dBFS", hz=format_number(peak.hz, 2), level_db=format_number(peak.level_db)) + (
         f", {mains}" if mains else ""
     )

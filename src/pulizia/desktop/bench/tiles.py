@@ -73,6 +73,7 @@ class Tiles:
         self._shown: list[Tile] = []
         self._jobs: dict[Hashable, Job] = {}
         self._asked: dict[Hashable, float] = {}  # when
+        self._table: list[int] | None = None  # the colours that hold now, where they were changed
 
     def draw(
         self,
@@ -137,7 +138,8 @@ class Tiles:
         self._asked.clear()
 
     def recoloured(self, table: list[int]) -> None:
-        """Give all pictures another colour table."""
+        """Give all pictures another colour table, also those that are still being made."""
+        self._table = table
         for tile in {*self._images.values(), *self._shown}:
             tile.recolour(table)
 
@@ -154,6 +156,8 @@ class Tiles:
         def done(tile: Tile) -> None:
             self._jobs.pop(key, None)
             self._asked.pop(key, None)
+            if self._table is not None:
+                tile.recolour(self._table)
             self._images[key] = tile
             while len(self._images) > KEPT_TILES:
                 self._images.popitem(last=False)

@@ -36,6 +36,7 @@ from pulizia.session.survey_desk import Found
 from pulizia.settings.bands import Bands
 from pulizia.settings.declare import Places, Settings, declared
 from pulizia.tools.base import Tool
+from pulizia.tools.equaliser import EqualiserSettings
 from pulizia.tools.split_compressor import SplitCompressorSettings
 from pulizia.units import format_time
 from pulizia.words import N_, tr, translated
@@ -220,7 +221,7 @@ class ToolSheet(QWidget):
         self._on.setText(tr("●  on") if step.enabled else tr("○  off"))
         self._on.setAccessibleName(tr("Step is on") if step.enabled else tr("Step is off"))
         self._show_settings(step)
-        self._show_in_picture(step)
+        self._show_in_picture(step, owner)
         note = order_note(owner.steps, step.id)
         self._note.setText(translated(note))
         self._note.setVisible(bool(note))
@@ -254,9 +255,9 @@ class ToolSheet(QWidget):
             if found is not None:
                 self.samples.show_samples(samples, rejected, moved=moved > 0)
 
-    def _show_in_picture(self, step: Step) -> None:
-        if isinstance(self.picture, EqualiserPicture):
-            self.picture.show_bands(getattr(step.settings, "bands", ()))
+    def _show_in_picture(self, step: Step, owner: StepOwner) -> None:
+        if isinstance(self.picture, EqualiserPicture) and isinstance(step.settings, EqualiserSettings):
+            self.picture.show_settings(step.settings, owner.rate)
             self._show_band(self.picture.selected)
         elif isinstance(self.picture, SplitPicture) and isinstance(step.settings, SplitCompressorSettings):
             self.picture.show_settings(step.settings)

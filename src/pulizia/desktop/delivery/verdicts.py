@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
-from pulizia.delivery.normalise import State, Verdict, verdicts
+from pulizia.delivery.normalise import State, Verdict, overall, verdicts
 from pulizia.desktop.controls import hairline, label
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.measure.loudness import Measures
@@ -86,7 +86,7 @@ class ProgrammeCards(QWidget):
             painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, format_time(seconds))
             measures = self._counted(subject_id)
             if target is not None:
-                verdict = verdicts(measures, target)[0] if measures else None
+                verdict = overall(verdicts(measures, target)) if measures else None
                 paint_verdict(painter, second, verdict)
 
 
