@@ -325,3 +325,51 @@ def test_the_cache_is_bounded_spills_to_disk_and_computes_once(tmp_path: Path) -
 def test_project_errors_are_answers() -> None:
     with pytest.raises(PuliziaError, match="no file name yet"):
         Document().save()
+
+
+def test_history_is_kept_with_the_project_and_a_damaged_one_costs_nothing_else(
+    document: Document, tmp_path: Path
+) -> None:
+    (recording,) = document.project.recordings
+    for tool in ("hum", "clicks", "noise"):
+        document.add_step(recording.id, tool)
+    document.undo()
+    path = tmp_path / "job.pulizia"
+    document.save(path)
+    labels, _ = document.history.labels
+    assert labels[-1] == "Add Clicks"
+
+    document.drop_journal()  # as closing does
+    again = Document()
+    assert again.load(path)
+    assert again.history.labels[0] == labels
+    assert not again.is_dirty
+    again.undo()
+    assert [s.tool_id for s in again.project.recordings[0].score] == ["hum"]
+    assert again.is_dirty
+    again.go_to(len(labels))
+    assert not again.is_dirty  # the very project that was saved
+    again.go_to(0)
+    assert not again.project.recordings
+    assert again.history.labels == ((), labels)
+    again.drop_journal()
+
+    # each recording is written once for each state that changed it, and only the newest states are kept
+    hum = next(s for s in only(document).score if s.tool_id == "hum")
+    for n in range(300):
+        document.change_settings(recording.id, hum.id, reduction_db=10.0 + n / 10)
+        document.history.settle()
+    document.save(path)
+    document.drop_journal()
+    content = json.loads(path.read_text())
+    assert len(content["past"]["states"]) == 200
+    assert len(content["past"]["parts"]) == 200
+
+    for damaged in ({"parts": [], "states": [{"recordings": [7]}]}, [1], {"parts": [{"id": 3}], "states": []}, "x"):
+        content["past"] = damaged
+        path.write_text(json.dumps(content))
+        last = Document()
+        last.load(path)
+        assert only(last).step(hum.id).settings.reduction_db == pytest.approx(39.9)
+        assert last.history.undo_label is None
+        last.drop_journal()

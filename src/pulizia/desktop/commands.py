@@ -91,6 +91,7 @@ def _edits(w: MainWindow) -> list[Command]:
             s.document.redo,
             lambda: s.document.history.redo_label is not None,
         ),
+        Command("history", N_("Edit"), tr("History…"), ("Ctrl+H",), w.doors.show_history),
         Command("select_all", N_("Edit"), tr("Select all"), ("Ctrl+A",), select_all, has),
         Command(
             "mark_start", N_("Edit"), tr("Set selection start at playhead"), ("[", "I"), lambda: edge("start"), has

@@ -15,6 +15,7 @@ from pulizia.desktop.bench.figures_dialog import FiguresDialog
 from pulizia.desktop.delivery.target_dialog import TargetDialog
 from pulizia.desktop.find_dialog import FindDialog
 from pulizia.desktop.help_dialog import HelpDialog
+from pulizia.desktop.history_dialog import HistoryDialog
 from pulizia.desktop.keys_dialog import KeysDialog
 from pulizia.desktop.language_dialog import LanguageDialog
 from pulizia.desktop.preferences import Preferences
@@ -33,6 +34,7 @@ class Doors:
         actions: Callable[[], Actions], preferences: Preferences, picked: Callable[[], frozenset[str]],
     ) -> None:  # fmt: skip
         self.window, self.studio = window, studio
+        self.history: HistoryDialog | None = None
         self._picked = picked  # recordings that are selected in the list
         self._in_delivery, self._actions, self._preferences = in_delivery, actions, preferences
 
@@ -46,6 +48,13 @@ class Doors:
         if self.studio.recording is not None:
             self.keeping = KeepRecipeDialog(self.studio, self.window)
             self.keeping.open()
+
+    def show_history(self) -> None:
+        """The edits as a list, beside the work."""
+        if self.history is None:
+            self.history = HistoryDialog(self.studio, self.window)
+        self.history.show()
+        self.history.raise_()
 
     def show_print(self) -> None:
         """Print the worked sound into new files."""

@@ -37,6 +37,11 @@ class Preferences:
         good = isinstance(value, list) and all(isinstance(v, int) for v in value)
         return value if good else []
 
+    def table(self, name: str) -> dict[str, Any]:
+        """Values by name."""
+        value = self._values.get(name, {})
+        return dict(value) if isinstance(value, dict) else {}
+
     def lists(self, name: str) -> dict[str, list[str]]:
         """Lists of words by name."""
         value = self._values.get(name, {})

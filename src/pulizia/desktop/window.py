@@ -42,6 +42,7 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.shuttle_keys import ShuttleKeys
 from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.tour import Tour
+from pulizia.desktop.where_left import WhereLeft
 from pulizia.errors import PuliziaError
 from pulizia.interchange.read import is_edit_list
 from pulizia.media.folders import state_folder
@@ -104,6 +105,7 @@ class MainWindow(QMainWindow):
         self._build_menu()
         self.top.menu.setMenu(self._menu)
         self._connect()
+        self.where_left = WhereLeft(studio, self.bench.axis, preferences)
         self._autosave = QTimer(self)
         self._autosave.setInterval(AUTOSAVE_MS)
         self._autosave.timeout.connect(self._write_journal)
@@ -315,6 +317,7 @@ class MainWindow(QMainWindow):
         """Open files that were chosen, dropped or given at the start."""
         if any(p.suffix.lower() == SUFFIX for p in paths) and not self.may_leave():
             return
+        self.where_left.note()
         for path in paths:
             self.preferences.add_recent(path)
         for path in (p for p in paths if is_edit_list(p)):
@@ -361,6 +364,7 @@ class MainWindow(QMainWindow):
             self.studio.say(str(error), bad=True)
             return False
         saved = self.studio.document.path or path
+        self.where_left.note()
         self.preferences.add_recent(saved)
         self.studio.say(tr("Saved as {name}.", name=saved.name))
         return True
@@ -368,6 +372,7 @@ class MainWindow(QMainWindow):
     def new_project(self) -> None:
         """Start an empty project."""
         if self.may_leave():
+            self.where_left.note()
             self.studio.transport.stop()
             self.bench.recent.show_files(self.preferences.recent)
             self.studio.document.start_new()
@@ -556,6 +561,7 @@ class MainWindow(QMainWindow):
             event.ignore()
             return
         self._keep_sizes()
+        self.where_left.note()
         self._autosave.stop()
         self._gauges.stop()
         self.studio.close()

@@ -13,6 +13,7 @@ from pulizia.data.json_text import parsed
 from pulizia.errors import ProjectError, SettingsError
 from pulizia.media.write import write_text
 from pulizia.project.model import Project, Recording
+from pulizia.project.past import Past, past_of, past_row
 from pulizia.project.programme_file import programme_of_row, programme_row
 from pulizia.project.rows import marker_of, marker_row, spans_of, step_of, step_row
 from pulizia.project.upgrades import upgraded
@@ -23,24 +24,28 @@ LARGEST_BYTES = 256 << 20
 LONGEST_PATH, LONGEST_NAME, MOST_STEPS = 4096, 1000, 1000
 
 
-def save_project(project: Project, path: Path) -> None:
-    """Write a project; an earlier file is replaced only by a whole new one.
+def save_project(project: Project, path: Path, past: Past = ()) -> None:
+    """Write a project, with earlier states of it; an earlier file is replaced only by a whole new one.
 
     Raises
     ------
     DiskError
         When the disk refuses.
     """
-    write_text(path, project_text(project, path.parent))
+    write_text(path, project_text(project, path.parent, past))
 
 
-def project_text(project: Project, folder: Path) -> str:
+def project_text(project: Project, folder: Path, past: Past = ()) -> str:
     """The file's text; media inside or beside ``folder`` are named relative to it."""
     content = _head(project) | {
         "recordings": [_recording_row(r, folder) for r in project.recordings],
         "programmes": [programme_row(p) for p in project.programmes],
     }
-    return json.dumps(content, indent=1) + "\n"
+    text = json.dumps(content, indent=1)
+    earlier = past_row(past, project, lambda r: _recording_row(r, folder), programme_row)
+    if earlier is not None:  # on one line: nobody reads it, and it stays out of the way of what one does
+        text = f'{text[:-2]},\n "past": {json.dumps(earlier)}\n}}'
+    return text + "\n"
 
 
 def compact_text(project: Project, folder: Path) -> str:
@@ -56,7 +61,12 @@ def _head(project: Project) -> dict[str, Any]:
 
 
 def load_project(path: Path) -> Project:
-    """Read a project file.
+    """Read a project file; see :func:`load_with_past`."""
+    return load_with_past(path)[0]
+
+
+def load_with_past(path: Path) -> tuple[Project, list[tuple[str, Project]]]:
+    """Read a project file and the earlier states that were kept in it.
 
     Raises
     ------
@@ -74,11 +84,16 @@ def load_project(path: Path) -> Project:
     except (OSError, UnicodeDecodeError) as error:
         message = tr("{name} cannot be read as a project. Restore it from a backup.", name=path.name)
         raise ProjectError(message) from error
-    return parse_project(text, path.name, path.parent)
+    return parse_with_past(text, path.name, path.parent)
 
 
 def parse_project(text: str, name: str, folder: Path) -> Project:
-    """Make a project of a file's text; see :func:`load_project`."""
+    """Make a project of a file's text; see :func:`load_with_past`."""
+    return parse_with_past(text, name, folder)[0]
+
+
+def parse_with_past(text: str, name: str, folder: Path) -> tuple[Project, list[tuple[str, Project]]]:
+    """Make a project of a file's text, and its earlier states; see :func:`load_with_past`."""
     content = parsed(text, name, ProjectError, tr("Restore it from a backup."))
     if not isinstance(content, dict) or content.get("format") != FORMAT:
         message = tr("{name} is not a Pulizia project. Choose another file.", name=name)
@@ -98,7 +113,7 @@ def parse_project(text: str, name: str, folder: Path) -> Project:
     try:
         content = upgraded(content, VERSION)
         recordings = tuple(_recording(row, folder) for row in content["recordings"])
-        return Project(
+        project = Project(
             recordings=recordings, target_id=str(content.get("target", "ebu-r128")),
             programmes=tuple(programme_of_row(row) for row in content["programmes"]),
             id=str(content["id"]),
@@ -109,6 +124,7 @@ def parse_project(text: str, name: str, folder: Path) -> Project:
     except (KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError, ProjectError) as error:
         message = tr("{name} is damaged ({error}). Restore it from a backup.", name=name, error=error)
         raise ProjectError(message) from error
+    return project, past_of(content.get("past"), project, lambda row: _recording(row, folder), programme_of_row)
 
 
 def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:

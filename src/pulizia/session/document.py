@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -17,9 +17,10 @@ from pulizia.measure.blocks import SegmentStore
 from pulizia.media.folders import cache_folder, state_folder
 from pulizia.media.open import OpenMedia, open_media
 from pulizia.project.clips import Programme
-from pulizia.project.file import SUFFIX, load_project, save_project
+from pulizia.project.file import SUFFIX, load_with_past, save_project
 from pulizia.project.journal import Journal, Recovered
 from pulizia.project.model import Project, Recording
+from pulizia.project.past import MOST_STATES
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import Step
@@ -272,6 +273,11 @@ class Document(StepEditing):
         if self.history.redo():
             self._tell()
 
+    def go_to(self, count: int) -> None:
+        """Undo or redo until so many edits are in force."""
+        if self.history.go_to(count):
+            self._tell()
+
     def save(self, path: Path | None = None) -> None:
         """Write the project file; DiskError or ProjectError when it cannot be."""
         path = path or self.path
@@ -283,8 +289,16 @@ class Document(StepEditing):
         if not self._lock.take(path):
             message = tr("{name} is open in another window. Save under another name.", name=path.name)
             raise ProjectError(message)
-        recordings = tuple(replace(r, digest=self._digests.get(r.id, r.digest)) for r in self.project.recordings)
-        save_project(replace(self.project, recordings=recordings), path)
+        noted: dict[int, Recording] = {}  # one for each value, so that states of the past go on sharing them
+
+        def with_digests(project: Project) -> Project:
+            for r in project.recordings:
+                digest = self._digests.get(r.id, r.digest)
+                noted.setdefault(id(r), r if digest == r.digest else replace(r, digest=digest))
+            return replace(project, recordings=tuple(noted[id(r)] for r in project.recordings))
+
+        past = [(label, with_digests(earlier)) for label, earlier in self.history.past[-MOST_STATES:]]
+        save_project(with_digests(self.project), path, past)
         self.path, self._saved = path, self.project
         self._journal.drop()
         self._journalled = None
@@ -295,13 +309,12 @@ class Document(StepEditing):
 
         False when another window has it open: then this is a copy without a name.
         """
-        project = load_project(path)
-        if self._lock.take(path):
-            self._begin(project, path, saved=project)
-            return True
-        self._lock.release()
-        self._begin(project, None, saved=None)
-        return False
+        project, past = load_with_past(path)
+        mine = self._lock.take(path)
+        if not mine:
+            self._lock.release()
+        self._begin(project, path if mine else None, saved=project if mine else None, past=past)
+        return mine
 
     def recover(self, found: Recovered) -> None:
         """Take up what an earlier session left unsaved."""
@@ -342,10 +355,13 @@ class Document(StepEditing):
         """Open the file of a recording of a loaded project (in a worker); MediaError when it fails."""
         return open_media(self.project.recording(recording_id).path, progress)
 
-    def _begin(self, project: Project, path: Path | None, *, saved: Project | None) -> None:
+    def _begin(
+        self, project: Project, path: Path | None, *, saved: Project | None, past: Sequence[tuple[str, Project]] = ()
+    ) -> None:
         self._journal.drop()
         self._journalled = None
         self.history = History(project)
+        self.history.take_past(past)
         self.path = path
         self._saved = saved if saved is not None else Project()
         self.media.clear()

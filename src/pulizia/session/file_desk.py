@@ -22,6 +22,7 @@ class FileDesk:
 
     def __init__(self, room: Room) -> None:
         self.room = room
+        self.begin_with = ""  # the recording that a project is opened at; "" is the first
         self._stay_on: str | None = None  # the first of several files that are being opened
 
     def open_paths(self, paths: list[Path]) -> None:
@@ -57,7 +58,9 @@ class FileDesk:
         self.room.forget_measures()
         recordings = self.room.document.project.recordings
         self.room.current_id = None
-        self.room.choose_recording(recordings[0].id if recordings else None)
+        ids = [r.id for r in recordings]
+        first = self.begin_with if self.begin_with in ids else next(iter(ids), None)
+        self.room.choose_recording(first)
         self.room.emit("current")
         for recording in recordings:
             self._attach(recording)

@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
@@ -64,6 +64,29 @@ class History:
     def redo_label(self) -> str | None:
         """Words of the edit that redo makes again."""
         return self._future[-1][0] if self._future else None
+
+    @property
+    def past(self) -> list[tuple[str, Project]]:
+        """Earlier projects, the oldest first, each with the words of the edit that followed it."""
+        return list(self._past)
+
+    @property
+    def labels(self) -> tuple[tuple[str, ...], tuple[str, ...]]:
+        """Words of the edits that were made, and of those that were taken back, both in the order in which they act."""
+        return tuple(label for label, _ in self._past), tuple(label for label, _ in reversed(self._future))
+
+    def take_past(self, past: Sequence[tuple[str, Project]]) -> None:
+        """Begin with these earlier projects."""
+        self._past = list(past)[-MOST_ENTRIES:]
+
+    def go_to(self, count: int) -> bool:
+        """Undo or redo until ``count`` edits are in force; False when they are."""
+        moved = False
+        while len(self._past) > max(count, 0) and self.undo():
+            moved = True
+        while len(self._past) < count and self.redo():
+            moved = True
+        return moved
 
     def undo(self) -> bool:
         """Go back one edit."""

@@ -11,7 +11,9 @@ from numpy.typing import NDArray
 from pulizia.audio.source import Source
 from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import inspect
+from pulizia.inspection.store import FindingStore
 from pulizia.inspection.treat import Trial, kept_steps, treatment
+from pulizia.media.folders import cache_folder
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
 from pulizia.settings.as_dict import to_dict
@@ -56,8 +58,34 @@ class InspectionDesk:
         self._job: Job | None = None
         self._wanted: tuple[str, str] = ("", "")
         self._places: tuple[tuple[Finding, ...], NDArray[np.int64]] | None = None  # views ask whenever they are drawn
+        self._store = FindingStore(cache_folder("findings"))
+        self._recalled: set[str] = set()  # keys that were looked for in it
+        for event in ("current", "document"):
+            room.on(event, self._recall)
 
     # -- asking
+
+    def _recall(self) -> None:
+        """Take up what an earlier session found in the recording on the bench."""
+        chain, recording = self.room.chain, self.room.recording
+        if chain is None or recording is None or self.room.document.path is None or chain.before.key in self._known:
+            return
+        keys = [k for k in dict.fromkeys((chain.before.key, chain.after.key)) if k not in self._recalled]
+        if not keys:
+            return
+        self._recalled.update(keys)
+
+        def done(found: dict[str, tuple[Finding, ...] | None]) -> None:
+            known = {key: findings for key, findings in found.items() if findings is not None}
+            if chain.before.key in known:
+                self._known |= known
+                self._asked.add(recording.id)
+                self.room.emit("findings")
+
+        self.room.pool.submit(
+            lambda _job: {key: self._store.load(key) for key in keys}, title=tr("Looking for earlier findings"),
+            priority=LATER, on_done=done,
+        )  # fmt: skip
 
     def run(self) -> None:
         """Inspect the recording on the bench, as recorded and as it is now."""
@@ -118,6 +146,7 @@ class InspectionDesk:
                     self.room.post(lambda: told((n + share) / len(sources), what, job))
 
                 made[source.key] = tuple(inspect(source, names, progress))
+                self._store.save(source.key, made[source.key])
             return made
 
         def done(made: dict[str, tuple[Finding, ...]]) -> None:

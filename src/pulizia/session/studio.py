@@ -30,7 +30,7 @@ from pulizia.session.survey_desk import SurveyDesk
 from pulizia.session.template_desk import TemplateDesk
 from pulizia.words import tr
 
-CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30}
+CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30, "findings": 64 << 20}
 
 
 class Studio(Room):

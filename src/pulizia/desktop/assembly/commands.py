@@ -14,7 +14,7 @@ from pulizia.words import N_, tr
 
 NUDGE_S = 0.01
 EVERYWHERE = frozenset({
-    "new", "open", "save", "save_as", "quit", "undo", "redo", "recipe", "bench", "assembly", "delivery", "theme", "language",
+    "new", "open", "save", "save_as", "quit", "undo", "redo", "history", "recipe", "bench", "assembly", "delivery", "theme", "language",
     "play", "stop", "loop", "shuttle_back", "shuttle_stop", "shuttle_on", "back", "forward", "start", "end", "compare", "before",
     "after", "removed", "matched", "output", "menu", "tour", "storage", "manual", "about", "keys", "own_target", "programme_add", "add", "treat", "noise", "suggest", "next_moment", "previous_moment",
     "step_next", "step_previous", "removed_by_step", "go_to_time", "figures",

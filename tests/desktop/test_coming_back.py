@@ -1,0 +1,86 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""A project opened again: the history as a list, the findings, and the place where it was left."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person
+
+from pulizia.desktop.preferences import Preferences
+from pulizia.desktop.start import make_window
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def test_edits_are_a_list_that_can_be_pressed(bench: Person) -> None:
+    studio, window = bench.window.studio, bench.window
+    for tool in ("hum", "clicks", "limiter"):
+        studio.repairs.add_tool(tool, on_selection=False)
+    tools = lambda: [s.tool_id for s in bench.recording.score]  # noqa: E731
+    bench.key(Qt.Key.Key_H, CTRL)
+    shown = window.doors.history
+    rows = lambda: [shown.list.item(n).text() for n in range(shown.list.count())]  # noqa: E731
+    assert rows()[2:] == ["Add Hum", "Add Clicks", "Add Limiter"]
+    shown.list.setCurrentRow(2)
+    assert tools() == ["hum"]
+    assert len(rows()) == 5  # what was taken back stays
+    shown.list.setCurrentRow(4)
+    assert tools() == ["clicks", "hum", "limiter"]
+    bench.key(Qt.Key.Key_Z, CTRL)
+    assert shown.list.currentRow() == 3
+    shown.list.setCurrentRow(1)
+    studio.repairs.add_tool("gate", on_selection=False)
+    assert rows()[2:] == ["Add Gate"]
+    shown.hide()
+
+
+def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
+    window, studio = person.window, person.window.studio
+    clicked = voice_in_noise(8.0)
+    clicked[0, np.arange(60_000, 300_000, 40_000)] += 0.6
+    first, second = wav(voice_in_noise(6.0), "one.wav"), wav(clicked, "two.wav")
+    person.open(first, second)
+    studio.choose_recording(studio.document.project.recordings[1].id)
+    studio.repairs.add_tool("hum", on_selection=False)
+    studio.repairs.add_tool("limiter", on_selection=False)
+    person.settle()
+    studio.inspection.run()
+    person.until(lambda: studio.inspection.is_current)
+    told = [(e.kind, e.now.sentence) for e in studio.inspection.entries()]
+    assert "clicks" in [kind for kind, _ in told]
+    window.bench.axis.show_span(100_000, 200_000)
+    studio.seek(123_456)
+    left, scale = window.bench.axis.left, window.bench.axis.frames_per_pixel
+    job = tmp_path / "job.pulizia"
+    studio.document.save(job)
+    window.close()
+
+    again, poster = make_window(simulated=True)
+    again.asks = False
+    person.bot.addWidget(again)
+    again.resize(1280, 800)
+    again.show()
+    other = Person(person.bot, again)
+    again.open_paths([job])
+    other.until(lambda: again.studio.chain is not None)
+    other.settle()
+    assert other.recording.name == "two"
+    assert again.studio.step.tool_id == "limiter"
+    assert again.studio.transport.position == 123_456
+    assert again.bench.axis.left == pytest.approx(left, abs=scale)
+    assert again.bench.axis.frames_per_pixel == pytest.approx(scale, rel=0.02)
+    assert [(e.kind, e.now.sentence) for e in again.studio.inspection.entries()] == told
+    assert again.bench.list.findings.rows
+    again.studio.document.undo()
+    assert [s.tool_id for s in other.recording.score] == ["hum"]
+    assert Preferences().table("left at")
+    again.close()
+    poster.close()
