@@ -3,11 +3,12 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QContextMenuEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
-from tests.desktop.conftest import Person
+from tests.desktop.conftest import Person, move
 
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.bench.wave_image import FLOOR_DB
@@ -206,3 +207,46 @@ def test_columns_are_dragged_wider_in_every_place_and_remembered(talk: Person) -
     talk.until(lambda: shown.sizes()[0] < before[0] + 80)
     window.close()
     assert Preferences().numbers("columns")[0] == before[0] + 80 + HANDLE
+
+
+def test_the_playhead_is_dragged_with_its_sound(talk: Person) -> None:
+    ruler, studio = talk.window.bench.ruler, talk.window.studio
+    rate = talk.recording.rate
+    studio.seek(5 * rate)
+    talk.until(lambda: ruler.head_x > 0)
+    start, goal = talk.at_time(ruler, 5.0), talk.at_time(ruler, 6.0)
+    talk.bot.mousePress(ruler, LEFT, pos=start.toPoint())
+    levels = []
+    for share in np.linspace(0.1, 1.0, 10):
+        move(ruler, start + (goal - start) * float(share))
+        talk.bot.wait(60)
+        levels += [np.sqrt((block**2).mean()) for block in studio.transport.output.kept[-1:]]
+    assert studio.transport.is_playing
+    assert len(levels) >= 7
+    assert np.median(levels) > 0.003  # of the phrase that lies there
+    talk.until(lambda: not studio.transport.is_playing)  # a playhead that rests is quiet
+    talk.bot.mouseRelease(ruler, LEFT, pos=goal.toPoint())
+    assert studio.transport.position / rate == pytest.approx(6.0, abs=0.05)
+    assert studio.selection is None
+
+
+def test_a_selection_is_heard_with_what_leads_up_to_it(talk: Person) -> None:
+    studio, rate = talk.window.studio, talk.recording.rate
+    talk.mark(5.0, 5.4)
+    talk.key(Qt.Key.Key_Space, M.ShiftModifier)
+    assert studio.transport.is_playing
+    talk.until(lambda: studio.transport.position > 3.1 * rate)
+    assert studio.transport.position < 4.5 * rate
+    talk.key(Qt.Key.Key_Space)
+    talk.key(Qt.Key.Key_F, M.ShiftModifier)
+    axis = talk.window.bench.axis
+    talk.key(Qt.Key.Key_Escape)
+    studio.seek(20 * rate)
+    axis.show_span(0, rate)
+    left = axis.left
+    talk.key(Qt.Key.Key_Space)
+    talk.bot.wait(200)
+    assert axis.left == left  # the view stays
+    talk.key(Qt.Key.Key_F, M.ShiftModifier)
+    talk.until(lambda: axis.left > left)
+    studio.stop_playing()

@@ -151,7 +151,7 @@ def test_jobs_run_most_urgent_and_newest_first_and_a_slot_keeps_one() -> None:
     pool.close()
 
 
-@pytest.mark.parametrize("speed", [-1.0, 2.0, 0.5, -2.0])
+@pytest.mark.parametrize("speed", [-1.0, 4.0, 3.0, -3.0])
 def test_shuttling_plays_every_sample_of_its_way_at_its_speed(transport: Transport, speed: float) -> None:
     source = ramp(3.0)
     transport.set_material(Heard(source))
@@ -177,3 +177,39 @@ def test_shuttling_stops_at_either_end(transport: Transport) -> None:
     transport.shuttle(8.0)
     until(lambda: not transport.is_playing)
     assert transport.position == round(0.4 * RATE)
+
+
+def test_half_and_double_speed_keep_the_pitch_of_a_voice(transport: Transport) -> None:
+    t = np.arange(2 * RATE) / RATE
+    buzz = sum(np.sin(2 * np.pi * 140 * k * t) / k for k in range(1, 12))  # as voiced speech: harmonics of 140 Hz
+    transport.set_material(Heard(ArraySource((0.2 * buzz)[None].astype(np.float32), RATE)))
+    for speed, place, seconds in ((0.5, RATE // 2, 0.7), (-0.5, RATE, 0.7), (2.0, 0, 0.7)):
+        transport.seek(place)
+        transport.output.kept.clear()
+        transport.shuttle(speed)
+        time.sleep(seconds)
+        transport.stop()
+        moved = (transport.position - place) / RATE
+        got = played(transport)[0]
+        assert moved / speed == pytest.approx(len(got) / RATE, abs=0.15)
+        steady = got[RATE // 10 : RATE // 10 + RATE // 2]
+        spectrum = np.abs(np.fft.rfft(steady * np.hanning(len(steady))))
+        assert np.argmax(spectrum) * RATE / len(steady) == pytest.approx(140, abs=3)
+        assert np.abs(np.diff(steady)).max() < 1.2 * 0.2 * np.abs(np.diff(buzz)).max()  # no click where segments meet
+
+
+def test_a_loop_rests_before_it_begins_again(transport: Transport) -> None:
+    samples = np.full((1, RATE), 0.25, np.float32)
+    transport.set_material(Heard(ArraySource(samples, RATE)))
+    transport.loop, transport.loop_pause_s = Span(RATE // 4, RATE // 2), 0.3
+    transport.play(RATE // 4)
+    time.sleep(1.3)
+    rests = transport.position
+    transport.stop()
+    got = played(transport)[0]
+    silent = got == 0.0
+    edges = np.flatnonzero(np.diff(silent.astype(int)))
+    lengths = np.diff(edges)[(silent[edges[:-1] + 1])]
+    assert lengths[0] == pytest.approx(0.3 * RATE, abs=0.02 * RATE)
+    assert RATE // 4 <= rests <= RATE // 2
+    assert np.abs(np.diff(got)).max() < 0.01  # faded, never cut

@@ -208,6 +208,32 @@ def _listening(w: MainWindow) -> list[Command]:
             "shuttle_forward", N_("Listen"), tr("Play forwards, again for faster"), ("L",), lambda: w.shuttle.go(1), has
         ),
         Command("loop", N_("Listen"), tr("Loop"), ("R",), s.toggle_loop, has, lambda: s.transport.loop is not None),
+        Command(
+            "play_around",
+            N_("Listen"),
+            tr("Play with lead-in"),
+            ("Shift+Space",),
+            s.play_around,
+            has,
+        ),
+        Command(
+            "loop_pause",
+            N_("Listen"),
+            tr("Loop with a pause"),
+            ("Shift+R",),
+            s.toggle_loop_pause,
+            has,
+            lambda: s.transport.loop_pause_s > 0,
+        ),
+        Command(
+            "follow",
+            N_("Listen"),
+            tr("View follows the playhead"),
+            ("Shift+F",),
+            w.toggle_follow,
+            has,
+            lambda: w.bench.follows_head,
+        ),
         Command("compare", N_("Listen"), tr("Switch Before/After"), ("B",), swap, has),
         Command(
             "before",

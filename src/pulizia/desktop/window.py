@@ -213,6 +213,15 @@ class MainWindow(QMainWindow):
         if other_commands:
             self.refresh()
 
+    def toggle_follow(self) -> None:
+        """Let the view follow the playhead while it plays, or stay."""
+        follows = not self.bench.follows_head
+        self.bench.follows_head = self.assembly.follows_head = follows
+        self.studio.say(
+            tr("The view follows the playhead.") if follows else tr("The view stays where it is while playing.")
+        )
+        self.actions_.refresh()
+
     def show_on_bench(self, recording_id: str, frame: int) -> None:
         """Go to a place of a recording on the bench."""
         self.go_to(BENCH)

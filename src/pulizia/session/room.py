@@ -50,6 +50,7 @@ EVENTS = (
 )
 
 
+LEAD_IN_S, LEAD_OUT_S, LOOP_PAUSE_S = 2.0, 1.0, 0.7
 BAND_STEP = 2 ** (1 / 6)
 FIRST_BAND_HZ, LOWEST_BAND_HZ = (710.0, 1420.0), 20.0
 FASTEST = 8.0  # times the usual speed
@@ -470,6 +471,24 @@ class Room:
             self.transport.play(marked.start, marked.stop)
         else:
             self.transport.play()
+        self.emit("playing")
+
+    def play_around(self) -> None:
+        """Play the selection, or on from the playhead, with what leads up to it; behind a selection a little more."""
+        source = self.heard_source
+        if source is None:
+            return
+        before, behind = (seconds_to_frames(s, source.rate) for s in (LEAD_IN_S, LEAD_OUT_S))
+        marked = self.marked
+        start = marked.start if marked is not None else self.transport.position
+        stop = None if marked is None else min(source.frames, marked.stop + behind)
+        self.transport.loop = None
+        self.transport.play(max(0, start - before), stop)
+        self.emit("playing")
+
+    def toggle_loop_pause(self) -> None:
+        """A pause before a loop begins again, or none."""
+        self.transport.loop_pause_s = 0.0 if self.transport.loop_pause_s else LOOP_PAUSE_S
         self.emit("playing")
 
     def shuttle(self, direction: int, *, slow: bool = False) -> None:

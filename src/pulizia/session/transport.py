@@ -17,6 +17,7 @@ from pulizia.audio.layouts import channel_names, into_two
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
+from pulizia.dsp.time_stretch import Stretcher
 from pulizia.errors import PuliziaError
 from pulizia.measure.live import LiveLevels, Reading
 from pulizia.media.faults import note_fault
@@ -28,6 +29,7 @@ BLOCK_S = 0.02
 JOIN_S = 0.005  # over which sound goes from one place or material to another: too short to be heard, too long to click
 END_S = 0.01  # over which sound fades where playing is stopped
 POLL_S = 0.015
+SLOWEST_KEPT, FASTEST_KEPT = 0.5, 2.0  # speeds at which the pitch of speech is kept
 
 
 class Listening(Enum):
@@ -96,6 +98,8 @@ class _Run:
     fade_in: bool = False
     speed: float = 1.0  # backwards below 0; other than 1 while shuttling
     finished: bool = False
+    stretcher: Stretcher | None = None  # at speeds that speech is understood at
+    pause: int = 0  # frames of silence still to come before a loop begins again
     shown: tuple[int, int] | None = None  # until this frame of the run is heard, the play head rests at that place
 
 
@@ -117,6 +121,7 @@ class Transport:
         self._next = 0  # the next frame to be read
         self._stop_at: int | None = None
         self._loop: Span | None = None
+        self.loop_pause_s = 0.0  # of silence between the end of a loop and its beginning
         self._wake = threading.Event()  # there is a run
         self._stir = threading.Event()  # something has changed in it
         self._closing = False
@@ -157,7 +162,7 @@ class Transport:
             if not run.queue:
                 return self._position
             first = run.queue[0]
-            return first.position + round(first.speed * min(max(heard - first.at, 0), first.end - first.at))
+            return max(0, first.position + round(first.speed * min(max(heard - first.at, 0), first.end - first.at)))
 
     @property
     def waiting(self) -> int:
@@ -192,6 +197,9 @@ class Transport:
                 self._change = _Change(pending.old, pending.place) if pending is not None else _Change(old)
                 self._stir.set()
             self._material = material
+            run = self._run
+            if run is not None and run.stretcher is not None and material is not None:
+                run.stretcher = self._stretcher(material.source, run.speed)
 
     def play(self, start: int | None = None, stop: int | None = None) -> None:
         """Start at a frame (default: where the head rests); end at ``stop`` or at the end."""
@@ -218,7 +226,7 @@ class Transport:
         return 0.0 if self._run is None else self._run.speed
 
     def shuttle(self, speed: float) -> None:
-        """Play on from where the sound is, at another speed and with the pitch of that speed; 0 stops.
+        """Play on from where the sound is, at another speed; 0 stops. From half to double speed the pitch is kept.
 
         Loops and ends of selections do not count meanwhile.
         """
@@ -233,6 +241,16 @@ class Transport:
                 assert self._run is not None  # noqa: S101 - there is material
                 self._run.speed, self._run.fade_in = speed, True
                 self._next = self._position if speed > 0 else min(self._position, frames)
+                if SLOWEST_KEPT <= abs(speed) <= FASTEST_KEPT and abs(speed) != 1.0:
+                    self._run.stretcher = self._stretcher(self._material.source, speed)
+
+    def _stretcher(self, source: Source, speed: float) -> Stretcher:
+        if speed > 0:
+            return Stretcher(lambda a, b: read_padded(source, a, b), source.rate, speed, self._next)
+        frames = source.frames  # backwards: the sound from its end
+        return Stretcher(
+            lambda a, b: read_padded(source, frames - b, frames - a)[:, ::-1], source.rate, -speed, frames - self._next
+        )
 
     def stop(self) -> None:
         """Stop where the sound is, without a click where the output allows it."""
@@ -268,7 +286,7 @@ class Transport:
                 self.play(frame, None)
                 return
             old = self._change.old if self._change is not None else self._material
-            self._run.speed = 1.0
+            self._run.speed, self._run.stretcher = 1.0, None
             self._change, self._stop_at = _Change(old, frame), None
             self._stir.set()
 
@@ -354,19 +372,41 @@ class Transport:
                 return False
             if run.speed != 1.0:
                 return self._shuttle_on(run, material)
+            if run.pause:
+                return self._pause_on(run, material)
             joined = self._at_loop_end(material)
+            if joined is not None and self._loop is not None and self.loop_pause_s > 0.0:
+                run.pause = max(1, round(self.loop_pause_s * self._rate))
+                self._next = self._loop.start
+                return False
             start = self._loop.start if joined is not None and self._loop is not None else self._next
             stop = min(start + self._block_frames, self._end(material))
             if start >= stop:
                 return self._rest(run)
-            ends_at = self._stop_at if self._loop is None else None
+            ends_at = self._stop_at if self._loop is None else self._loop.stop if self.loop_pause_s > 0.0 else None
         block = _faded_to(_read(material, start, stop), start, ends_at, material.source)
         if joined is not None:
             block = _joined(_read_on(material, joined, block.shape[1]), block, material.source.rate)
         return self._put(run, run.fed, start, block, material)
 
+    def _pause_on(self, run: _Run, material: Heard) -> bool:
+        """Queue a little of the silence before a loop begins again."""
+        count = min(run.pause, self._block_frames)
+        place = self._next
+        run.pause -= count
+        run.fade_in = False
+        self._put(run, run.fed, place, np.zeros((material.source.channels, count), np.float32), material, speed=0.0)
+        self._next = place
+        run.fade_in = not run.pause
+        return False
+
     def _shuttle_on(self, run: _Run, material: Heard) -> bool:
-        """Queue the next block at another speed, by straight lines between samples; True at the end."""
+        """Queue the next block at another speed; True at the end.
+
+        Where the pitch is not kept, by straight lines between samples.
+        """
+        if run.stretcher is not None:
+            return self._stretch_on(run, run.stretcher, material)
         frames, span = material.source.frames, round(abs(run.speed) * self._block_frames)
         start = self._next
         low, high = (start, min(start + span, frames)) if run.speed > 0 else (max(0, start - span), start)
@@ -381,6 +421,18 @@ class Transport:
         block = np.stack([np.interp(at, whole, row) for row in sound]).astype(np.float32)
         self._put(run, run.fed, start, block, material)
         self._next = high if run.speed > 0 else low
+        return False
+
+    def _stretch_on(self, run: _Run, stretcher: Stretcher, material: Heard) -> bool:
+        frames, place = material.source.frames, round(stretcher.place)
+        if place >= frames:
+            return self._rest(run)
+        count = int((frames - place) / abs(run.speed))  # at the end of the sound the block ends with it
+        block = stretcher.block()[:, : max(1, count)] * np.float32(material.gain)
+        start = place if run.speed > 0 else frames - place
+        self._put(run, run.fed, start, block, material)
+        after = min(round(stretcher.place), frames)
+        self._next = after if run.speed > 0 else frames - after
         return False
 
     def _exchange(self, run: _Run, change: _Change, material: Heard) -> bool:
@@ -407,6 +459,7 @@ class Transport:
             self._change = None
             self._stop_at = self._stop_at if change.place is None else None
             self._forget_after(run, at)
+            run.pause = 0
             if change.place is not None:
                 run.shown = (at, change.place)
             if not frames:
@@ -414,7 +467,9 @@ class Transport:
                 return False
         return self._put(run, at, start, block, material)
 
-    def _put(self, run: _Run, at: int, start: int, block: Samples, material: Heard) -> bool:
+    def _put(
+        self, run: _Run, at: int, start: int, block: Samples, material: Heard, *, speed: float | None = None
+    ) -> bool:
         with self._lock:
             if run is not self._run or run.fed != at:
                 return False
@@ -423,7 +478,7 @@ class Transport:
                 block = block.copy()
                 block[:, :count] *= np.linspace(0.0, 1.0, count, dtype=np.float32)
                 run.fade_in = False
-            run.queue.append(_Queued(at, start, block, run.speed))
+            run.queue.append(_Queued(at, start, block, run.speed if speed is None else speed))
             self.levels.feed(block, at)
             run.fed = at + block.shape[1]
             self._next = start + block.shape[1]

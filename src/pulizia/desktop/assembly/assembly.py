@@ -102,6 +102,7 @@ class Assembly(QWidget):
         self.studio, self._widths = studio, widths
         self.axis = TimeAxis()
         self._clips: frozenset[str] = frozenset()
+        self.follows_head = True
         self.cards = RecordingCards(studio, pictures)
         self.cards.chosen.connect(studio.choose_recording)
         self.cards.added.connect(self.add_recording)
@@ -409,7 +410,7 @@ class Assembly(QWidget):
         if playing != self._timer.isActive():
             self._timer.start() if playing else self._timer.stop()
         position = self.studio.transport.position
-        if playing and not self.axis.left <= position <= self.axis.right:
+        if playing and self.follows_head and not self.axis.left <= position <= self.axis.right:
             self.axis.bring_into_view(position)
         x = self.axis.x_at(position)
         self.ruler.move_head(x)

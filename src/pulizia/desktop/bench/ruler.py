@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QMenu
 from pulizia.audio.markers import Marker
 from pulizia.desktop.bench.axis_drag import AxisDrag
 from pulizia.desktop.bench.lane import Lane
+from pulizia.desktop.bench.scrub import Scrub
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.playhead import paint_drop
 from pulizia.desktop.theme import colour, font
@@ -25,6 +26,7 @@ from pulizia.units import format_time
 from pulizia.words import tr, translated
 
 FLAG_REACH_PX = 6
+HEAD_REACH_PX = 7
 LONGEST_SHOWN_PX = 140
 
 
@@ -41,6 +43,7 @@ class Ruler(Lane):
         super().__init__(studio, axis)
         self.setFixedHeight(22)
         self._drag: AxisDrag | None = None
+        self._scrub = Scrub(studio, self)
         self.setAccessibleName(tr("Time ruler"))
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
@@ -61,14 +64,22 @@ class Ruler(Lane):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            x = event.position().x() - GUTTER
+            if self.studio.recording is not None and abs(x - self.head_x) <= HEAD_REACH_PX:
+                self._scrub.begin(self.axis.clamped_frame(x))
+                return
             self._drag = AxisDrag(event.position(), Qt.Orientation.Horizontal)
         else:
             super().mousePressEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._scrub.is_on:
+            self._scrub.move(self.axis.clamped_frame(event.position().x() - GUTTER))
+            return
         if self._drag is None:
             super().mouseMoveEvent(event)
-            self.setCursor(Qt.CursorShape.SizeHorCursor)
+            near = abs(event.position().x() - GUTTER - self.head_x) <= HEAD_REACH_PX
+            self.setCursor(Qt.CursorShape.PointingHandCursor if near else Qt.CursorShape.SizeHorCursor)
             return
         along, factor = self._drag.move(event.position())
         if factor != 1.0:
@@ -77,6 +88,9 @@ class Ruler(Lane):
             self.axis.scroll(-along)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._scrub.is_on:
+            self._scrub.end()
+            return
         drag, self._drag = self._drag, None
         if drag is None:
             super().mouseReleaseEvent(event)
@@ -140,7 +154,9 @@ class Ruler(Lane):
         self.setToolTip(
             tr("{name}\nDouble-click to rename", name=marker.name)
             if marker
-            else tr("Press to go there; drag along to move, up or down to zoom, with Shift to select")
+            else tr(
+                "Press to go there; drag along to move, up or down to zoom, with Shift to select.\nDrag the playhead to hear what it passes."
+            )
         )
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
