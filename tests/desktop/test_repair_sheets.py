@@ -181,7 +181,7 @@ def test_harm_is_shown_at_the_sheet_in_the_figures_and_over_the_sonogram(bench: 
     studio = bench.window.studio
     studio.document.change_settings(bench.recording.id, studio.step.id, reduction_db=40.0, sensitivity_db=12.0)
     settled(bench)
-    gauge = bench.window.bench.sheet.findings.gauge
+    gauge = bench.window.bench.sheet.foot.gauge
     assert gauge.harm is not None
     careful = gauge.harm.level_db
     assert careful > -40
@@ -229,7 +229,27 @@ def test_inspect_lists_troubles_visits_them_treats_all_and_says_what_is_left(cli
     clicked.window.grab()
     kind = next(k for k in found if k != "clicks")
     studio.inspection.leave(kind, leave=True)
-    assert ledger.rows[kind].state_words == "ignored"
+    assert ledger.rows[kind].accessibleDescription() == "Ignored"
+    assert ledger.rows["clicks"].accessibleDescription() == "Untreated"
+
+    # one key walks through all places in their order and hears each; a menu keeps to one kind
+    studio.seek(0)
+    walked = []
+    for _ in CLICKS:
+        clicked.key(Qt.Key.Key_Period)
+        assert studio.transport.is_playing
+        assert ledger.chosen in ("clicks", *found)
+        walked.append(studio.inspection._walked[1])
+        studio.stop_playing()
+    assert walked == sorted(set(walked))
+    clicked.key(Qt.Key.Key_Comma)
+    assert studio.inspection._walked[1] == walked[-2]
+    studio.stop_playing()
+    actions = {a.text(): a for a in ledger.menu_of("clicks").actions()}
+    actions["Show only this kind"].trigger()
+    assert {f.kind for f in studio.inspection.current_findings(studio.heard_source)} == {"clicks"}
+    assert "Show all kinds" in [a.text() for a in ledger.menu_of("clicks").actions()]
+    studio.inspection.show_only("")
     assert clicked.recording.left == (kind,)
     clicked.click(ledger.all_button)
     clicked.until(lambda: not studio.inspection.is_treating)

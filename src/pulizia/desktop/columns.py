@@ -53,7 +53,10 @@ class ColumnWidths(QObject):
 class Column(QWidget):
     """A side column with a hairline towards the middle."""
 
-    def __init__(self, inner: QWidget, width: int, *, line_at_left: bool, below: QWidget | None = None) -> None:
+    def __init__(
+        self, inner: QWidget, width: int, *, line_at_left: bool, foot: QWidget | None = None,
+        below: QWidget | None = None,
+    ) -> None:  # fmt: skip
         super().__init__()
         self._line_at_left = line_at_left
         self.setMinimumWidth(width - HANDLE)
@@ -63,13 +66,14 @@ class Column(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(1 if line_at_left else 0, 0, 0 if line_at_left else 1, 0)
         box.setSpacing(0)
+        upper = scrolled(inner) if foot is None else with_foot(inner, foot)
         if below is None:
-            box.addWidget(scrolled(inner), 1)
+            box.addWidget(upper, 1)
             return
         halves = self._halves = QSplitter(Qt.Orientation.Vertical)
         halves.setChildrenCollapsible(False)
         halves.setHandleWidth(HANDLE)
-        halves.addWidget(scrolled(inner))
+        halves.addWidget(upper)
         lower = QWidget()
         column = QVBoxLayout(lower)
         column.setContentsMargins(0, 0, 0, 0)
@@ -95,6 +99,17 @@ class Column(QWidget):
         painter.fillRect(self.rect(), colour("paper"))
         x = 0 if self._line_at_left else self.width() - 1
         painter.fillRect(x, 0, 1, self.height(), colour("line"))
+
+
+def with_foot(inner: QWidget, foot: QWidget) -> QWidget:
+    """What is scrolled, and under it what always stays in view."""
+    made = QWidget()
+    column = QVBoxLayout(made)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(0)
+    column.addWidget(scrolled(inner), 1)
+    column.addWidget(foot)
+    return made
 
 
 class Columns(QSplitter):

@@ -14,6 +14,7 @@ from pulizia.inspection.inspect import inspect
 from pulizia.inspection.store import FindingStore
 from pulizia.inspection.treat import Trial, kept_steps, treatment
 from pulizia.media.folders import cache_folder
+from pulizia.project.model import Recording
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
 from pulizia.settings.as_dict import to_dict
@@ -55,9 +56,11 @@ class InspectionDesk:
         self.share = 0.0
         self.fault = ""
         self.is_treating = False
+        self.only_kind = ""  # the one kind whose places are shown and walked through; "" is all of them
         self._job: Job | None = None
         self._wanted: tuple[str, str] = ("", "")
         self._places: tuple[tuple[Finding, ...], NDArray[np.int64]] | None = None  # views ask whenever they are drawn
+        self._walked: tuple[str, int] | None = None  # recording and frame of the place that was walked to last
         self._store = FindingStore(cache_folder("findings"))
         self._recalled: set[str] = set()  # keys that were looked for in it
         for event in ("current", "document"):
@@ -187,7 +190,11 @@ class InspectionDesk:
         recording = self.room.recording
         if source is None or recording is None:
             return ()
-        return tuple(f for f in self._known.get(source.key, ()) if f.kind not in recording.left)
+        return tuple(
+            f
+            for f in self._known.get(source.key, ())
+            if f.kind not in recording.left and self.only_kind in ("", f.kind)
+        )
 
     def places(self, source: Source | None) -> NDArray[np.int64]:
         """First frames of all moments that were found in what is heard now, rising."""
@@ -279,6 +286,43 @@ class InspectionDesk:
             self.room.document.leave_trouble(self.room.recording.id, kind, leave=leave)
             self.room.emit("findings")
 
+    def show_only(self, kind: str) -> None:
+        """Show and walk through the places of one kind; "" is all kinds."""
+        self.only_kind = kind
+        self.room.emit("findings")
+
+    def walk(self, direction: int) -> str:
+        """Go to the next (1) or previous (-1) place of all that is open, and play it; the kind that lies there, or ""."""
+        recording = self.room.recording
+        if recording is None:
+            return ""
+        lead = round(LEAD_S * recording.rate)
+        places = sorted(
+            (max(0, mark.start - lead), entry.kind)
+            for entry in self.entries()
+            if not entry.left and not entry.is_gone and self.only_kind in ("", entry.kind)
+            for mark in entry.now.marks
+        )
+        if not places:
+            self.room.say(tr("No finding has places to go to. Inspect the recording first."))
+            return ""
+        self.room.transport.stop()
+        here = self.room.transport.position
+        if self._walked is not None and self._walked[0] == recording.id and self._walked[1] <= here:
+            here = self._walked[1]  # where the last one began, however far it was played
+        ahead = [p for p in places if p[0] > here] if direction > 0 else [p for p in places[::-1] if p[0] < here]
+        frame, kind = ahead[0] if ahead else places[0 if direction > 0 else -1]
+        self._walked = (recording.id, frame)
+        self._play_place(frame, recording)
+        return kind
+
+    def _play_place(self, frame: int, recording: Recording) -> None:
+        heard = round(HEARD_S * recording.rate)
+        self.room.seek(frame)
+        self.room.emit("shown", frame, min(recording.frames, frame + heard))
+        self.room.transport.play(frame, min(recording.frames, frame + heard))
+        self.room.emit("playing")
+
     def visit(self, finding: Finding, direction: int = 1) -> None:
         """Go to the next place of a finding, and play it."""
         recording = self.room.recording
@@ -290,6 +334,4 @@ class InspectionDesk:
         here = self.room.transport.position
         later = [s for s in starts if s > here + 1] if direction > 0 else [s for s in starts if s < here - 1][::-1]
         place = later[0] if later else starts[0 if direction > 0 else -1]
-        self.room.seek(place)
-        self.room.transport.play(place, min(recording.frames, place + round(HEARD_S * recording.rate)))
-        self.room.emit("playing")
+        self._play_place(place, recording)

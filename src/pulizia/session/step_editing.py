@@ -15,6 +15,7 @@ from pulizia.score import step_rows as rows
 from pulizia.score.recipes import Recipe
 from pulizia.score.steps import Step, make_step, new_id
 from pulizia.session.history import History
+from pulizia.settings.declare import Settings
 from pulizia.words import tr, translated
 
 
@@ -111,6 +112,11 @@ class StepEditing:
             owner_id, step_id, lambda s: s.with_settings(**changes),
             tr("Change {title}", title=self._title(owner_id, step_id)), merge_key=f"{step_id}:{','.join(changes)}",
         )  # fmt: skip
+
+    def use_settings(self, owner_id: str, step_id: str, settings: Settings) -> None:
+        """Give a step other settings of its tool, as one entry of history."""
+        words = tr("Change {title}", title=self._title(owner_id, step_id))
+        self._change(owner_id, step_id, lambda s: replace(s, settings=settings), words)
 
     def set_enabled(self, owner_id: str, step_id: str, *, enabled: bool) -> None:
         """Switch a step on or off."""

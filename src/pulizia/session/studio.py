@@ -19,6 +19,7 @@ from pulizia.session.microphone_desk import MicrophoneDesk
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.phrase_desk import PhraseDesk
 from pulizia.session.plan_desk import PlanDesk
+from pulizia.session.preset_desk import PresetDesk
 from pulizia.session.print_desk import PrintDesk
 from pulizia.session.programme_out import ProgrammeOut
 from pulizia.session.programme_steps import ProgrammeSteps
@@ -42,6 +43,7 @@ class Studio(Room):
         self.repairs = RepairDesk(self)
         self.markers = MarkerDesk(self)
         self.surveys = SurveyDesk(self)
+        self.presets = PresetDesk(self)
         self.inspection = InspectionDesk(self)
         self.queue = QueueDesk(self)
         self.prints = PrintDesk(self)

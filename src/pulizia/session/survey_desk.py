@@ -6,14 +6,17 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from pulizia.measure.harm import Harm, harm
 from pulizia.project.step_owner import has_step
 from pulizia.score.chain import Stage
+from pulizia.score.steps import Step
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
+from pulizia.settings.declare import Number, declared
 from pulizia.tools.base import Suggestion, Survey
-from pulizia.words import tr
+from pulizia.words import tr, translated
 
 MOST_KEPT = 64
 
@@ -110,12 +113,27 @@ class SurveyDesk:
         spans = () if step.spans is None else step.acts_in(owner.frames)
 
         def done(found: Suggestion) -> None:
+            told = found.sentence
             if found.changes and has_step(self.room.document.project, owner.id, step.id):
                 self.room.document.change_settings(owner.id, step.id, **found.changes)
                 self.room.document.history.settle()
-            self.room.say(found.sentence)
+                told = " ".join([told, *changes_told(step, found.changes)])
+            self.room.say(told)
 
         self.room.pool.submit(
             lambda job: suggest(source, spans, step.settings, job.progress), title=tr("Looking for settings"), priority=SOON,
             slot="suggest", on_done=done, on_error=lambda text: self.room.say(text, bad=True),
         )  # fmt: skip
+
+
+def changes_told(step: Step, changes: dict[str, Any]) -> list[str]:
+    """What was changed, setting by setting, in a sentence; nothing where nothing was."""
+    rows = []
+    for name, declaration in declared(type(step.settings)).items():
+        old, new = getattr(step.settings, name), changes.get(name)
+        if isinstance(declaration, Number) and name in changes and old is not None and old != new and new is not None:
+            label = translated(declaration.label)
+            rows.append(
+                tr("{label} {new}, was {old}", label=label, new=declaration.text(new), old=declaration.text(old))
+            )
+    return [tr("Changed: {rows}. Undo takes it back.", rows="; ".join(rows))] if rows else []

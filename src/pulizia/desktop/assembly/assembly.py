@@ -36,7 +36,7 @@ from pulizia.desktop.bench.sheet import Sheet
 from pulizia.desktop.bench.spectrum_view import SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.time_scroll import TimeScroll
-from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, ColumnWidths
+from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, ColumnWidths, with_foot
 from pulizia.desktop.controls import SegmentSwitch, button, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
@@ -169,7 +169,7 @@ class Assembly(QWidget):
     def _build_sheets(self) -> QWidget:
         self._right = QStackedWidget()
         self._right.addWidget(scrolled(self.sheet))
-        self._right.addWidget(scrolled(self.step_sheet))
+        self._right.addWidget(with_foot(self.step_sheet, self.step_sheet.foot))
         self.levels, self.spectrum = LevelsPanel(self.studio), SpectrumView(self.studio)
         self.levels.setProperty("manual", f"bench#{tr('Levels')}")
         self.spectrum.setProperty("manual", f"bench#{tr('Spectrum')}")

@@ -17,7 +17,7 @@ EVERYWHERE = frozenset({
     "new", "open", "save", "save_as", "quit", "undo", "redo", "history", "recipe", "bench", "assembly", "delivery", "theme", "language",
     "play", "stop", "loop", "shuttle_back", "shuttle_stop", "shuttle_on", "back", "forward", "start", "end", "compare", "before",
     "after", "removed", "matched", "output", "menu", "tour", "storage", "manual", "about", "keys", "own_target", "programme_add", "add", "treat", "noise", "suggest", "next_moment", "previous_moment",
-    "step_next", "step_previous", "removed_by_step", "play_around", "loop_pause", "follow", "go_to_time", "figures",
+    "step_next", "step_previous", "removed_by_step", "ab", "play_around", "loop_pause", "follow", "go_to_time", "figures",
 })  # fmt: skip
 """Commands that mean the same in every place."""
 

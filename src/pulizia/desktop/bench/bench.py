@@ -137,7 +137,9 @@ class Bench(QWidget):
         self._stack.addWidget(self._middle)
         self._stack.addWidget(self._empty_place())
         self._right = QStackedWidget()
-        self._right.addWidget(Column(self.sheet, RIGHT_WIDTH, line_at_left=True, below=self.spectrum))
+        self._right.addWidget(
+            Column(self.sheet, RIGHT_WIDTH, line_at_left=True, foot=self.sheet.foot, below=self.spectrum)
+        )
         self._right.addWidget(Column(self.levels, RIGHT_WIDTH, line_at_left=True))
         left = Column(self.list, LEFT_WIDTH, line_at_left=False)
         row.addWidget(Columns(self._widths, left, self._stack, self._right))

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""In the sheet: what the step found, as a sentence, a small table and moments to visit; and its harm."""
+"""In the sheet: what the step found, as a sentence, a small table and moments to visit."""
 
 from __future__ import annotations
 
@@ -11,78 +11,14 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.measure.harm import LOWEST_DB, Harm
 from pulizia.session.studio import Studio
 from pulizia.session.survey_desk import Found
 from pulizia.tools.base import Mark, Table
-from pulizia.units import format_number
 from pulizia.words import tr, translated
 
 MOST_ROWS = 14
 HEAD_HEIGHT, ROW_HEIGHT = 15, 17
 BEFORE_S = 0.4
-
-
-class HarmGauge(QWidget):
-    """One plain bar: how much was taken from the voice, with its figures."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.harm: Harm | None = None
-        self.setFixedHeight(34)
-        self.setAccessibleName(tr("Harm to the voice"))
-        theme_notice().changed.connect(self.update)
-
-    def show_harm(self, harm: Harm | None) -> None:
-        """Show a measure; None leaves a dash."""
-        if harm is self.harm:
-            return
-        self.harm = harm
-        if harm is not None:
-            low, middle, high = (format_number(v, 0) for v in harm.regions_db)
-            self.setToolTip(
-                tr(
-                    "Level taken from the voice, relative to the voice.\nLow {low}, mid {middle}, high {high} dB; {touched_percent} % of its time and frequency cells lost more than 3 dB.",
-                    low=low,
-                    middle=middle,
-                    high=high,
-                    touched_percent=format_number(harm.touched_percent),
-                )
-            )
-            self.setAccessibleDescription(
-                tr("{words}, {level_db} dB", words=translated(harm.words), level_db=format_number(harm.level_db))
-            )
-        self.update()
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setFont(font(12))
-        painter.setPen(colour("ink"))
-        painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, tr("Harm to the voice"))
-        painter.fillRect(QRectF(0, 22, self.width(), 5), colour("line"))
-        if self.harm is None:
-            painter.setPen(colour("soft"))
-            painter.drawText(
-                QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "\u2013"
-            )
-            return
-        share = min(max((self.harm.level_db + 40.0) / 35.0, 0.0), 1.0)
-        token = "verd" if self.harm.level_db < -19 else "ochre" if self.harm.level_db < -13 else "madder"
-        painter.fillRect(QRectF(0, 22, self.width() * share, 5), colour(token))
-        figure = (
-            tr("none")
-            if self.harm.level_db <= LOWEST_DB
-            else tr(
-                "{words}, {level_db} dB",
-                words=translated(self.harm.words),
-                level_db=format_number(self.harm.level_db, 0),
-            )
-        )
-        painter.drawText(
-            QRectF(0, 0, self.width(), 18),
-            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-            translated(figure),
-        )
 
 
 class PlainTable(QWidget):
@@ -147,7 +83,6 @@ class Findings(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
-        self.gauge = HarmGauge()
         self.sentence = label("", 12, wrap=True)
         self.table = PlainTable()
         self._visit = QWidget()
@@ -162,20 +97,18 @@ class Findings(QWidget):
         row.addWidget(self.next_button)
         row.addWidget(self.leave_button)
         row.addStretch(1)
-        for part in (self.gauge, self.sentence, self.table, self._visit):
+        for part in (self.sentence, self.table, self._visit):
             column.addWidget(part)
         self.show_found(None)
 
     def show_found(self, found: Found | None) -> None:
         """Show what is known; None clears."""
         survey = found.survey if found else None
-        self.gauge.show_harm(found.harm if found else None)
         self.sentence.setText(translated(survey.sentence if survey else ""))
         self.sentence.setVisible(survey is not None)
         self.marks = survey.marks if survey else ()
         self._visit.setVisible(bool(self.marks))
         step = self.studio.step
-        self.gauge.setVisible(step is not None and not (step.tool.sets_level or step.tool.shapes_tone))
         self.leave_button.setVisible(bool(step and step.tool.skip_field))
         self.table.show_table(survey.table if survey else None)
 

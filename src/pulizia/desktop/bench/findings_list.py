@@ -3,10 +3,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QContextMenuEvent, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QProgressBar, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ENTER, ArrowKeys, button, label
 from pulizia.desktop.theme import colour, font, theme_notice
@@ -18,6 +20,8 @@ from pulizia.words import N_, tr, translated
 
 ROW_HEIGHT, STRIP_WIDTH = 46, 60
 GRAVE, MILD = 0.6, 0.15
+UNTREATED, TREATED, IGNORED, RESOLVED = N_("Untreated"), N_("Treated, some left"), N_("Ignored"), N_("Resolved")
+STATES = (UNTREATED, TREATED, IGNORED, RESOLVED)
 SETTLED_MS = 1500
 NAMES = {
     "overload": N_("Clipping"),
@@ -79,6 +83,7 @@ class FindingRow(ArrowKeys):
     """One kind of trouble: dot, name, measure, its places as a small strip."""
 
     pressed = Signal(str)
+    menu = Signal(str, QPoint)
 
     def __init__(self, entry: Entry, step: int | None, frames: int) -> None:
         super().__init__()
@@ -94,11 +99,10 @@ class FindingRow(ArrowKeys):
     @property
     def state_words(self) -> str:
         """What is being done about it."""
-        if self.entry.left:
-            return tr("ignored")
-        if self._step is not None:
-            return tr("step {step}", step=self._step)
-        return tr("resolved") if self.entry.is_gone else ""
+        return tr("step {step}", step=self._step) if self._step is not None and not self.entry.left else ""
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.menu.emit(self.entry.kind, event.globalPos())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
@@ -276,6 +280,8 @@ class FindingsList(QWidget):
             )
         if not desk.is_inspected:
             return tr("Checks the recording and lists problems with their places.")
+        if desk.only_kind:
+            return tr("Only {kind} is shown in the pictures.", kind=translated(name_of(desk.only_kind)))
         missing = [translated(finder_name(k)) for k in ALL_KINDS if k not in {e.kind for e in entries}]
         if not entries:
             return tr("Nothing was found.")
@@ -288,16 +294,68 @@ class FindingsList(QWidget):
                 widget.hide()
                 widget.deleteLater()
         self.rows = {}
-        for entry in entries:
+        entries = sorted(entries, key=lambda e: STATES.index(self._state(e)))
+        states = [self._state(e) for e in entries]
+        for n, entry in enumerate(entries):
+            if len(set(states)) > 1 and states[n] not in states[:n]:
+                words = label(states[n], 11, token="soft")
+                words.setContentsMargins(8, 6 if n else 0, 0, 0)
+                self._rows.addWidget(words)
             row = FindingRow(entry, self.desk.treating_step(entry), frames)
             row.chosen = entry.kind == self.chosen
             row.pressed.connect(self.choose)
+            row.menu.connect(self._show_menu)
+            row.setAccessibleDescription(translated(states[n]))
             self._rows.addWidget(row)
             self.rows[entry.kind] = row
             if row.chosen:
                 self._rows.addWidget(self._details(entry))
         if focused in self.rows:
             self.rows[focused].setFocus()
+
+    def _state(self, entry: Entry) -> str:
+        if entry.left:
+            return IGNORED
+        if entry.is_gone:
+            return RESOLVED
+        return UNTREATED if self.desk.treating_step(entry) is None else TREATED
+
+    def walk(self, direction: int) -> None:
+        """To the next or previous place of all findings; the row it belongs to opens."""
+        kind = self.desk.walk(direction)
+        if kind and kind != self.chosen:
+            self.chosen = kind
+            self.refresh()
+
+    def menu_of(self, kind: str) -> QMenu:
+        """What can be done with a finding."""
+        entry = self.rows[kind].entry
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+
+        def add(words: str, call: Callable[[], None], *, on: bool = True) -> None:
+            action = menu.addAction(words)
+            action.setEnabled(on)
+            action.triggered.connect(lambda _on=False: call())
+
+        places = bool(entry.now.marks)
+        add(tr("Next place"), lambda: self.desk.visit(entry.now), on=places)
+        add(tr("Previous place"), lambda: self.desk.visit(entry.now, -1), on=places)
+        menu.addSeparator()
+        untreated = entry.after is not None and bool(entry.after.tool_id) and self.desk.treating_step(entry) is None
+        add(tr("Treat"), lambda: self.desk.treat(entry.now), on=untreated)
+        words = tr("Stop ignoring") if entry.left else tr("Ignore")
+        add(words, lambda: self.desk.leave(kind, leave=not entry.left), on=not entry.is_gone)
+        menu.addSeparator()
+        only = self.desk.only_kind == kind
+        add(
+            tr("Show all kinds") if only else tr("Show only this kind"),
+            lambda: self.desk.show_only("" if only else kind),
+        )
+        return menu
+
+    def _show_menu(self, kind: str, place: QPoint) -> None:
+        self.menu_of(kind).popup(place)
 
     def choose(self, kind: str) -> None:
         """Open a row, or go to its next place when it is open."""

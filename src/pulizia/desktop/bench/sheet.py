@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from pulizia.audio.samples import Samples
 from pulizia.desktop.bench.findings import Findings
 from pulizia.desktop.bench.split_picture import SplitPicture
+from pulizia.desktop.bench.step_foot import StepFoot
 from pulizia.desktop.bench.tool_sheet import Shown, ToolSheet
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import theme_notice
@@ -52,6 +53,7 @@ class Sheet(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio = studio
+        self.foot = StepFoot(studio)
         self.body: ToolSheet | None = None  # what is shown; None without a step
         self._bodies: dict[str, ToolSheet] = {}
         self._empty = EmptySheet(studio, self)
@@ -89,6 +91,7 @@ class Sheet(QWidget):
     def refresh(self) -> None:
         """Show the selected step as it is now, as soon as its body is there."""
         step = self.studio.step
+        self.foot.refresh()
         if step is None:
             self._builder.stop()
             self._exchange(None)
@@ -192,7 +195,9 @@ class Sheet(QWidget):
         step = self.studio.step
         if self.body is not None and step is not None and self.body.tool.id == step.tool_id:
             stage = self._stage()
-            self.body.show_found(self.studio.surveys.of(stage) if stage is not None else None)
+            found = self.studio.surveys.of(stage) if stage is not None else None
+            self.body.show_found(found)
+            self.foot.show_found(found)
 
     # -- editing
 

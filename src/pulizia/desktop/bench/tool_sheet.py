@@ -181,15 +181,6 @@ class ToolSheet(QWidget):
         self._where = label("", 12, token="soft", wrap=True)
         for part in (self._note, self._where):
             yield self._add(part)
-        row = FlowLayout()
-        tip = tr("Limit the step to the selection")
-        self._only = button(tr("Limit to selection"), self._act_on_selection, tip=tip)
-        tip = tr("Apply the step everywhere, also where the original was restored")
-        self._whole = button(tr("Apply everywhere"), self._act_everywhere, tip=tip)
-        row.addWidget(self._only)
-        row.addWidget(self._whole)
-        self._column.addLayout(row)
-        yield self._whole
 
     # -- showing
 
@@ -226,8 +217,6 @@ class ToolSheet(QWidget):
         self._note.setText(translated(note))
         self._note.setVisible(bool(note))
         self._where.setText(translated(where_text(step, owner)))
-        self._only.setEnabled(self.studio.owner_selection is not None)
-        self._whole.setEnabled(step.spans is not None or bool(step.holes))
 
     def _show_settings(self, step: Step) -> None:
         for name, declaration in declared(self._settings).items():
@@ -281,18 +270,6 @@ class ToolSheet(QWidget):
         if (own := self._own_step()) is not None:
             step, owner = own
             self.studio.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
-
-    def _act_on_selection(self) -> None:
-        selection = self.studio.owner_selection
-        if (own := self._own_step()) is not None and selection is not None:
-            step, owner = own
-            self.studio.document.set_spans(owner.id, step.id, (selection.span,))
-
-    def _act_everywhere(self) -> None:
-        if (own := self._own_step()) is not None:
-            step, owner = own
-            if step.holes or step.spans is not None:
-                self.studio.document.apply_everywhere(owner.id, step.id)
 
 
 def is_long(title: str) -> bool:

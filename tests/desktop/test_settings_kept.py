@@ -1,0 +1,81 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Two states of a step's settings, presets by name, and what always stays in view under the sheet."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from tests.desktop.conftest import Person
+
+from pulizia.media.folders import config_folder
+
+M = Qt.KeyboardModifier
+
+
+def test_two_states_of_the_settings_are_compared_and_presets_kept(
+    bench: Person, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    studio, foot = bench.window.studio, bench.window.bench.sheet.foot
+    bench.mark(0.1, 0.9)
+    bench.key(Qt.Key.Key_N)
+    step, document = studio.step, studio.document
+    learned = step.settings.profile_spans_s
+    document.change_settings(bench.recording.id, step.id, reduction_db=6.0)
+    bench.key(Qt.Key.Key_A, M.ShiftModifier)  # B begins as a copy
+    assert foot.sides.accessibleDescription() == "B"
+    assert studio.step.settings.reduction_db == 6.0
+    document.change_settings(bench.recording.id, step.id, reduction_db=18.0)
+    for side, expected in (("A", 6.0), ("B", 18.0), ("A", 6.0)):
+        width = foot.sides.width()
+        place = QPoint(width // 4 if side == "A" else 3 * width // 4, foot.sides.height() // 2)
+        bench.bot.mouseClick(foot.sides, Qt.MouseButton.LeftButton, pos=place)
+        assert studio.presets.side == side
+        assert studio.step.settings.reduction_db == expected
+    bench.key(Qt.Key.Key_Z, M.ControlModifier)  # each switch is one edit
+    assert studio.step.settings.reduction_db == 18.0
+
+    monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_a, **_k: ("Strong", True))
+    next(a for a in foot.presets_menu().actions() if a.text().startswith("Save as")).trigger()
+    assert "Strong was saved" in bench.said
+    document.change_settings(bench.recording.id, step.id, reduction_db=3.0)
+    next(a for a in foot.presets_menu().actions() if a.text() == "Strong").trigger()
+    assert studio.step.settings.reduction_db == 18.0
+    assert studio.step.settings.profile_spans_s == learned  # what was learned here stays
+    assert studio.presets.names("hum") == []
+    file = config_folder("presets") / "noise.json"
+    assert "profile" not in file.read_text() or '"profile_spans_s": []' in file.read_text()
+    file.write_text('{"Broken": {"reduction_db": "loud"}, "Odd": 3}')
+    assert studio.presets.names("noise") == ["Broken"]
+    studio.presets.apply("Broken")
+    assert "Broken cannot be used" in bench.said
+    assert studio.step.settings.reduction_db == 18.0
+    studio.presets.remove("noise", "Broken")
+    file.write_text("{")
+    assert studio.presets.names("noise") == []
+
+
+def test_harm_and_where_a_step_acts_stay_in_view(bench: Person) -> None:
+    studio, sheet = bench.window.studio, bench.window.bench.sheet
+    bench.window.resize(1280, 800)
+    studio.repairs.add_tool("noise", on_selection=False)
+    bench.until(lambda: not sheet.is_building)
+    bench.settle()
+    foot = sheet.foot
+    shown = foot.mapTo(bench.window, QPoint(0, foot.height()))
+    assert shown.y() < bench.window.foot.mapTo(bench.window, QPoint(0, 0)).y()
+    assert foot.gauge.isVisible()
+    assert not foot.only.isEnabled()
+    bench.mark(1.0, 2.0)
+    assert foot.only.isEnabled()
+    bench.click(foot.only)
+    assert [(s.start, s.stop) for s in studio.step.spans] == [(studio.selection.span.start, studio.selection.span.stop)]
+    bench.click(foot.whole)
+    assert studio.step.spans is None
+    # what Find settings changed is told, setting by setting, and taken back at once
+    studio.document.change_settings(bench.recording.id, studio.step.id, reduction_db=2.0)
+    studio.document.history.settle()
+    bench.key(Qt.Key.Key_U)
+    bench.until(lambda: "Changed: " in bench.said)
+    assert "was 2.0 dB" in bench.said
+    bench.key(Qt.Key.Key_Z, M.ControlModifier)
+    assert studio.step.settings.reduction_db == 2.0
