@@ -132,10 +132,10 @@ def painting() -> None:
         os.environ["PULIZIA_HOME"] = home
         application = make_application()
         window, poster = make_window(simulated=True)
-        window.asks = False
+        window.files.asks = False
         window.resize(1280, 800)
         window.show()
-        window.open_paths(demo_files())
+        window.files.open_paths(demo_files())
         end = time.monotonic() + 30
         while len(window.studio.document.media) < 4 and time.monotonic() < end:
             application.processEvents()

@@ -100,12 +100,12 @@ def main(minutes: float) -> int:
     """Run, and tell memory and faults."""
     application = make_application()
     window, poster = make_window(simulated=True)
-    window.asks = False
+    window.files.asks = False
     window.show()
     settle_memory()
     collect_at_rest(window)
     studio = window.studio
-    window.open_paths(demo_files())
+    window.files.open_paths(demo_files())
 
     def turn(seconds: float) -> None:
         end = time.monotonic() + seconds

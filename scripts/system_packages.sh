@@ -6,7 +6,7 @@ set -eu
 packages="python3-venv make xvfb libegl1 libgl1 libdbus-1-3 libfontconfig1 libglib2.0-0 libxcb-cursor0 \
 libxcb-icccm4 libxcb-keysyms1 libxcb-shape0 libxkbcommon-x11-0 libportaudio2 libpulse0"
 [ "${1:-}" = "test" ] && packages="$packages pulseaudio pulseaudio-utils libasound2-plugins ffmpeg \
-appstream desktop-file-utils"
+appstream desktop-file-utils at-spi2-core dbus dbus-daemon"
 
 if ! command -v dpkg-query >/dev/null 2>&1; then
     echo "This machine does not use Debian packages. Install the equivalents of: $packages" >&2

@@ -59,7 +59,7 @@ class Scene:
 
     def open(self, *paths: Path) -> None:
         """Open files and wait for them."""
-        self.window.open_paths(list(paths))
+        self.window.files.open_paths(list(paths))
         while len(self.studio.document.project.recordings) < len(paths):
             self.application.processEvents()
             time.sleep(0.01)
@@ -105,7 +105,7 @@ def delivery(s: Scene) -> QWidget:
 
 def assembly(s: Scene) -> QWidget:
     """The demo's chapter: recordings on lanes, one clip selected."""
-    s.window.open_demo()
+    s.window.files.open_demo()
     s.settle()
     s.window.go_to(1)
     desk = s.studio.assembly
@@ -303,7 +303,7 @@ def main(names: list[str]) -> int:
             use_theme("linen")
             use_language("de" if name in GERMAN else "en")
             window, poster = make_window(simulated=True)
-            window.asks = False
+            window.files.asks = False
             window.resize(1280, 800)
             window.show()
             shown = SCENES[name](Scene(application, window))

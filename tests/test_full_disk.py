@@ -153,10 +153,10 @@ def test_pictures_and_printed_reports_are_whole_or_not_there(
 
     make_application()
     window, poster = make_window(simulated=True)
-    window.asks = False
+    window.files.asks = False
     qtbot.addWidget(window)
     window.show()
-    window.open_paths([voice_file])
+    window.files.open_paths([voice_file])
     qtbot.waitUntil(lambda: window.bench.spectrum.plot.lines() is not None, timeout=20_000)
     window.go_to(2)
     window.delivery.deliver_to(tmp_path / "out.wav")

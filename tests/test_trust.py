@@ -106,8 +106,8 @@ def test_a_tool_is_one_module_and_one_line(
 
     make_application()
     window, poster = make_window(simulated=True)
-    window.asks = False
-    window.open_paths([path])
+    window.files.asks = False
+    window.files.open_paths([path])
     qtbot.waitUntil(lambda: window.studio.chain is not None, timeout=20_000)
     window.studio.repairs.add_tool("tiny", on_selection=False)
     qtbot.waitUntil(lambda: window.bench.sheet.body is not None)

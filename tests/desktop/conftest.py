@@ -30,7 +30,7 @@ class Person:
 
     def open(self, *paths: Path) -> None:
         before = len(self.window.studio.document.project.recordings)
-        self.window.open_paths(list(paths))
+        self.window.files.open_paths(list(paths))
         self.until(lambda: len(self.window.studio.document.project.recordings) == before + len(paths))
         self.settle()
 
@@ -101,7 +101,7 @@ def move(widget: QWidget, place: QPointF) -> None:
 @pytest.fixture
 def person(qtbot: QtBot, qapp) -> Iterator[Person]:
     window, poster = make_window(simulated=True)
-    window.asks = False
+    window.files.asks = False
     qtbot.addWidget(window)
     window.resize(1280, 800)
     with qtbot.waitExposed(window):

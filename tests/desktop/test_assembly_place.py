@@ -86,7 +86,7 @@ def test_clips_are_moved_trimmed_slipped_and_faded_with_the_mouse(place: Person)
     studio = place.window.studio
     drag(place, at(place, 8.0), at(place, 11.0))
     assert clips(place)[1].start == pytest.approx(7 * RATE, abs=0.2 * RATE)
-    drag(place, at(place, 11.0), at(place, 8.05))  # back, near enough to snap to the end of the first
+    drag(place, at(place, 11.0), at(place, 8.02))  # back, near enough to snap to the end of the first
     assert clips(place)[1].start == 4 * RATE
     drag(place, at(place, 8.0), at(place, 8.0, lane=1))
     assert [len(clips(place, n)) for n in (0, 1)] == [1, 1]

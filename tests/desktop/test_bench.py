@@ -218,11 +218,11 @@ def test_a_project_is_saved_closed_and_opened_again(
     person.mark(0.1, 0.9)
     person.key(Qt.Key.Key_N)
     score = person.recording.score
-    assert person.window._save_to(tmp_path / "job")
-    person.window.new_project()
+    assert person.window.files._save_to(tmp_path / "job")
+    person.window.files.new_project()
     assert person.recording is None
     assert person.window.bench._stack.currentIndex() == 1
-    person.window.open_paths([tmp_path / "job.pulizia"])
+    person.window.files.open_paths([tmp_path / "job.pulizia"])
     person.until(lambda: person.window.studio.chain is not None)
     assert person.recording.score == score
     person.settle()
@@ -257,13 +257,13 @@ def test_faults_are_sentences_in_the_window(bench: Person, tmp_path: Path, voice
     bench.window.studio.repairs.take_as_noise()
     assert "21 ms long" in bench.said
     (tmp_path / "r.json").write_text("{")
-    bench.window.open_paths([tmp_path / "r.json"])
+    bench.window.files.open_paths([tmp_path / "r.json"])
     assert "not readable as JSON" in bench.said
     (tmp_path / "p.pulizia").write_text('{"format": "pulizia-project", "version": 9}')
-    bench.window.open_paths([tmp_path / "p.pulizia"])
+    bench.window.files.open_paths([tmp_path / "p.pulizia"])
     assert "newer Pulizia" in bench.said
     assert bench.recording is not None
-    assert not bench.window._save_to(tmp_path / "no" / "x.pulizia")
+    assert not bench.window.files._save_to(tmp_path / "no" / "x.pulizia")
     assert "does not exist" in bench.said
     voice_file.unlink()
     bench.window.studio.document.add_step(bench.recording.id, "level", {"way": "gain"})
@@ -275,9 +275,9 @@ def test_faults_are_sentences_in_the_window(bench: Person, tmp_path: Path, voice
 def test_a_missing_source_keeps_the_score_and_is_relinked(person: Person, voice_file: Path, tmp_path: Path) -> None:
     person.open(voice_file)
     person.window.studio.document.add_step(person.recording.id, "level")
-    person.window._save_to(tmp_path / "job")
+    person.window.files._save_to(tmp_path / "job")
     moved = voice_file.rename(tmp_path / "sub.wav")
-    person.window.open_paths([tmp_path / "job.pulizia"])
+    person.window.files.open_paths([tmp_path / "job.pulizia"])
     person.until(lambda: "relink" in person.said)
     assert len(person.recording.score) == 1
     assert person.window.studio.chain is None
@@ -400,7 +400,7 @@ def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(
     person.key(Qt.Key.Key_N)
     person.settle()
     person.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
-    person.until(lambda: person.window.studio.repairs.can_paste)
+    person.until(lambda: person.window.studio.steps.can_paste)
     cards = person.window.bench.list.cards
     person.click(cards, QPointF(60, 48 + 20))
     assert person.recording.name == "other"

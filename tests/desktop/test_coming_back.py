@@ -64,12 +64,12 @@ def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
     window.close()
 
     again, poster = make_window(simulated=True)
-    again.asks = False
+    again.files.asks = False
     person.bot.addWidget(again)
     again.resize(1280, 800)
     again.show()
     other = Person(person.bot, again)
-    again.open_paths([job])
+    again.files.open_paths([job])
     other.until(lambda: again.studio.chain is not None)
     other.settle()
     assert other.recording.name == "two"

@@ -13,12 +13,13 @@ import soundfile
 from PySide6.QtCore import QPoint, QPointF, QSizeF, Qt
 from PySide6.QtGui import QCursor, QTextDocument
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QMessageBox, QWidget
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person, move
 
 from pulizia.desktop.delivery.print_report import for_paper
 from pulizia.media.folders import cache_folder, config_folder
+from pulizia.project.file import load_project
 from pulizia.report.loudness_report import report_html
 from pulizia.report.manual import pages, sections
 from pulizia.session.orders import Stage
@@ -329,8 +330,8 @@ def test_a_found_passage_is_put_back_as_a_step_and_saved_with_the_project(
         )
         == 0
     )
-    person.window.new_project()
-    person.window.open_paths([tmp_path / "p.pulizia"])
+    person.window.files.new_project()
+    person.window.files.open_paths([tmp_path / "p.pulizia"])
     person.until(lambda: len(studio.document.media) == 2)
     assert np.array_equal(
         studio.document.chain(studio.document.project.recordings[0].id).after.read(3 * RATE, 5 * RATE)[0], made
@@ -398,3 +399,77 @@ def test_the_tour_goes_step_by_step_and_storage_is_seen_and_cleared(two: Person)
     assert not (decoded / "old.wav").exists()
     assert window.doors.storage.figures["decoded"].startswith("0 MB")
     window.doors.storage.accept()
+
+
+def test_files_that_are_there_are_replaced_or_kept_as_answered(
+    two: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, delivery, queue = two.window, two.window.delivery, two.window.studio.queue
+    there = tmp_path / "two-ebu-r128.wav"
+    window.studio.choose_recording(window.studio.document.project.recordings[1].id)
+    asked: list[list[str]] = []
+
+    def answering(words: str) -> None:
+        def press(box: QMessageBox) -> int:
+            asked.append(box.informativeText().splitlines())
+            button = next(b for b in box.buttons() if b.text() == words)
+            monkeypatch.setattr(QMessageBox, "clickedButton", lambda _box: button)
+            return 0
+
+        monkeypatch.setattr(QMessageBox, "exec", press)
+
+    delivery.report_tick.setChecked(False)
+    for answer, kept, names in (
+        ("Cancel", True, 1),
+        ("Keep both", True, 2),
+        ("Keep both", True, 3),
+        ("Replace", False, 3),
+    ):
+        if answer == "Cancel":
+            there.write_bytes(b"kept")
+        answering(answer)
+        delivery.ask_into(tmp_path)
+        finished(two)
+        assert asked.pop() == [there.name]
+        assert (there.read_bytes() == b"kept") is kept
+        assert len(list(tmp_path.glob("two-ebu-r128*.wav"))) == names
+    assert all(o.stage is Stage.DONE for o in queue.orders)
+
+    # the same where the processed sound is rendered
+    window.go_to(0)
+    two.key(Qt.Key.Key_P, CTRL)
+    rendered = tmp_path / "two-repaired.wav"
+    rendered.write_bytes(b"kept")
+    answering("Keep both")
+    window.doors.printing.ask_into(tmp_path)
+    two.settle()
+    assert rendered.read_bytes() == b"kept"
+    assert soundfile.info(tmp_path / "two-repaired-2.wav").frames == 4 * RATE
+
+
+def test_each_programme_has_its_own_target_and_deliverables(two: Person, tmp_path: Path) -> None:
+    studio, delivery = two.window.studio, two.window.delivery
+    one, other = (r.id for r in studio.document.project.recordings)
+    studio.choose_recording(one)
+    two.settle()
+    items = [delivery.orders.format_box.itemText(n) for n in range(delivery.orders.format_box.count())]
+    assert not any("video" in words for words in items)  # a WAV file has none
+    choose(delivery.target_box, next(t.title for t in studio.targets.values() if t.integrated_lufs == -16.0))
+    choose(delivery.orders.format_box, "MP3, 128")
+    assert studio.target_of(one).integrated_lufs == -16.0
+    assert studio.target_of(other).integrated_lufs == -23.0
+    delivery.choose(other)
+    assert delivery.target.integrated_lufs == -23.0
+    choose(delivery.orders.format_box, "WAV, 16")
+    delivery.choose(one)
+    assert delivery.orders.format_box.currentText().startswith("MP3, 128")
+    delivery.all_tick.setChecked(True)
+    delivery.deliver_into(tmp_path)
+    finished(two)
+    kinds = {(o.name, o.path.suffix, o.target.integrated_lufs) for o in studio.queue.orders}
+    assert kinds == {("one", ".mp3", -16.0), ("two", ".wav", -23.0)}
+    studio.document.save(tmp_path / "job.pulizia")
+    assert load_project(tmp_path / "job.pulizia").target_of(one) == studio.target_of(one).id
+    two.click(delivery._for_all)
+    assert studio.target_of(other).integrated_lufs == -16.0
+    assert not delivery._for_all.isVisible()

@@ -33,7 +33,7 @@ def test_a_list_is_opened_exported_conformed_and_taken_back(
     wav(voice_in_noise(6.0, seed=9), "bert.wav")
     path = tmp_path / "reel.edl"
     path.write_text(CUT)
-    window.open_paths([path])
+    window.files.open_paths([path])
     dialog = window.list_places.media
     assert dialog.list.item(0).text() == str(folder)  # the folder of the list is proposed
     dialog.accept()
@@ -87,7 +87,7 @@ def test_a_list_is_opened_exported_conformed_and_taken_back(
 def test_a_list_that_cannot_be_read_is_a_sentence_in_the_window(person: Person, tmp_path: Path) -> None:
     path = tmp_path / "x.xml"
     path.write_text("<html/>")
-    person.window.open_paths([path])
+    person.window.files.open_paths([path])
     person.window.list_places.media.accept()
     person.until(lambda: "another kind" in person.said)
     assert not person.window.studio.document.project.programmes

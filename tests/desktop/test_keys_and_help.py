@@ -35,7 +35,7 @@ def test_a_key_is_found_changed_told_when_taken_and_kept(bench: Person) -> None:
     window.doors.show_keys()
     dialog = window.doors.keys
     dialog.search.setText("loop")
-    assert rows(dialog) == {"Loop": "R", "Loop over the cut with a run-up": "Shift+R"}
+    assert rows(dialog) == {"Loop": "R", "Loop with a pause": "Alt+R", "Loop over the cut with a run-up": "Shift+R"}
     loop = next(i for h in dialog._heads for i in [h.child(n) for n in range(h.childCount())] if i.text(0) == "Loop")
     dialog.table.setCurrentItem(loop)
     dialog._change_current()

@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
 from tests.desktop.conftest import Person
 
 from pulizia.media.folders import config_folder
@@ -21,7 +21,7 @@ def test_two_states_of_the_settings_are_compared_and_presets_kept(
     step, document = studio.step, studio.document
     learned = step.settings.profile_spans_s
     document.change_settings(bench.recording.id, step.id, reduction_db=6.0)
-    bench.key(Qt.Key.Key_A, M.ShiftModifier)  # B begins as a copy
+    bench.key(Qt.Key.Key_A, M.AltModifier)  # B begins as a copy
     assert foot.sides.accessibleDescription() == "B"
     assert studio.step.settings.reduction_db == 6.0
     document.change_settings(bench.recording.id, step.id, reduction_db=18.0)
@@ -79,3 +79,39 @@ def test_harm_and_where_a_step_acts_stay_in_view(bench: Person) -> None:
     assert "was 2.0 dB" in bench.said
     bench.key(Qt.Key.Key_Z, M.ControlModifier)
     assert studio.step.settings.reduction_db == 2.0
+
+
+def test_several_steps_are_switched_moved_copied_and_removed_together(bench: Person) -> None:
+    studio, score = bench.window.studio, bench.window.bench.score
+    for tool in ("hum", "clicks", "noise", "limiter"):
+        studio.repairs.add_tool(tool, on_selection=False)
+    bench.settle()
+    tools = lambda: [s.tool_id for s in bench.recording.score]  # noqa: E731
+    assert tools() == ["clicks", "hum", "noise", "limiter"]
+    place = lambda row: QPoint(400, round(score.plan.row_box(row).center().y()))  # noqa: E731
+    left = Qt.MouseButton.LeftButton
+    bench.bot.mouseClick(score, left, pos=place(0))
+    bench.bot.mouseClick(score, left, M.ControlModifier, pos=place(2))
+    assert [s.tool_id for s in studio.steps_chosen] == ["clicks", "noise"]
+    assert studio.step.tool_id == "clicks"
+    bench.key(Qt.Key.Key_E)
+    assert [s.enabled for s in bench.recording.score] == [False, True, False, True]
+    assert studio.document.history.undo_label == "Switch 2 steps off"
+    bench.key(Qt.Key.Key_E)
+    bench.settle()
+    bench.key(Qt.Key.Key_Down, M.ShiftModifier)
+    assert tools() == ["hum", "limiter", "clicks", "noise"]
+    bench.key(Qt.Key.Key_C, M.ControlModifier)
+    bench.settle()
+    bench.drag(score, place(2).toPointF(), place(0).toPointF() + QPointF(0, -14))
+    assert tools() == ["clicks", "noise", "hum", "limiter"]
+    bench.bot.mouseClick(score, left, pos=place(0))
+    bench.bot.mouseClick(score, left, M.ShiftModifier, pos=place(2))
+    assert [s.tool_id for s in studio.steps_chosen] == ["clicks", "noise", "hum"]
+    bench.key(Qt.Key.Key_Delete)
+    assert tools() == ["limiter"]
+    bench.key(Qt.Key.Key_V, M.ControlModifier)
+    assert tools() == ["clicks", "noise", "limiter"]
+    assert [s.tool_id for s in studio.steps_chosen] == ["clicks", "noise"]
+    bench.key(Qt.Key.Key_Z, M.ControlModifier)  # one edit
+    assert tools() == ["limiter"]

@@ -36,10 +36,10 @@ def test_work_of_a_killed_session_is_offered_and_taken_up(person: Person, voice_
         "d.add_step(rid, 'noise', {'reduction_db': 19.0}); d.write_journal(); os._exit(9)\n"
     )
     subprocess.run([sys.executable, "-c", program, str(voice_file)], check=False)
-    person.window.asks = True
+    person.window.files.asks = True
     answer("Recover")
-    person.window.offer_recovery()
-    person.window.asks = False
+    person.window.files.offer_recovery()
+    person.window.files.asks = False
     person.until(lambda: person.window.studio.chain is not None)
     assert person.recording.score[0].settings.reduction_db == 19.0
     assert person.window.studio.document.is_dirty
@@ -48,19 +48,19 @@ def test_work_of_a_killed_session_is_offered_and_taken_up(person: Person, voice_
 def test_unsaved_work_is_asked_about_before_it_is_left(bench: Person, tmp_path: Path) -> None:
     window = bench.window
     window.studio.document.save(tmp_path / "job.pulizia")
-    window.asks = True
-    assert window.may_leave()
+    window.files.asks = True
+    assert window.files.may_leave()
     window.studio.document.add_step(bench.recording.id, "noise")
     answer("Cancel")
-    assert not window.may_leave()
+    assert not window.files.may_leave()
     assert window.windowTitle().startswith("job*")
     answer("Save")
-    assert window.may_leave()
+    assert window.files.may_leave()
     assert not window.studio.document.is_dirty
     window.studio.document.undo()
     answer("Don't save")
-    assert window.may_leave()
-    window.asks = False
+    assert window.files.may_leave()
+    window.files.asks = False
 
 
 def test_zooming_keeps_the_frame_under_the_mouse_and_stays_inside() -> None:

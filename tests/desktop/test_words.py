@@ -165,7 +165,7 @@ def test_every_text_is_in_the_catalogue_and_fits_when_it_is_longer(
     pseudo: None, painted: Painted, qtbot: QtBot, qapp, voice_file: Path
 ) -> None:
     window, poster = make_window(simulated=True)
-    window.asks = False
+    window.files.asks = False
     qtbot.addWidget(window)
     person = Person(qtbot, window)
     window.resize(1280, 800)
@@ -283,7 +283,7 @@ def test_a_field_that_a_translation_gets_wrong_does_not_lose_the_sentence() -> N
 
 def test_the_chosen_language_is_kept_for_the_next_start(qtbot: QtBot, qapp, monkeypatch: pytest.MonkeyPatch) -> None:
     window, poster = make_window(simulated=True)
-    window.asks = False
+    window.files.asks = False
     qtbot.addWidget(window)
     window.show()
     window.actions_.actions["language"].trigger()

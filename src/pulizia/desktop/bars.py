@@ -35,6 +35,8 @@ MESSAGE_MS = 6000
 class PlaceSwitch(ArrowKeys):
     """The places as words; a bar under the present one."""
 
+    accessible_role = "tabs"
+
     def __init__(self, go: Callable[[int], None]) -> None:
         super().__init__()
         self._go, self._index = go, 0
@@ -163,6 +165,9 @@ class MessageBar(QWidget):
 
     def say(self, text: str, *, bad: bool) -> None:
         """Show a sentence over the top of the place, which stays as it is below."""
+        if not text:
+            self.hide()
+            return
         self.text.setText(translated(text))
         self.fit()
         retone(self._mark, "madder" if bad else "verd_text")

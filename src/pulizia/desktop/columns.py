@@ -47,7 +47,7 @@ class ColumnWidths(QObject):
             widths.append(round(min(max(chosen or share * whole, least), MOST_TIMES * least)))
         spare = whole - sum(widths) - LEAST_MIDDLE
         left, right = widths if spare >= 0 else (LEFT_WIDTH, RIGHT_WIDTH)
-        return left - HANDLE, right - HANDLE
+        return left - HANDLE, right
 
 
 class Column(QWidget):
@@ -59,7 +59,7 @@ class Column(QWidget):
     ) -> None:  # fmt: skip
         super().__init__()
         self._line_at_left = line_at_left
-        self.setMinimumWidth(width - HANDLE)
+        self.setMinimumWidth(width if line_at_left else width - HANDLE)
         self.setMaximumWidth(round(MOST_TIMES * width))
         self._halves: QSplitter | None = None
         self._moved = False  # by hand
@@ -140,4 +140,4 @@ class Columns(QSplitter):
     def _moved(self, _place: int, index: int) -> None:
         left, _, right = self.sizes()
         was_left, was_right = self._widths.chosen
-        self._widths.choose(left + HANDLE if index == 1 else was_left, right + HANDLE if index == 2 else was_right)
+        self._widths.choose(left + HANDLE if index == 1 else was_left, right if index == 2 else was_right)

@@ -37,11 +37,11 @@ def window_commands(window: MainWindow) -> list[Command]:
 def _files(w: MainWindow) -> list[Command]:
     has = lambda: w.studio.recording is not None  # noqa: E731
     return [
-        Command("new", N_("File"), tr("New project"), ("Ctrl+N",), w.new_project),
-        Command("open", N_("File"), tr("Open…"), ("Ctrl+O",), w.open_files),
-        Command("save", N_("File"), tr("Save project"), ("Ctrl+S",), lambda: _do(w.save)),
-        Command("save_as", N_("File"), tr("Save project as…"), ("Ctrl+Shift+S",), lambda: _do(w.save_as)),
-        Command("relink", N_("File"), tr("Relink the recording…"), (), w.relink, has),
+        Command("new", N_("File"), tr("New project"), ("Ctrl+N",), w.files.new_project),
+        Command("open", N_("File"), tr("Open…"), ("Ctrl+O",), w.files.open_files),
+        Command("save", N_("File"), tr("Save project"), ("Ctrl+S",), lambda: _do(w.files.save)),
+        Command("save_as", N_("File"), tr("Save project as…"), ("Ctrl+Shift+S",), lambda: _do(w.files.save_as)),
+        Command("relink", N_("File"), tr("Relink the recording…"), (), w.files.relink, has),
         Command("recipe", N_("File"), tr("Recipes…"), ("Ctrl+R",), w.doors.choose_recipe),
         Command("save_recipe", N_("File"), tr("Save steps as a recipe…"), ("Ctrl+Shift+R",), w.doors.save_recipe, has),
         Command("print", N_("File"), tr("Render…"), ("Ctrl+P",), w.doors.show_print, has),
@@ -153,7 +153,7 @@ def _edits(w: MainWindow) -> list[Command]:
             N_("Edit"),
             tr("Rename the marker here…"),
             ("Ctrl+M",),
-            w.rename_marker_here,
+            w.markers.rename_here,
             lambda: bool(s.markers.all),
         ),
         Command(
@@ -172,8 +172,8 @@ def _edits(w: MainWindow) -> list[Command]:
             lambda: s.markers.go(-1),
             lambda: bool(s.markers.all),
         ),
-        Command("markers_out", N_("Edit"), tr("Export markers…"), (), w.export_markers, lambda: bool(s.markers.all)),
-        Command("markers_in", N_("Edit"), tr("Import markers…"), (), w.take_in_markers, has),
+        Command("markers_out", N_("Edit"), tr("Export markers…"), (), w.markers.export, lambda: bool(s.markers.all)),
+        Command("markers_in", N_("Edit"), tr("Import markers…"), (), w.markers.take_in, has),
         Command("mend", N_("Edit"), tr("Repair selected click"), ("C",), s.repairs.mend_selection, marked),
         Command("blot", N_("Edit"), tr("Repair selected area"), ("P",), s.repairs.take_as_blot, marked),
         Command("trim", N_("Edit"), tr("Trim to selection"), ("D",), s.repairs.trim_to_selection, marked),
@@ -220,7 +220,7 @@ def _listening(w: MainWindow) -> list[Command]:
             "loop_pause",
             N_("Listen"),
             tr("Loop with a pause"),
-            ("Shift+R",),
+            ("Alt+R",),
             s.toggle_loop_pause,
             has,
             lambda: s.transport.loop_pause_s > 0,
@@ -468,28 +468,9 @@ def _views(w: MainWindow) -> list[Command]:
 
 
 def _score(w: MainWindow) -> list[Command]:
-    s, document = w.studio, w.studio.document
+    s = w.studio
     has = lambda: s.owner is not None  # noqa: E731
     on_step = lambda: s.step is not None  # noqa: E731
-
-    def toggle() -> None:
-        if s.step is not None and s.owner is not None:
-            document.set_enabled(s.owner.id, s.step.id, enabled=not s.step.enabled)
-
-    def remove() -> None:
-        if s.step is not None and s.owner is not None:
-            document.remove_step(s.owner.id, s.step.id)
-
-    def move(by: int) -> None:
-        if s.step is not None and s.owner is not None:
-            place = [x.id for x in s.owner.steps].index(s.step.id) + by
-            document.move_step(s.owner.id, s.step.id, place)
-
-    def choose(by: int) -> None:
-        if s.owner is not None and s.owner.steps:
-            ids = [x.id for x in s.owner.steps]
-            at = ids.index(s.step_id) + by if s.step_id in ids else 0
-            s.choose_step(ids[min(max(at, 0), len(ids) - 1)])
 
     return [
         Command("add", N_("Steps"), tr("Add a step…"), ("A",), lambda: w.here.choose_tool(on_selection=False), has),
@@ -501,22 +482,22 @@ def _score(w: MainWindow) -> list[Command]:
             lambda: w.here.choose_tool(on_selection=True),
             lambda: s.owner_selection is not None,
         ),
-        Command("step_copy", N_("Steps"), tr("Copy the step"), ("Ctrl+C",), s.repairs.copy_step, on_step),
+        Command("step_copy", N_("Steps"), tr("Copy the step"), ("Ctrl+C",), s.steps.copy, on_step),
         Command(
             "step_paste",
             N_("Steps"),
             tr("Paste the step"),
             ("Ctrl+V",),
-            s.repairs.paste_step,
-            lambda: s.repairs.can_paste,
+            s.steps.paste,
+            lambda: s.steps.can_paste,
         ),
         Command(
             "step_paste_all",
             N_("Steps"),
             tr("Paste the step to every recording"),
             ("Ctrl+Shift+V",),
-            s.repairs.paste_everywhere,
-            lambda: s.repairs.can_paste,
+            s.steps.paste_everywhere,
+            lambda: s.steps.can_paste,
         ),
         Command(
             "suggest",
@@ -543,13 +524,13 @@ def _score(w: MainWindow) -> list[Command]:
             on_step,
         ),
         Command("leave_moment", N_("Steps"), tr("Skip or include this place"), ("X",), w.bench.leave_moment, on_step),
-        Command("ab", N_("Steps"), tr("Switch settings A/B"), ("Shift+A",), s.presets.switch_side, on_step),
-        Command("step_on", N_("Steps"), tr("Switch the step on or off"), ("E",), toggle, on_step),
-        Command("step_next", N_("Steps"), tr("Next step"), ("Down",), lambda: choose(1), on_step),
-        Command("step_previous", N_("Steps"), tr("Previous step"), ("Up",), lambda: choose(-1), on_step),
-        Command("step_down", N_("Steps"), tr("Move the step down"), ("Shift+Down",), lambda: move(1), on_step),
-        Command("step_up", N_("Steps"), tr("Move the step up"), ("Shift+Up",), lambda: move(-1), on_step),
-        Command("step_remove", N_("Steps"), tr("Remove the step"), ("Del",), remove, on_step),
+        Command("ab", N_("Steps"), tr("Switch settings A/B"), ("Alt+A",), s.presets.switch_side, on_step),
+        Command("step_on", N_("Steps"), tr("Switch the step on or off"), ("E",), s.steps.toggle, on_step),
+        Command("step_next", N_("Steps"), tr("Next step"), ("Down",), lambda: s.steps.choose(1), on_step),
+        Command("step_previous", N_("Steps"), tr("Previous step"), ("Up",), lambda: s.steps.choose(-1), on_step),
+        Command("step_down", N_("Steps"), tr("Move the step down"), ("Shift+Down",), lambda: s.steps.move(1), on_step),
+        Command("step_up", N_("Steps"), tr("Move the step up"), ("Shift+Up",), lambda: s.steps.move(-1), on_step),
+        Command("step_remove", N_("Steps"), tr("Remove the step"), ("Del",), s.steps.remove, on_step),
     ]
 
 

@@ -175,6 +175,8 @@ def button(
 class Track(ArrowKeys):
     """The track of a slider: drag, click, wheel and arrow keys; a tick marks the default."""
 
+    accessible_role = "slider"
+
     moved = Signal(float)
     let_go = Signal()
 
@@ -186,6 +188,10 @@ class Track(ArrowKeys):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(translated(declared.label))
+
+    def accessible_words(self) -> str:
+        """The value with its unit."""
+        return self._declared.text(self._value)
 
     def set_value(self, value: float) -> None:
         """Show a value without telling anybody."""
@@ -338,6 +344,8 @@ class SliderRow(QWidget):
 
 class SegmentSwitch(ArrowKeys):
     """A few words of which one is chosen; arrow keys move the choice."""
+
+    accessible_role = "choice"
 
     chosen = Signal(int)
 

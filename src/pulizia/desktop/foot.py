@@ -32,6 +32,8 @@ ORDER = (Listening.BEFORE, Listening.AFTER, Listening.REMOVED, Listening.STEP)
 class RoundButton(QWidget):
     """Play and loop: drawn signs, no text."""
 
+    accessible_role = "button"
+
     pressed = Signal()
 
     def __init__(self, sign: str, name: str, tip: str) -> None:
@@ -206,6 +208,8 @@ class Foot(QWidget):
 class Clock(QWidget):
     """The position, in figures that stand still; a press asks for another one."""
 
+    accessible_role = "clock"
+
     pressed = Signal()
 
     def __init__(self) -> None:
@@ -220,6 +224,10 @@ class Clock(QWidget):
 
     def mousePressEvent(self, _event: QMouseEvent) -> None:
         self.pressed.emit()
+
+    def accessible_words(self) -> str:
+        """The position."""
+        return self._text
 
     def show_seconds(self, seconds: float) -> None:
         """Show a position."""

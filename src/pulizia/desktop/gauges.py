@@ -28,6 +28,8 @@ FULL_GAUGE, COMPACT_GAUGE = 322, 164
 class Gauge(QWidget):
     """Bars per channel with true-peak hold, and the correlation of two channels."""
 
+    accessible_role = "meter"
+
     def __init__(self) -> None:
         super().__init__()
         self.reading: Reading | None = None
@@ -58,6 +60,13 @@ class Gauge(QWidget):
         self.names = names
         self.reading = reading
         self.update()
+
+    def accessible_words(self) -> str:
+        """The held true peaks."""
+        if self.reading is None:
+            return tr("No sound")
+        held = zip(self.names, self.reading.true_peak_hold.tolist(), strict=False)
+        return ", ".join(f"{name} {format_number(gain_to_db(peak))} dBTP" for name, peak in held)
 
     @property
     def _left(self) -> int:
@@ -173,6 +182,8 @@ class Gauge(QWidget):
 
 class Figures(QWidget):
     """M and S at the play position; I, LRA and TP of the whole."""
+
+    accessible_role = "section"
 
     NAMES = (("M", "LUFS"), ("S", "LUFS"), ("I", "LUFS"), ("LRA", "LU"), ("TP", "dBTP"))
     WIDTHS = (60, 60, 60, 48, 56)

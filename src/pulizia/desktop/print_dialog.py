@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.delivery.order_sheet import FORMATS
+from pulizia.desktop.existing import CHOOSE, KEEP_BOTH, REPLACE, ask_existing
 from pulizia.errors import PuliziaError
 from pulizia.session.print_desk import PATTERN
 from pulizia.session.studio import Studio
@@ -110,17 +111,15 @@ class PrintDialog(QDialog):
             else plural("1 file: {first}", "{n} files: {first} and more", len(made), first=made[0][1].name)
         )
 
-    def print_into(self, folder: Path) -> None:
-        """Write the files."""
-        self.studio.prints.handles_s = self.handles.value()
+    def print_into(self, folder: Path, *, overwrite: bool = False, keep_both: bool = False) -> None:
+        """Write the files; what is there already is replaced, or kept beside new names, only as asked."""
+        desk = self.studio.prints
+        desk.handles_s = self.handles.value()
         try:
-            self.studio.prints.write(
-                self.what.currentData(),
-                folder,
-                pattern=self.pattern.text(),
-                wanted=self._wanted(),
-                handles_s=self.handles.value(),
-            )
+            desk.write(
+                self.what.currentData(), folder, pattern=self.pattern.text(), wanted=self._wanted(),
+                handles_s=self.handles.value(), overwrite=overwrite, keep_both=keep_both,
+            )  # fmt: skip
         except PuliziaError as error:
             self.words.setText(str(error))
             return
@@ -132,4 +131,19 @@ class PrintDialog(QDialog):
             self, tr("Render to"), str(recording.path.parent if recording else "")
         )
         if folder:
-            self.print_into(Path(folder))
+            self.ask_into(Path(folder))
+
+    def ask_into(self, folder: Path) -> None:
+        """Write the files; where some are there already, ask first."""
+        what, handles = self.what.currentData(), self.handles.value()
+        try:
+            made = self.studio.prints.paths(what, folder, self.pattern.text(), self._wanted(), handles)
+        except PuliziaError as error:
+            self.words.setText(str(error))
+            return
+        there = [path for _, path in made if path.exists()]
+        way = ask_existing(self, there) if there else ""
+        if way == CHOOSE:
+            self._ask()
+        elif way is not None:
+            self.print_into(folder, overwrite=way == REPLACE, keep_both=way == KEEP_BOTH)

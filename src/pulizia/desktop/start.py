@@ -13,6 +13,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
+from pulizia.desktop import access
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.language import chosen_language, use_language
 from pulizia.desktop.posting import Poster
@@ -23,7 +24,6 @@ from pulizia.media.faults import note_fault
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.sound_out import SERVER, SIMULATED, default_choice, output_of, outputs
 from pulizia.session.studio import Studio
-from pulizia.words import tr
 
 REST_MS = 20_000  # from one look for garbage to the next
 
@@ -34,8 +34,9 @@ def make_application() -> QApplication:
     assert isinstance(application, QApplication)  # noqa: S101
     application.setApplicationName("Pulizia")
     application.setDesktopFileName("org.pulizia.Pulizia")
-    application.setStyle(tr("Fusion"))
+    application.setStyle("Fusion")
     application.setWindowIcon(QIcon(str(files("pulizia.data").joinpath("desktop", "org.pulizia.Pulizia.svg"))))
+    access.install()
     load_fonts()
     application.setFont(font(13))
     return application
@@ -94,18 +95,18 @@ def start(options: argparse.Namespace) -> int:
     settle_memory()
     collect_at_rest(window)
     if options.demo:
-        window.open_demo()
+        window.files.open_demo()
     elif options.files:
-        window.open_paths([Path(name) for name in options.files])
+        window.files.open_paths([Path(name) for name in options.files])
     if options.demo and not options.picture and window.preferences.text("toured", "no") == "no":
         window.show_tour()
     if wrong:
         window.studio.say(wrong, bad=True)
     if options.picture:
-        window.asks = False
+        window.files.asks = False
         QTimer.singleShot(4000, lambda: (window.grab().save(options.picture), window.close()))
     else:
-        QTimer.singleShot(0, window.offer_recovery)
+        QTimer.singleShot(0, window.files.offer_recovery)
     code = application.exec()
     poster.close()
     return int(code)

@@ -19,13 +19,11 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from pulizia.audio.markers import Marker
 from pulizia.audio.timecode import TimecodeError, typed_seconds
 from pulizia.desktop.actions import Actions, Command
 from pulizia.desktop.assembly.assembly import Assembly
@@ -35,29 +33,23 @@ from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY, MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.columns import ColumnWidths
 from pulizia.desktop.delivery.delivery import Delivery
-from pulizia.desktop.demo import demo_files, demo_programme
 from pulizia.desktop.doors import Doors
 from pulizia.desktop.foot import Foot
+from pulizia.desktop.marker_dialogs import MarkerDialogs
 from pulizia.desktop.preferences import Preferences
+from pulizia.desktop.project_files import ProjectFiles
 from pulizia.desktop.shuttle_keys import ShuttleKeys
 from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.tour import Tour
 from pulizia.desktop.where_left import WhereLeft
 from pulizia.errors import PuliziaError
-from pulizia.interchange.read import is_edit_list
-from pulizia.media.folders import state_folder
 from pulizia.media.names import safe_name
-from pulizia.project.file import SUFFIX
-from pulizia.project.journal import left_behind
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
 from pulizia.words import tr, translated
 
-SOUND_FILES = "*.wav *.rf64 *.bwf *.flac *.aif *.aiff *.aifc *.ogg *.oga *.opus *.mp3 *.m4a *.m4b *.aac *.mp4 *.mov *.mkv *.webm *.mxf *.w64 *.caf *.wma *.avi *.ts"
-LIST_FILES = "*.otio *.aaf *.edl *.xml *.csv"
 AUTOSAVE_MS = 2000
 FIRST_SIZE, TITLE_BAR = (1280, 800), 40
-GO_AHEAD, DROP, NOTHING = range(3)  # answers to a question
 
 
 class MainWindow(QMainWindow):
@@ -72,8 +64,6 @@ class MainWindow(QMainWindow):
             self, studio, lambda: self.places.currentIndex() == DELIVERY, lambda: self.actions_,
             preferences, lambda: self.bench.list.cards.picked,
         )  # fmt: skip
-        self._demo_waits = False
-        self.asks = True  # False where nobody sits before the window
         self.shuttle = ShuttleKeys(studio, self, lambda name: self.actions_.keys_of(name))  # noqa: PLW0108 - there are none yet
         self.setAcceptDrops(True)
         self.setMinimumSize(1100, 680)
@@ -100,12 +90,17 @@ class MainWindow(QMainWindow):
         self.tour = Tour(studio, whole)
         self.list_places = ListPlaces(studio, preferences, self, lambda: self.go_to(ASSEMBLY))
         self.setCentralWidget(whole)
+        self.where_left = WhereLeft(studio, self.bench.axis, preferences)
+        self.files = ProjectFiles(
+            self, studio, preferences, self.list_places, self.where_left,
+            lambda: self.bench.recent.show_files(preferences.recent),
+        )  # fmt: skip
+        self.markers = MarkerDialogs(self, studio)
         self.actions_ = Actions(self, commands(self))
         self.bench.use_actions(self.actions_)
         self._build_menu()
         self.top.menu.setMenu(self._menu)
         self._connect()
-        self.where_left = WhereLeft(studio, self.bench.axis, preferences)
         self._autosave = QTimer(self)
         self._autosave.setInterval(AUTOSAVE_MS)
         self._autosave.timeout.connect(self._write_journal)
@@ -148,12 +143,12 @@ class MainWindow(QMainWindow):
         self.assembly.bench_asked.connect(self.show_on_bench)
         self.assembly.render_asked.connect(self.render_programme)
         self.assembly.deliver_asked.connect(self.deliver_programme)
-        self.bench.open_asked.connect(self.open_files)
-        self.bench.demo_asked.connect(self.open_demo)
-        self.bench.recent_asked.connect(lambda path: self.open_paths([path]))
+        self.bench.open_asked.connect(self.files.open_files)
+        self.bench.demo_asked.connect(self.files.open_demo)
+        self.bench.recent_asked.connect(lambda path: self.files.open_paths([path]))
         self.bench.recent.show_files(self.preferences.recent)
         self.bench.read_out.connect(self.top.read_out.setText)
-        self.bench.ruler.rename_asked.connect(self.rename_marker)
+        self.bench.ruler.rename_asked.connect(self.markers.rename)
         self.bench.recording_menu.connect(self._recording_menu)
         theme_notice().changed.connect(self.top.draw_icons)
         theme_notice().changed.connect(self.foot.update)
@@ -307,173 +302,6 @@ class MainWindow(QMainWindow):
         if not self.studio.transport.is_playing:
             self._playing_changed()
 
-    # -- files
-
-    def open_files(self) -> None:
-        """Ask for sound files or a project and open them."""
-        folder = str(self.preferences.recent[0].parent) if self.preferences.recent else ""
-        kinds = tr(
-            "Sound, video, projects, edit lists ({sounds} *{suffix} {lists});;All files (*)",
-            sounds=SOUND_FILES,
-            suffix=SUFFIX,
-            lists=LIST_FILES,
-        )
-        names, _ = QFileDialog.getOpenFileNames(self, tr("Open"), folder, kinds)
-        if names:
-            self.open_paths([Path(n) for n in names])
-
-    def open_paths(self, paths: list[Path]) -> None:
-        """Open files that were chosen, dropped or given at the start."""
-        if any(p.suffix.lower() == SUFFIX for p in paths) and not self.may_leave():
-            return
-        self.where_left.note()
-        for path in paths:
-            self.preferences.add_recent(path)
-        for path in (p for p in paths if is_edit_list(p)):
-            self.list_places.open_list(path)
-        self.studio.files.open_paths([p for p in paths if not is_edit_list(p)])
-
-    def open_demo(self) -> None:
-        """Open the demo recordings, and the programme made of them when all are there."""
-        if not self._demo_waits:
-            self.studio.on("document", self._demo_arrived)
-        self._demo_waits = True
-        self.open_paths(demo_files())
-
-    def _demo_arrived(self) -> None:
-        project = self.studio.document.project
-        programme = demo_programme(project.recordings) if self._demo_waits and not project.programmes else None
-        if programme is not None:
-            self._demo_waits = False
-            self.studio.document.edit_programme(programme, tr("New programme"))
-
-    def save(self) -> bool:
-        """Save the project; asks for a name the first time."""
-        if self.studio.document.path is None:
-            return self.save_as()
-        return self._save_to(self.studio.document.path)
-
-    def save_as(self) -> bool:
-        """Save the project under another name."""
-        document = self.studio.document
-        recording = self.studio.recording
-        proposal = document.path or (
-            (recording.path.parent if recording else Path.home())
-            / f"{recording.name if recording else 'project'}{SUFFIX}"
-        )
-        name, _ = QFileDialog.getSaveFileName(
-            self, tr("Save project as"), str(proposal), tr("Project (*{suffix})", suffix=SUFFIX)
-        )
-        return self._save_to(Path(name)) if name else False
-
-    def _save_to(self, path: Path) -> bool:
-        try:
-            self.studio.document.save(path)
-        except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
-            return False
-        saved = self.studio.document.path or path
-        self.where_left.note()
-        self.preferences.add_recent(saved)
-        self.studio.say(tr("Saved as {name}.", name=saved.name))
-        return True
-
-    def new_project(self) -> None:
-        """Start an empty project."""
-        if self.may_leave():
-            self.where_left.note()
-            self.studio.transport.stop()
-            self.bench.recent.show_files(self.preferences.recent)
-            self.studio.document.start_new()
-
-    def may_leave(self) -> bool:
-        """Ask what to do with unsaved edits; False keeps the project open."""
-        if not self.studio.document.is_dirty or not self.asks:
-            return True
-        answer = self._ask(
-            tr("Unsaved changes"),
-            tr("Save the changes to {title}?", title=self.studio.document.title),
-            tr("The recordings themselves are never changed; unsaved steps would be lost."),
-            (tr("Save"), tr("Don't save"), tr("Cancel")),
-        )
-        return self.save() if answer == GO_AHEAD else answer == DROP
-
-    def _ask(self, title: str, question: str, more: str, answers: tuple[str, str, str]) -> int:
-        """Ask; the answers are to go ahead, to drop something, and to do nothing. Which one was given."""
-        box = QMessageBox(self)
-        box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setWindowTitle(translated(title))
-        box.setText(translated(question))
-        box.setInformativeText(translated(more))
-        role = QMessageBox.ButtonRole
-        roles = (role.AcceptRole, role.DestructiveRole, role.RejectRole)
-        buttons = [box.addButton(words, r) for words, r in zip(answers, roles, strict=True)]
-        box.exec()
-        return next((n for n, made in enumerate(buttons) if made is box.clickedButton()), NOTHING)
-
-    def relink(self) -> None:
-        """Ask for the file of the recording on the bench."""
-        recording = self.studio.recording
-        if recording is None:
-            return
-        name, _ = QFileDialog.getOpenFileName(
-            self,
-            tr("Where is {name}?", name=recording.path.name),
-            str(recording.path.parent),
-            tr("Sound, video ({sounds});;All files (*)", sounds=SOUND_FILES),
-        )
-        if name:
-            self.studio.files.relink(recording.id, Path(name))
-
-    def rename_marker(self, marker: Marker) -> None:
-        """Ask for a marker's name."""
-        name, good = QInputDialog.getText(self, tr("Rename the marker"), tr("Name"), text=marker.name)
-        if good and name.strip():
-            self.studio.markers.rename(marker, name)
-
-    def rename_marker_here(self) -> None:
-        """Rename the marker nearest to the play head."""
-        marker = self.studio.markers.near(self.studio.transport.position, float("inf"))
-        if marker is not None:
-            self.rename_marker(marker)
-
-    def export_markers(self) -> None:
-        """Ask for a name: a text list, or a WAV file of the worked sound with cue points."""
-        recording, chain = self.studio.recording, self.studio.chain
-        if recording is None or chain is None:
-            return
-        proposal = str(recording.path.with_name(f"{recording.name}-markers.txt"))
-        kinds = tr("Text list (*.txt);;WAV with cue points (*.wav)")
-        name, _ = QFileDialog.getSaveFileName(self, tr("Export markers"), proposal, kinds)
-        if name:
-            self.studio.markers.export(Path(name))
-
-    def take_in_markers(self) -> None:
-        """Ask for a text list, or a WAV file with cue points."""
-        kinds = tr("Text list or WAV (*.txt *.tsv *.wav);;All files (*)")
-        name, _ = QFileDialog.getOpenFileName(self, tr("Import markers"), "", kinds)
-        if name:
-            self.studio.markers.take_in(Path(name))
-
-    def offer_recovery(self) -> None:
-        """After a crash: offer what was not saved."""
-        for found in left_behind(state_folder("journal")):
-            if not self.asks:
-                return
-            what = found.path.name if found.path else tr("a project without a name")
-            answer = self._ask(
-                tr("Recover unsaved work"),
-                tr("Pulizia ended before {what} was saved.", what=what),
-                tr("Recover the unsaved work, or discard it?"),
-                (tr("Recover"), tr("Discard"), tr("Later")),
-            )
-            if answer == GO_AHEAD:
-                self.studio.document.recover(found)
-                self.studio.files.after_load()
-                return
-            if answer == DROP:
-                found.journal.unlink(missing_ok=True)
-
     def _build_menu(self) -> None:
         for sentence in self.actions_.use_keys(self.preferences.lists("keys")):
             QTimer.singleShot(0, lambda text=sentence: self.studio.say(text, bad=True))
@@ -491,7 +319,7 @@ class MainWindow(QMainWindow):
         for path in self.preferences.recent:
             action = self._recent_menu.addAction(path.name)
             action.setToolTip(str(path))
-            action.triggered.connect(lambda _on=False, p=path: self.open_paths([p]))
+            action.triggered.connect(lambda _on=False, p=path: self.files.open_paths([p]))
         self._recent_menu.setEnabled(not self._recent_menu.isEmpty())
 
     def _fill_channels(self) -> None:
@@ -508,7 +336,7 @@ class MainWindow(QMainWindow):
 
     def _recording_menu(self, recording_id: str) -> None:
         menu = QMenu(self)
-        menu.addAction(tr("Relink to another file…")).triggered.connect(self.relink)
+        menu.addAction(tr("Relink to another file…")).triggered.connect(self.files.relink)
         picked = self.bench.list.cards.picked
         if len(picked) < 2:
             picked = frozenset({recording_id})
@@ -563,10 +391,10 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent) -> None:
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
-            self.open_paths(paths)
+            self.files.open_paths(paths)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.may_leave():
+        if not self.files.may_leave():
             event.ignore()
             return
         self._keep_sizes()

@@ -139,7 +139,7 @@ def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:
         "channels": recording.channels, "frames": recording.frames,
         "score": [step_row(step) for step in recording.score],
         "markers": [marker_row(marker) for marker in recording.markers],
-        "left": list(recording.left),
+        "left": list(recording.left), "target": recording.target_id,
         "trim": None if recording.trim is None else [recording.trim.start, recording.trim.stop],
     }  # fmt: skip
 
@@ -171,7 +171,7 @@ def _recording(row: dict[str, Any], folder: Path) -> Recording:
         rate=rate, channels=channels, frames=frames,
         score=tuple(step_of(entry, rate, channels) for entry in row["score"]),
         markers=in_order((marker_of(entry) for entry in row["markers"]), frames),
-        left=tuple(str(kind) for kind in row["left"]),
+        left=tuple(str(kind) for kind in row["left"]), target_id=str(row.get("target", "")),
     )  # fmt: skip
     trim = row["trim"]
     return made if trim is None else made.with_trim(spans_of([trim])[0])

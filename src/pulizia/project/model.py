@@ -7,6 +7,7 @@ import uuid
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 from pulizia.audio.markers import Marker, in_order
 from pulizia.audio.spans import Span
@@ -35,6 +36,7 @@ class Recording:
     left: tuple[str, ...] = ()  # kinds of trouble that shall stay as they are
     digest: str = ""  # of the whole file, where it was known when the project was saved
     trim: Span | None = None  # what of it is the programme; None is all
+    target_id: str = ""  # what it is delivered for; "" is the target of the project
     id: str = field(default_factory=lambda: uuid.uuid4().hex[:12])
 
     @classmethod
@@ -114,6 +116,23 @@ class Project:
     target_id: str = "ebu-r128"
     programmes: tuple[Programme, ...] = ()
     id: str = field(default_factory=lambda: uuid.uuid4().hex)
+
+    def target_of(self, subject_id: str | None) -> str:
+        """What a recording or programme is delivered for."""
+        own = {row.id: row.target_id for row in self.programmes} | {row.id: row.target_id for row in self.recordings}
+        return own.get(subject_id or "") or self.target_id
+
+    def with_target(self, target_id: str, subject_id: str | None = None) -> Project:
+        """With a target for one recording or programme; without one, for all of them."""
+
+        def wanted(row: Any) -> Any:  # noqa: ANN401 - a recording or a programme
+            own = "" if subject_id is None else target_id if row.id == subject_id else row.target_id
+            return row if own == row.target_id else replace(row, target_id=own)
+
+        return replace(
+            self, target_id=target_id if subject_id is None else self.target_id,
+            recordings=tuple(wanted(r) for r in self.recordings), programmes=tuple(wanted(p) for p in self.programmes),
+        )  # fmt: skip
 
     def recording(self, recording_id: str) -> Recording:
         """The recording with this identity."""

@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 
 from pulizia.audio.spans import Span
@@ -51,6 +51,14 @@ def moved(steps: Sequence[Step], step_id: str, place: int) -> Steps:
     rest = [s for s in steps if s.id != step_id]
     rest[max(0, min(place, len(rest))) : 0] = [s for s in steps if s.id == step_id]
     return tuple(rest)
+
+
+def moved_together(steps: Sequence[Step], step_ids: Collection[str], place: int) -> Steps:
+    """With several steps side by side, in their order, before the step that now stands at a place."""
+    chosen = [s for s in steps if s.id in step_ids]
+    before = [s for s in steps[: max(0, place)] if s.id not in step_ids]
+    behind = [s for s in steps[max(0, place) :] if s.id not in step_ids]
+    return (*before, *chosen, *behind)
 
 
 def restored(steps: Sequence[Step], span: Span, frames: int) -> Steps:

@@ -259,9 +259,9 @@ class Document(StepEditing):
 
     # -- the project
 
-    def set_target(self, target_id: str) -> None:
-        """Choose the delivery target."""
-        self._edit(replace(self.project, target_id=target_id), tr("Choose the target"))
+    def set_target(self, target_id: str, subject_id: str | None = None) -> None:
+        """Choose what a recording or programme is delivered for; without one, what all of them are."""
+        self._edit(self.project.with_target(target_id, subject_id), tr("Choose the target"))
 
     def undo(self) -> None:
         """Take the last edit back."""

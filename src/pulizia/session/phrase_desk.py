@@ -28,7 +28,13 @@ class PhraseDesk:
             return found.phrases
         self._room.say(tr("Listening for speech. The selection follows at once."))
         wanted = recording.id
-        self._speech.listen(wanted, SOON, lambda: then() if self._room.current_id == wanted else None)
+
+        def heard() -> None:
+            self._room.say("")  # which takes the sentence away
+            if self._room.current_id == wanted:
+                then()
+
+        self._speech.listen(wanted, SOON, heard)
         return None
 
     def select_at(self, frame: int | None = None) -> None:

@@ -15,6 +15,7 @@ from pulizia.audio.spans import Span
 from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, file_name
 from pulizia.media.broadcast import Broadcast, Loudness
+from pulizia.media.names import free_name
 from pulizia.media.open import broadcast_of, tags_of
 from pulizia.project.model import Recording
 from pulizia.project.programme import programme_of
@@ -97,14 +98,18 @@ class PrintDesk:
         pattern: str = PATTERN,
         wanted: Deliverable | None = None,
         handles_s: float = USUAL_HANDLES_S,
+        overwrite: bool = False,
+        keep_both: bool = False,
     ) -> None:
-        """Print the parts into a folder; what is there already is never replaced."""
+        """Print the parts into a folder; what is there already is replaced, or kept beside new names, only as asked."""
         recording, chain = self.room.recording, self.room.chain
         if recording is None or chain is None:
             return
         programme: Source = programme_of(recording, chain.after)
         wanted = wanted or Deliverable()
         made = self.paths(what, folder, pattern, wanted, handles_s)
+        if keep_both:
+            made = [(part, free_name(path)) for part, path in made]
         if not made:
             self.room.say(tr("Select the section to render first."), bad=True)
             return
@@ -118,7 +123,7 @@ class PrintDesk:
         def work(job: Job) -> int:
             cut = 0
             for _, path in made:
-                check_output(path, inputs=[recording.path], overwrite=False)
+                check_output(path, inputs=[recording.path], overwrite=overwrite)
             for n, (part, path) in enumerate(made):
                 source = programme if what == "whole" else SpanSource(chain.after, part.span.start, part.span.stop)
                 markers = [

@@ -4,7 +4,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from itertools import pairwise
 
 from pulizia.audio.source import read_padded
@@ -12,14 +11,14 @@ from pulizia.audio.spans import Span
 from pulizia.errors import PuliziaError
 from pulizia.measure.same_sound import SameSound
 from pulizia.media.open import OpenMedia
-from pulizia.score.steps import Step, new_id
+from pulizia.score.steps import Step
 from pulizia.session.jobs import Job
 from pulizia.session.room import Room
 from pulizia.tools.base import Sample, Survey
 from pulizia.tools.original import lying_at
 from pulizia.tools.registry import tool_of
 from pulizia.units import seconds_to_frames
-from pulizia.words import tr, translated
+from pulizia.words import tr
 
 SHORTEST_NOISE_S = 0.05
 SHORTEST_SECTION_S = 0.5
@@ -32,7 +31,6 @@ class RepairDesk:
 
     def __init__(self, room: Room) -> None:
         self.room = room
-        self._copied: Step | None = None
 
     def take_as_noise(self) -> None:
         """Learn the marked noise: into the selected Noise step, or into a new one over everything."""
@@ -193,50 +191,6 @@ class RepairDesk:
         step = self.room.document.add_step(owner.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
         self.room.step_id = step.id
         self.room.emit("selection")
-
-    def copy_step(self) -> None:
-        """Keep the selected step for pasting elsewhere, with what it has learned."""
-        step, chain = self.room.step, self.room.owner_chain
-        if step is None or chain is None:
-            return
-        stage = chain.stages.get(step.id)
-        if stage is None:
-            self.room.say(tr("Switch the step on first: what it has learned is copied with it."), bad=True)
-            return
-
-        def work(job: Job) -> Step:
-            settings = step.tool.carried(step.settings, stage.analysis(job.progress), stage.rate)
-            return replace(step, settings=settings, spans=None, holes=(), channels=None, id=new_id())
-
-        def done(copied: object) -> None:
-            self._copied = copied if isinstance(copied, Step) else None
-            self.room.say(
-                tr("{title} copied. Paste it into any recording (Ctrl+V).", title=translated(step.tool.title))
-            )
-
-        self.room.job(work, tr("Copying {title}", title=translated(step.tool.title)), done)
-
-    @property
-    def can_paste(self) -> bool:
-        """Whether a step was copied."""
-        return self._copied is not None and self.room.owner is not None
-
-    def paste_step(self) -> None:
-        """Add the copied step to what is shown."""
-        if self._copied is None or self.room.owner is None:
-            return
-        step = replace(self._copied, id=new_id())
-        self.room.document.paste_step(self.room.owner.id, step)
-        self.room.step_id = step.id
-        self.room.emit("selection")
-
-    def paste_everywhere(self) -> None:
-        """Add the copied step to every recording of the project, as one edit."""
-        if self._copied is None:
-            return
-        count = len(self.room.document.project.recordings)
-        self.room.document.paste_step_everywhere(self._copied)
-        self.room.say(tr("{title} was added to {count} recordings.", title=self._copied.tool.title, count=count))
 
     def put_back(self, recording_id: str, media: OpenMedia, same: SameSound, span: Span | None) -> None:
         """Put a raw recording that was found in the place of a stretch, or of everything."""

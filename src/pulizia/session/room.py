@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from typing import Protocol
 
@@ -132,6 +132,7 @@ class Room:
         self.transport.on_stopped = lambda: post(lambda: self.emit("playing"))
         self.current_id: str | None = None
         self.step_id: str | None = None
+        self.more_steps: frozenset[str] = frozenset()  # selected together with it
         self.selection: Selection | None = None
         self.listening = Listening.AFTER
         self.matched = True
@@ -271,10 +272,26 @@ class Room:
         if self.step_id not in {s.id for s in steps}:
             self.step_id = steps[0].id if steps else None
 
+    @property
+    def steps_chosen(self) -> tuple[Step, ...]:
+        """All steps that are selected, in their order."""
+        owner = self.owner
+        return () if owner is None else tuple(s for s in owner.steps if s.id == self.step_id or s.id in self.more_steps)
+
+    def choose_steps(self, step_ids: Iterable[str]) -> None:
+        """Select several steps; the one whose settings are shown stays among them, or is the last one."""
+        ids = list(step_ids)
+        shown = self.step_id if self.step_id in ids else ids[-1] if ids else None
+        more = frozenset(ids) - {shown or ""}
+        if (shown, more) != (self.step_id, self.more_steps):
+            self.more_steps = more
+            self.step_id = shown
+            self.emit("selection")
+
     def choose_step(self, step_id: str | None) -> None:
-        """Select a step."""
-        if step_id != self.step_id:
-            self.step_id = step_id
+        """Select a step, alone."""
+        if step_id != self.step_id or self.more_steps:
+            self.step_id, self.more_steps = step_id, frozenset()
             self.emit("selection")
             if self.listening is Listening.STEP:
                 self.sync()
@@ -583,8 +600,12 @@ class Room:
 
     @property
     def target(self) -> Target | None:
-        """The project's target; None when it is not known on this machine."""
-        return self.targets.get(self.document.project.target_id)
+        """The target of what is heard; None when it is not known on this machine."""
+        return self.target_of(self.subject_id)
+
+    def target_of(self, subject_id: str | None) -> Target | None:
+        """The target of a recording or programme; None when it is not known on this machine."""
+        return self.targets.get(self.document.project.target_of(subject_id))
 
     def read_targets(self) -> None:
         """Read the target files again; damaged own ones are explained, the shipped ones stay."""

@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -16,7 +16,7 @@ from pulizia.score.recipes import Recipe
 from pulizia.score.steps import Step, make_step, new_id
 from pulizia.session.history import History
 from pulizia.settings.declare import Settings
-from pulizia.words import tr, translated
+from pulizia.words import plural, tr, translated
 
 
 class StepEditing:
@@ -73,16 +73,20 @@ class StepEditing:
             self._put(owner_id, steps, what)
         return made
 
-    def paste_step(self, owner_id: str, step: Step) -> None:
-        """Add a step that was copied elsewhere, where its tool recommends."""
-        steps = rows.added(owner_of(self.project, owner_id).steps, step)
-        self._put(owner_id, steps, tr("Paste {title}", title=translated(step.tool.title)))
+    def paste_steps(self, owner_id: str, copied: Sequence[Step]) -> None:
+        """Add steps that were copied elsewhere, each where its tool recommends, as one entry of history."""
+        steps = owner_of(self.project, owner_id).steps
+        for step in copied:
+            steps = rows.added(steps, step)
+        self._put(owner_id, steps, tr("Paste {title}", title=_titles(copied)))
 
-    def paste_step_everywhere(self, step: Step) -> None:
-        """Add a copied step to every recording, as one entry of history."""
-        recordings = tuple(r.with_step(replace(step, id=new_id())) for r in self.project.recordings)
-        words = tr("Paste {title} everywhere", title=translated(step.tool.title))
-        self._edit(replace(self.project, recordings=recordings), words)
+    def paste_steps_everywhere(self, copied: Sequence[Step]) -> None:
+        """Add copied steps to every recording, as one entry of history."""
+        recordings = list(self.project.recordings)
+        for step in copied:
+            recordings = [r.with_step(replace(step, id=new_id())) for r in recordings]
+        words = tr("Paste {title} everywhere", title=_titles(copied))
+        self._edit(replace(self.project, recordings=tuple(recordings)), words)
 
     def paste_step_on(self, owner_ids: Iterable[str], step: Step) -> None:
         """Add a copied step to several lanes or recordings, as one entry of history."""
@@ -123,6 +127,29 @@ class StepEditing:
         title = self._title(owner_id, step_id)
         words = tr("Switch {title} on", title=title) if enabled else tr("Switch {title} off", title=title)
         self._change(owner_id, step_id, lambda s: replace(s, enabled=enabled), words)
+
+    def set_all_enabled(self, owner_id: str, step_ids: Collection[str], *, enabled: bool) -> None:
+        """Switch several steps on or off, as one entry of history."""
+        steps = owner_of(self.project, owner_id).steps
+        count = sum(s.id in step_ids for s in steps)
+        words = (
+            plural("Switch 1 step on", "Switch {n} steps on", count)
+            if enabled
+            else plural("Switch 1 step off", "Switch {n} steps off", count)
+        )
+        self._put(owner_id, tuple(replace(s, enabled=enabled) if s.id in step_ids else s for s in steps), words)
+
+    def remove_steps(self, owner_id: str, step_ids: Collection[str]) -> None:
+        """Take several steps out of the row, as one entry of history."""
+        steps = owner_of(self.project, owner_id).steps
+        words = plural("Remove 1 step", "Remove {n} steps", sum(s.id in step_ids for s in steps))
+        self._put(owner_id, tuple(s for s in steps if s.id not in step_ids), words)
+
+    def move_steps(self, owner_id: str, step_ids: Collection[str], place: int) -> None:
+        """Move several steps together before the step at a place, as one entry of history."""
+        steps = owner_of(self.project, owner_id).steps
+        words = plural("Move 1 step", "Move {n} steps", sum(s.id in step_ids for s in steps))
+        self._put(owner_id, rows.moved_together(steps, step_ids, place), words)
 
     def set_spans(self, owner_id: str, step_id: str, spans: tuple[Span, ...] | None, *, merge: bool = False) -> None:
         """Let a step act in these sections only; None is everywhere."""
@@ -169,3 +196,7 @@ class StepEditing:
             return False
         self._edit(project, tr("Restore original"))
         return True
+
+
+def _titles(steps: Sequence[Step]) -> str:
+    return ", ".join(translated(step.tool.title) for step in steps)

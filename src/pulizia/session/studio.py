@@ -27,6 +27,7 @@ from pulizia.session.queue_desk import QueueDesk
 from pulizia.session.repair_desk import RepairDesk
 from pulizia.session.room import Room
 from pulizia.session.speech_desk import SpeechDesk
+from pulizia.session.step_desk import StepDesk
 from pulizia.session.survey_desk import SurveyDesk
 from pulizia.session.template_desk import TemplateDesk
 from pulizia.words import tr
@@ -44,6 +45,7 @@ class Studio(Room):
         self.markers = MarkerDesk(self)
         self.surveys = SurveyDesk(self)
         self.presets = PresetDesk(self)
+        self.steps = StepDesk(self)
         self.inspection = InspectionDesk(self)
         self.queue = QueueDesk(self)
         self.prints = PrintDesk(self)

@@ -115,6 +115,7 @@ class Assembly(QWidget):
         self.steps.step_chosen.connect(lambda: self.show_sheet(STEP))
         self.step_sheet = Sheet(studio)
         self.step_sheet.setProperty("manual", "step")
+        self.step_sheet.after = self.steps.steps
         self.sheet = ClipSheet(studio)
         self.sheet.render_asked.connect(self.render_asked)
         self.sheet.deliver_asked.connect(self.deliver_asked)

@@ -107,6 +107,8 @@ class FilmPane(QWidget):
 class _Picture(QWidget):
     """The picture as large as it fits, in its own shape."""
 
+    accessible_role = "picture"
+
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio = studio

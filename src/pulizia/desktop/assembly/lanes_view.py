@@ -35,6 +35,8 @@ RECORDING_MIME = "application/x-pulizia-recording"
 class LanesView(LanesMouse):
     """All lanes of the programme over one time axis."""
 
+    accessible_role = "list"
+
     def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
         super().__init__(studio, axis)
         self._painter = ClipPainter(studio, self.geometry_of, pictures)

@@ -19,6 +19,8 @@ HEIGHT, TOP, INNER = 40, 5, 30
 class AssemblyOverview(QWidget):
     """A press or drag moves the view there."""
 
+    accessible_role = "picture"
+
     def __init__(self, studio: Studio, axis: TimeAxis) -> None:
         super().__init__()
         self.studio, self.axis = studio, axis

@@ -19,6 +19,8 @@ from pulizia.words import tr, translated
 class AssemblyRuler(QWidget):
     """Times of the programme; a click moves the play head, a drag selects a stretch; a marker has a menu."""
 
+    accessible_role = "picture"
+
     marker_menu = Signal(int)
 
     def __init__(self, studio: Studio, axis: TimeAxis) -> None:

@@ -148,8 +148,8 @@ class StepsPane(QWidget):
             (tr("Switch the step on or off"), desk.switch),
             (tr("Move the step up"), lambda: desk.move(-1)),
             (tr("Move the step down"), lambda: desk.move(1)),
-            (tr("Copy the step"), studio.repairs.copy_step),
-            (tr("Paste the step"), studio.repairs.paste_step),
+            (tr("Copy the step"), studio.steps.copy),
+            (tr("Paste the step"), studio.steps.paste),
             (tr("Paste the step to every lane of this kind"), desk.paste_on_lanes),
             (tr("Remove the step"), desk.remove),
         ):

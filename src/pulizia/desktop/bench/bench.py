@@ -78,6 +78,7 @@ class Bench(QWidget):
         ):  # fmt: skip
             part.setProperty("manual", f"bench#{section}")
         self.sheet.setProperty("manual", "step")
+        self.sheet.after = self.score
         self.lanes: tuple[Lane, ...] = (self.overview, self.ruler, self.sonogram, self.waveform, self.score)
         self.sonogram.read_out.connect(self.read_out)
         self.score.add_step.connect(lambda: self.choose_tool(on_selection=False))

@@ -43,6 +43,8 @@ LETTERS = {"high-pass": "HP", "low-pass": "LP", "low shelf": "LS", "high shelf":
 class EqualiserPicture(QWidget):
     """Drag a dot; the wheel sets its width; a double click adds or removes; hold Q to sweep."""
 
+    accessible_role = "chart"
+
     changed = Signal(tuple)
     let_go = Signal()
     chosen = Signal(int)
@@ -330,7 +332,7 @@ class EqualiserPicture(QWidget):
         if abs(self.output_db) >= SHOWN_OUTPUT_DB:
             painter.setPen(colour("soft"))
             words = tr("behind the bands {gain} dB", gain=format_number(self.output_db, 1, plus=True))
-            painter.drawText(self._plot.adjusted(6, 3, 0, 0), Qt.AlignmentFlag.AlignTop, words)
+            painter.drawText(self._plot.adjusted(6, 0, 0, -3), Qt.AlignmentFlag.AlignBottom, words)
 
     def _xs_of(self, hz: NDArray[np.floating]) -> NDArray[np.float64]:
         return np.asarray(self._plot.width() * np.log(np.maximum(hz, 1.0) / LOW_HZ) / np.log(HIGH_HZ / LOW_HZ))

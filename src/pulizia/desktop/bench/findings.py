@@ -24,6 +24,8 @@ BEFORE_S = 0.4
 class PlainTable(QWidget):
     """A few rows of words, drawn in one go: the first column at the left, figures at the right of theirs."""
 
+    accessible_role = "table"
+
     def __init__(self) -> None:
         super().__init__()
         self._table: Table | None = None

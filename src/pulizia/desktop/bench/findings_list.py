@@ -82,6 +82,8 @@ def measure_text(entry: Entry) -> str:
 class FindingRow(ArrowKeys):
     """One kind of trouble: dot, name, measure, its places as a small strip."""
 
+    accessible_role = "item"
+
     pressed = Signal(str)
     menu = Signal(str, QPoint)
 

@@ -16,6 +16,8 @@ from pulizia.words import tr, translated
 class HarmGauge(QWidget):
     """One plain bar: how much was taken from the voice, with its figures."""
 
+    accessible_role = "meter"
+
     def __init__(self) -> None:
         super().__init__()
         self.harm: Harm | None = None

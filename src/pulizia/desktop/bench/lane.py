@@ -21,6 +21,8 @@ from pulizia.desktop.theme import colour, theme_notice
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.room import Selection
 from pulizia.session.studio import Studio
+from pulizia.units import format_time
+from pulizia.words import tr
 
 EDGE_PX = 5
 
@@ -54,6 +56,21 @@ class Lane(QWidget):
     def selection(self) -> Selection | None:
         """The selection that is shown."""
         return self.studio.selection
+
+    def accessible_words(self) -> str:
+        """What is in view, and what is selected."""
+        rate = self.axis.rate
+        shown = [format_time(f / rate, 2) for f in (max(0.0, self.axis.left), min(self.axis.right, self.axis.frames))]
+        words = tr("In view {start}–{stop}", start=shown[0], stop=shown[1])
+        selection = self.selection
+        if selection is None:
+            return words
+        edges = [format_time(f / rate, 2) for f in (selection.span.start, selection.span.stop)]
+        words += "; " + tr("selected {start}–{stop}", start=edges[0], stop=edges[1])
+        if selection.band_hz is not None:
+            low, high = selection.band_hz
+            words += ", " + tr("{low:.0f}–{high:.0f} Hz", low=low, high=high)
+        return words
 
     def renew(self) -> None:
         """Be painted again in turn: something in view has come."""

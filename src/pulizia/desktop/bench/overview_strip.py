@@ -26,6 +26,8 @@ from pulizia.words import tr
 class Overview(Lane):
     """All of the recording in one strip, with a frame around what is in view."""
 
+    accessible_role = "picture"
+
     menu_ids = (
         "zoom_whole",
         "zoom_marked",

@@ -38,6 +38,8 @@ NOTES = ("description", "scene", "take", "tape", "project", "originator", "date"
 class Cards(ArrowKeys):
     """One card per recording: name, small waveform, length, loudness."""
 
+    accessible_role = "list"
+
     chosen = Signal(str)
     menu = Signal(str)
 
@@ -56,6 +58,10 @@ class Cards(ArrowKeys):
     def recordings(self) -> tuple[Recording, ...]:
         """The recordings of the project."""
         return self.studio.document.project.recordings
+
+    def accessible_words(self) -> str:
+        """Which one is on the bench, and which are selected with it."""
+        return ", ".join(r.name for r in self.recordings if r.id in self.picked)
 
     @property
     def picked(self) -> frozenset[str]:

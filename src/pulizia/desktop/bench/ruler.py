@@ -33,6 +33,8 @@ LONGEST_SHOWN_PX = 140
 class Ruler(Lane):
     """Times above the pictures, the markers, and the drop of the play head."""
 
+    accessible_role = "picture"
+
     rename_asked = Signal(object)
     menu_ids = (
         "play", "go_to_time", "", "mark_start", "mark_stop", "phrase", "", "marker", "marker_previous", "marker_next", "",

@@ -137,7 +137,7 @@ class Strips:
             self._pictures.of(taken_by(stage), levels_only=True).version if stage is not None and step.enabled else 0
         )
         return (
-            step, step.id == self.studio.step_id, axis.left, axis.frames_per_pixel, axis.width, plan.pitch, plan.frames,
+            step, step.id == self.studio.step_id, step.id in self.studio.more_steps, axis.left, axis.frames_per_pixel, axis.width, plan.pitch, plan.frames,
             theme().name, stage, self._ticks_of(step), self.edges_of(step), grown,
         )  # fmt: skip
 
@@ -232,7 +232,10 @@ class Strips:
         painter.fillPath(path, colour("verd" if filled else "panel" if step.enabled else "paper"))
         if step.enabled:
             self._paint_tide(painter, plan, box, step, filled=filled)
-        pen = QPen(colour("verd" if selected else "strong"), 1)  # a wider one costs thirty times as much
+        among = step.id in self.studio.more_steps
+        if among:
+            painter.fillPath(path, colour("verd", 0.2))
+        pen = QPen(colour("verd" if selected or among else "strong"), 1)  # a wider one costs thirty times as much
         if not step.enabled:
             pen.setDashPattern([4, 3])
         painter.setPen(pen)

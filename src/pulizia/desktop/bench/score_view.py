@@ -21,6 +21,7 @@ from pulizia.desktop.bench.score_strips import Strips
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour, font
 from pulizia.desktop.turns import update_in_turn
+from pulizia.project.step_owner import StepOwner
 from pulizia.score.steps import Step
 from pulizia.session.room import Selection
 from pulizia.session.studio import Studio
@@ -42,6 +43,8 @@ class _Drag:
 class ScoreView(Lane):
     """Strips: select by click, the dot switches, ends are dragged, up and down changes the order."""
 
+    accessible_role = "list"
+
     add_step = Signal()
     step_menu = Signal(str)
 
@@ -60,6 +63,16 @@ class ScoreView(Lane):
     def steps(self) -> tuple[Step, ...]:
         """The steps that are shown."""
         return self.studio.owner.steps if self.studio.owner else ()
+
+    def accessible_words(self) -> str:
+        """The selected steps with what they say of themselves."""
+        rows = (
+            tr("step {number} of {count}", number=n, count=len(self.steps))
+            + f", {translated(step.tool.title)}, {detail_of(step)}"
+            for n, step in enumerate(self.steps, 1)
+            if step in self.studio.steps_chosen
+        )
+        return "; ".join(rows) or tr("No step yet")
 
     @property
     def plan(self) -> ScorePlan:
@@ -136,7 +149,7 @@ class ScoreView(Lane):
     def paint_gutters(self, painter: QPainter, _plot: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for row, step in enumerate(self.steps):
-            chosen = step.id == self.studio.step_id
+            chosen = step.id == self.studio.step_id or step.id in self.studio.more_steps
             painter.setFont(font(11, bold=chosen))
             painter.setPen(colour("ink" if chosen else "soft"))
             y = TOP + row * self.plan.pitch
@@ -173,14 +186,30 @@ class ScoreView(Lane):
         if grip is None:
             return
         step = self.steps[grip[0]]
-        self.studio.choose_step(step.id)
-        if event.button() == Qt.MouseButton.RightButton:
-            self.step_menu.emit(step.id)
+        if self._select(step, event):
             return
         dot = self.plan.dot_place(grip[0])
         if abs(place.x() - dot.x()) <= 8 and abs(place.y() - dot.y()) <= 8:
             self.studio.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
-            return
+        else:
+            self._take_hold(step, owner, grip, place)
+
+    def _select(self, step: Step, event: QMouseEvent) -> bool:
+        """Select a step as keys and button say; True when that was all."""
+        held = event.modifiers()
+        add = bool(held & Qt.KeyboardModifier.ControlModifier)
+        reach = bool(held & Qt.KeyboardModifier.ShiftModifier)
+        if add or reach:
+            self.studio.steps.select(step.id, add=add, reach=reach)
+            return True
+        if step not in self.studio.steps_chosen:
+            self.studio.choose_step(step.id)
+        if event.button() == Qt.MouseButton.RightButton:
+            self.step_menu.emit(step.id)
+            return True
+        return False
+
+    def _take_hold(self, step: Step, owner: StepOwner, grip: tuple[int, str, int], place: QPointF) -> None:
         if grip[1] == "edge":
             self._held = _Drag(step.id, "edge", grip[2], place.x(), place.y(), ())
             return
@@ -242,9 +271,9 @@ class ScoreView(Lane):
         held, owner = self._held, self.studio.owner
         if held is not None and owner is not None:
             if self._drop_row is not None:
-                ids = [s.id for s in self.steps]
-                place = self._drop_row - (1 if self._drop_row > ids.index(held.step_id) else 0)
-                self.studio.document.move_step(owner.id, held.step_id, place)
+                self.studio.steps.drop(held.step_id, self._drop_row)
+            elif held.kind == "press" and self.studio.more_steps:
+                self.studio.choose_step(held.step_id)  # pressed and let go: that one alone
             self.studio.document.history.settle()
         self._held = self._drop_row = None
         self.update()

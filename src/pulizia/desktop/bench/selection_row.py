@@ -22,6 +22,8 @@ HEIGHT, BOX_WIDTH = 30, 76
 class SelectionRow(QWidget):
     """Always in its place, so that it covers nothing; without a selection it says how one is made."""
 
+    accessible_role = "group"
+
     treat = Signal()
 
     def __init__(self, studio: Studio) -> None:

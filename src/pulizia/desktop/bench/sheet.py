@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Any
 
 import shiboken6
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.audio.samples import Samples
@@ -54,6 +54,7 @@ class Sheet(QWidget):
         super().__init__()
         self.studio = studio
         self.foot = StepFoot(studio)
+        self.after: QWidget | None = None  # what has the keys before it
         self.body: ToolSheet | None = None  # what is shown; None without a step
         self._bodies: dict[str, ToolSheet] = {}
         self._empty = EmptySheet(studio, self)
@@ -123,6 +124,19 @@ class Sheet(QWidget):
             self._fill_in(wanted)
             self._exchange(wanted)
             self._rest()
+            self._order_keys()
+
+    def _order_keys(self) -> None:
+        """Tab goes through the body where the sheet stands, between the steps and what is under it."""
+        before = self.after
+        if self.body is None or before is None or before.window() != self.window():
+            return
+        for part in self.body.findChildren(QWidget):
+            if (
+                part.focusPolicy() & Qt.FocusPolicy.TabFocus and part.window() == self.window()
+            ):  # a list that drops down is none
+                QWidget.setTabOrder(before, part)
+                before = part
 
     def _exchange(self, wanted: ToolSheet | None) -> None:
         shown = self._empty if wanted is None else wanted
@@ -198,6 +212,7 @@ class Sheet(QWidget):
             found = self.studio.surveys.of(stage) if stage is not None else None
             self.body.show_found(found)
             self.foot.show_found(found)
+            self._order_keys()  # rows may have come
 
     # -- editing
 

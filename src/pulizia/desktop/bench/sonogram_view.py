@@ -50,6 +50,8 @@ LOWEST_HZ = 40.0
 class SonogramView(Lane):
     """Level over time and frequency. Dragging marks time and frequency."""
 
+    accessible_role = "picture"
+
     read_out = Signal(str)
 
     def __init__(self, studio: Studio, axis: TimeAxis) -> None:

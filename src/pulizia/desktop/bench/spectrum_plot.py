@@ -79,6 +79,8 @@ def lines_of(found: Spectrum, options: Options) -> Lines:
 class SpectrumPlot(QWidget):
     """Draws curves; the read-out follows the mouse."""
 
+    accessible_role = "chart"
+
     pointed = Signal(float)  # Hz, 0 when the mouse leaves
 
     def __init__(self) -> None:

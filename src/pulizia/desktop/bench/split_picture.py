@@ -29,6 +29,8 @@ NEAR_PX = 6.0
 class SplitPicture(QWidget):
     """Drag an upright line to move a split, a level one to move a band's threshold."""
 
+    accessible_role = "chart"
+
     changed = Signal(str, float)
     let_go = Signal()
 

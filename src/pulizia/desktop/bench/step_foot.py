@@ -33,7 +33,7 @@ class StepFoot(QWidget):
         row = FlowLayout()
         self.sides = SegmentSwitch(
             SIDES,
-            (tr("The first settings (Shift+A switches)"), tr("Other settings to compare; they begin as a copy of A")),
+            (tr("The first settings (Alt+A switches)"), tr("Other settings to compare; they begin as a copy of A")),
             tr("Two states of the settings"),
         )
         self.sides.chosen.connect(lambda index: studio.presets.show_side(SIDES[index]))

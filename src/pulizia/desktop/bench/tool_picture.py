@@ -29,6 +29,8 @@ MOST_BEND_DB = 24.0
 class ToolPicture(QWidget):
     """Draws a :class:`Picture`; empty until one is there. Where ``bends``, its lower line has handles."""
 
+    accessible_role = "chart"
+
     bent = Signal(tuple)  # ((Hz, dB added to the reduction), ...)
     let_go = Signal()
 

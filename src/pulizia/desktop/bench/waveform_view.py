@@ -44,6 +44,8 @@ DOTS_BELOW = 0.25  # frames per pixel under which single samples are drawn
 class WaveformView(Lane):
     """Levels over time: left channel above, right below the middle line; mono is mirrored."""
 
+    accessible_role = "picture"
+
     def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
         super().__init__(studio, axis)
         self._pictures = pictures

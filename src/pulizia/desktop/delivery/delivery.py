@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import (
     QFileDialog,
@@ -24,8 +25,10 @@ from pulizia.desktop.delivery.measuring import MeasuringRow
 from pulizia.desktop.delivery.order_sheet import OrderSheet, QueueView
 from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards
 from pulizia.desktop.delivery.written import Written
-from pulizia.errors import PuliziaError
+from pulizia.desktop.existing import CHOOSE, KEEP_BOTH, REPLACE, ask_existing
+from pulizia.errors import DeliveryError, PuliziaError
 from pulizia.measure.loudness import Measures
+from pulizia.media.names import free_name
 from pulizia.media.write import BITS
 from pulizia.session.orders import Order
 from pulizia.session.plan_desk import Aim
@@ -89,6 +92,10 @@ class Delivery(QWidget):
         self.target_box.setAccessibleName(tr("Target"))
         self.target_box.activated.connect(self._choose_target)
         column.addWidget(self.target_box)
+        self._for_all = button(
+            tr("Use for all"), self._use_for_all, tip=tr("Every programme and recording gets this target"), quiet=True
+        )
+        column.addWidget(self._for_all, alignment=Qt.AlignmentFlag.AlignLeft)
         self._purpose = label("", 12, token="soft", wrap=True)
         column.addWidget(self._purpose)
         self.table = LimitTable()
@@ -213,7 +220,8 @@ class Delivery(QWidget):
 
     def counted(self, subject_id: str) -> Measures | None:
         """The measures of a processed recording or programme as the target counts."""
-        return None if self.target is None else self.studio.plans.counted(subject_id, self.aim_at(self.target))
+        target = self.studio.target_of(subject_id)
+        return None if target is None else self.studio.plans.counted(subject_id, self.aim_at(target))
 
     def choose(self, subject_id: str) -> None:
         """Show and hear another programme or recording."""
@@ -247,7 +255,7 @@ class Delivery(QWidget):
         if self.studio.subject_id is None:
             return tr("Open a recording on the Bench first.")
         if self.target is None:
-            wanted = self.studio.document.project.target_id
+            wanted = self.studio.document.project.target_of(self.studio.subject_id)
             return tr("The project's target {wanted} is not known on this machine. Choose another one.", wanted=wanted)
         if self.studio.other is not None:
             return tr("The programme holds no clips. Add recordings to it first.")
@@ -264,13 +272,16 @@ class Delivery(QWidget):
         )
 
     def _fill_targets(self) -> None:
-        targets = self.studio.targets
+        targets, project = self.studio.targets, self.studio.document.project
         ids = [self.target_box.itemData(n) for n in range(self.target_box.count())]
         if ids != list(targets):
             self.target_box.clear()
             for target in targets.values():
                 self.target_box.addItem(translated(target.title), target.id)
-        self.target_box.setCurrentIndex(self.target_box.findData(self.studio.document.project.target_id))
+        self.target_box.setCurrentIndex(self.target_box.findData(project.target_of(self.studio.subject_id)))
+        own = {project.target_of(p.id) for p in project.programmes}
+        own |= {project.target_of(r.id) for r in project.recordings}
+        self._for_all.setVisible(len(own) > 1)
 
     def _show_size(self) -> None:
         subject = self.studio.subject
@@ -311,6 +322,9 @@ class Delivery(QWidget):
     # -- planning
 
     def _choose_target(self, _index: int) -> None:
+        self.studio.document.set_target(self.target_box.currentData(), self.studio.subject_id)
+
+    def _use_for_all(self) -> None:
         self.studio.document.set_target(self.target_box.currentData())
 
     # -- delivering
@@ -332,7 +346,7 @@ class Delivery(QWidget):
             return
         chosen = QFileDialog.getExistingDirectory(self, tr("Deliver to"), str(folder))
         if chosen:
-            self.deliver_into(Path(chosen))
+            self.ask_into(Path(chosen))
 
     def deliver_to(self, path: Path, *, overwrite: bool = False) -> None:
         """Queue the programme on the bench for one file."""
@@ -349,29 +363,51 @@ class Delivery(QWidget):
         self.delivered = None
         self.studio.queue.add([self._order(subject, wanted[-1], path, overwrite=overwrite)])
 
-    def deliver_into(self, folder: Path, *, overwrite: bool = False) -> None:
-        """Queue all deliverables of the chosen programme, or of all."""
-        target, wanted, current = self.target, self._wanted(), self.studio.subject
-        if target is None or current is None or not wanted:
+    def deliver_into(self, folder: Path, *, overwrite: bool = False, keep_both: bool = False) -> None:
+        """Queue all deliverables of the chosen programme, or of all; ``keep_both`` gives new names beside what is there."""
+        if self.target is None or self.studio.subject is None or not self._wanted():
             return
         self._folder = folder
-        subjects = self._all() if self.all_tick.isChecked() else [current]
         try:
-            orders = [
-                self._order(
-                    subject,
-                    one,
-                    order_path(subject, one, target, self.orders.pattern.text(), folder, n),
-                    overwrite=overwrite,
-                )
-                for n, subject in enumerate(subjects, 1)
-                for one in wanted
-            ]
+            rows = self._rows_into(folder)
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
             return
         self.delivered = None
-        self.studio.queue.add(orders)
+        self.studio.queue.add([
+            self._order(subject, one, free_name(path) if keep_both else path, overwrite=overwrite)
+            for subject, one, path in rows
+        ])  # fmt: skip
+
+    def _rows_into(self, folder: Path) -> list[tuple[Subject, Deliverable, Path]]:
+        """What is written into a folder; DeliveryError when a name or a target is wrong."""
+        current = self.studio.subject
+        subjects = self._all() if self.all_tick.isChecked() else [current] if current is not None else []
+        return [
+            (subject, one, self._path_of(subject, one, folder, n))
+            for n, subject in enumerate(subjects, 1)
+            for one in self.orders.of(subject)
+        ]
+
+    def ask_into(self, folder: Path) -> None:
+        """Queue everything for a folder; where files are there already, ask first."""
+        try:
+            there = [path for _, _, path in self._rows_into(folder) if path.exists()]
+        except PuliziaError as error:
+            self.studio.say(str(error), bad=True)
+            return
+        way = ask_existing(self, there) if there else ""
+        if way == CHOOSE:
+            self.ask_and_deliver()
+        elif way is not None:
+            self.deliver_into(folder, overwrite=way == REPLACE, keep_both=way == KEEP_BOTH)
+
+    def _path_of(self, subject: Subject, wanted: Deliverable, folder: Path, number: int) -> Path:
+        target = self.studio.target_of(subject.id)
+        if target is None:
+            message = tr("{name} has a target that is not known here. Choose another one for it.", name=subject.name)
+            raise DeliveryError(message)
+        return order_path(subject, wanted, target, self.orders.pattern.text(), folder, number)
 
     def _near(self, subject: Subject) -> Path:
         """The folder that is proposed: the project's, or that of the first recording."""
@@ -388,7 +424,7 @@ class Delivery(QWidget):
         return [subject for subject in found if subject is not None]
 
     def _order(self, subject: Subject, wanted: Deliverable, path: Path, *, overwrite: bool) -> Order:
-        target = self.target
+        target = self.studio.target_of(subject.id)
         assert target is not None  # noqa: S101 - the callers have looked
         plain = wanted == Deliverable(
             kind=wanted.kind, sample_format=wanted.sample_format, dither=wanted.dither, bitrate_kbps=wanted.bitrate_kbps

@@ -39,6 +39,8 @@ BIN_LU = 0.5
 class LoudnessGraph(QWidget):
     """True peaks, momentary area, short-term line, target band, and the share of time per level."""
 
+    accessible_role = "chart"
+
     clicked = Signal(float)  # seconds
 
     def __init__(self) -> None:

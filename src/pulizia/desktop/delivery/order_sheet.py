@@ -27,6 +27,7 @@ from pulizia.errors import PuliziaError
 from pulizia.media.write import Dither, SampleFormat
 from pulizia.session.orders import Order, Stage
 from pulizia.session.studio import Studio
+from pulizia.session.subject import Subject
 from pulizia.units import format_number
 from pulizia.words import N_, tr, translated
 
@@ -57,6 +58,8 @@ class OrderSheet(QWidget):
         super().__init__()
         self.studio = studio
         self.more: list[Deliverable] = []
+        self._shown = ""  # the recording or programme whose deliverables are shown
+        self._kept: dict[str, tuple[list[Deliverable], dict[str, int]]] = {}  # of the others that were looked at
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -80,7 +83,8 @@ class OrderSheet(QWidget):
         self.rate_box = _box(tr("Sample rate"), list(RATES), self.changed.emit)
         self.layout_box = _box(tr("Channels"), list(LAYOUTS), self.changed.emit)
         self.dither_box = _box(tr("Dither"), list(DITHERS), self.changed.emit)
-        for box in (self.format_box, self.rate_box, self.layout_box, self.dither_box):
+        self._choices = (self.format_box, self.rate_box, self.layout_box, self.dither_box)
+        for box in self._choices:
             column.addWidget(box)
         edges = self._build_edges()
         row = FlowLayout()
@@ -158,6 +162,49 @@ class OrderSheet(QWidget):
         """Everything that is made in one go."""
         return [*self.more, self.deliverable()]
 
+    def of(self, subject: Subject) -> list[Deliverable]:
+        """Everything that is made of a recording or programme: what was chosen for it, else what is shown."""
+        if subject.id == self._shown or subject.id not in self._kept:
+            return self.all()
+        more, boxes = self._kept[subject.id]
+        here = self._boxes()
+        self._set_boxes(boxes)
+        try:
+            return [*more, self.deliverable()]
+        finally:
+            self._set_boxes(here)
+
+    def _boxes(self) -> dict[str, int]:
+        return {box.accessibleName(): box.currentIndex() for box in self._choices}
+
+    def _set_boxes(self, places: dict[str, int]) -> None:
+        for box in self._choices:
+            box.setCurrentIndex(min(places[box.accessibleName()], box.count() - 1))
+
+    def _change_subject(self, subject: Subject | None) -> None:
+        """Each recording and programme has deliverables of its own, once they were chosen; a new one begins with these."""
+        wanted = subject.id if subject is not None else ""
+        if wanted == self._shown:
+            return
+        if self._shown:
+            self._kept[self._shown] = (list(self.more), self._boxes())
+        self._shown = wanted
+        self._offer_video(there=subject is not None and subject.said.picture is not None)
+        if wanted in self._kept:
+            self.more, boxes = list(self._kept[wanted][0]), self._kept[wanted][1]
+            self._set_boxes(boxes)
+            self._fill()
+
+    def _offer_video(self, *, there: bool) -> None:
+        """The sound of a video can be replaced only where there is one."""
+        last = len(FORMATS) - 1
+        if there and self.format_box.count() == last:
+            self.format_box.addItem(translated(FORMATS[last][0]), last)
+        elif not there and self.format_box.count() > last:
+            if self.format_box.currentIndex() == last:
+                self.format_box.setCurrentIndex(0)
+            self.format_box.removeItem(last)
+
     @property
     def way(self) -> Way:
         """How the programme is normalised."""
@@ -166,6 +213,7 @@ class OrderSheet(QWidget):
 
     def refresh(self) -> None:
         """Show what applies."""
+        self._change_subject(self.studio.subject)
         _, kind, bits, _ = FORMATS[self.format_box.currentData()]
         self.dither_box.setVisible(kind in ("wav", "flac") and bits == "int16")
         subject = self.studio.subject
@@ -257,6 +305,8 @@ class QueueView(QWidget):
 
 class QueueRows(QWidget):
     """One row per order: name, state, and a bar while it is written."""
+
+    accessible_role = "list"
 
     def __init__(self, studio: Studio) -> None:
         super().__init__()

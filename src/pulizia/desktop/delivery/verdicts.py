@@ -23,6 +23,8 @@ ROW, APART = 50, 30
 class ProgrammeCards(QWidget):
     """The programmes with their state against the target."""
 
+    accessible_role = "list"
+
     chosen = Signal(str)
 
     def __init__(self, studio: Studio, counted: Callable[[str], Measures | None]) -> None:
@@ -37,6 +39,17 @@ class ProgrammeCards(QWidget):
         project = self.studio.document.project
         programmes = [(p.id, p.name, p.frames / p.rate) for p in project.programmes]
         return programmes + [(r.id, r.name, r.kept_seconds) for r in project.recordings]
+
+    def accessible_words(self) -> str:
+        """Each programme with its verdict."""
+        rows = []
+        for subject_id, name, _ in self.rows:
+            target, measures = self.studio.target_of(subject_id), self._counted(subject_id)
+            words = (
+                overall(verdicts(measures, target)).words if measures and target else translated(State.MISSING.value)
+            )
+            rows.append(f"{name}: {words}")
+        return "; ".join(rows)
 
     @property
     def _apart(self) -> int:
@@ -61,7 +74,7 @@ class ProgrammeCards(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        target, shown = self.studio.target, self.studio.subject_id
+        shown = self.studio.subject_id
         if self._apart:
             top = self._top(len(self.studio.document.project.programmes)) - APART
             painter.setFont(font(13, bold=True))
@@ -85,6 +98,7 @@ class ProgrammeCards(QWidget):
             second = box.adjusted(8, 26, -8, -4)
             painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, format_time(seconds))
             measures = self._counted(subject_id)
+            target = self.studio.target_of(subject_id)
             if target is not None:
                 verdict = overall(verdicts(measures, target)) if measures else None
                 paint_verdict(painter, second, verdict)
@@ -118,6 +132,8 @@ def paint_verdict(painter: QPainter, box: QRectF, verdict: Verdict | None) -> No
 
 class VerdictLabel(QWidget):
     """A verdict in a table."""
+
+    accessible_role = "section"
 
     def __init__(self) -> None:
         super().__init__()

@@ -55,6 +55,8 @@ class Group:
 class BarStack(QWidget):
     """Groups of bars, one over the other."""
 
+    accessible_role = "meter"
+
     def __init__(self) -> None:
         super().__init__()
         self.groups: list[Group] = []

@@ -20,6 +20,8 @@ QUIETEST_SHOWN = 0.02  # the picture grows until the loudest sample fills it, bu
 class Goniometer(QWidget):
     """What two channels have in common stands upright, what differs lies flat."""
 
+    accessible_role = "picture"
+
     def __init__(self) -> None:
         super().__init__()
         self.pair: Samples | None = None

@@ -23,6 +23,8 @@ GUTTER = 28.0
 class History(QWidget):
     """A small graph with the target as a line and the play head."""
 
+    accessible_role = "chart"
+
     def __init__(self) -> None:
         super().__init__()
         self._measures: Measures | None = None

@@ -1,0 +1,92 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""What a screen reader is told, over the accessibility bus itself; the way of the Tab key; text at twice its size."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from tests.accessibility_bus import launcher
+from tests.desktop.conftest import Person
+
+PARTS = ("dbus-run-session", "Xvfb")
+
+
+def free_display() -> int:
+    return next(n for n in range(120, 400) if not Path(f"/tmp/.X{n}-lock").exists())
+
+
+@pytest.mark.skipif(
+    launcher() is None or not all(shutil.which(part) for part in PARTS),
+    reason="the accessibility bus is not installed (at-spi2-core, dbus-x11, xvfb)",
+)
+def test_a_screen_reader_is_told_names_roles_and_figures(tmp_path: Path) -> None:
+    display = free_display()
+    screen = subprocess.Popen(["Xvfb", f":{display}", "-screen", "0", "1400x900x24"], stderr=subprocess.DEVNULL)
+    root = Path(__file__).resolve().parents[2]
+    environment = os.environ | {
+        "DISPLAY": f":{display}", "PYTHONPATH": str(root), "XDG_CACHE_HOME": str(tmp_path), "XDG_RUNTIME_DIR": str(tmp_path),
+    }  # fmt: skip
+    try:
+        done = subprocess.run(
+            ["dbus-run-session", "--", sys.executable, "-m", "tests.accessibility_bus"], env=environment,
+            capture_output=True, text=True, timeout=120, check=False,
+        )  # fmt: skip
+    finally:
+        screen.terminate()
+        screen.wait()
+    assert done.returncode == 0, done.stderr[-2000:]
+    rows = [row for row in json.loads(done.stdout.splitlines()[-1]) if row["showing"]]
+    assert len(rows) > 80
+    nameless = [row for row in rows if row["focusable"] and not row["name"] and row["role"] not in ("filler", "panel")]
+    assert not nameless
+    drawn = [row for row in rows if row["focusable"] and row["role"] == "filler" and row["name"]]
+    assert not drawn  # whatever takes keys has a role
+    told = {(row["role"], row["name"]): row["words"] for row in rows}
+    names = {name: role for role, name in told}
+    for name, role in (
+        ("Play or stop", "push button"), ("Reduction", "slider"), ("Recordings", "list"), ("Place", "page tab list"),
+        ("Waveform", "graphic"), ("Position", "clock"), ("Menu", "button menu"),
+    ):  # fmt: skip
+        assert names[name] == role
+    assert told["slider", "Reduction"] == "10.0 dB"
+    assert told["clock", "Position"].startswith("00:00:0")
+    assert told["list", "Recordings"] == "hall-of-pendulums"
+    assert "selected 0:01.00–0:02.00" in told["graphic", "Waveform"].replace("\u2013", "–")
+    steps = next(words for (role, name), words in told.items() if role == "list" and name.startswith("Steps"))
+    assert "Noise" in steps
+
+
+def test_tab_follows_the_work_and_every_stop_has_a_name(bench: Person) -> None:
+    window, studio = bench.window, bench.window.studio
+    studio.repairs.add_tool("noise", on_selection=False)
+    bench.mark(1.0, 2.0)
+    bench.until(lambda: not window.bench.sheet.is_building)
+    bench.settle()
+    stops, here = [], window.nextInFocusChain()
+    while here is not window:
+        if here.isVisibleTo(window) and here.isEnabled() and here.focusPolicy() & Qt.FocusPolicy.TabFocus:
+            stops.append(here)
+        here = here.nextInFocusChain()
+    assert all(stop.accessibleName() or getattr(stop, "text", str)() for stop in stops)
+    sheet, foot = window.bench.sheet, window.foot
+    order = [
+        window.top.places, window.bench.list.cards, window.bench.bar.start, window.bench.score, sheet.body.controls["reduction_db"].track,
+        sheet.foot.sides, window.bench.spectrum.freeze_button, foot.play, foot.switch,
+    ]  # fmt: skip
+    places = [stops.index(part) for part in order]
+    assert places == sorted(places)
+    # and the ring of the keyboard is seen wherever it is
+    for part in (foot.play, foot.loop, foot.switch, window.top.places, window.bench.list.cards):
+        part.clearFocus()
+        bench.settle()
+        before = part.grab().toImage()
+        part.setFocus(Qt.FocusReason.TabFocusReason)
+        bench.until(part.hasFocus)
+        assert part.grab().toImage() != before, part
