@@ -294,9 +294,65 @@ SCENES: dict[str, Callable[[Scene], QWidget]] = {
 GERMAN = ("german",)
 
 
+def _told(s: Scene) -> str:
+    """What the selected step found."""
+    stage = s.studio.chain.stages[s.studio.step_id]
+    found = s.studio.surveys.of(stage)
+    return found.survey.sentence if found is not None and found.survey is not None else ""
+
+
+def _found(s: Scene) -> set[str]:
+    return {entry.kind for entry in s.studio.inspection.entries()}
+
+
+def _sheet_is_whole(s: Scene) -> bool:
+    """Whether the sheet's picture is in view with all of its width."""
+    picture = s.window.bench.sheet.body.picture
+    return picture.visibleRegion().boundingRect().size() == picture.size()
+
+
+CHECKS: dict[str, Callable[[Scene], bool]] = {
+    "bench": lambda s: s.studio.step.tool_id == "noise" and bool(s.studio.step.settings.profile_spans_s) and _sheet_is_whole(s),
+    "lamplight": lambda s: [x.tool_id for x in s.studio.recording.score] == ["noise", "dull_voice", "leveller"] and _sheet_is_whole(s),
+    "delivery": lambda s: s.window.delivery.plan is not None and s.studio.target is not None,
+    "assembly": lambda s: len(s.studio.assembly.clips) == 1 and len(s.studio.assembly.programme.lanes) > 1,
+    "readings": lambda s: len(s.window.delivery.measuring.table.rows) > 3,
+    "queue": lambda s: len(s.studio.queue.orders) > 0 and all(o.delivered is not None for o in s.studio.queue.orders),
+    "levels": lambda s: s.window.bench.shows_levels and s.studio.transport.is_playing,
+    "spectrum": lambda s: s.window.bench.large_spectrum.isVisible() and len(s.window.bench.large_spectrum.peaks) > 3,
+    "equaliser": lambda s: len(s.window.bench.sheet.body.picture.bands) > 1 and _sheet_is_whole(s),
+    "hum": lambda s: _told(s).startswith("Hum at 50") and _sheet_is_whole(s),
+    "video": lambda s: s.window.assembly.film.isVisible() and s.studio.assembly.programme.film != "",
+    "conform": lambda s: len(s.window.list_places.walk.rows) > 2,
+    "inspect": lambda s: {"room", "noise"} <= _found(s),
+    "german": lambda s: {"room", "noise"} <= _found(s) and s.window.bench.list.findings.all_button.text() != "Treat all",
+    "blots": lambda s: len(s.studio.step.settings.areas) == 2 and _sheet_is_whole(s),
+    "room-tail": lambda s: _told(s).startswith("Reverberation time T60 0.") and _sheet_is_whole(s),
+    "score": lambda s: len(s.studio.recording.score) == 10,
+    "manual": lambda s: "Noise" in s.window.doors.help.windowTitle() or s.window.doors.help.isVisible(),
+    "sections": lambda s: "noise" in _found(s) and len(s.studio.repairs.edges_of(s.studio.step, s.studio.surveys.of(s.studio.chain.stages[s.studio.step_id]).survey)) == 1,
+}  # fmt: skip
+"""What each picture has to show, as its caption says."""
+
+
+def equaliser(s: Scene) -> QWidget:
+    """A high-pass and two bells over a phrase."""
+    s.open(demo_files()[0])
+    s.do("phrase_next")
+    s.add("equaliser")
+    bands = (("high-pass", 90.0, 0.0, 18.0), ("bell", 240.0, -3.5, 1.4), ("bell", 3200.0, 4.0, 1.0))
+    s.studio.document.change_settings(s.studio.current_id, s.studio.step_id, bands=bands)
+    s.settle()
+    return s.window
+
+
+SCENES["equaliser"] = equaliser
+
+
 def main(names: list[str]) -> int:
     """Take the pictures."""
     application = make_application()
+    wrong: list[str] = []
     for name in names or list(SCENES):
         with tempfile.TemporaryDirectory() as home:
             os.environ["PULIZIA_HOME"] = home
@@ -306,15 +362,22 @@ def main(names: list[str]) -> int:
             window.files.asks = False
             window.resize(1280, 800)
             window.show()
-            shown = SCENES[name](Scene(application, window))
+            scene = Scene(application, window)
+            shown = SCENES[name](scene)
             application.processEvents()
+            if not CHECKS[name](scene):
+                print(f"{name}.png would not show what its caption says; the old one stays.")
+                wrong.append(name)
+                window.close()
+                poster.close()
+                continue
             shown.grab().save(str(TARGET / f"{name}.png"))
             print(f"{name}.png")
             window.close()
             poster.close()
             window.deleteLater()
             application.processEvents()
-    return 0
+    return 1 if wrong else 0
 
 
 if __name__ == "__main__":

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QPushButton
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
@@ -60,8 +61,16 @@ def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
     studio.seek(123_456)
     left, scale = window.bench.axis.left, window.bench.axis.frames_per_pixel
     job = tmp_path / "job.pulizia"
-    studio.document.save(job)
+    window.files._save_to(job)
     window.close()
+
+    begun, nobody = make_window(simulated=True)  # a window without a project offers it, with a picture of its sound
+    person.bot.addWidget(begun)
+    (offered,) = (b for b in begun.bench.recent.findChildren(QPushButton) if b.text().strip() == "job.pulizia")
+    picture = offered.icon().pixmap(180, 24).toImage()
+    assert len({picture.pixel(x, picture.height() // 2) for x in range(picture.width())}) > 3
+    begun.close()
+    nobody.close()
 
     again, poster = make_window(simulated=True)
     again.files.asks = False

@@ -13,7 +13,7 @@ import soundfile
 from PySide6.QtCore import QPoint, QPointF, QSizeF, Qt
 from PySide6.QtGui import QCursor, QTextDocument
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QPushButton, QWidget
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person, move
 
@@ -381,16 +381,39 @@ def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(
     assert studio.step.settings.ride_levels == ()
 
 
-def test_the_tour_goes_step_by_step_and_storage_is_seen_and_cleared(two: Person) -> None:
+def test_the_first_steps_are_done_by_their_rows_and_ticked(
+    two: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    window, studio = two.window, two.window.studio
+    window.show_first_steps()
+    first = window.bench.list.first_steps
+    assert first.isVisible()
+    done = lambda: [row.text().startswith("\u2713") for row in first.rows]  # noqa: E731
+    assert done() == [True, False, False, False, False]
+    two.click(first.rows[1])
+    two.until(lambda: studio.inspection.is_current)
+    two.click(first.rows[2])
+    two.until(lambda: two.recording.score, 60)
+    two.click(first.rows[3])
+    two.until(lambda: studio.transport.is_playing)
+    two.key(Qt.Key.Key_Space)
+    assert done() == [True, True, True, True, False]
+    written = tmp_path / "first.wav"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a: (str(written), ""))
+    two.until(lambda: not studio.pool.busy, 60)
+    two.click(first.rows[4])
+    finished(two)
+    assert written.exists()
+    assert all(done())
+    assert first.rows[4].accessibleName() == "Deliver a file, done"
+    window.go_to(0)
+    two.click(next(b for b in first.findChildren(QPushButton) if b.text() == "Hide"))
+    assert not first.isVisible()
+    assert window.preferences.text("first steps", "shown") == "hidden"
+
+
+def test_storage_is_seen_and_cleared(two: Person) -> None:
     window = two.window
-    window.show_tour()
-    seen = []
-    while not window.tour.isHidden():
-        seen.append(window.tour.head.text())
-        window.grab()
-        two.click(window.tour.next)
-    assert len(seen) == 6
-    assert window.preferences.text("toured", "no") == "yes"
     decoded = cache_folder("decoded")
     (decoded / "old.wav").write_bytes(bytes(3_000_000))
     window.doors.show_storage()

@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import contextlib
 import gc
+import subprocess
+import sys
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -25,7 +27,7 @@ RATE = 48_000
 LONGEST_SLICE_S = 0.06  # on a shared machine; what is measured on a quiet one stands in docs/performance.md
 
 
-@pytest.fixture(params=["linen", "lamplight"])
+@pytest.fixture(params=["linen", "lamplight", "contrast"])
 def themed(request: pytest.FixtureRequest) -> Iterator[str]:
     use_theme(request.param)
     yield request.param
@@ -52,6 +54,43 @@ def test_texts_stand_out_from_their_grounds(qapp, themed: str) -> None:
     assert contrast(t.on_verd, t.verd) >= 4.5
     assert contrast(t.ink, t.verd_soft) >= 4.5
     assert contrast(t.strong, t.paper) >= 2.3  # outlines and ticks
+    if themed == "contrast":  # WCAG 2.2, 1.4.6 for text and 1.4.11 for lines
+        for ink in (t.ink, t.soft, t.verd_text, t.madder, t.ochre_text, t.plum):
+            assert contrast(ink, t.paper) >= 7
+        for line in (t.line, t.strong, t.verd, t.ochre):
+            assert contrast(line, t.paper) >= 3
+
+
+def test_colours_and_size_are_chosen_and_kept(bench: Person) -> None:
+    window = bench.window
+    window.actions_.actions["appearance"].trigger()
+    dialog = window.doors.appearance
+    dialog.theme.setCurrentIndex(dialog.theme.findData("contrast"))
+    dialog.theme.activated.emit(dialog.theme.currentIndex())
+    assert theme().name == "contrast"
+    dialog.percent.setCurrentIndex(dialog.percent.findData(200))
+    dialog.percent.activated.emit(dialog.percent.currentIndex())
+    dialog.accept()
+    program = (
+        "import argparse, os\n"
+        "from PySide6.QtCore import QTimer\n"
+        "from pulizia.desktop import start\n"
+        "made = start.make_window\n"
+        "def look(**given):\n"
+        "    window, poster = made(**given)\n"
+        "    def tell():\n"
+        "        print(window.devicePixelRatioF(), window.width(), window.palette().window().color().name()); window.close()\n"
+        "    QTimer.singleShot(200, tell)\n"
+        "    return window, poster\n"
+        "start.make_window = look\n"
+        "start.start(argparse.Namespace(simulated_output=True, demo=False, files=[], picture=''))\n"
+    )
+    done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, timeout=60, check=True)
+    ratio, width, ground = done.stdout.split()
+    assert float(ratio) == 2.0
+    assert int(width) <= 800  # what a screen of the usual simulated size has room for
+    assert ground == "#ffffff"
+    use_theme("linen")
 
 
 def cut_off(window: QWidget) -> list[str]:

@@ -463,6 +463,7 @@ def _views(w: MainWindow) -> list[Command]:
             other_theme,
             checked=lambda: theme().name == "lamplight",
         ),
+        Command("appearance", N_("View"), tr("Appearance…"), (), w.doors.choose_appearance),
         Command("language", N_("View"), tr("Language…"), (), w.doors.choose_language),
     ]
 
@@ -554,7 +555,7 @@ def _rest(w: MainWindow) -> list[Command]:
         *(Command(name, N_("Delivery"), title, keys, call, has_sound) for name, title, keys, call in with_sound),
         Command("own_target", N_("Delivery"), tr("Custom target…"), ("Ctrl+T",), w.doors.edit_target),
         Command("menu", N_("Help"), tr("Open the menu"), ("F10",), w.top.menu.showMenu),
-        Command("tour", N_("Help"), tr("Tour"), (), w.show_tour),
+        Command("first_steps", N_("Help"), tr("First steps"), (), w.show_first_steps),
         Command("storage", N_("Help"), tr("Cache…"), (), w.doors.show_storage),
         Command("manual", N_("Help"), tr("Manual"), ("F1",), w.doors.show_help),
         Command("about", N_("Help"), tr("About Pulizia"), (), w.doors.show_about),

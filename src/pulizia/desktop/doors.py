@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from pulizia.desktop.about_dialog import AboutDialog
 from pulizia.desktop.actions import Actions
+from pulizia.desktop.appearance_dialog import AppearanceDialog
 from pulizia.desktop.bench.figures_dialog import FiguresDialog
 from pulizia.desktop.delivery.target_dialog import TargetDialog
 from pulizia.desktop.find_dialog import FindDialog
@@ -89,6 +90,11 @@ class Doors:
         """What is kept on the disk, and a way to clear it."""
         self.storage = StorageDialog(self.studio, self.window)
         self.storage.open()
+
+    def choose_appearance(self) -> None:
+        """Colours and size of the window."""
+        self.appearance = AppearanceDialog(self._preferences, self.window)
+        self.appearance.open()
 
     def choose_language(self) -> None:
         """The language of the window."""

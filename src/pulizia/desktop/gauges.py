@@ -111,7 +111,7 @@ class Gauge(QWidget):
             painter.setFont(font(11))
             painter.setPen(colour("soft"))
             for row in range(len(self.names)):
-                painter.fillRect(QRectF(self._left, self._top(row), self._bar, self._thick), colour("line"))
+                painter.fillRect(QRectF(self._left, self._top(row), self._bar, self._thick), colour("track"))
             for row, name in enumerate(self._rows):
                 y = self._top(row) if len(self.names) <= 2 else 14
                 fits = painter.fontMetrics().elidedText(translated(name), Qt.TextElideMode.ElideRight, self._left - 4)
@@ -165,7 +165,7 @@ class Gauge(QWidget):
         painter.setPen(colour("soft"))
         words = painter.fontMetrics().elidedText(tr("Correlation"), Qt.TextElideMode.ElideRight, 66)
         painter.drawText(QRectF(left, 2, 66, 14), Qt.AlignmentFlag.AlignLeft, words)
-        painter.fillRect(QRectF(left, 21, 64, 5), colour("line"))
+        painter.fillRect(QRectF(left, 21, 64, 5), colour("track"))
         middle = left + 32
         value = self.reading.correlation if self.reading else None
         if value is not None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import argparse
 import gc
+import os
 import sys
 from importlib.resources import files
 from pathlib import Path
@@ -14,6 +15,7 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from pulizia.desktop import access
+from pulizia.desktop.appearance_dialog import size_of
 from pulizia.desktop.commands import window_commands
 from pulizia.desktop.language import chosen_language, use_language
 from pulizia.desktop.posting import Poster
@@ -87,6 +89,9 @@ def collect_at_rest(window: MainWindow) -> QTimer:
 
 def start(options: argparse.Namespace) -> int:
     """Open the window and run until it is closed."""
+    percent = size_of(Preferences())
+    if percent != 100:
+        os.environ.setdefault("QT_SCALE_FACTOR", f"{percent / 100:g}")  # the toolkit reads it when it begins
     application = make_application()
     wrong = use_language(chosen_language(Preferences().text("language", "system")))
     window, poster = make_window(simulated=options.simulated_output)
@@ -98,8 +103,8 @@ def start(options: argparse.Namespace) -> int:
         window.files.open_demo()
     elif options.files:
         window.files.open_paths([Path(name) for name in options.files])
-    if options.demo and not options.picture and window.preferences.text("toured", "no") == "no":
-        window.show_tour()
+    if not options.picture and window.preferences.text("first steps", "shown") == "shown":
+        window.show_first_steps()
     if wrong:
         window.studio.say(wrong, bad=True)
     if options.picture:

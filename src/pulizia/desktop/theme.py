@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen
 from PySide6.QtWidgets import QApplication
 
 from pulizia.media.folders import cache_folder
+from pulizia.words import N_
 
 FAMILY = "Source Sans 3"
 
@@ -37,21 +38,28 @@ class Theme:
     ochre_text: str
     madder: str  # over a limit, trouble
     plum: str  # selection
+    track: str  # of meters, where nothing is shown
     rms_opacity: float
     ramp: tuple[tuple[float, str], ...]
 
 
 LINEN = Theme(
     "linen", "#F5F1E8", "#FBF8F1", "#D9D1C0", "#A89D86", "#1B2E3C", "#55646C", "#2C7A73", "#226660",
-    "#CFE3DC", "#FDFBF6", "#236A64", "#B9832A", "#855A12", "#A8433A", "#6C4A78", 0.86,
+    "#CFE3DC", "#FDFBF6", "#236A64", "#B9832A", "#855A12", "#A8433A", "#6C4A78", "#D9D1C0", 0.86,
     ((0, "#FBF8F1"), (0.16, "#EAF0E6"), (0.38, "#B9D6CA"), (0.60, "#5FA59A"), (0.78, "#256E70"), (1, "#10202F")),
 )  # fmt: skip
 LAMPLIGHT = Theme(
     "lamplight", "#1F1C19", "#27231F", "#423B33", "#6E6455", "#EFE6D2", "#B5AA95", "#7CC0B2", "#8CCBBE",
-    "#2A4540", "#14211E", "#A3D8CC", "#DDB061", "#DDB061", "#E58C7E", "#C3A1D1", 0.74,
+    "#2A4540", "#14211E", "#A3D8CC", "#DDB061", "#DDB061", "#E58C7E", "#C3A1D1", "#423B33", 0.74,
     ((0, "#27231F"), (0.16, "#263430"), (0.38, "#2C5A54"), (0.60, "#5E9F93"), (0.78, "#B7D8C9"), (1, "#FFF8E6")),
 )  # fmt: skip
-THEMES = {theme.name: theme for theme in (LINEN, LAMPLIGHT)}
+CONTRAST = Theme(
+    "contrast", "#FFFFFF", "#FFFFFF", "#767676", "#3A3A3A", "#000000", "#2B2B2B", "#005A50", "#004A42",
+    "#A9DCD1", "#FFFFFF", "#00352F", "#7A4A00", "#5E3900", "#9B0000", "#5A1470", "#E2E2E2", 0.94,
+    ((0, "#FFFFFF"), (0.16, "#E2EFEB"), (0.38, "#9CCABF"), (0.60, "#3F8A7E"), (0.78, "#0B4C47"), (1, "#000000")),
+)  # fmt: skip
+THEMES = {theme.name: theme for theme in (LINEN, LAMPLIGHT, CONTRAST)}
+TITLES = {"linen": N_("Linen (light)"), "lamplight": N_("Lamplight (dark)"), "contrast": N_("High contrast")}
 
 
 class _Chosen(QObject):
@@ -154,7 +162,6 @@ def style_sheet(t: Theme) -> str:
     return f"""
     QLabel {{ background: transparent; }}
     {labels}
-    QFrame#tour {{ background: {t.panel}; border: 1px solid {t.strong}; border-radius: 6px; }}
     QFrame[hair="true"] {{ background: {t.line}; border: none; }}
     QMainWindow, QDialog, QMessageBox, QFileDialog {{ background: {t.paper}; }}
     QToolTip {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.strong}; padding: 3px 6px; }}

@@ -6,6 +6,8 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from pulizia.desktop.bench.overview_strip import Overview
+from pulizia.desktop.bench.recent_files import keep_picture
 from pulizia.desktop.bench.time_axis import TimeAxis
 from pulizia.desktop.preferences import Preferences
 from pulizia.session.studio import Studio
@@ -25,8 +27,9 @@ class _View:
 class WhereLeft:
     """Notes the view of a project when it is saved or closed, and takes it up when it is opened again."""
 
-    def __init__(self, studio: Studio, axis: TimeAxis, preferences: Preferences) -> None:
+    def __init__(self, studio: Studio, axis: TimeAxis, preferences: Preferences, overview: Overview) -> None:
         self._studio, self._axis, self._preferences = studio, axis, preferences
+        self._overview = overview
         self._project = studio.document.project.id
         self._wanted: _View | None = None
         for event in ("document", "current"):
@@ -45,6 +48,9 @@ class WhereLeft:
         known.pop(studio.document.project.id, None)
         known[studio.document.project.id] = asdict(here)
         self._preferences.set(NAME, dict(list(known.items())[-MOST_PROJECTS:]))
+        if studio.chain is not None and not self._overview.size().isEmpty():
+            box = self._overview.plot.toRect()
+            keep_picture(studio.document.path, self._overview.grab(box))
 
     def _look(self) -> None:
         studio = self._studio

@@ -31,6 +31,7 @@ from pulizia.desktop.assembly.list_places import ListPlaces
 from pulizia.desktop.assembly.render_clips_dialog import RenderClipsDialog
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY, MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
+from pulizia.desktop.bench.first_steps import COMPARE, INSPECT, OPEN, TREAT
 from pulizia.desktop.columns import ColumnWidths
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.doors import Doors
@@ -40,7 +41,6 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.project_files import ProjectFiles
 from pulizia.desktop.shuttle_keys import ShuttleKeys
 from pulizia.desktop.theme import theme_notice
-from pulizia.desktop.tour import Tour
 from pulizia.desktop.where_left import WhereLeft
 from pulizia.errors import PuliziaError
 from pulizia.media.names import safe_name
@@ -49,7 +49,7 @@ from pulizia.units import format_time
 from pulizia.words import tr, translated
 
 AUTOSAVE_MS = 2000
-FIRST_SIZE, TITLE_BAR = (1280, 800), 40
+FIRST_SIZE, LEAST_SIZE, TITLE_BAR = (1280, 800), (1100, 680), 40
 
 
 class MainWindow(QMainWindow):
@@ -66,7 +66,7 @@ class MainWindow(QMainWindow):
         )  # fmt: skip
         self.shuttle = ShuttleKeys(studio, self, lambda name: self.actions_.keys_of(name))  # noqa: PLW0108 - there are none yet
         self.setAcceptDrops(True)
-        self.setMinimumSize(1100, 680)
+        self.setMinimumSize(*LEAST_SIZE)
         self.top = TopBar(studio, self.go_to)
         self.message = MessageBar(self.top.room)
         self.widths = ColumnWidths()
@@ -87,10 +87,9 @@ class MainWindow(QMainWindow):
         for part, stretch in ((self.top, 0), (self.places, 1), (self.foot, 0)):
             column.addWidget(part, stretch)
         self.message.setParent(whole)
-        self.tour = Tour(studio, whole)
         self.list_places = ListPlaces(studio, preferences, self, lambda: self.go_to(ASSEMBLY))
         self.setCentralWidget(whole)
-        self.where_left = WhereLeft(studio, self.bench.axis, preferences)
+        self.where_left = WhereLeft(studio, self.bench.axis, preferences, self.bench.overview)
         self.files = ProjectFiles(
             self, studio, preferences, self.list_places, self.where_left,
             lambda: self.bench.recent.show_files(preferences.recent),
@@ -119,6 +118,7 @@ class MainWindow(QMainWindow):
         self.resize(*FIRST_SIZE)
         if (screen := self.screen()) is not None:
             room = screen.availableSize()
+            self.setMinimumSize(min(LEAST_SIZE[0], room.width()), min(LEAST_SIZE[1], room.height() - TITLE_BAR))
             self.resize(min(FIRST_SIZE[0], room.width()), min(FIRST_SIZE[1], room.height() - TITLE_BAR))
         if len(size := self.preferences.numbers("size")) == 2:
             self.resize(size[0], size[1])
@@ -150,6 +150,9 @@ class MainWindow(QMainWindow):
         self.bench.read_out.connect(self.top.read_out.setText)
         self.bench.ruler.rename_asked.connect(self.markers.rename)
         self.bench.recording_menu.connect(self._recording_menu)
+        first = self.bench.list.first_steps
+        first.asked.connect(self._first_step)
+        first.dismissed.connect(lambda: self.preferences.set("first steps", "hidden"))
         theme_notice().changed.connect(self.top.draw_icons)
         theme_notice().changed.connect(self.foot.update)
 
@@ -369,11 +372,25 @@ class MainWindow(QMainWindow):
         self.go_to(BENCH)
         self.studio.inspection.run()
 
-    def show_tour(self) -> None:
-        """The tour, from its first step."""
+    def show_first_steps(self) -> None:
+        """The way to a first result, in the left column."""
         self.go_to(BENCH)
-        self.preferences.set("toured", "yes")
-        self.tour.begin()
+        self.bench.list.first_steps.show()
+
+    def _first_step(self, number: int) -> None:
+        """Do a step of the way to a first result."""
+        if number == OPEN:
+            self.files.open_files()
+        elif number == INSPECT:
+            self.inspect()
+        elif number == TREAT:
+            self.studio.inspection.treat_all()
+        elif number == COMPARE:
+            self.actions_.actions["compare"].trigger()
+            if not self.studio.transport.is_playing:
+                self.studio.play_or_stop()
+        else:
+            self.actions_.actions["deliver"].trigger()
 
     # -- events
 
@@ -381,8 +398,6 @@ class MainWindow(QMainWindow):
         super().resizeEvent(event)
         if self.message.isVisible():
             self.message.fit()
-        if self.tour.isVisible():
-            self.tour.place()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():

@@ -142,7 +142,7 @@ class Bench(QWidget):
             Column(self.sheet, RIGHT_WIDTH, line_at_left=True, foot=self.sheet.foot, below=self.spectrum)
         )
         self._right.addWidget(Column(self.levels, RIGHT_WIDTH, line_at_left=True))
-        left = Column(self.list, LEFT_WIDTH, line_at_left=False)
+        left = Column(self.list, LEFT_WIDTH, line_at_left=False, foot=self.list.first_steps)
         row.addWidget(Columns(self._widths, left, self._stack, self._right))
         self._middle.installEventFilter(self)
         self.sonogram.installEventFilter(self)

@@ -51,7 +51,7 @@ class HarmGauge(QWidget):
         painter.setFont(font(12))
         painter.setPen(colour("ink"))
         painter.drawText(QRectF(0, 0, self.width(), 18), Qt.AlignmentFlag.AlignVCenter, tr("Harm to the voice"))
-        painter.fillRect(QRectF(0, 22, self.width(), 5), colour("line"))
+        painter.fillRect(QRectF(0, 22, self.width(), 5), colour("track"))
         if self.harm is None:
             painter.setPen(colour("soft"))
             painter.drawText(

@@ -1,18 +1,37 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Files opened lately, offered while nothing is open."""
+"""Files opened lately, offered while nothing is open; projects with a picture of their sound."""
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
+from pulizia.media.folders import state_folder
 from pulizia.words import tr
 
-MOST = 5
+MOST, MOST_PICTURES = 5, 60
+PICTURE = QSize(180, 24)
+
+
+def _picture_file(path: Path) -> Path:
+    name = hashlib.sha256(str(path.absolute()).encode("utf-8", "surrogatepass")).hexdigest()[:24]
+    return state_folder("pictures") / f"{name}.png"
+
+
+def keep_picture(path: Path, picture: QPixmap) -> None:
+    """Keep a small picture of a project's sound for the next time it is offered; the oldest ones go."""
+    size = PICTURE * 2
+    shown = picture.scaled(size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation)
+    if shown.save(str(_picture_file(path)), "PNG"):
+        files = sorted(state_folder("pictures").glob("*.png"), key=lambda f: f.stat().st_mtime)
+        for old in files[:-MOST_PICTURES]:
+            old.unlink(missing_ok=True)
 
 
 class RecentFiles(QWidget):
@@ -35,5 +54,12 @@ class RecentFiles(QWidget):
             if item is not None and (old := item.widget()) is not None:
                 old.deleteLater()
         for path in paths[:MOST]:
-            self._column.addWidget(button(path.name, lambda p=path: self.chosen.emit(p), tip=str(path), quiet=True))  # type: ignore[misc]
+            made = button(path.name, lambda p=path: self.chosen.emit(p), tip=str(path), quiet=True)  # type: ignore[misc]
+            picture = QPixmap(str(_picture_file(path)))
+            if not picture.isNull():
+                picture.setDevicePixelRatio(2)
+                made.setIcon(QIcon(picture))
+                made.setIconSize(PICTURE)
+                made.setText(f"   {path.name}")
+            self._column.addWidget(made, alignment=Qt.AlignmentFlag.AlignLeft)
         self.setVisible(bool(paths))

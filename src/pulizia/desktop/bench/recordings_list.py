@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.audio.source import Source
 from pulizia.desktop.bench.findings_list import FindingsList
+from pulizia.desktop.bench.first_steps import FirstSteps
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.wave_image import columns_of_picture, height_of
 from pulizia.desktop.controls import ArrowKeys, button, hairline, label
@@ -218,6 +219,12 @@ class RecordingsList(QWidget):
         column.addSpacing(8)
         self.findings = FindingsList(studio)
         column.addWidget(self.findings)
+        self._promise = label(
+            tr("Recordings stand here with their length and loudness; below them, what Inspect has found."), 12,
+            token="soft", wrap=True,
+        )  # fmt: skip
+        self._promise.setContentsMargins(8, 0, 8, 0)
+        column.addWidget(self._promise)
         self._about_head = label(tr("About this recording"), bold=True)
         self._about_head.setContentsMargins(8, 0, 0, 0)
         column.addWidget(self._about_head)
@@ -228,9 +235,11 @@ class RecordingsList(QWidget):
         self._about.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self._about)
         column.addStretch(1)
+        self.first_steps = FirstSteps(studio)  # stands under the list, however far that is scrolled
 
     def refresh(self) -> None:
         """Show the project as it is now."""
+        self._promise.setVisible(not self.cards.recordings)
         self.cards.fit()
         recording = self.studio.recording
         for widget in (self._about_head, self._line, self._about):

@@ -36,15 +36,28 @@ class EmptySheet(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(label(tr("No step yet"), 20, bold=True))
-        text = tr(
-            "Select half a second where only noise is heard and press N, or add a step below the waveform. The file is never changed; every step stays adjustable."
+        self._head = label("", 20, bold=True)
+        column.addWidget(self._head)
+        self._text = label("", 13, token="soft", wrap=True)
+        column.addWidget(self._text)
+        self._learn = button(
+            tr("Learn noise"), studio.repairs.take_as_noise, tip=tr("Learn the selection as noise (N)")
         )
-        column.addWidget(label(text, 13, token="soft", wrap=True))
-        column.addWidget(
-            button(tr("Learn noise"), studio.repairs.take_as_noise, tip=tr("Learn the selection as noise (N)"))
-        )
+        column.addWidget(self._learn)
         column.addStretch(1)
+        self.show_words(there=False)
+
+    def show_words(self, *, there: bool) -> None:
+        """What to do where there is a recording without steps, or what will be here."""
+        self._head.setText(tr("No step yet") if there else tr("Steps"))
+        self._text.setText(
+            tr(
+                "Select half a second where only noise is heard and press N, or add a step below the waveform. The file is never changed; every step stays adjustable."
+            )
+            if there
+            else tr("The settings of the selected step stand here, with its picture and what it takes from the voice.")
+        )
+        self._learn.setVisible(there)
 
 
 class Sheet(QWidget):
@@ -58,7 +71,6 @@ class Sheet(QWidget):
         self.body: ToolSheet | None = None  # what is shown; None without a step
         self._bodies: dict[str, ToolSheet] = {}
         self._empty = EmptySheet(studio, self)
-        self._empty.hide()
         self._shown: QWidget | None = None
         self._step_id = ""
         self._more_open = False
@@ -96,7 +108,7 @@ class Sheet(QWidget):
         if step is None:
             self._builder.stop()
             self._exchange(None)
-            self._empty.setVisible(self.studio.owner is not None)
+            self._empty.show_words(there=self.studio.owner is not None)
             return
         wanted = self._bodies.get(step.tool_id)
         if wanted is None:
@@ -149,7 +161,7 @@ class Sheet(QWidget):
             self.body, self._shown = wanted, shown
             self._picture_key = None
             self._layout.insertWidget(0, shown)
-            shown.setVisible(wanted is not None or self.studio.owner is not None)
+            shown.show()
 
     def _drop_hidden(self) -> None:
         for tool_id, body in list(self._bodies.items()):

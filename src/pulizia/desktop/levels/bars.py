@@ -115,7 +115,7 @@ class BarStack(QWidget):
                 Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
                 translated(bar.name),
             )
-            painter.fillRect(QRectF(LEFT, y, self.width() - LEFT - RIGHT, ROW - 5), colour("line"))
+            painter.fillRect(QRectF(LEFT, y, self.width() - LEFT - RIGHT, ROW - 5), colour("track"))
         for tick in group.ticks:
             box = QRectF(self._x(group, tick) - 16, bottom - 2, 32, 13)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated(group.tick_text(tick)))

@@ -73,7 +73,7 @@ class Goniometer(QWidget):
         painter.setFont(font(11))
         words = painter.fontMetrics().elidedText(tr("Correlation"), Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(QRectF(left, 20, width, 14), Qt.AlignmentFlag.AlignLeft, words)
-        painter.fillRect(QRectF(left, 38, width, 6), colour("line"))
+        painter.fillRect(QRectF(left, 38, width, 6), colour("track"))
         middle = left + width / 2
         if self.correlation is not None:
             x0, x1 = sorted((middle, middle + width / 2 * self.correlation))
