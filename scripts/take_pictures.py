@@ -323,7 +323,7 @@ CHECKS: dict[str, Callable[[Scene], bool]] = {
     "equaliser": lambda s: len(s.window.bench.sheet.body.picture.bands) > 1 and _sheet_is_whole(s),
     "hum": lambda s: _told(s).startswith("Hum at 50") and _sheet_is_whole(s),
     "video": lambda s: s.window.assembly.film.isVisible() and s.studio.assembly.programme.film != "",
-    "conform": lambda s: len(s.window.list_places.walk.rows) > 2,
+    "conform": lambda s: s.window.list_places.walk.found.count("gone") == 2 and s.window.list_places.walk.found.count("moved") > 5,
     "inspect": lambda s: {"room", "noise"} <= _found(s),
     "german": lambda s: {"room", "noise"} <= _found(s) and s.window.bench.list.findings.all_button.text() != "Treat all",
     "blots": lambda s: len(s.studio.step.settings.areas) == 2 and _sheet_is_whole(s),
