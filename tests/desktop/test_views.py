@@ -11,7 +11,7 @@ import pytest
 import soundfile
 from PySide6.QtCore import QPoint, QPointF, Qt
 from tests.conftest import voice_in_noise
-from tests.desktop.conftest import Person
+from tests.desktop.conftest import Person, move
 
 from pulizia.audio.markers import Marker
 from pulizia.desktop.bench.sonogram_menu import SizeSlider, sonogram_menu
@@ -357,13 +357,16 @@ def test_the_pointer_over_the_ruler_names_the_marker(bench: Person) -> None:
     ruler.hover(bench.at_time(ruler, 2.0))
     assert "Marker 1" in ruler.toolTip()
     ruler.hover(bench.at_time(ruler, 4.0) + QPoint(0, 0))
-    assert ruler.toolTip() == ""
+    assert "Marker" not in ruler.toolTip()
 
 
 def test_a_band_is_marked_over_all_time_at_the_frequency_axis(bench: Person) -> None:
     view = bench.window.bench.sonogram
     rows = view.scale.row_of_hz(4000), view.scale.row_of_hz(1000)
-    bench.drag(view, QPointF(12, rows[0]), QPointF(12, rows[1]))
+    shift, left = Qt.KeyboardModifier.ShiftModifier, Qt.MouseButton.LeftButton
+    bench.bot.mousePress(view, left, shift, QPointF(12, rows[0]).toPoint())
+    move(view, QPointF(12, rows[1]))
+    bench.bot.mouseRelease(view, left, shift, QPointF(12, rows[1]).toPoint())
     selection = bench.window.studio.selection
     assert (selection.span.start, selection.span.stop) == (0, bench.recording.frames)
     assert selection.band_hz == pytest.approx((1000, 4000), rel=0.03)

@@ -156,7 +156,7 @@ def cut_texts(window: QWidget) -> Iterator[str]:
 
 
 NAMES = re.compile(
-    r"^(1|10|32|44.1|48|96) kHz|LUFS|LKFS|^RMS$|^LRA$|^PLR$|dBFS|dBTP|^Pulizia|^take(\.wav|  .* dB)?$|^default$|^pulse$|^(Deutsch|English|Italiano)$|^Mono$|simulated|^\{name\}"
+    r"^(1|10|32|44.1|48|96) kHz|LUFS|LKFS|^RMS$|^LRA$|^PLR$|dBFS|dBTP|^Pulizia|^take(\.wav|  .*( dB|…))?$|^default$|^pulse$|^(Deutsch|English|Italiano)$|^Mono$|simulated|^\{name\}"
 )
 """Units, abbreviations of the standards, names, and the pattern of a file name: the same in every language."""
 

@@ -364,6 +364,7 @@ def test_history_is_kept_with_the_project_and_a_damaged_one_costs_nothing_else(
     content = json.loads(path.read_text())
     assert len(content["past"]["states"]) == 200
     assert len(content["past"]["parts"]) == 200
+    assert len(content["past"]["pool"]) < 210  # one step each, not the whole row of steps
 
     for damaged in ({"parts": [], "states": [{"recordings": [7]}]}, [1], {"parts": [{"id": 3}], "states": []}, "x"):
         content["past"] = damaged

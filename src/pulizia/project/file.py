@@ -42,7 +42,7 @@ def project_text(project: Project, folder: Path, past: Past = ()) -> str:
         "programmes": [programme_row(p) for p in project.programmes],
     }
     text = json.dumps(content, indent=1)
-    earlier = past_row(past, project, lambda r: _recording_row(r, folder), programme_row)
+    earlier = past_row(past, project, lambda r: _recording_row(r, folder))
     if earlier is not None:  # on one line: nobody reads it, and it stays out of the way of what one does
         text = f'{text[:-2]},\n "past": {json.dumps(earlier)}\n}}'
     return text + "\n"
@@ -124,7 +124,7 @@ def parse_with_past(text: str, name: str, folder: Path) -> tuple[Project, list[t
     except (KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError, ProjectError) as error:
         message = tr("{name} is damaged ({error}). Restore it from a backup.", name=name, error=error)
         raise ProjectError(message) from error
-    return project, past_of(content.get("past"), project, lambda row: _recording(row, folder), programme_of_row)
+    return project, past_of(content.get("past"), project, lambda row: _recording(row, folder))
 
 
 def _recording_row(recording: Recording, folder: Path) -> dict[str, Any]:
