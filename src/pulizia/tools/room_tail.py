@@ -2,11 +2,9 @@
 """Room tail: late reverberation lowered, the direct voice kept.
 
 First weighted prediction error takes away what the past of each bin predicts (``dsp.prediction_error``);
-then what still rings is lowered by the log-spectral gain of ``dsp.spectral_gain`` against a late spectrum
-that follows from the decay: K. Lebart, J. Boucher, P. Denbigh, "A new method based on spectral subtraction
-for speech dereverberation", Acta Acustica 87, 2001, with the direct part kept out of it as in E. Habets,
-"Single- and multi-microphone speech dereverberation", 2007. The prediction is fitted anew every few
-seconds, so that an hour needs no more memory than a minute.
+then what still rings is lowered by a ratio mask: a small net tells the share of each cell that is the direct voice
+and its early reflections (``models.room_net``). The prediction is fitted anew every few seconds, so that an hour
+needs no more memory than a minute.
 """
 
 from __future__ import annotations
@@ -21,10 +19,10 @@ from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.prediction_error import predictors, without_tail
-from pulizia.dsp.spectral_gain import noise_gain
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
 from pulizia.measure.decay import Decays, decays_of
+from pulizia.models import room_net
 from pulizia.settings.declare import Settings, number
 from pulizia.tools.base import (
     Block,
@@ -49,10 +47,9 @@ ABOVE_BINS = 40
 ITERATIONS = 2
 MOST_CHANNELS = 2  # predicted together; more are predicted one by one
 USUAL_T60_S = 0.5
-DIRECT_SHARE = 0.45  # of the smoothed power that is taken for reverberant (direct-to-reverberant near 0 dB)
-LATE_S = 0.05  # what comes earlier supports the voice (Lochner and Burger 1964: early reflections)
-ALPHA = 0.96
-DIRECT_OVER = 4.0  # times the late power, from which a cell is the direct voice
+STRENGTH = 2.0  # power of the mask at full amount: what is half a voice is lowered by 12 dB
+DIRECT_SHARE = 0.8  # of a cell's amplitude, from which it is the direct voice
+REACH_S, COMING_S = 0.42, 0.06  # of the net, into the past and ahead
 KEPT_S, MOST_KEPT_DB = 0.2, 1.0  # how the direct voice keeps its level
 MOST_PIECES = 64
 
@@ -66,7 +63,7 @@ class RoomTailSettings(Settings):
         help="Share of the reverb that is removed. Some room keeps a voice natural.",
     )  # fmt: skip
     reduction_db: float = number(
-        12.0, unit=Unit.DB, low=0.0, high=24.0, step=0.5, label="Max. reduction",
+        24.0, unit=Unit.DB, low=0.0, high=36.0, step=0.5, label="Max. reduction",
         help="Reverb that remains after prediction is lowered by no more than this.",
     )  # fmt: skip
     tail_s: float | None = number(
@@ -206,29 +203,19 @@ def _late_gain(
     hop_s: float,
 ) -> NDArray[np.float32]:
     """(frames, bins) gain against what still rings, one for all channels."""
-    from scipy.signal import lfilter
+    from scipy.ndimage import uniform_filter1d
 
     hz = np.arange(spectra.shape[2]) * bin_hz
     t60 = np.full(len(hz), settings.tail_s) if settings.tail_s is not None else room.decays.at(hz, USUAL_T60_S)
-    t60 = np.clip(t60, 0.1, 5.0)
     heard = (spectra.real**2 + spectra.imag**2).mean(axis=0)
     left = (dry.real**2 + dry.imag**2).mean(axis=0)
-    keep = np.exp(-hop_s / (settings.smoothing_ms / 1000.0))
-    calm = lfilter([1.0 - keep], [1.0, -keep], heard, axis=0)
-    back = max(1, round(LATE_S / hop_s))
-    late = np.zeros_like(calm)
-    late[back:] = calm[:-back] * (DIRECT_SHARE * 10.0 ** (-6.0 * LATE_S / t60) * settings.amount)[None]
-    # the prediction has taken its part of the tail already, as far as it lowered the power around here
-    taken = lfilter([1.0 - keep], [1.0, -keep], left, axis=0) / np.maximum(calm, 1e-20)
-    direct = heard > DIRECT_OVER * np.maximum(late, 1e-20)
-    late *= np.clip(taken, 0.1, 1.0)
-    floor = 1e-12 * float(heard.max()) + 1e-20
-    gamma = np.minimum(left / np.maximum(late, floor), 1e6).astype(np.float32)
+    share = room_net.mask(heard, left, t60, hz)
+    width = max(1, round(settings.smoothing_ms / 1000.0 / (2.0 * hop_s)))
+    share = uniform_filter1d(share, width, axis=0, mode="nearest")
     lowest = np.float32(db_to_gain(-settings.reduction_db * settings.amount))
-    gain = noise_gain(
-        gamma, alpha=ALPHA, xi_min=10.0 ** (-18.0 / 10.0), lowest=min(float(lowest), 0.9999), bin_hz=bin_hz
-    )
-    return gain * _kept_level(heard * direct, left * gain**2 * direct, hop_s)
+    gain = np.maximum(share ** np.float32(STRENGTH * settings.amount), lowest)
+    direct = share > DIRECT_SHARE
+    return np.asarray(gain * _kept_level(heard * direct, left * gain**2 * direct, hop_s), dtype=np.float32)
 
 
 def _kept_level(before: NDArray[np.floating], after: NDArray[np.floating], hop_s: float) -> NDArray[np.float32]:
@@ -244,8 +231,8 @@ def _kept_level(before: NDArray[np.floating], after: NDArray[np.floating], hop_s
 def margin(settings: RoomTailSettings, rate: int) -> Margin:
     """The prediction's reach, the late spectrum and the gain's memory."""
     size, _ = _grid(rate)
-    before = round((TAPS_S + DELAY_S + LATE_S + 6.0 * settings.smoothing_ms / 1000.0 + 0.3) * rate)
-    return Margin(before + 2 * size, 2 * size)
+    before = round((TAPS_S + DELAY_S + REACH_S + settings.smoothing_ms / 1000.0 + 6.0 * KEPT_S) * rate)
+    return Margin(before + 2 * size, 2 * size + round((COMING_S + settings.smoothing_ms / 1000.0) * rate))
 
 
 def caption(settings: RoomTailSettings) -> str:
@@ -280,12 +267,12 @@ def suggest(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, 
         return Suggestion({}, tr("Too few words decay freely to measure the decay time."))
     if middle < 0.3:
         return Suggestion(
-            {"amount": 0.4, "reduction_db": 6.0},
+            {"amount": 0.4, "reduction_db": 12.0},
             tr("T60 is {middle} s: a dry room; little is needed.", middle=format_number(middle, 2)),
         )
     amount = float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))
     return Suggestion(
-        {"amount": amount, "reduction_db": 12.0}, tr("T60 is {middle} s.", middle=format_number(middle, 2))
+        {"amount": amount, "reduction_db": 24.0}, tr("T60 is {middle} s.", middle=format_number(middle, 2))
     )
 
 
