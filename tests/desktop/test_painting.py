@@ -4,18 +4,23 @@
 from __future__ import annotations
 
 import random
+import time
+from collections.abc import Callable
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint
-from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtCore import QPoint, QRect, QRectF
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QWidget
 from tests.desktop.conftest import Person
 
+from pulizia.audio.spans import Span
+from pulizia.desktop.bench.tiles import PATIENCE_S, TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.strokes import polygon
-from pulizia.desktop.theme import theme, use_theme
+from pulizia.desktop.theme import colour, theme, use_theme
 from pulizia.desktop.turns import update_in_turn
+from pulizia.session.jobs import Job
 
 TOOLS = ("noise", "equaliser", "limiter", "level", "polarity", "gate", "leveller")
 
@@ -137,3 +142,92 @@ def test_a_score_that_scrolls_is_painted(bench: Person) -> None:
     corner = area.viewport().mapTo(window, QPoint(GUTTER + 30, 4))
     column = {screen.pixelColor(corner.x(), corner.y() + y).name() for y in range(area.viewport().height() - 8)}
     assert len(column) > 4
+
+
+class HeldPool:
+    """Work that is only done when it is let go."""
+
+    def __init__(self) -> None:
+        self.held: list[tuple[Callable[[Job], object], Callable[..., None]]] = []
+
+    def submit(self, work: Callable[[Job], object], *, on_done: Callable[..., None], **_given: object) -> Job:
+        self.held.append((work, on_done))
+        return Job(lambda _job: None, "")
+
+    def let_go(self) -> None:
+        for work, done in self.held:
+            done(work(Job(lambda _job: None, "")))
+        self.held.clear()
+
+
+def drawn(tiles: Tiles, content: str, code: int, table: list[int]) -> QImage:
+    """What a view of one tile's width shows."""
+
+    def work_of(_place: Place) -> Callable[[Job], QImage]:
+        def work(_job: Job) -> QImage:
+            image = QImage(TILE_COLUMNS, 40, QImage.Format.Format_Indexed8)
+            image.setColorTable(table)
+            image.fill(code)
+            return image
+
+        return work
+
+    shown = QImage(TILE_COLUMNS, 40, QImage.Format.Format_RGB32)
+    painter = QPainter(shown)
+    tiles.draw(painter, QRectF(0, 0, TILE_COLUMNS, 40), 0.0, 1.0, lambda place: (content, place), work_of)
+    painter.end()
+    return shown
+
+
+def test_what_stands_in_for_a_late_picture_is_shown_as_that(qapp) -> None:
+    pool, table = HeldPool(), [QColor("#ffffff").rgba(), QColor("#204060").rgba()]
+    tiles = Tiles(pool, lambda: None)
+    drawn(tiles, "one", 1, table)
+    pool.let_go()
+    first = drawn(tiles, "one", 1, table)
+    assert first.pixelColor(100, 20).name() == "#204060"
+    early = drawn(tiles, "two", 1, table)  # the sound has changed: the last picture stands in, as it is
+    assert early == first
+    time.sleep(PATIENCE_S + 0.05)
+    late = drawn(tiles, "two", 1, table)
+    assert late.pixelColor(100, 20).lightness() > first.pixelColor(100, 20).lightness() + 30
+    assert late.pixelColor(100, 39) == colour("ochre")
+    pool.let_go()
+    assert drawn(tiles, "two", 1, table) == first
+    assert not pool.held
+
+
+def test_a_picture_on_its_way_takes_the_colours_that_hold_when_it_comes(qapp) -> None:
+    pool, table = HeldPool(), [QColor("#ffffff").rgba(), QColor("#204060").rgba()]
+    tiles = Tiles(pool, lambda: None)
+    drawn(tiles, "one", 1, table)
+    tiles.recoloured([QColor("#000000").rgba(), QColor("#a0c0e0").rgba()])
+    pool.let_go()
+    assert drawn(tiles, "one", 1, table).pixelColor(100, 20).name() == "#a0c0e0"
+
+
+def test_a_strip_is_named_where_it_can_be_read(bench: Person) -> None:
+    studio, view = bench.window.studio, bench.window.bench.score
+    rate = bench.recording.rate
+    studio.repairs.add_tool("hum", on_selection=False)
+    step = studio.step.id
+    short, long = Span(0, rate // 5), Span(2 * rate, 4 * rate)
+    studio.document.set_spans(bench.recording.id, step, (short, long))
+    bench.settle()
+    plan = view.plan
+    assert plan.label_box(0).left() == pytest.approx(plan.strip_box(0, long).left(), abs=1)
+    bench.window.bench.axis.show_span(4.5 * rate, 5 * rate)
+    bench.settle()
+    plan = view.plan
+    assert plan.out_of_view(0) == long
+    right_of = view.grab(plan.row_box(0).toRect()).toImage()
+    left = [right_of.pixelColor(x, right_of.height() // 2).name() for x in range(160)]
+    assert len(set(left)) > 3  # its name and time stand at the edge on that side
+    studio.document.set_spans(
+        bench.recording.id, step, (Span(4 * rate + rate // 2, 4 * rate + rate // 2 + rate // 50),)
+    )
+    bench.settle()
+    box = view.plan.label_box(0)
+    beside = view.grab(QRect(int(box.right()) + 6, int(box.top()), 40, int(box.height()))).toImage()
+    tones = {beside.pixelColor(x, y).name() for x in range(40) for y in range(beside.height())}
+    assert len(tones) > 3
