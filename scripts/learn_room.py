@@ -157,7 +157,7 @@ def cells(said: list[Sound], rng: np.random.Generator) -> tuple[NDArray[np.float
     level = 20 * np.log10(np.abs(left) + 1e-6)
     audible = np.flatnonzero((level > np.percentile(level, 99) - WITHIN_DB).ravel())
     chosen = rng.choice(audible, min(CELLS, len(audible)), replace=False)
-    return given.reshape(-1, net.FEATURES)[chosen].astype(np.float16), share.ravel()[chosen].astype(np.float16)
+    return given.reshape(net.FEATURES, -1)[:, chosen].T.astype(np.float16), share.ravel()[chosen].astype(np.float16)
 
 
 def part(folder: Path, languages: tuple[str, ...], rounds: int, seed: int) -> tuple[np.ndarray, np.ndarray]:

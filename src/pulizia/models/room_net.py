@@ -24,7 +24,7 @@ NEAR_BINS, WIDE_BINS = 1, 10  # on both sides of a cell
 REACH = max(PAST)
 MOST_DB, SCALE_DB = 40.0, 15.0
 LEAST_POWER = 1e-12
-FRAMES_AT_ONCE = 256
+FRAMES_AT_ONCE, CELLS_AT_ONCE = 256, 4096  # parts that stay in the processor's memory
 FEATURES = len(PAST) + len(COMING) + len(WIDE_PAST) + len(WIDE_COMING) + 7
 
 
@@ -40,7 +40,7 @@ def inputs(
 
     Returns
     -------
-    (frames, bins, FEATURES) float32
+    (FEATURES, frames, bins) float32
     """
     near, wide = _db(_around(left, NEAR_BINS)), _db(_around(left, WIDE_BINS))
     rows = [near - _moved(near, k) for k in PAST]
@@ -49,12 +49,12 @@ def inputs(
     rows += [_moved(wide, -k) - wide for k in WIDE_COMING]
     rows += [near - _highest(near), wide - _highest(wide)]
     rows += [_db(left) - near, near - wide, _db(_around(heard, NEAR_BINS)) - near]
-    made = np.empty((*near.shape, FEATURES), dtype=np.float32)
+    made = np.empty((FEATURES, *near.shape), dtype=np.float32)
     for n, row in enumerate(rows):
-        np.clip(row, -MOST_DB, MOST_DB, out=row)
-        np.divide(row, np.float32(SCALE_DB), out=made[..., n])
-    made[..., -2] = np.log2(np.clip(t60_s, 0.1, 3.0))
-    made[..., -1] = np.log2(np.maximum(hz, 40.0) / 1000.0) / 3.0
+        np.clip(row, -MOST_DB, MOST_DB, out=made[n])
+    made[:-2] /= np.float32(SCALE_DB)
+    made[-2] = np.log2(np.clip(t60_s, 0.1, 3.0))
+    made[-1] = np.log2(np.maximum(hz, 40.0) / 1000.0) / 3.0
     return made
 
 
@@ -64,22 +64,27 @@ def mask(
     """(frames, bins) share 0..1 of the amplitude of each cell that is direct or early; see :func:`inputs`."""
     frames = len(left)
     made = np.empty(left.shape, dtype=np.float32)
-    for start in range(0, frames, FRAMES_AT_ONCE):  # in parts that stay in the processor's memory
+    for start in range(0, frames, FRAMES_AT_ONCE):
         stop = min(start + FRAMES_AT_ONCE, frames)
         a, b = max(0, start - REACH - 1), min(frames, stop + max(COMING) + 1)
-        part = inputs(heard[a:b], left[a:b], t60_s, hz)[start - a : stop - a]
+        part = inputs(heard[a:b], left[a:b], t60_s, hz)[:, start - a : stop - a]
         made[start:stop] = _answers(part)
     return made
 
 
 def _answers(values: NDArray[np.float32]) -> NDArray[np.float32]:
-    layers = _weights()
-    out = values.reshape(-1, values.shape[-1])
-    for n, (weights, bias) in enumerate(layers):
-        out = out @ weights + bias
-        if n + 1 < len(layers):
-            np.maximum(out, 0.0, out=out)
-    return np.clip(out[:, 0], 0.0, 1.0).reshape(values.shape[:-1])
+    cells = values.reshape(len(values), -1)
+    made = np.empty(cells.shape[1], dtype=np.float32)
+    for start in range(0, len(made), CELLS_AT_ONCE):
+        out = cells[:, start : start + CELLS_AT_ONCE]
+        for n, (weights, bias) in enumerate(_weights()):
+            if n:
+                np.maximum(out, 0.0, out=out)
+            out = weights @ out
+            out += bias
+        made[start : start + CELLS_AT_ONCE] = out[0]
+    np.clip(made, 0.0, 1.0, out=made)
+    return made.reshape(values.shape[1:])
 
 
 def _around(power: NDArray[np.float32], reach: int) -> NDArray[np.float32]:
@@ -105,9 +110,12 @@ def _highest(level: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(maximum_filter1d(level, size, axis=0, origin=size // 2 - 1, mode="nearest"))
 
 
-@cache
+@cache  # (outputs, inputs) and (outputs, 1) of each layer
 def _weights() -> tuple[tuple[NDArray[np.float32], NDArray[np.float32]], ...]:
     content = files("pulizia.data").joinpath("room.npz").read_bytes()
     with np.load(BytesIO(content)) as found:
         count = len(found.files) // 2
-        return tuple((found[f"w{n}"].astype(np.float32), found[f"b{n}"].astype(np.float32)) for n in range(count))
+        return tuple(
+            (np.ascontiguousarray(found[f"w{n}"].T, dtype=np.float32), found[f"b{n}"].astype(np.float32)[:, None])
+            for n in range(count)
+        )

@@ -47,10 +47,11 @@ ABOVE_BINS = 40
 ITERATIONS = 2
 MOST_CHANNELS = 2  # predicted together; more are predicted one by one
 USUAL_T60_S = 0.5
-STRENGTH = 2.0  # power of the mask at full amount: what is half a voice is lowered by 12 dB
-DIRECT_SHARE = 0.8  # of a cell's amplitude, from which it is the direct voice
+STRENGTH = 3.0  # power of the mask at full amount: what is half a voice is lowered by 12 dB
+WHOLE_SHARE = 0.9  # what the net tells of a voice without a room: learned by least squares, it never reaches 1
+DIRECT_SHARE = 0.55  # of a cell's amplitude, from which it is the direct voice
 REACH_S, COMING_S = 0.42, 0.06  # of the net, into the past and ahead
-KEPT_S, MOST_KEPT_DB = 0.2, 1.0  # how the direct voice keeps its level
+KEPT_S, MOST_KEPT_DB = 0.2, 2.0  # how the direct voice keeps its level
 MOST_PIECES = 64
 
 
@@ -213,7 +214,8 @@ def _late_gain(
     width = max(1, round(settings.smoothing_ms / 1000.0 / (2.0 * hop_s)))
     share = uniform_filter1d(share, width, axis=0, mode="nearest")
     lowest = np.float32(db_to_gain(-settings.reduction_db * settings.amount))
-    gain = np.maximum(share ** np.float32(STRENGTH * settings.amount), lowest)
+    whole = np.minimum(share / np.float32(WHOLE_SHARE), 1.0)
+    gain = np.maximum(whole ** np.float32(STRENGTH * settings.amount), lowest)
     direct = share > DIRECT_SHARE
     return np.asarray(gain * _kept_level(heard * direct, left * gain**2 * direct, hop_s), dtype=np.float32)
 
