@@ -168,12 +168,8 @@ def part(folder: Path, languages: tuple[str, ...], rounds: int, seed: int) -> tu
     return np.concatenate([p[0] for p in pairs]), np.concatenate([p[1] for p in pairs])
 
 
-def main() -> None:
-    """Make examples, learn, check, write."""
-    folder, rounds = Path(sys.argv[1]), int(sys.argv[2]) if len(sys.argv) > 2 else 28
-    with ProcessPoolExecutor(2) as pool:
-        halves = [pool.submit(part, folder, LANGUAGES[n::2], rounds, n) for n in (0, 1)]
-        made = [half.result() for half in halves]
+def learned(made: list[tuple[np.ndarray, np.ndarray]], hidden: tuple[int, ...], epochs: int, target: Path) -> None:
+    """Learn from examples, say how far off the net is on some that were held back, and write its weights."""
     x = np.concatenate([m[0] for m in made]).astype(np.float32)
     y = np.concatenate([m[1] for m in made]).astype(np.float32)
     order = np.random.default_rng(0).permutation(len(x))
@@ -181,19 +177,28 @@ def main() -> None:
     held = len(x) // 20
     print(f"{len(x)} cells of {x.shape[1]} figures; mean {y.mean():.3f}, variance {y.var():.4f}", flush=True)
     learner = MLPRegressor(
-        hidden_layer_sizes=HIDDEN, activation="relu", alpha=1e-5, batch_size=2048, learning_rate_init=2e-3, max_iter=1,
+        hidden_layer_sizes=hidden, activation="relu", alpha=1e-5, batch_size=2048, learning_rate_init=2e-3, max_iter=1,
         warm_start=True, random_state=1,
     )  # fmt: skip
-    for epoch in range(EPOCHS):
-        if epoch == EPOCHS * 2 // 3:
+    for epoch in range(epochs):
+        if epoch == epochs * 2 // 3:
             learner.learning_rate_init = 5e-4
         learner.fit(x[held:], y[held:])
         off = ((np.clip(learner.predict(x[:held]), 0, 1) - y[:held]) ** 2).mean()
         print(f"round {epoch + 1}: squared error {off:.4f}", flush=True)
     weights = {f"w{n}": part.astype(np.float16) for n, part in enumerate(learner.coefs_)}
     weights |= {f"b{n}": part.astype(np.float16) for n, part in enumerate(learner.intercepts_)}
-    np.savez_compressed(TARGET, **weights)
-    print(f"{TARGET.name}: {TARGET.stat().st_size} bytes")
+    np.savez_compressed(target, **weights)
+    print(f"{target.name}: {target.stat().st_size} bytes")
+
+
+def main() -> None:
+    """Make examples, learn, check, write."""
+    folder, rounds = Path(sys.argv[1]), int(sys.argv[2]) if len(sys.argv) > 2 else 28
+    with ProcessPoolExecutor(2) as pool:
+        halves = [pool.submit(part, folder, LANGUAGES[n::2], rounds, n) for n in (0, 1)]
+        made = [half.result() for half in halves]
+    learned(made, HIDDEN, EPOCHS, TARGET)
 
 
 if __name__ == "__main__":

@@ -129,6 +129,9 @@ def test_the_gate_closes_between_phrases_and_cuts_no_word(voice: np.ndarray) -> 
     assert found.lane
     late = gate.GateSettings(threshold_db=-26.0, hysteresis_db=2.0, look_ahead_ms=0.0, hold_ms=0.0)
     assert gate.survey(made.before, made.after, (), late, None, NOTHING).marks
+    for threshold, told in ((-90.0, "hardly closes"), (-10.0, "never opens")):  # a setting that does nothing says so
+        idle = gate.GateSettings(threshold_db=threshold)
+        assert told in gate.survey(made.before, made.after, (), idle, None, NOTHING).sentence
 
 
 def test_ringing_finds_what_was_put_in_and_leaves_the_rest(voice: np.ndarray) -> None:

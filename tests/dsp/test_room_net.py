@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from pulizia.models import room_net
+from pulizia.models import cell_net, room_net
 
 BINS = 400
 HZ = np.arange(BINS) * 23.4
@@ -39,7 +39,7 @@ def test_neither_level_nor_parts_matter(monkeypatch: pytest.MonkeyPatch) -> None
     whole = room_net.mask(power, power, T60, HZ)
     assert np.abs(room_net.mask(power * 1000, power * 1000, T60, HZ) - whole).max() < 0.02
     monkeypatch.setattr(room_net, "FRAMES_AT_ONCE", 17)
-    monkeypatch.setattr(room_net, "CELLS_AT_ONCE", 1000)
+    monkeypatch.setattr(cell_net, "CELLS_AT_ONCE", 1000)
     assert np.abs(room_net.mask(power, power, T60, HZ) - whole).max() < 1e-5
 
 

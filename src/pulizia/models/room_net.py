@@ -9,13 +9,11 @@ go in, so that neither level nor colour matter. The weights lie beside the progr
 
 from __future__ import annotations
 
-from functools import cache
-from importlib.resources import files
-from io import BytesIO
-
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
+
+from pulizia.models.cell_net import answers, around, earlier, layers_of
 
 PAST = (1, 2, 3, 4, 6, 8, 11, 15, 20, 26, 33)  # frames of 11 ms
 COMING = (1, 2, 3, 4)
@@ -24,7 +22,7 @@ NEAR_BINS, WIDE_BINS = 1, 10  # on both sides of a cell
 REACH = max(PAST)
 MOST_DB, SCALE_DB = 40.0, 15.0
 LEAST_POWER = 1e-12
-FRAMES_AT_ONCE, CELLS_AT_ONCE = 256, 4096  # parts that stay in the processor's memory
+FRAMES_AT_ONCE = 256
 FEATURES = len(PAST) + len(COMING) + len(WIDE_PAST) + len(WIDE_COMING) + 7
 
 
@@ -42,13 +40,13 @@ def inputs(
     -------
     (FEATURES, frames, bins) float32
     """
-    near, wide = _db(_around(left, NEAR_BINS)), _db(_around(left, WIDE_BINS))
-    rows = [near - _moved(near, k) for k in PAST]
-    rows += [_moved(near, -k) - near for k in COMING]
-    rows += [wide - _moved(wide, k) for k in WIDE_PAST]
-    rows += [_moved(wide, -k) - wide for k in WIDE_COMING]
+    near, wide = (_db(around(left, reach)) for reach in (NEAR_BINS, WIDE_BINS))
+    rows = [near - earlier(near, k) for k in PAST]
+    rows += [earlier(near, -k) - near for k in COMING]
+    rows += [wide - earlier(wide, k) for k in WIDE_PAST]
+    rows += [earlier(wide, -k) - wide for k in WIDE_COMING]
     rows += [near - _highest(near), wide - _highest(wide)]
-    rows += [_db(left) - near, near - wide, _db(_around(heard, NEAR_BINS)) - near]
+    rows += [_db(left) - near, near - wide, _db(around(heard, NEAR_BINS)) - near]
     made = np.empty((FEATURES, *near.shape), dtype=np.float32)
     for n, row in enumerate(rows):
         np.clip(row, -MOST_DB, MOST_DB, out=made[n])
@@ -68,40 +66,8 @@ def mask(
         stop = min(start + FRAMES_AT_ONCE, frames)
         a, b = max(0, start - REACH - 1), min(frames, stop + max(COMING) + 1)
         part = inputs(heard[a:b], left[a:b], t60_s, hz)[:, start - a : stop - a]
-        made[start:stop] = _answers(part)
+        made[start:stop] = answers(np.ascontiguousarray(part), layers_of("room"))
     return made
-
-
-def _answers(values: NDArray[np.float32]) -> NDArray[np.float32]:
-    cells = values.reshape(len(values), -1)
-    made = np.empty(cells.shape[1], dtype=np.float32)
-    for start in range(0, len(made), CELLS_AT_ONCE):
-        out = cells[:, start : start + CELLS_AT_ONCE]
-        for n, (weights, bias) in enumerate(_weights()):
-            if n:
-                np.maximum(out, 0.0, out=out)
-            out = weights @ out
-            out += bias
-        made[start : start + CELLS_AT_ONCE] = out[0]
-    np.clip(made, 0.0, 1.0, out=made)
-    return made.reshape(values.shape[1:])
-
-
-def _around(power: NDArray[np.float32], reach: int) -> NDArray[np.float32]:
-    """Mean over neighbouring bins."""
-    sums = np.cumsum(np.pad(power, ((0, 0), (reach + 1, reach)), mode="edge"), axis=1, dtype=np.float64)
-    width = 2 * reach + 1
-    return ((sums[:, width:] - sums[:, :-width]) / width).astype(np.float32)
-
-
-def _db(power: NDArray[np.float32]) -> NDArray[np.float32]:
-    return np.asarray(10.0 * np.log10(np.maximum(power, 0.0) + np.float32(LEAST_POWER)), dtype=np.float32)
-
-
-def _moved(level: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
-    """What lay so many frames earlier (later below 0); the first or last one beyond the ends."""
-    at = np.clip(np.arange(len(level)) - frames, 0, len(level) - 1)
-    return level[at]
 
 
 def _highest(level: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -110,12 +76,5 @@ def _highest(level: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(maximum_filter1d(level, size, axis=0, origin=size // 2 - 1, mode="nearest"))
 
 
-@cache  # (outputs, inputs) and (outputs, 1) of each layer
-def _weights() -> tuple[tuple[NDArray[np.float32], NDArray[np.float32]], ...]:
-    content = files("pulizia.data").joinpath("room.npz").read_bytes()
-    with np.load(BytesIO(content)) as found:
-        count = len(found.files) // 2
-        return tuple(
-            (np.ascontiguousarray(found[f"w{n}"].T, dtype=np.float32), found[f"b{n}"].astype(np.float32)[:, None])
-            for n in range(count)
-        )
+def _db(power: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.asarray(10.0 * np.log10(np.maximum(power, 0.0) + np.float32(LEAST_POWER)), dtype=np.float32)

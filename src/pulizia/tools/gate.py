@@ -35,6 +35,7 @@ BLOCK = 64
 BREATH_BELOW_DB, BREATH_STEPS = 10.0, 140
 SURVEY_S = 20
 CUT_MS = 10.0
+NEVER_CLOSED_PERCENT = 98.0
 MOST_MARKS, MOST_LANE = 500, 20_000
 
 
@@ -225,6 +226,11 @@ def survey(
         if marks
         else tr("No opening cuts into a word.")
     )
+    if len(opened) and settings.range_db > 0.0:
+        if share >= NEVER_CLOSED_PERCENT:
+            words = tr("The gate hardly closes here: the pauses lie above the threshold. Raise it, or press U.")
+        elif not opened.any():
+            words = tr("The gate never opens here: the voice lies below the threshold. Lower it, or press U.")
     lane = tuple((a * source.rate // STEPS_PER_S, b * source.rate // STEPS_PER_S) for a, b in runs(opened))
     return Survey(words, marks, Table(("", ""), rows), lane[:MOST_LANE])
 

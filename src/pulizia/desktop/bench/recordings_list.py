@@ -202,7 +202,7 @@ class RecordingsList(QWidget):
         super().__init__()
         self.studio = studio
         column = QVBoxLayout(self)
-        column.setContentsMargins(8, 10, 8, 10)
+        column.setContentsMargins(8, 10, 4, 10)
         column.setSpacing(4)
         self._head = QWidget()
         head = _HeadRow(self._head)
@@ -294,9 +294,9 @@ class _HeadRow:
         from PySide6.QtWidgets import QHBoxLayout
 
         row = QHBoxLayout(self._parent)
-        row.setContentsMargins(8, 0, 8, 0)
+        row.setContentsMargins(8, 0, 6, 0)
         row.addWidget(label(title, bold=True))
         row.addStretch(1)
         row.addWidget(label(middle, 11, token="soft"))
-        row.addSpacing(14)
+        row.addSpacing(10)
         row.addWidget(label(right, 11, token="soft"))

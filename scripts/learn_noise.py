@@ -1,0 +1,103 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Learns the net of Noise from recorded words in made noise: python scripts/learn_noise.py FOLDER [ROUNDS].
+
+FOLDER, languages, talk and rooms as in scripts/learn_room.py. Noises are steady, of many colours, some of them slowly
+swelling, from 3 dB over the voice to 34 dB under it; the profile is learned from 1.1 s as the tool does. Writes
+src/pulizia/data/noise.npz. Wants scikit-learn; fixed seeds; about twenty minutes on two cores.
+"""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import math
+import sys
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import numpy as np
+from learn_room import LANGUAGES, LEVEL_DBFS, RATE, Sound, dying_noise, learned, talk, words
+from numpy.typing import NDArray
+from scipy.signal import fftconvolve
+
+from pulizia.audio.source import ArraySource
+from pulizia.dsp.spectral_gain import noise_gain
+from pulizia.dsp.stft import analyse
+from pulizia.models import noise_net as net
+from pulizia.tools import noise
+
+LEAD_S, SAMPLE_S = 1.3, (0.1, 1.2)
+CELLS, ROOMY = 15_000, 0.35  # cells that are learned from one example; share of voices in a small room
+VOICE_WEIGHT = 3.0  # cells with voice, or far over the noise, are learned from more often
+HIDDEN, EPOCHS = (64, 32), 8
+TARGET = Path(__file__).parent.parent / "src" / "pulizia" / "data" / "noise.npz"
+
+
+def coloured(frames: int, rng: np.random.Generator) -> Sound:
+    """Steady noise of unit power: white, pink, as of a fan, or of any smooth colour; some of it swells slowly."""
+    spectrum, hz = np.fft.rfft(rng.standard_normal(frames)), np.fft.rfftfreq(frames, 1 / RATE)
+    kind = rng.random()
+    if 0.2 <= kind < 0.4:
+        spectrum /= np.sqrt(np.maximum(hz, 20))
+    elif 0.4 <= kind < 0.65:
+        spectrum /= 1 + (hz / rng.uniform(150, 1500)) ** rng.uniform(0.7, 1.6)
+    elif kind >= 0.65:
+        points, tilt = rng.normal(0, 6, 14), rng.uniform(-6, 0)
+        bent = np.interp(np.log(np.maximum(hz, 40)), np.log(np.geomspace(40, 24_000, 14)), points)
+        spectrum *= 10 ** ((bent + tilt * np.log2(np.maximum(hz, 40) / 1000)) / 20)
+    made = np.fft.irfft(spectrum, frames)
+    made /= made.std()
+    if rng.random() < 0.3:
+        t = np.arange(frames) / RATE
+        made *= 1 + rng.uniform(0.05, 0.3) * np.sin(2 * np.pi * rng.uniform(0.2, 3) * t + rng.uniform(0, 6))
+    return made
+
+
+def cells(said: list[Sound], rng: np.random.Generator) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
+    """Inputs of the net and the shares that it is to tell."""
+    voice = np.concatenate([np.zeros(round(LEAD_S * RATE)), talk(said, rng)])
+    if rng.random() < ROOMY:
+        response = dying_noise(rng, rng.uniform(0.15, 0.6), rng.uniform(0, 12))
+        voice = fftconvolve(voice, response)[: len(voice)]
+    loud = coloured(len(voice), rng) * 10 ** ((LEVEL_DBFS - rng.uniform(-3, 34)) / 20)
+    heard = (voice + loud).astype(np.float32)
+    settings = noise.NoiseSettings(profile_spans_s=(SAMPLE_S,), following="one")
+    profile = noise.analyse(ArraySource(heard[None], RATE), (), settings, lambda _share: None)
+    size, hop = profile.size, profile.size // noise.OVERLAP
+    spectra = analyse(heard, size, hop)
+    spectra = spectra[: len(spectra) // noise.PAIR * noise.PAIR]
+    power = noise._pair_power(spectra)  # noqa: SLF001 - as the tool looks at the sound
+    ratio = np.clip(power / profile.rows[0], 1e-3, 1e8).astype(np.float32)
+    alpha = math.exp(-1000.0 * noise.PAIR * hop / (RATE * settings.smoothing_ms))
+    classical = noise_gain(ratio, alpha=alpha, xi_min=noise.XI_MIN, lowest=noise.LEARNED_LOWEST, bin_hz=RATE / size)
+    alone = noise._pair_power(analyse(voice.astype(np.float32), size, hop)[: len(spectra)])  # noqa: SLF001
+    share = np.sqrt(np.clip(alone / np.maximum(power, 1e-20), 0, 1)).astype(np.float32)
+    hz = np.arange(ratio.shape[1]) * RATE / size
+    weight = np.where((share > 0.1) | (ratio > 4.0), VOICE_WEIGHT, 1.0) * (hz < net.HIGHEST_HZ)
+    weight = weight.ravel() / weight.sum()
+    chosen = rng.choice(share.size, CELLS, replace=False, p=weight)
+    given = net.inputs(ratio, classical, hz).reshape(net.FEATURES, -1)[:, chosen].T
+    return given.astype(np.float16), share.ravel()[chosen].astype(np.float16)
+
+
+def part(folder: Path, languages: tuple[str, ...], rounds: int, seed: int) -> tuple[np.ndarray, np.ndarray]:
+    """All examples of some voices."""
+    rng = np.random.default_rng(seed)
+    said = [w for w in (words(folder, language) for language in languages) if w]
+    pairs = [cells(voice, rng) for _ in range(rounds) for voice in said]
+    return np.concatenate([p[0] for p in pairs]), np.concatenate([p[1] for p in pairs])
+
+
+def main() -> None:
+    """Make examples, learn, check, write."""
+    folder, rounds = Path(sys.argv[1]), int(sys.argv[2]) if len(sys.argv) > 2 else 36
+    with ProcessPoolExecutor(2) as pool:
+        halves = [pool.submit(part, folder, LANGUAGES[n::2], rounds, n) for n in (0, 1)]
+        made = [half.result() for half in halves]
+    learned(made, HIDDEN, EPOCHS, TARGET)
+
+
+if __name__ == "__main__":
+    main()
