@@ -4,8 +4,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
-from typing import Protocol
 
 import numpy as np
 
@@ -23,104 +21,25 @@ from pulizia.project.step_owner import StepOwner
 from pulizia.score.chain import Chain
 from pulizia.score.steps import Step
 from pulizia.session.document import Document
+from pulizia.session.heard_subject import OtherSubject, Selection
 from pulizia.session.jobs import SOON, Job, JobPool, Post
 from pulizia.session.measure_desk import MeasureDesk
 from pulizia.session.output_protocol import SoundOut
+from pulizia.session.selecting import Selecting
 from pulizia.session.subject import Subject
 from pulizia.session.transport import Heard, Listening, Transport
-from pulizia.settings.areas import Area, bounds_hz, bounds_s
-from pulizia.units import db_to_gain, seconds_to_frames
+from pulizia.units import db_to_gain
 from pulizia.words import tr
 
-EVENTS = (
-    "document",
-    "current",
-    "selection",
-    "listening",
-    "measures",
-    "pictures",
-    "message",
-    "busy",
-    "playing",
-    "surveys",
-    "findings",
-    "queue",
-    "film",
-    "shown",  # first and last frame that somebody was taken to
-)
 
-
-LEAD_IN_S, LEAD_OUT_S, LOOP_PAUSE_S = 2.0, 1.0, 0.7
-BAND_STEP = 2 ** (1 / 6)
-FIRST_BAND_HZ, LOWEST_BAND_HZ = (710.0, 1420.0), 20.0
-FASTEST = 8.0  # times the usual speed
-
-
-@dataclass(frozen=True, slots=True)
-class Selection:
-    """A marked stretch, and a band when it was marked in the sonogram."""
-
-    span: Span
-    band_hz: tuple[float, float] | None = None
-    outline: Area = ()  # where it was drawn by hand
-
-
-class OtherSubject(Protocol):
-    """What is heard and measured in the place of the recording on the bench."""
-
-    span: Span | None
-
-    @property
-    def subject_id(self) -> str | None:
-        """Its identity."""
-        ...
-
-    @property
-    def source(self) -> Source | None:
-        """Its sound now."""
-        ...
-
-    @property
-    def names(self) -> tuple[str, ...]:
-        """Names of its channels."""
-        ...
-
-    @property
-    def owner(self) -> StepOwner | None:
-        """Whose steps are shown."""
-        ...
-
-    @property
-    def owner_chain(self) -> Chain | None:
-        """The sound of that before and after its steps."""
-        ...
-
-    @property
-    def owner_selection(self) -> Selection | None:
-        """The selection on the clock of that."""
-        ...
-
-    def to_owner(self, frame: int) -> int:
-        """A frame of what is heard on the clock of that."""
-        ...
-
-    def from_owner(self, frame: int) -> int:
-        """A frame of that on the clock of what is heard."""
-        ...
-
-    def select_span(self, start: int, stop: int) -> None:
-        """Select a section of what is heard."""
-        ...
-
-
-class Room:
+class Room(Selecting):
     """What all desks share: the document, work in the background, what is current and what is heard.
 
     All methods are called on the interface's thread.
     """
 
     def __init__(self, output: SoundOut, post: Post = lambda call: call(), *, threads: int = 3) -> None:
-        self._events: dict[str, list[Callable[..., None]]] = {name: [] for name in EVENTS}
+        super().__init__()
         self.post = post
         self.document = Document()
         self.pool = JobPool(post, threads)
@@ -149,21 +68,6 @@ class Room:
             grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),
         )  # fmt: skip
         self.document.listen(self._document_changed)
-
-    # -- events
-
-    def on(self, event: str, call: Callable[..., None]) -> None:
-        """Call ``call`` whenever ``event`` happens; see EVENTS."""
-        self._events[event].append(call)
-
-    def emit(self, event: str, *values: object) -> None:
-        """Tell everybody."""
-        for call in self._events[event]:
-            call(*values)
-
-    def say(self, text: str, *, bad: bool = False) -> None:
-        """Show a sentence to the person."""
-        self.emit("message", text, bad)
 
     # -- what is current
 
@@ -297,60 +201,6 @@ class Room:
                 self.sync()
                 self.emit("listening")
 
-    def select(self, start: int, stop: int, band_hz: tuple[float, float] | None = None) -> None:
-        """Mark a stretch (frames in any order); an empty one clears the mark."""
-        recording = self.recording
-        if recording is None:
-            return
-        first, last = sorted((max(0, start), max(0, stop)))
-        span = Span(min(first, recording.frames), min(last, recording.frames))
-        self.selection = Selection(span, band_hz) if span.frames else None
-        if self.only_band:
-            self.only_band = band_hz is not None and bool(span.frames)
-            self.sync()
-        if self.transport.loop is not None:
-            self.transport.loop = self.selection.span if self.selection else None
-        self.emit("selection")
-
-    def move_band(self, steps: int) -> None:
-        """Move the selected band by steps of a sixth of an octave; without one, an octave around 1 kHz is selected."""
-        self._change_band(BAND_STEP**steps, BAND_STEP**steps)
-
-    def widen_band(self, steps: int) -> None:
-        """Widen (above 0) or narrow the selected band on both sides by a twelfth of an octave."""
-        self._change_band(BAND_STEP ** (-steps / 2), BAND_STEP ** (steps / 2))
-
-    def _change_band(self, low_by: float, high_by: float) -> None:
-        recording = self.recording
-        if recording is None:
-            return
-        span = self.selection.span if self.selection is not None else Span(0, recording.frames)
-        band = self.selection.band_hz if self.selection is not None else None
-        low, high = FIRST_BAND_HZ if band is None else (band[0] * low_by, band[1] * high_by)
-        top = recording.rate / 2
-        if LOWEST_BAND_HZ <= low < high / BAND_STEP and high <= top:
-            self.select(span.start, span.stop, (low, high))
-
-    def select_outline(self, outline: Area) -> None:
-        """Mark an area that was drawn by hand, in seconds and Hz."""
-        recording = self.recording
-        if recording is None or len(outline) < 3:
-            return
-        start, stop = (round(t * recording.rate) for t in bounds_s(outline))
-        self.select(start, stop, bounds_hz(outline))
-        if self.selection is not None:
-            self.selection = replace(self.selection, outline=outline)
-            self.emit("selection")
-
-    def clear_selection(self) -> None:
-        """Mark nothing."""
-        self.selection = None
-        if self.only_band:
-            self.only_band = False
-            self.sync()
-        self.transport.loop = None
-        self.emit("selection")
-
     def job(
         self, work: Callable[[Job], object], title: str, done: Callable[..., None],
         failed: Callable[[str], None] | None = None,
@@ -425,24 +275,6 @@ class Room:
                 )
             )
 
-    def toggle_only_band(self) -> None:
-        """Hear the marked band alone, or everything again."""
-        self.only_band = not self.only_band
-        if self.only_band and (self.selection is None or self.selection.band_hz is None):
-            self.only_band = False
-            self.say(tr("Select a band in the sonogram first: drag over time and frequency."), bad=True)
-        elif self.only_band and self.selection is not None and self.selection.band_hz is not None:
-            low, high = self.selection.band_hz
-            self.say(
-                tr(
-                    "Monitoring {low:.0f} to {high:.0f} Hz only. Display and files are not affected.",
-                    low=low,
-                    high=high,
-                )
-            )
-        self.sync()
-        self.emit("listening")
-
     def match_gain_db(self) -> float:
         """Gain on After that makes it as loud as Before; 0 until both are measured."""
         if self.other is not None and (self.owner is None or self.owner.kind != "programme"):
@@ -479,72 +311,6 @@ class Room:
         names = self.heard_names
         only = self.only_channel if len(names) > 2 else None
         return Heard(source, gain, names if len(names) == source.channels else (), only)
-
-    def play_or_stop(self) -> None:
-        """Start from the selection or the play head, or stop."""
-        if self.transport.is_playing:
-            self.transport.stop()
-        elif (marked := self.marked) is not None and self.transport.loop is None:
-            self.transport.play(marked.start, marked.stop)
-        else:
-            self.transport.play()
-        self.emit("playing")
-
-    def play_around(self) -> None:
-        """Play the selection, or on from the playhead, with what leads up to it; behind a selection a little more."""
-        source = self.heard_source
-        if source is None:
-            return
-        before, behind = (seconds_to_frames(s, source.rate) for s in (LEAD_IN_S, LEAD_OUT_S))
-        marked = self.marked
-        start = marked.start if marked is not None else self.transport.position
-        stop = None if marked is None else min(source.frames, marked.stop + behind)
-        self.transport.loop = None
-        self.transport.play(max(0, start - before), stop)
-        self.emit("playing")
-
-    def toggle_loop_pause(self) -> None:
-        """A pause before a loop begins again, or none."""
-        self.transport.loop_pause_s = 0.0 if self.transport.loop_pause_s else LOOP_PAUSE_S
-        self.emit("playing")
-
-    def shuttle(self, direction: int, *, slow: bool = False) -> None:
-        """Play backwards (-1) or forwards (1); the same direction again doubles the speed; ``slow`` is half speed."""
-        now = self.transport.speed
-        if slow:
-            speed = 0.5 * direction
-        elif now * direction >= 1.0:
-            speed = min(abs(now) * 2.0, FASTEST) * direction
-        else:
-            speed = float(direction)
-        self.transport.shuttle(speed)
-        self.emit("playing")
-
-    def stop_playing(self) -> None:
-        """Stop where the sound is."""
-        self.transport.stop()
-        self.emit("playing")
-
-    def toggle_loop(self) -> None:
-        """Repeat the selection, or everything when nothing is marked."""
-        source = self.heard_source
-        if source is None:
-            return
-        if self.transport.loop is not None:
-            self.transport.loop = None
-        else:
-            self.transport.loop = self.marked or Span(0, source.frames)
-        self.emit("playing")
-
-    def seek(self, frame: int) -> None:
-        """Move the play head."""
-        self.transport.seek(frame)
-        self.emit("playing")
-
-    def nudge(self, seconds: float) -> None:
-        """Move the play head by a little."""
-        if self.heard_source is not None:
-            self.seek(max(0, self.transport.position + seconds_to_frames(seconds, self.rate)))
 
     # -- measuring
 

@@ -19,7 +19,7 @@ from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
 from pulizia.desktop.playhead import paint_line
 from pulizia.desktop.theme import colour, theme_notice
 from pulizia.desktop.turns import update_in_turn
-from pulizia.session.room import Selection
+from pulizia.session.heard_subject import Selection
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
 from pulizia.words import tr

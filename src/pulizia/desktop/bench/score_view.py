@@ -23,7 +23,7 @@ from pulizia.desktop.theme import colour, font
 from pulizia.desktop.turns import update_in_turn
 from pulizia.project.step_owner import StepOwner
 from pulizia.score.steps import Step
-from pulizia.session.room import Selection
+from pulizia.session.heard_subject import Selection
 from pulizia.session.studio import Studio
 from pulizia.words import tr, translated
 

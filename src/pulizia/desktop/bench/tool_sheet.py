@@ -93,7 +93,8 @@ class ToolSheet(QWidget):
         if self.tool.picture is not None:
             yield from self._build_picture()
         yield from self._build_controls()
-        self._column.addWidget(hairline())
+        self._found_line = hairline()
+        self._column.addWidget(self._found_line)
         yield self._add(self.findings)
         self._column.addWidget(hairline())
         yield from self._build_where()
@@ -237,6 +238,7 @@ class ToolSheet(QWidget):
     def show_found(self, found: Found | None) -> None:
         """Show what is known of the step: what was found, and what it has learned from."""
         self.findings.show_found(found)
+        self._found_line.setVisible(found is not None and found.survey is not None)
         step = self.studio.step
         if self.samples is not None and step is not None and step.tool_id == self.tool.id:
             samples = found.survey.samples if found is not None and found.survey is not None else ()
