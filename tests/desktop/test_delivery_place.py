@@ -154,6 +154,8 @@ def test_recipes_are_kept_applied_to_all_taken_in_and_removed(two: Person, tmp_p
     assert shelf.ticked == (one.id,)
     shelf.tick_all()
     shelf.apply()
+    assert shelf.results.rows == [("one", "0", "1", "0"), ("two", "1", "0", "0")]  # added, replaced, kept
+    shelf.results.accept()
     (step,) = document.project.recording(other.id).score
     assert step.settings.reduction_db == 9.0
     assert step.settings.profile_spans_s == ()

@@ -18,9 +18,11 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.controls import ChoiceBox, button, label
+from pulizia.desktop.table_dialog import TableDialog
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
+from pulizia.project.model import Project
 from pulizia.score.recipes import Recipe, recipe_text
 from pulizia.score.shelf import keep_recipe, own_recipes, shipped_recipes
 from pulizia.session.studio import Studio
@@ -34,7 +36,7 @@ class RecipesDialog(QDialog):
 
     def __init__(self, studio: Studio, parent: QWidget, picked: frozenset[str] = frozenset()) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.studio, self._window = studio, parent
         self.setWindowTitle(tr("Recipes"))
         self.resize(820, 500)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -206,13 +208,31 @@ class RecipesDialog(QDialog):
         here = known[0].placed(marked, asked) if marked is not None and asked else known[0]
         # in another recording the selection would be another passage
         wanted = {i: here if i == self.studio.current_id else known[0] for i in ids}
+        before = self.studio.document.project
         self.studio.document.apply_recipe(wanted, self.same.currentData())
-        one = self.studio.document.project.recording(ids[0]).name
+        one = before.recording(ids[0]).name
         count = one if len(ids) == 1 else plural("1 recording", "{n} recordings", len(ids))
         self.studio.say(
             tr("{name} was added to {count}. Every step stays adjustable.", name=known[0].name, count=count)
         )
+        if len(ids) > 1:
+            self._show_results(before, wanted)
         self.accept()
+
+    def _show_results(self, before: Project, wanted: dict[str, Recipe]) -> None:
+        """What became of the steps in each recording, as a table."""
+        rows = []
+        for recording_id, recipe in wanted.items():
+            was = {step.id: step for step in before.recording(recording_id).score}
+            now = self.studio.document.project.recording(recording_id)
+            added = sum(step.id not in was for step in now.score)
+            replaced = sum(step.id in was and step != was[step.id] for step in now.score)
+            rows.append((now.name, str(added), str(replaced), str(len(recipe.steps) - added - replaced)))
+        self.results = TableDialog(
+            self.studio, tr("Recipe applied"), tr("One undo takes all of it back."), self._window, figures=3
+        )
+        self.results.show_table((tr("Recording"), tr("added"), tr("replaced"), tr("kept")), rows)
+        self.results.open()
 
     def take_in(self, paths: list[Path]) -> None:
         """Take files into the user's folder; what is wrong with one is told, the others are kept."""
