@@ -23,6 +23,7 @@ VOICE_HZ = (300.0, 4000.0)  # of the whole frame
 HIGHEST_HZ = 12_000.0  # what lies above is left to the classical estimate
 LOWEST_DB, HIGHEST_DB, SCALE_DB = -15.0, 35.0, 15.0
 LEAST_RATIO, MOST_RATIO, LEAST_GAIN = 1e-3, 1e3, 0.03
+SILENT_RATIO = 0.03
 FRAMES_AT_ONCE = 128
 FEATURES = len(NEAR) + 3 + len(WIDE) + len(WHOLE) + len(BESIDE) + 2
 BEFORE, BEHIND = max(NEAR), max(-k for k in WHOLE)
@@ -64,6 +65,8 @@ def share(ratio: NDArray[np.float32], classical: NDArray[np.float32], hz: NDArra
     """(frames, bins) share 0..1 of the amplitude of each cell that is voice; see :func:`inputs`."""
     frames = len(ratio)
     made = np.empty(ratio.shape, dtype=np.float32)
+    # where not even the noise is heard, digital silence or the time before the recording, what follows is no onset
+    ratio = np.where(ratio.mean(axis=1, keepdims=True) < SILENT_RATIO, np.float32(1.0), ratio)
     for start in range(0, frames, FRAMES_AT_ONCE):
         stop = min(start + FRAMES_AT_ONCE, frames)
         a, b = max(0, start - BEFORE), min(frames, stop + BEHIND)
