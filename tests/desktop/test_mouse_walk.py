@@ -65,7 +65,7 @@ class Hand:
             def found(word: str = word) -> list[QAction]:
                 menu = QApplication.activePopupWidget()
                 actions = menu.actions() if isinstance(menu, QMenu) else []
-                return [a for a in actions if a.text().split("\t")[0] == word and a.isEnabled()]
+                return [a for a in actions if a.text().split("\t")[0].replace("&", "") == word and a.isEnabled()]
 
             self.person.until(found)
             menu, action = QApplication.activePopupWidget(), found()[0]

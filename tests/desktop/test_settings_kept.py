@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtWidgets import QApplication, QMenu
 from tests.desktop.conftest import Person
 
 from pulizia.media.folders import config_folder
@@ -115,3 +116,20 @@ def test_several_steps_are_switched_moved_copied_and_removed_together(bench: Per
     assert [s.tool_id for s in studio.steps_chosen] == ["clicks", "noise"]
     bench.key(Qt.Key.Key_Z, M.ControlModifier)  # one edit
     assert tools() == ["limiter"]
+
+
+def test_tools_are_chosen_by_their_first_letter(bench: Person) -> None:
+    studio = bench.window.studio
+
+    def typed(*keys: Qt.Key) -> None:
+        bench.key(Qt.Key.Key_A)
+        bench.until(lambda: isinstance(QApplication.activePopupWidget(), QMenu))
+        for key in keys:
+            bench.bot.keyClick(QApplication.activePopupWidget(), key)
+        bench.until(lambda: QApplication.activePopupWidget() is None)
+
+    typed(Qt.Key.Key_H)
+    assert [s.tool_id for s in bench.recording.score] == ["hum"]
+    typed(Qt.Key.Key_P, Qt.Key.Key_P, Qt.Key.Key_Return)  # the second of two that begin alike
+    assert len(bench.recording.score) == 2
+    assert studio.step.tool.title.startswith("P")

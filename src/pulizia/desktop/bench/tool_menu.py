@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 from pulizia.session.studio import Studio
 from pulizia.tools.base import FAMILIES
 from pulizia.tools.registry import ALL
+from pulizia.words import translated
 
 
 def show_tool_menu(studio: Studio, parent: QWidget, corner: QPoint, *, on_selection: bool) -> None:
@@ -17,7 +18,8 @@ def show_tool_menu(studio: Studio, parent: QWidget, corner: QPoint, *, on_select
     for family in FAMILIES:
         menu.addSeparator()
         for tool in (t for t in ALL if t.family == family and not t.other_field):  # those are made by a search
-            action = menu.addAction(f"{tool.title}\t{tool.summary}")
+            # its first letter chooses it; where several begin alike, it goes from one to the next
+            action = menu.addAction(f"&{translated(tool.title)}\t{translated(tool.summary)}")
             action.setData(tool.id)
             action.triggered.connect(lambda _on=False, t=tool.id: studio.repairs.add_tool(t, on_selection=on_selection))
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
