@@ -27,6 +27,7 @@ from pulizia.session.output_protocol import SoundOut
 from pulizia.session.sound_out import SERVER, SIMULATED, default_choice, output_of, outputs
 from pulizia.session.studio import Studio
 
+MOST_WORKERS = 3  # jobs at once, besides playing
 REST_MS = 20_000  # from one look for garbage to the next
 
 
@@ -50,7 +51,9 @@ def make_window(*, simulated: bool = False) -> tuple[MainWindow, Poster]:
     preferences = Preferences()
     use_theme(preferences.text("theme", "linen"))
     poster = Poster()
-    studio = Studio(_output(preferences, simulated=simulated), poster.post)
+    # a worker for each core, at least two: more of them would only take the window's turns
+    threads = min(max(2, os.cpu_count() or 2), MOST_WORKERS)
+    studio = Studio(_output(preferences, simulated=simulated), poster.post, threads=threads)
     return MainWindow(studio, preferences, window_commands), poster
 
 
