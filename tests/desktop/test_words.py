@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterator
 from datetime import datetime
 from functools import cache
+from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
 
@@ -297,6 +298,24 @@ def test_the_chosen_language_is_kept_for_the_next_start(qtbot: QtBot, qapp, monk
     monkeypatch.setenv("PULIZIA_LANGUAGE", "it_IT.UTF-8")
     assert chosen_language(Preferences().text("language", "system")) == "de"
     assert chosen_language("system") == "it_IT"
+
+
+def test_longer_words_under_the_spectrum_leave_the_plot_its_room(qtbot: QtBot, qapp, english: None) -> None:
+    use_language("de")
+    window, poster = make_window(simulated=True)
+    window.files.asks = False
+    qtbot.addWidget(window)
+    window.resize(1280, 800)
+    with qtbot.waitExposed(window):
+        window.show()
+    view = window.bench.spectrum
+    parts = [view.plot.geometry(), view.read_out.geometry(), view.freeze_button.geometry(), view._options.geometry()]
+    assert parts[3].top() > parts[2].bottom()  # two rows of buttons
+    for upper, lower in pairwise(parts):
+        assert upper.bottom() < lower.top()
+    assert parts[3].bottom() < view.height()
+    window.close()
+    poster.close()
 
 
 def test_what_programs_read_keeps_the_point(english: None) -> None:

@@ -62,6 +62,7 @@ class Column(QWidget):
         self.setMinimumWidth(width if line_at_left else width - HANDLE)
         self.setMaximumWidth(round(MOST_TIMES * width))
         self._halves: QSplitter | None = None
+        self._foot_layout: QVBoxLayout | None = None
         self._moved = False  # by hand
         box = QVBoxLayout(self)
         box.setContentsMargins(1 if line_at_left else 0, 0, 0 if line_at_left else 1, 0)
@@ -75,7 +76,7 @@ class Column(QWidget):
         halves.setHandleWidth(HANDLE)
         halves.addWidget(upper)
         lower = QWidget()
-        column = QVBoxLayout(lower)
+        column = self._foot_layout = QVBoxLayout(lower)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(hairline())
@@ -90,8 +91,10 @@ class Column(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        if self._halves is not None and not self._moved:
-            lower = max(LOWER_HEIGHT, round(LOWER_SHARE * self.height()))
+        if self._halves is not None and self._foot_layout is not None and not self._moved:
+            inner = self.width() - 1  # beside the hairline
+            needed = self._foot_layout.minimumHeightForWidth(inner)  # longer words wrap into more rows
+            lower = max(LOWER_HEIGHT, needed, round(LOWER_SHARE * self.height()))
             self._halves.setSizes([self.height() - lower - HANDLE, lower])
 
     def paintEvent(self, _event: QPaintEvent) -> None:
