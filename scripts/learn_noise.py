@@ -13,13 +13,10 @@ import os
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import math
-import sys
-from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
-from learn_room import LANGUAGES, LEVEL_DBFS, RATE, Sound, dying_noise, learned, talk, words
-from numpy.typing import NDArray
+from learn_room import LEVEL_DBFS, RATE, Examples, Sound, dying_noise, learn, talk
 from scipy.signal import fftconvolve
 
 from pulizia.audio.source import ArraySource
@@ -55,7 +52,7 @@ def coloured(frames: int, rng: np.random.Generator) -> Sound:
     return made
 
 
-def cells(said: list[Sound], rng: np.random.Generator) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
+def cells(said: list[Sound], rng: np.random.Generator) -> Examples:
     """Inputs of the net and the shares that it is to tell."""
     voice = np.concatenate([np.zeros(round(LEAD_S * RATE)), talk(said, rng)])
     if rng.random() < ROOMY:
@@ -82,22 +79,5 @@ def cells(said: list[Sound], rng: np.random.Generator) -> tuple[NDArray[np.float
     return given.astype(np.float16), share.ravel()[chosen].astype(np.float16)
 
 
-def part(folder: Path, languages: tuple[str, ...], rounds: int, seed: int) -> tuple[np.ndarray, np.ndarray]:
-    """All examples of some voices."""
-    rng = np.random.default_rng(seed)
-    said = [w for w in (words(folder, language) for language in languages) if w]
-    pairs = [cells(voice, rng) for _ in range(rounds) for voice in said]
-    return np.concatenate([p[0] for p in pairs]), np.concatenate([p[1] for p in pairs])
-
-
-def main() -> None:
-    """Make examples, learn, check, write."""
-    folder, rounds = Path(sys.argv[1]), int(sys.argv[2]) if len(sys.argv) > 2 else 36
-    with ProcessPoolExecutor(2) as pool:
-        halves = [pool.submit(part, folder, LANGUAGES[n::2], rounds, n) for n in (0, 1)]
-        made = [half.result() for half in halves]
-    learned(made, HIDDEN, EPOCHS, TARGET)
-
-
 if __name__ == "__main__":
-    main()
+    learn(cells, 36, HIDDEN, EPOCHS, TARGET)

@@ -15,6 +15,7 @@ import os
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import sys
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
@@ -42,6 +43,8 @@ HIDDEN, EPOCHS = (48, 32), 9
 TARGET = Path(__file__).parent.parent / "src" / "pulizia" / "data" / "room.npz"
 
 Sound = NDArray[np.float64]
+Examples = tuple[NDArray[np.float16], NDArray[np.float16]]
+Maker = Callable[[list[Sound], np.random.Generator], Examples]
 
 
 def words(folder: Path, language: str) -> list[Sound]:
@@ -140,7 +143,7 @@ def example(said: list[Sound], rng: np.random.Generator) -> tuple[NDArray[np.flo
     return wet.astype(np.float32), early.astype(np.float32)
 
 
-def cells(said: list[Sound], rng: np.random.Generator) -> tuple[NDArray[np.float16], NDArray[np.float16]]:
+def cells(said: list[Sound], rng: np.random.Generator) -> Examples:
     """Inputs of the net and the shares that it is to tell."""
     wet, early = example(said, rng)
     source = ArraySource(wet[None], RATE)
@@ -160,7 +163,7 @@ def cells(said: list[Sound], rng: np.random.Generator) -> tuple[NDArray[np.float
     return given.reshape(net.FEATURES, -1)[:, chosen].T.astype(np.float16), share.ravel()[chosen].astype(np.float16)
 
 
-def part(folder: Path, languages: tuple[str, ...], rounds: int, seed: int) -> tuple[np.ndarray, np.ndarray]:
+def part(cells: Maker, folder: Path, languages: tuple[str, ...], rounds: int, seed: int) -> Examples:
     """All examples of some voices."""
     rng = np.random.default_rng(seed)
     said = [w for w in (words(folder, language) for language in languages) if w]
@@ -192,14 +195,14 @@ def learned(made: list[tuple[np.ndarray, np.ndarray]], hidden: tuple[int, ...], 
     print(f"{target.name}: {target.stat().st_size} bytes")
 
 
-def main() -> None:
-    """Make examples, learn, check, write."""
-    folder, rounds = Path(sys.argv[1]), int(sys.argv[2]) if len(sys.argv) > 2 else 28
+def learn(cells: Maker, rounds: int, hidden: tuple[int, ...], epochs: int, target: Path) -> None:
+    """Make examples from the folder and for the rounds that the command line names, learn, check, write."""
+    folder, rounds = Path(sys.argv[1]), int(sys.argv[2]) if len(sys.argv) > 2 else rounds
     with ProcessPoolExecutor(2) as pool:
-        halves = [pool.submit(part, folder, LANGUAGES[n::2], rounds, n) for n in (0, 1)]
+        halves = [pool.submit(part, cells, folder, LANGUAGES[n::2], rounds, n) for n in (0, 1)]
         made = [half.result() for half in halves]
-    learned(made, HIDDEN, EPOCHS, TARGET)
+    learned(made, hidden, epochs, target)
 
 
 if __name__ == "__main__":
-    main()
+    learn(cells, 28, HIDDEN, EPOCHS, TARGET)

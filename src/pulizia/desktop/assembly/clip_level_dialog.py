@@ -3,9 +3,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QWidget
+from PySide6.QtWidgets import QDialog, QWidget
 
-from pulizia.desktop.controls import ChoiceBox, FigureBox, label
+from pulizia.desktop.controls import ChoiceBox, FigureBox
+from pulizia.desktop.form import lay_out_form
 from pulizia.session.clip_levels import UNITS, Aspect
 from pulizia.session.studio import Studio
 from pulizia.words import tr
@@ -20,7 +21,6 @@ class ClipLevelDialog(QDialog):
         super().__init__(parent)
         self.studio = studio
         self.setWindowTitle(tr("Level of clips"))
-        grid = QGridLayout(self)
         self.aspect = ChoiceBox()
         self.aspect.addItem(tr("loudness (ITU-R BS.1770)"), "loudness")
         self.aspect.addItem(tr("true peak"), "peak")
@@ -31,16 +31,8 @@ class ClipLevelDialog(QDialog):
         self.together = ChoiceBox()
         self.together.addItem(tr("each clip on its own"), userData=False)
         self.together.addItem(tr("all as one: their balance stays"), userData=True)
-        for row, (words, part) in enumerate(
-            ((tr("Measured"), self.aspect), (tr("Level"), self.level), (tr("Clips"), self.together))
-        ):
-            grid.addWidget(label(words), row, 0)
-            grid.addWidget(part, row, 1)
-            part.setAccessibleName(words)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        grid.addWidget(buttons, 3, 0, 1, 2)
+        rows = ((tr("Measured"), self.aspect), (tr("Level"), self.level), (tr("Clips"), self.together))
+        lay_out_form(self, rows)
         self._usual()
 
     def _usual(self) -> None:

@@ -10,7 +10,6 @@ from pathlib import Path
 
 from PySide6.QtWidgets import (
     QDialog,
-    QDialogButtonBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.controls import ChoiceBox, FigureBox, Tick, button, hairline, label, scrolled
+from pulizia.desktop.form import Answer, answers
 from pulizia.interchange.conform import Conformed, row_words
 from pulizia.interchange.edit_list import RATES
 from pulizia.session.studio import Studio
@@ -68,10 +68,7 @@ class MediaDialog(QDialog):
         column.addWidget(self.rate)
         self.field = Tick(tr("Take field recordings of the same moment instead of camera sound"), 500)
         column.addWidget(self.field)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(answers(self))
 
     def _remove(self) -> None:
         self.list.takeItem(self.list.currentRow())
@@ -175,10 +172,7 @@ class ExportDialog(QDialog):
         row.addWidget(self.handles)
         row.addStretch(1)
         column.addLayout(row)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(answers(self, Answer.Save))
         self._tell()
 
     def _tell(self) -> None:

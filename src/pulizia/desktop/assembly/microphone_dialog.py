@@ -5,9 +5,10 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label, scrolled
+from pulizia.desktop.form import answers
 from pulizia.session.microphone_desk import MicrophonePlan
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
@@ -60,10 +61,7 @@ class MicrophoneDialog(QDialog):
         row.addWidget(self.by)
         row.addStretch(1)
         column.addLayout(row)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(answers(self))
 
     def _changed(self, number: int, lane_id: str) -> None:
         self.plan = self.plan.with_lane(number, lane_id)

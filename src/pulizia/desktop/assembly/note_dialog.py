@@ -6,10 +6,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLineEdit, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import QDialog, QLineEdit, QPlainTextEdit, QWidget
 
 from pulizia.audio.markers import LONGEST_NAME, LONGEST_NOTE, Marker
-from pulizia.desktop.controls import ChoiceBox, label
+from pulizia.desktop.controls import ChoiceBox
+from pulizia.desktop.form import lay_out_form
 from pulizia.session.programme_notes import KIND_WORDS
 from pulizia.words import tr, translated
 
@@ -23,7 +24,6 @@ class NoteDialog(QDialog):
         self.setProperty("manual", f"assembly#{tr('Notes')}")
         self.setWindowTitle(tr("Note"))
         self.resize(420, 320)
-        grid = QGridLayout(self)
         self.kind = ChoiceBox()
         for kind, words in KIND_WORDS.items():
             self.kind.addItem(translated(words), kind)
@@ -40,14 +40,7 @@ class NoteDialog(QDialog):
             (tr("Who"), self.who),
             (tr("Note"), self.note),
         )
-        for row, (words, part) in enumerate(rows):
-            grid.addWidget(label(words), row, 0)
-            grid.addWidget(part, row, 1)
-            part.setAccessibleName(words)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        grid.addWidget(buttons, len(rows), 0, 1, 2)
+        lay_out_form(self, rows)
         self.name.selectAll()
         self.name.setFocus()
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QGridLayout, QWidget
+from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 
-from pulizia.desktop.controls import ChoiceBox, FigureBox, label
+from pulizia.desktop.controls import ChoiceBox, FigureBox
+from pulizia.desktop.form import lay_out_form
 from pulizia.session.studio import Studio
 from pulizia.words import tr
 
@@ -21,7 +22,6 @@ class RenderClipsDialog(QDialog):
         super().__init__(parent)
         self.studio, self._folder = studio, folder
         self.setWindowTitle(tr("Render clips"))
-        grid = QGridLayout(self)
         self.joined, self.alone, self.handles = ChoiceBox(), ChoiceBox(), FigureBox()
         self.joined.addItem(tr("a file for each clip"), userData=False)
         self.joined.addItem(tr("one continuous file for each lane"), userData=True)
@@ -31,14 +31,7 @@ class RenderClipsDialog(QDialog):
         self.alone.addItem(tr("from the whole recording"), userData=False)
         self.alone.addItem(tr("from each clip alone"), userData=True)
         rows = ((tr("Files"), self.joined), (tr("Handles"), self.handles), (tr("Steps learn"), self.alone))
-        for row, (words, part) in enumerate(rows):
-            grid.addWidget(label(words), row, 0)
-            grid.addWidget(part, row, 1)
-            part.setAccessibleName(words)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        grid.addWidget(buttons, len(rows), 0, 1, 2)
+        lay_out_form(self, rows)
 
     def accept(self) -> None:
         super().accept()

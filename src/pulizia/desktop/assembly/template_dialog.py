@@ -4,10 +4,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QGridLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.assembly.menus import KIND_WORDS
 from pulizia.desktop.controls import ChoiceBox, Tick, hairline, label, scrolled
+from pulizia.desktop.form import answers
 from pulizia.project.model import Recording
 from pulizia.project.templates import Template
 from pulizia.session.studio import Studio
@@ -51,10 +52,7 @@ class TemplateDialog(QDialog):
         grid.setColumnStretch(0, 1)
         grid.setRowStretch(len(self._recordings), 1)
         column.addWidget(scrolled(rows), 1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(answers(self))
         self.template.currentIndexChanged.connect(self._show_template)
         self.each.toggled.connect(self._show_each)
         self._show_template()

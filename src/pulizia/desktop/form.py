@@ -1,0 +1,30 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""What dialogs that ask for a few values share: rows of a name and a field, and the answers under them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QWidget
+
+from pulizia.desktop.controls import label
+
+Answer = QDialogButtonBox.StandardButton
+
+
+def answers(dialog: QDialog, yes: Answer = Answer.Ok) -> QDialogButtonBox:
+    """The answers of a dialog: ``yes`` accepts it, Cancel rejects it."""
+    buttons = QDialogButtonBox(yes | Answer.Cancel)
+    buttons.accepted.connect(dialog.accept)
+    buttons.rejected.connect(dialog.reject)
+    return buttons
+
+
+def lay_out_form(dialog: QDialog, rows: Sequence[tuple[str, QWidget]]) -> None:
+    """Lay the fields out under one another, each named by the words beside it, and the answers under them."""
+    grid = QGridLayout(dialog)
+    for row, (words, field) in enumerate(rows):
+        grid.addWidget(label(words), row, 0)
+        grid.addWidget(field, row, 1)
+        field.setAccessibleName(words)
+    grid.addWidget(answers(dialog), len(rows), 0, 1, 2)
