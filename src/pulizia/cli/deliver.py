@@ -12,8 +12,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from pulizia.batch.runner import Result
 from pulizia.cli.assembled import Assembled, add_programme_flag, assembled
-from pulizia.cli.batch import run_batch
+from pulizia.cli.batch import add_batch_flags, for_workers, order_of, run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
@@ -32,6 +33,7 @@ from pulizia.project.programme import beside_film, in_place
 from pulizia.report.loudness_report import report_content, report_csv, report_html, report_json
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.recipes import Recipe
 from pulizia.score.shelf import find_recipe
 from pulizia.units import format_number
 
@@ -83,42 +85,45 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     add_programme_flag(command)
     command.add_argument("--json", action="store_true", help="print the report as JSON")
     add_output_flags(command, pictures=True)
-    command.add_argument("--jobs", type=int, default=2, help="files processed at once (2)")
-    command.add_argument("--resume", action="store_true", help="leave outputs that are there already")
+    add_batch_flags(command, writes=True)
     command.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
     """Deliver every programme and tell what was measured."""
     target = target_of(options.target, config_folder("targets"))
-    if options.recipe:
-        find_recipe(options.recipe)
+    recipe = find_recipe(options.recipe) if options.recipe else None
     outputs = output_paths(options.files, options.output, options.format)
     if options.also and len(options.files) > 1:
         message = "--also belongs to one programme. Name one file, or call once for each."
         raise DeliveryError(message)
     for output in [*outputs, *options.also]:
         deliverable_of(options, output)
-    work = partial(one, target=target, options=options)
-    return run_batch(work, options.files, outputs, jobs=options.jobs, resume=options.resume)
+    work = partial(one, target=target, recipe=recipe, options=for_workers(options))
+    return run_batch(work, options.files, outputs, options, order=order_of(options, recipe, target))[0]
 
 
-def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace) -> tuple[str, ...]:
+def one(
+    path: Path, output: Path | None, *, overwrite: bool, target: Target, recipe: Recipe | None,
+    options: argparse.Namespace,
+) -> Result:  # fmt: skip
     """Deliver one programme; returns what to tell."""
+    assert output is not None  # noqa: S101 - deliveries are always written
     progress = TerminalProgress(path.name)
     for target_path in (output, *options.also):
-        check_output(target_path, inputs=options.files, overwrite=options.overwrite)
+        check_output(target_path, inputs=[path], overwrite=overwrite)
     report = _report_path(options, output)
     if report is not None:
-        check_output(report, inputs=[*options.files, output], overwrite=options.overwrite)
+        check_output(report, inputs=[path, output], overwrite=overwrite)
     if options.programme:
-        return _one_programme(assembled(path, options.programme, progress), output, report, target, options, progress)
+        programme_made = assembled(path, options.programme, progress)
+        return _one_programme(programme_made, output, report, target, options, progress, overwrite=overwrite)
     programme = worked_programme(path, options.recording, progress)
     recording = trimmed(programme.recording, options.keep)
-    check_output(output, inputs=[recording.path], overwrite=options.overwrite)
+    check_output(output, inputs=[recording.path], overwrite=overwrite)
     sound, steps = programme.sound, recording.score
-    if options.recipe:
-        steps = find_recipe(options.recipe).steps_for(sound.rate)
+    if recipe is not None:
+        steps = recipe.steps_for(sound.rate)
         chain = Chain(sound, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
         chain.prepare(lambda share: progress(share, "listening"))
         sound = chain.after
@@ -144,22 +149,22 @@ def one(path: Path, output: Path, *, target: Target, options: argparse.Namespace
         write_text(report, REPORTS.get(report.suffix.lower(), report_html)(done, words))
     if options.json:
         rows = [report_content(one, words) for one in made]
-        return (json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),)
+        return Result((json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),))
     notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
-    return (*(line for one in made for line in _told(one)), *notes)
+    return Result((*(line for one in made for line in _told(one)), *notes))
 
 
 def _one_programme(
     made: Assembled, output: Path, report: Path | None, target: Target, options: argparse.Namespace,
-    progress: TerminalProgress,
-) -> tuple[str, ...]:  # fmt: skip
+    progress: TerminalProgress, *, overwrite: bool,
+) -> Result:  # fmt: skip
     """Deliver a programme of a project; returns what to tell."""
     if options.keep or options.recipe or options.recording:
         message = "--keep, --recipe and --recording belong to recordings; a programme is delivered as it is assembled."
         raise DeliveryError(message)
     outputs = (output, *options.also)
     for path in outputs:
-        check_output(path, inputs=made.inputs, overwrite=options.overwrite)
+        check_output(path, inputs=made.inputs, overwrite=overwrite)
         if is_picture(path) and made.said.picture is None:
             message = "The programme has no video, or it is gone. Choose one in the Assembly, or a name that ends in .wav or .flac."
             raise DeliveryError(message)
@@ -182,8 +187,8 @@ def _one_programme(
         write_text(report, REPORTS.get(report.suffix.lower(), report_html)(done[0], words))
     if options.json:
         rows = [report_content(one, words) for one in done]
-        return (json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),)
-    return (*(line for one in done for line in _told(one)), *made.notes)
+        return Result((json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),))
+    return Result((*(line for one in done for line in _told(one)), *made.notes))
 
 
 @contextmanager
@@ -202,7 +207,7 @@ def _report_path(options: argparse.Namespace, output: Path) -> Path | None:
     if options.report is None:
         return None
     report: Path = options.report
-    several = len(options.files) > 1 or report.is_dir()
+    several = options.several or report.is_dir()
     return report / f"{output.stem}.html" if several else report
 
 

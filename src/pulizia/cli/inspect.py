@@ -4,15 +4,19 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
+from collections.abc import Iterator, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from pulizia.audio.source import Source
+from pulizia.batch.runner import Result
+from pulizia.cli.batch import add_batch_flags, for_workers, order_of, print_rows, run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.worked import worked_programme
+from pulizia.errors import RecipeError
 from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import inspect
 from pulizia.score.recipes import recipe_text
@@ -25,40 +29,60 @@ WORKERS = 2
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
     command = commands.add_parser("inspect", help="find problems and name the steps that treat them")
-    command.add_argument("file", type=Path, help="a sound or video file, or a project")
+    command.add_argument("files", type=Path, nargs="+", metavar="FILE", help="sound or video files, or a project")
     command.add_argument("--recording", help="which recording of a project")
     command.add_argument("--json", action="store_true", help="print as JSON, with all places")
     command.add_argument("--recipe", action="store_true", help="print a recipe that treats what was found")
+    add_batch_flags(command, writes=False)
     command.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> int:
-    """Inspect one file."""
-    progress = TerminalProgress(options.file.name)
-    programme = worked_programme(options.file, options.recording, lambda share: progress(share, "opening"))
-    rate = programme.sound.rate
-    found = inspect(programme.sound, programme.media.channel_names, progress, workers=WORKERS)
-    progress.done()
-    for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)):
-        if note:
+    """Inspect files; a fault of one does not stop the others."""
+    if options.recipe and len(options.files) > 1:
+        message = "A recipe is made for one file. Name one."
+        raise RecipeError(message)
+    work = partial(inspected, options=for_workers(options))
+    nothing = [None] * len(options.files)
+    code, outcomes = run_batch(work, options.files, nothing, options, order=order_of(options))
+    for outcome in outcomes:
+        row = outcome.told.row if isinstance(outcome.told.row, dict) else {}
+        for note in row.pop("notes", ()):
             print(f"pulizia: {note}", file=sys.stderr)
     if options.json:
-        print(json.dumps({"findings": [_row(finding, programme.sound) for finding in found]}, indent=1))
-        return 0
+        print_rows(outcomes)
+    return code
+
+
+def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: argparse.Namespace) -> Result:
+    """Inspect one file; returns what to tell."""
+    del overwrite  # nothing is written
+    progress = TerminalProgress(path.name)
+    programme = worked_programme(path, options.recording, lambda share: progress(share, "opening"))
+    found = inspect(programme.sound, programme.media.channel_names, progress, workers=WORKERS)
+    progress.done()
+    notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
+    row: dict[str, Any] = {"findings": [_row(finding, programme.sound) for finding in found], "notes": notes}
+    if options.several:
+        row = {"file": str(path)} | row
+    if options.json:
+        return Result((), row)
     if options.recipe:
         steps = [make_step(f.tool_id, f.settings) for f in found if f.tool_id]
         steps.sort(key=lambda s: s.tool.order)
-        print(recipe_text(f"For {programme.name}", tuple(steps), rate), end="")
-        return 0
-    if not found:
-        print(f"{programme.name}: nothing was found.")
+        return Result((recipe_text(f"For {programme.name}", tuple(steps), programme.sound.rate).rstrip("\n"),), row)
+    return Result(tuple(_lines(found, programme.sound.rate, programme.name, several=options.several)), row)
+
+
+def _lines(found: Sequence[Finding], rate: int, name: str, *, several: bool) -> Iterator[str]:
+    if several or not found:
+        yield f"{name}: {', '.join(f.kind for f in found) if found else 'nothing was found'}."
     for finding in found:
         treat = f"  -> {finding.tool_id}" if finding.tool_id else ""
-        print(f"{finding.kind:<16}{finding.sentence}{treat}")
+        yield f"{finding.kind:<16}{finding.sentence}{treat}"
         if finding.marks:
             places = ", ".join(format_time(m.start / rate, 2) for m in finding.marks[:8])
-            print(f"{'':<16}at {places}{' and more' if len(finding.marks) > 8 else ''}")
-    return 0
+            yield f"{'':<16}at {places}{' and more' if len(finding.marks) > 8 else ''}"
 
 
 def _row(finding: Finding, source: Source) -> dict[str, Any]:

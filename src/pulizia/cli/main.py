@@ -20,6 +20,7 @@ COMMANDS = (
     "suggest",
     "repair",
     "deliver",
+    "watch",
     "render",
     "find",
     "assemble",
@@ -50,6 +51,7 @@ def parser() -> argparse.ArgumentParser:
         repair,
         suggest,
         templates,
+        watch,
     )
 
     top = argparse.ArgumentParser(
@@ -66,6 +68,7 @@ def parser() -> argparse.ArgumentParser:
         suggest,
         repair,
         deliver,
+        watch,
         render,
         find,
         edit_lists,

@@ -4,13 +4,16 @@
 from __future__ import annotations
 
 import argparse
-import json
+from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from pulizia.audio.source import Source, SpanSource
+from pulizia.batch.runner import Result
 from pulizia.cli.assembled import add_programme_flag, assembled
+from pulizia.cli.batch import add_batch_flags, for_workers, order_of, print_rows, run_batch
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import check_output
 from pulizia.delivery.normalise import Meter, Verdict, verdicts
@@ -48,6 +51,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument("--overwrite", action="store_true", help="replace an existing log")
     add_programme_flag(command)
     command.add_argument("--json", action="store_true", help="print the figures as JSON")
+    add_batch_flags(command, writes=False)
     command.set_defaults(run=run)
 
 
@@ -59,17 +63,25 @@ def run(options: argparse.Namespace) -> int:
             message = "A log holds one measurement. Name one file."
             raise DeliveryError(message)
         check_output(options.log, inputs=options.files, overwrite=options.overwrite)
-    found = [_measured(path, options, target) for path in options.files]
-    if options.log is not None:
-        write_text(options.log, measurement_csv(found[0].figures, found[0].verdicts))
+    work = partial(measured, options=for_workers(options), target=target)
+    nothing = [None] * len(options.files)
+    code, outcomes = run_batch(work, options.files, nothing, options, order=order_of(options, target))
     if options.json:
-        rows = [one.row() for one in found]
-        print(json.dumps(rows[0] if len(rows) == 1 else rows, indent=1))
-    elif len(found) == 1:
-        _tell(found[0])
-    else:
-        _tell_side_by_side(found)
-    return 0
+        print_rows(outcomes)
+    elif len(options.files) > 1 and (rows := [o.told.row for o in outcomes if isinstance(o.told.row, dict)]):
+        _tell_side_by_side(rows)
+    return code
+
+
+def measured(
+    path: Path, _target: Path | None, *, overwrite: bool, options: argparse.Namespace, target: Target | None
+) -> Result:
+    """Measure one file; the lines are those of a file that is measured alone."""
+    one = _measured(path, options, target)
+    if options.log is not None:
+        check_output(options.log, inputs=[path], overwrite=overwrite or options.overwrite)
+        write_text(options.log, measurement_csv(one.figures, one.verdicts))
+    return Result(() if options.several or options.json else tuple(_lines(one)), one.row())
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,7 +109,14 @@ class _Measured:
             row["readings"] = [{"name": r.name, "lufs": r.lufs, "why": r.why} for r in self.readings]
         if self.verdicts:
             row["verdicts"] = [
-                {"name": v.name, "measured": v.measured, "limit": v.limit, "state": v.state.value, "by": v.by}
+                {
+                    "name": v.name,
+                    "measured": v.measured,
+                    "limit": v.limit,
+                    "state": v.state.value,
+                    "by": v.by,
+                    "words": v.words,
+                }
                 for v in self.verdicts
             ]
         return row
@@ -134,32 +153,30 @@ def _measured(path: Path, options: argparse.Namespace, target: Target | None) ->
     )
 
 
-def _tell(one: _Measured) -> None:
-    print(f"{one.title}: {format_time(one.figures.duration_s, 1)}, {one.form}")
-    print_figures(one.figures)
+def _lines(one: _Measured) -> Iterator[str]:
+    yield f"{one.title}: {format_time(one.figures.duration_s, 1)}, {one.form}"
+    yield from figure_lines(one.figures)
     for seconds in LOUDEST_S:
         if (top := loudest(one.figures, seconds)) is not None:
-            print(
-                f"  {f'Loudest {seconds:.0f} s':<20}{format_number(top.lufs):>8} LUFS from {format_time(top.start_s, 1)}"
-            )
+            yield f"  {f'Loudest {seconds:.0f} s':<20}{format_number(top.lufs):>8} LUFS from {format_time(top.start_s, 1)}"
     for v in one.verdicts:
-        print(f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}")
+        yield f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}"
     for reading in one.readings:
-        print(f"  {reading.name:<28}{format_number(reading.lufs):>8} LUFS  {reading.why}")
-    for note in (*one.notes, cleaned_note(cleaned=one.cleaned)):
-        if note:
-            print(note)
+        yield f"  {reading.name:<28}{format_number(reading.lufs):>8} LUFS  {reading.why}"
+    yield from (note for note in (*one.notes, cleaned_note(cleaned=one.cleaned)) if note)
 
 
-def _tell_side_by_side(found: list[_Measured]) -> None:
-    width = max(len(one.path.name) for one in found)
+def _tell_side_by_side(rows: list[dict[str, Any]]) -> None:
+    names = [Path(row["file"]).name for row in rows]
+    width = max(map(len, names))
     print(f"{'':<{width}}" + "".join(f"{_short(name):>12}" for name, _, _ in FIGURES))
     print(f"{'':<{width}}" + "".join(f"{unit:>12}" for _, _, unit in FIGURES))
-    for one in found:
-        cells = "".join(f"{format_number(getattr(one.figures, field)):>12}" for _, field, _ in FIGURES)
-        bad = next((v for v in one.verdicts if v.words != "within"), None)
-        words = "" if not one.verdicts else f"  {bad.name} {bad.words}" if bad else "  within every limit"
-        print(f"{one.path.name:<{width}}{cells}{words}")
+    for name, row in zip(names, rows, strict=True):
+        cells = "".join(f"{format_number(row[field]):>12}" for _, field, _ in FIGURES)
+        verdicts_of = row.get("verdicts", [])
+        bad = next((v for v in verdicts_of if v["words"] != "within"), None)
+        words = "" if not verdicts_of else f"  {bad['name']} {bad['words']}" if bad else "  within every limit"
+        print(f"{name:<{width}}{cells}{words}")
 
 
 def _short(name: str) -> str:
@@ -181,10 +198,10 @@ def _stretch(whole: Source, title: str, span: list[float] | None) -> Source:
     return SpanSource(whole, start, stop)
 
 
-def print_figures(figures: Measures) -> None:
+def figure_lines(figures: Measures) -> Iterator[str]:
     """A table of the main figures."""
     for name, field, unit in FIGURES:
-        print(f"  {name:<20}{format_number(getattr(figures, field)):>8} {unit}")
+        yield f"  {name:<20}{format_number(getattr(figures, field)):>8} {unit}"
 
 
 def cleaned_note(*, cleaned: bool) -> str:

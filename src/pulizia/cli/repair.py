@@ -10,7 +10,8 @@ from pathlib import Path
 from typing import Any
 
 from pulizia.audio.spans import clipped
-from pulizia.cli.batch import run_batch
+from pulizia.batch.runner import Result
+from pulizia.cli.batch import add_batch_flags, for_workers, order_of, run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
@@ -52,8 +53,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
                          help="the file to write; a folder for several files")  # fmt: skip
     add_keep_flag(command)
     add_output_flags(command, pictures=False)
-    command.add_argument("--jobs", type=int, default=2, help="files processed at once (2)")
-    command.add_argument("--resume", action="store_true", help="leave outputs that are there already")
+    add_batch_flags(command, writes=True)
     command.set_defaults(run=run)
 
 
@@ -68,13 +68,16 @@ def run(options: argparse.Namespace) -> int:
     targets = output_paths(options.files, options.output, options.format)
     for target in targets:
         deliverable_of(options, target)
-    work = partial(repair, recipe=recipe, options=options)
-    return run_batch(work, options.files, targets, jobs=options.jobs, resume=options.resume)
+    work = partial(repair, recipe=recipe, options=for_workers(options))
+    return run_batch(work, options.files, targets, options, order=order_of(options, recipe))[0]
 
 
-def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse.Namespace) -> tuple[str, ...]:
+def repair(
+    path: Path, target: Path | None, *, overwrite: bool, recipe: Recipe | None, options: argparse.Namespace
+) -> Result:
     """Apply a recipe, or treat what is found, and write the result; returns what to tell."""
-    check_output(target, inputs=options.files, overwrite=options.overwrite)
+    assert target is not None  # noqa: S101 - repairs are always written
+    check_output(target, inputs=[path], overwrite=overwrite)
     wanted = deliverable_of(options, target)
     progress = TerminalProgress(path.name)
     media = open_media(path, progress)
@@ -94,7 +97,7 @@ def repair(path: Path, target: Path, *, recipe: Recipe | None, options: argparse
     lines = [f"{path.name}: {len(chain.stages)} steps applied{names}, written to {target}"]
     lines += [f"  {trial.sentence}" for trial in trials]
     lines += [note for note in (media.warning, cleaned_note(cleaned=media.source.cleaned), cut_words(cut)) if note]
-    return tuple(lines)
+    return Result(tuple(lines))
 
 
 def _steps_of(recipe: Recipe, media: OpenMedia) -> tuple[Step, ...]:

@@ -10,10 +10,11 @@ from __future__ import annotations
 import os
 import shutil
 import struct
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO
+
+from pulizia.media.leftovers import temporary_beside
 
 HOLDERS = {b"moov", b"trak", b"mdia", b"minf", b"stbl"}
 COPY_BYTES = 1 << 20
@@ -62,7 +63,7 @@ def put_index_first(path: Path) -> None:
         if not _shifted(index, length):
             return  # a place would no longer fit into its 32 bits: the file is right as it is
         before = found[order.index(b"mdat")][1]
-        handle, name = tempfile.mkstemp(prefix=".pulizia-", suffix=".part", dir=path.parent)
+        handle, name = temporary_beside(path.parent)
         try:
             with os.fdopen(handle, "wb") as out:
                 for a, b in ((0, before), (None, None), (before, start), (start + length, size)):

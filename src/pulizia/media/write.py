@@ -6,7 +6,6 @@ from __future__ import annotations
 import errno
 import os
 import struct
-import tempfile
 from abc import ABC, abstractmethod
 from contextlib import contextmanager
 from pathlib import Path
@@ -21,6 +20,7 @@ from pulizia.audio.markers import Marker
 from pulizia.audio.samples import Samples
 from pulizia.errors import DiskError, MediaError
 from pulizia.media.cues import cue_chunks
+from pulizia.media.leftovers import temporary_beside
 from pulizia.media.tags import NO_TAGS, Tags, info_chunk, write_tags
 from pulizia.media.wav_chunks import EXTENSIBLE, IEEE_FLOAT, PCM, UNKNOWN_SIZE
 from pulizia.words import tr
@@ -82,7 +82,7 @@ class _Beside:
     def __init__(self, target: Path) -> None:
         self.target = target
         with disk_words(target):
-            handle, name = tempfile.mkstemp(prefix=".pulizia-", suffix=".part", dir=target.parent)
+            handle, name = temporary_beside(target.parent)
             os.close(handle)
             umask = os.umask(0)
             os.umask(umask)
