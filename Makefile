@@ -18,7 +18,7 @@ bench: setup
 
 # into the user's own desktop: entry, icon, file type, command
 install uninstall: setup
-	@$(VENV)/bin/python scripts/desktop_entry.py $@
+	@$(VENV)/bin/pulizia $@-desktop
 
 setup: $(STAMP)
 

@@ -5,8 +5,8 @@ set -eu
 cd "$(dirname "$0")/.."
 bin=.venv/bin
 echo "== lint"
-$bin/ruff check src tests benchmarks scripts
-$bin/ruff format --check --quiet src tests benchmarks scripts
+$bin/ruff check src tests benchmarks scripts docs
+$bin/ruff format --check --quiet src tests benchmarks scripts docs
 echo "== types"
 $bin/mypy
 echo "== import contracts"

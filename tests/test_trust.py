@@ -221,11 +221,12 @@ def refusal(read: Callable[[], object]) -> str:
     return "read"
 
 
-def test_the_desktop_entry_is_installed_and_taken_out_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_desktop_entry_is_installed_and_taken_out_again(
+    capsys, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     monkeypatch.setenv("HOME", str(tmp_path))
-    script = load_script("desktop_entry")
-    script.install()
+    assert run(capsys, "install-desktop")[0] == 0
     entry = (tmp_path / "data/applications/org.pulizia.Pulizia.desktop").read_text()
     assert "@EXEC@" not in entry
     assert "x-pulizia-project" in entry
@@ -240,5 +241,5 @@ def test_the_desktop_entry_is_installed_and_taken_out_again(tmp_path: Path, monk
             continue
         done = subprocess.run([command, *words], check=False, cwd=tmp_path, capture_output=True, text=True)
         assert done.returncode == 0, done.stdout + done.stderr
-    script.uninstall()
+    assert run(capsys, "uninstall-desktop")[0] == 0
     assert not [p for p in tmp_path.rglob("*pulizia*") if p.is_file() or p.is_symlink()]

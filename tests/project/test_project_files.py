@@ -76,7 +76,7 @@ def test_older_projects_are_brought_forward(project: Project, tmp_path: Path, ve
     (lambda c: c | {"format": "other"}, "not a Pulizia project"),
     (lambda c: {k: v for k, v in c.items() if k != "recordings"}, "is damaged"),
     (lambda c: c | {"recordings": [c["recordings"][0] | {"rate": 0}]}, "no length"),
-    (lambda c: c | {"recordings": [c["recordings"][0] | {"score": [{"tool": "nosuch"}]}]}, "unknown tool nosuch"),
+    (lambda c: c | {"recordings": [c["recordings"][0] | {"score": [{"tool": "No such"}]}]}, "unknown tool No such"),
     (lambda c: c | {"recordings": [c["recordings"][0] | {"score": [c["recordings"][0]["score"][0] | {"tool_version": 99}]}]}, "newer Pulizia"),
     (lambda c: c | {"recordings": [c["recordings"][0] | {"score": [c["recordings"][0]["score"][0] | {"settings": {"reduction_db": 1e9}}]}]}, "must be between"),
 ])  # fmt: skip

@@ -10,14 +10,13 @@ from pathlib import Path
 
 from pulizia.audio.layouts import channel_names
 from pulizia.audio.source import Source
-from pulizia.cli.outputs import CHUNK_BYTES
-from pulizia.cli.worked import worked_recording
 from pulizia.delivery.deliver import Said
 from pulizia.errors import MediaError, ProjectError
 from pulizia.media.open import OpenMedia
 from pulizia.project.clips import Programme
 from pulizia.project.file import SUFFIX, load_project
 from pulizia.project.model import Project
+from pulizia.project.processed import CHUNK_BYTES, processed_recording
 from pulizia.project.programme_sound import ProgrammeSound, sound_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore
@@ -95,7 +94,7 @@ def assembled(path: Path, name: str, progress: Callable[[float], None]) -> Assem
 
     def heard(recording_id: str) -> tuple[Source, tuple[str, ...]] | None:
         try:
-            worked = worked_recording(project.recording(recording_id), project, progress)
+            worked = processed_recording(project.recording(recording_id), project, progress)
         except (MediaError, ProjectError) as error:
             notes.append(f"A recording is silent in {name}. {error}")
             return None

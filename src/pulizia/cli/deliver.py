@@ -16,9 +16,8 @@ from pulizia.batch.runner import Result
 from pulizia.cli.assembled import Assembled, add_programme_flag, assembled
 from pulizia.cli.batch import add_batch_flags, for_workers, order_of, run_batch
 from pulizia.cli.measure import cleaned_note
-from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
+from pulizia.cli.outputs import add_keep_flag, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
-from pulizia.cli.worked import add_keep_flag, trimmed, worked_programme
 from pulizia.delivery.deliver import Delivered, check_output, deliver
 from pulizia.delivery.normalise import WAYS
 from pulizia.delivery.targets import Target, target_of
@@ -29,6 +28,7 @@ from pulizia.media.keep import kept
 from pulizia.media.open import OpenMedia
 from pulizia.media.picture import is_picture
 from pulizia.media.write import write_text
+from pulizia.project.processed import CHUNK_BYTES, processed_file, trimmed
 from pulizia.project.programme import beside_film, in_place
 from pulizia.report.loudness_report import report_content, report_csv, report_html, report_json
 from pulizia.score.cache import ChunkCache
@@ -118,7 +118,7 @@ def one(
     if options.programme:
         programme_made = assembled(path, options.programme, progress)
         return _one_programme(programme_made, output, report, target, options, progress, overwrite=overwrite)
-    programme = worked_programme(path, options.recording, progress)
+    programme = processed_file(path, options.recording, progress)
     recording = trimmed(programme.recording, options.keep)
     check_output(output, inputs=[recording.path], overwrite=overwrite)
     sound, steps = programme.sound, recording.score

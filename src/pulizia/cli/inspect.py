@@ -15,10 +15,10 @@ from pulizia.batch.runner import Result
 from pulizia.cli.batch import add_batch_flags, for_workers, order_of, print_rows, run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.progress import TerminalProgress
-from pulizia.cli.worked import worked_programme
 from pulizia.errors import RecipeError
 from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import inspect
+from pulizia.project.processed import processed_file
 from pulizia.score.recipes import recipe_text
 from pulizia.score.steps import make_step
 from pulizia.units import format_time
@@ -58,7 +58,7 @@ def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: arg
     """Inspect one file; returns what to tell."""
     del overwrite  # nothing is written
     progress = TerminalProgress(path.name)
-    programme = worked_programme(path, options.recording, lambda share: progress(share, "opening"))
+    programme = processed_file(path, options.recording, lambda share: progress(share, "opening"))
     found = inspect(programme.sound, programme.media.channel_names, progress, workers=WORKERS)
     progress.done()
     notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]

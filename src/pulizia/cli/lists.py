@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ from pulizia.media.folders import config_folder
 from pulizia.score.shelf import keep_recipe, own_recipes, shipped_recipes
 from pulizia.settings.as_dict import schema
 from pulizia.tools.base import AnyTool
-from pulizia.tools.registry import ALL, tool_named
+from pulizia.tools.registry import ALL, PROBLEMS, tool_named
 from pulizia.units import format_number
 
 
@@ -69,6 +70,8 @@ def run_recipes(options: argparse.Namespace) -> int:
 
 def run_tools(options: argparse.Namespace) -> int:
     """List all tools, or one with its settings."""
+    for sentence in PROBLEMS:
+        print(f"pulizia: {sentence}", file=sys.stderr)
     if options.name is None:
         if options.json:
             print(json.dumps([_row(tool) for tool in ALL], indent=1))

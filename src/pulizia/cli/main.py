@@ -33,6 +33,8 @@ COMMANDS = (
     "targets",
     "recipes",
     "tools",
+    "install-desktop",
+    "uninstall-desktop",
 )
 
 
@@ -40,6 +42,7 @@ def parser() -> argparse.ArgumentParser:
     """All commands with their help."""
     from pulizia.cli import (
         deliver,
+        desktop_entry,
         edit_lists,
         find,
         inspect,
@@ -76,6 +79,7 @@ def parser() -> argparse.ArgumentParser:
         templates,
         notes,
         lists,
+        desktop_entry,
     ):
         module.add_to(commands)
     return top

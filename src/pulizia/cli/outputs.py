@@ -18,7 +18,6 @@ from pulizia.project.file import SUFFIX
 
 FORMATS: dict[str, SampleFormat] = {"16": "int16", "24": "int24", "float": "float32"}
 DITHERS: dict[str, Dither] = {"none": "none", "triangular": "triangular", "shaped": "shaped"}
-CHUNK_BYTES = 384 << 20  # of rendered sound held: what steps listened to need not be rendered again
 ENDINGS = tuple(suffix.lstrip(".") for suffix in KIND_OF_SUFFIX)
 PICTURE_ENDINGS = ("mp4", "mov", "mkv")
 
@@ -37,6 +36,13 @@ def add_output_flags(command: argparse.ArgumentParser, *, pictures: bool) -> Non
         "--bitrate", type=int, default=None, metavar="KBIT", help="of MP3, Opus and AAC in kbit/s (192)"
     )
     command.add_argument("--overwrite", action="store_true", help="replace existing outputs")
+
+
+def add_keep_flag(command: argparse.ArgumentParser) -> None:
+    """Declare the flag that trims."""
+    command.add_argument(
+        "--keep", type=float, nargs=2, metavar=("FROM", "TO"), help="trim to a section, in seconds of the input"
+    )
 
 
 def deliverable_of(options: argparse.Namespace, path: Path) -> Deliverable:

@@ -11,13 +11,13 @@ from pulizia.cli.assembled import Assembled, add_programme_flag, assembled
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import FORMATS
 from pulizia.cli.progress import TerminalProgress
-from pulizia.cli.worked import worked_recording
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import ProjectError
 from pulizia.media.broadcast import Loudness
 from pulizia.media.names import safe_name
 from pulizia.project.file import load_project
+from pulizia.project.processed import processed_recording
 from pulizia.session.programme_pieces import Piece, clip_pieces, stem_pieces, whole_piece
 
 
@@ -64,7 +64,7 @@ def run(options: argparse.Namespace) -> int:
         inputs = [r.path for r in project.recordings]
         check_output(target, inputs=inputs, overwrite=options.overwrite)
         progress = TerminalProgress(recording.name)
-        programme = worked_recording(recording, project, progress)
+        programme = processed_recording(recording, project, progress)
         wanted = Deliverable(sample_format=FORMATS[options.bits])
         cut = write_source(programme.kept, target, wanted, progress, said=programme.said, loudness=Loudness())
         progress.done()

@@ -13,9 +13,8 @@ from pulizia.audio.spans import clipped
 from pulizia.batch.runner import Result
 from pulizia.cli.batch import add_batch_flags, for_workers, order_of, run_batch
 from pulizia.cli.measure import cleaned_note
-from pulizia.cli.outputs import CHUNK_BYTES, add_output_flags, deliverable_of, output_paths
+from pulizia.cli.outputs import add_keep_flag, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
-from pulizia.cli.worked import Programme, add_keep_flag, trimmed
 from pulizia.delivery.deliver import check_output, cut_words, moved_to, write_source
 from pulizia.delivery.deliverable import prepared
 from pulizia.errors import RecipeError
@@ -24,6 +23,7 @@ from pulizia.inspection.treat import Trial, kept_steps, treatment
 from pulizia.media.broadcast import Loudness
 from pulizia.media.open import OpenMedia, open_media
 from pulizia.project.model import Recording
+from pulizia.project.processed import CHUNK_BYTES, Processed, trimmed
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.recipes import Recipe
@@ -86,7 +86,7 @@ def repair(
     chain = Chain(media.source, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
     chain.prepare(lambda share: progress(share, "listening"))
     recording = trimmed(Recording.of_media(media), options.keep)
-    programme = Programme(sound=chain.after, recording=recording, media=media)
+    programme = Processed(sound=chain.after, recording=recording, media=media)
     ready = prepared(programme.kept, wanted, names=media.channel_names)
     said = moved_to(programme.said, programme.kept, ready, wanted)
     cut = write_source(

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any
 
 from pulizia.cli.progress import TerminalProgress
-from pulizia.cli.worked import worked_programme
 from pulizia.errors import SettingsError
 from pulizia.measure.harm import LOWEST_DB, Harm, harm
+from pulizia.project.processed import processed_file
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import make_step
@@ -38,7 +38,7 @@ def run(options: argparse.Namespace) -> int:
         message = f"{tool.title} has no automatic settings. Set it by hand; pulizia tools {tool.id} lists its settings."
         raise SettingsError(message)
     progress = TerminalProgress(options.file.name)
-    programme = worked_programme(options.file, options.recording, lambda share: progress(share, "opening"))
+    programme = processed_file(options.file, options.recording, lambda share: progress(share, "opening"))
     source = programme.sound
     sentence, step = "", make_step(tool.id)
     if tool.suggest is not None:

@@ -26,6 +26,7 @@ from pulizia.media.faults import note_fault
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.sound_out import SERVER, SIMULATED, default_choice, output_of, outputs
 from pulizia.session.studio import Studio
+from pulizia.tools.registry import PROBLEMS
 
 MOST_WORKERS = 3  # jobs at once, besides playing
 REST_MS = 20_000  # from one look for garbage to the next
@@ -108,8 +109,9 @@ def start(options: argparse.Namespace) -> int:
         window.files.open_paths([Path(name) for name in options.files])
     if not options.picture and window.preferences.text("first steps", "shown") == "shown":
         window.show_first_steps()
-    if wrong:
-        window.studio.say(wrong, bad=True)
+    for sentence in (wrong, *PROBLEMS):
+        if sentence:
+            window.studio.say(sentence, bad=True)
     if options.picture:
         window.files.asks = False
         QTimer.singleShot(4000, lambda: (window.grab().save(options.picture), window.close()))

@@ -8,9 +8,8 @@ from typing import Any, get_args
 from pulizia.audio.markers import Marker, NoteKind
 from pulizia.audio.spans import Span
 from pulizia.errors import SettingsError
-from pulizia.score.steps import Step
-from pulizia.settings.as_dict import from_dict, to_dict
-from pulizia.tools.registry import tool_of
+from pulizia.score.steps import Step, settings_of, settings_row, version_of
+from pulizia.tools.registry import is_absent, tool_or_stand_in
 from pulizia.words import tr
 
 
@@ -36,8 +35,8 @@ def marker_of(row: list[Any]) -> Marker:
 def step_row(step: Step) -> dict[str, Any]:
     """A step as plain JSON values."""
     return {
-        "id": step.id, "tool": step.tool_id, "tool_version": step.tool.version,
-        "settings": to_dict(step.settings),
+        "id": step.id, "tool": step.tool_id, "tool_version": version_of(step),
+        "settings": settings_row(step.settings),
         "spans": None if step.spans is None else [[s.start, s.stop] for s in step.spans],
         "holes": [[s.start, s.stop] for s in step.holes],
         "band_hz": list(step.band_hz) if step.band_hz else None,
@@ -48,8 +47,8 @@ def step_row(step: Step) -> dict[str, Any]:
 
 def step_of(row: dict[str, Any], rate: int, channels_there: int) -> Step:
     """A step of a file; ValueError, KeyError or SettingsError for a damaged or newer one."""
-    tool = tool_of(row["tool"])
-    if int(row.get("tool_version", 1)) > tool.version:
+    tool = tool_or_stand_in(row["tool"])
+    if int(row.get("tool_version", 1)) > tool.version and not is_absent(tool):
         message = tr("a step {name} was made by a newer Pulizia", name=tool.id)
         raise SettingsError(message)
     spans, channels, band = row["spans"], row.get("channels"), row.get("band_hz")
@@ -65,7 +64,7 @@ def step_of(row: dict[str, Any], rate: int, channels_there: int) -> Step:
         message = tr("a step {name} acts on channels that are not there", name=tool.id)
         raise ValueError(message)
     return Step(
-        id=str(row["id"]), tool_id=tool.id, settings=from_dict(tool.settings, row["settings"]),
+        id=str(row["id"]), tool_id=tool.id, settings=settings_of(tool, row["settings"], int(row.get("tool_version", 1))),
         spans=None if spans is None else spans_of(spans), holes=spans_of(row.get("holes", [])),
         band_hz=None if band is None else (float(band[0]), float(band[1])),
         channels=None if channels is None else tuple(int(c) for c in channels),

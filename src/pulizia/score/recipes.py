@@ -13,8 +13,7 @@ from typing import Any, cast
 from pulizia.audio.spans import Span
 from pulizia.data.json_text import parsed
 from pulizia.errors import RecipeError, SettingsError
-from pulizia.score.steps import Step, make_step
-from pulizia.settings.as_dict import to_dict
+from pulizia.score.steps import Step, make_step, settings_row
 from pulizia.settings.declare import Places, declared
 from pulizia.tools.registry import tool_of
 from pulizia.units import seconds_to_frames
@@ -142,7 +141,7 @@ def recipe_text(name: str, steps: tuple[Step, ...], rate: int, description: str 
         if step.spans is not None:
             spans = [[round(s.start / rate, 6), round(s.stop / rate, 6)] for s in step.spans]
         rows.append({
-            "tool": step.tool_id, "settings": to_dict(step.settings), "spans_s": spans,
+            "tool": step.tool_id, "settings": settings_row(step.settings), "spans_s": spans,
             "band_hz": list(step.band_hz) if step.band_hz else None, "enabled": step.enabled,
         })  # fmt: skip
     content = {"format": FORMAT, "version": VERSION, "name": name, "description": description, "steps": rows}

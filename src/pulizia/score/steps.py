@@ -3,17 +3,21 @@
 
 from __future__ import annotations
 
+import json
 import uuid
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, cast
 
 from pulizia.audio.source import content_key
 from pulizia.audio.spans import Span, clipped, without
+from pulizia.errors import SettingsError
 from pulizia.settings.areas import Areas
 from pulizia.settings.as_dict import from_dict, to_dict
 from pulizia.settings.declare import Places, Settings, declared
+from pulizia.tools.absent import AbsentSettings
 from pulizia.tools.base import AnyTool
-from pulizia.tools.registry import tool_of
+from pulizia.tools.registry import is_absent, tool_of
+from pulizia.words import tr
 
 
 def new_id() -> str:
@@ -88,3 +92,25 @@ def make_step(
     tool = tool_of(tool_id)
     made = from_dict(tool.settings, settings or {})
     return Step(tool_id=tool_id, settings=made, spans=spans, band_hz=band_hz, enabled=enabled)
+
+
+def settings_row(settings: Settings) -> dict[str, Any]:
+    """Settings as plain JSON values; those of a tool that is not installed as they came."""
+    if isinstance(settings, AbsentSettings):
+        kept: dict[str, Any] = json.loads(settings.text)
+        return kept
+    return to_dict(settings)
+
+
+def settings_of(tool: AnyTool, row: object, version: int) -> Settings:
+    """Settings from plain JSON values; SettingsError for wrong ones."""
+    if not is_absent(tool):
+        return cast("Settings", from_dict(tool.settings, row))
+    if not isinstance(row, dict):
+        raise SettingsError(tr("the settings of a step are no table"))
+    return AbsentSettings(text=json.dumps(row), version=str(version))
+
+
+def version_of(step: Step) -> int:
+    """The version of the tool that made a step's settings."""
+    return int(step.settings.version) if isinstance(step.settings, AbsentSettings) else step.tool.version

@@ -206,7 +206,24 @@ class Word:
         )
 
 
-Declaration = Number | Choice | Switch | Places | Levels | Bands | Areas | Word
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kept:
+    """Text that is carried along and shown nowhere."""
+
+    label: str = ""
+    help: str = ""
+    more: bool = False
+
+    def text(self, value: str) -> str:
+        """The text."""
+        return value
+
+    def check(self, name: str, value: object) -> str | None:
+        """A sentence about what is wrong with the value, or None."""
+        return None if isinstance(value, str) else tr("{name} must be a text", name=name)
+
+
+Declaration = Number | Choice | Switch | Places | Levels | Bands | Areas | Word | Kept
 
 
 def _is_finite_number(value: object) -> bool:

@@ -33,14 +33,19 @@ from pulizia.tools import (
     split_compressor,
     voice_sieve,
 )
+from pulizia.tools.absent import ID, AbsentSettings, absent
 from pulizia.tools.base import AnyTool
+from pulizia.tools.extensions import found_tools
 from pulizia.words import tr
 
-ALL: tuple[AnyTool, ...] = (
+SHIPPED: tuple[AnyTool, ...] = (
     original.TOOL, channels.TOOL, polarity.TOOL, overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL,
     blots.TOOL, noise.TOOL, voice_sieve.TOOL, room_tail.TOOL, ringing.TOOL, sibilance.TOOL, equaliser.TOOL, dull_voice.TOOL, split_compressor.TOOL,
     leveller.TOOL, silence.TOOL, reverse.TOOL, room_tone.TOOL, level.TOOL, fade.TOOL, limiter.TOOL,
 )  # fmt: skip
+EXTRA, PROBLEMS = found_tools([tool.id for tool in SHIPPED])
+"""Tools of other packages, and a sentence for each that cannot be used."""
+ALL: tuple[AnyTool, ...] = (*SHIPPED, *EXTRA)
 _BY_ID = {tool.id: tool for tool in ALL}
 
 
@@ -54,10 +59,29 @@ def tool_of(tool_id: str) -> AnyTool:
     """
     if (tool := _BY_ID.get(tool_id)) is not None:
         return tool
-    near = difflib.get_close_matches(str(tool_id), _BY_ID, n=1)
-    hint = tr("did you mean {near}?", near=near[0]) if near else tr("known are {known}", known=", ".join(_BY_ID))
+    known = [tool.id for tool in ALL]
+    near = difflib.get_close_matches(str(tool_id), known, n=1)
+    hint = tr("did you mean {near}?", near=near[0]) if near else tr("known are {known}", known=", ".join(known))
     message = tr("unknown tool {tool_id}; {hint}", tool_id=str(tool_id)[:60], hint=hint)
     raise SettingsError(message)
+
+
+def tool_or_stand_in(tool_id: object) -> AnyTool:
+    """The tool with this id, or one that keeps its place where its package is not installed.
+
+    Raises
+    ------
+    SettingsError
+        When no tool can have this id.
+    """
+    if tool_id not in _BY_ID and isinstance(tool_id, str) and ID.fullmatch(tool_id):
+        _BY_ID[tool_id] = absent(tool_id)
+    return tool_of(str(tool_id))
+
+
+def is_absent(tool: AnyTool) -> bool:
+    """Whether this is a stand-in."""
+    return tool.settings is AbsentSettings
 
 
 def tool_named(tool_id: str) -> AnyTool:

@@ -37,6 +37,7 @@ from pulizia.settings.bands import Bands
 from pulizia.settings.declare import Places, Settings, declared
 from pulizia.tools.base import Tool
 from pulizia.tools.equaliser import EqualiserSettings
+from pulizia.tools.extensions import failure_of
 from pulizia.tools.split_compressor import SplitCompressorSettings
 from pulizia.units import format_time
 from pulizia.words import N_, tr, translated
@@ -214,7 +215,7 @@ class ToolSheet(QWidget):
         self._on.setAccessibleName(tr("Step is on") if step.enabled else tr("Step is off"))
         self._show_settings(step)
         self._show_in_picture(step, owner)
-        note = order_note(owner.steps, step.id)
+        note = failure_of(step.tool_id) or order_note(owner.steps, step.id)
         self._note.setText(translated(note))
         self._note.setVisible(bool(note))
         self._where.setText(translated(where_text(step, owner)))

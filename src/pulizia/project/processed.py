@@ -3,14 +3,12 @@
 
 from __future__ import annotations
 
-import argparse
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.cli.outputs import CHUNK_BYTES
 from pulizia.delivery.deliver import Said
 from pulizia.errors import ProjectError
 from pulizia.media.identity import whole_digest
@@ -22,9 +20,11 @@ from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.units import seconds_to_frames
 
+CHUNK_BYTES = 384 << 20  # of rendered sound held: what steps listened to need not be rendered again
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Programme:
+class Processed:
     """A recording with its worked sound, and the file from which it comes.
 
     Attributes
@@ -57,13 +57,6 @@ class Programme:
         )
 
 
-def add_keep_flag(command: argparse.ArgumentParser) -> None:
-    """Declare the flag that trims."""
-    command.add_argument(
-        "--keep", type=float, nargs=2, metavar=("FROM", "TO"), help="trim to a section, in seconds of the input"
-    )
-
-
 def trimmed(recording: Recording, keep: Sequence[float] | None) -> Recording:
     """A recording trimmed as a flag says; ProjectError when there is nothing to keep."""
     if keep is None:
@@ -75,11 +68,11 @@ def trimmed(recording: Recording, keep: Sequence[float] | None) -> Recording:
     return recording.with_trim(Span(start, stop))
 
 
-def worked_programme(path: Path, recording: str | None, progress: Callable[[float], None]) -> Programme:
+def processed_file(path: Path, recording: str | None, progress: Callable[[float], None]) -> Processed:
     """The sound of a file, or a project's recording after its score."""
     if path.suffix.lower() != SUFFIX:
         media = open_media(path, progress)
-        return Programme(sound=media.source, recording=Recording.of_media(media), media=media)
+        return Processed(sound=media.source, recording=Recording.of_media(media), media=media)
     project = load_project(path)
     if not project.recordings:
         message = f"{path.name} holds no recordings. Add one in the window first."
@@ -93,10 +86,10 @@ def worked_programme(path: Path, recording: str | None, progress: Callable[[floa
         names = ", ".join(r.name for r in project.recordings)
         message = f"{path.name} holds several recordings ({names}). Choose one with --recording."
         raise ProjectError(message)
-    return worked_recording(chosen[0], project, progress)
+    return processed_recording(chosen[0], project, progress)
 
 
-def worked_recording(recording: Recording, project: Project, progress: Callable[[float], None]) -> Programme:
+def processed_recording(recording: Recording, project: Project, progress: Callable[[float], None]) -> Processed:
     """A recording after its score; refuses a file that is not the one the score was made for."""
     media = open_media(recording.path, progress)
     if media.fingerprint != recording.fingerprint:
@@ -112,4 +105,4 @@ def worked_recording(recording: Recording, project: Project, progress: Callable[
     others = {f: found.source for f in wanted if (found := open_media(paths[f], progress)).fingerprint == f}
     chain = Chain(media.source, recording.score, ChunkCache(CHUNK_BYTES), AnalysisStore(), others.get)
     chain.prepare(progress)
-    return Programme(sound=chain.after, recording=recording, media=media)
+    return Processed(sound=chain.after, recording=recording, media=media)
