@@ -11,6 +11,8 @@ echo "== types"
 $bin/mypy
 echo "== import contracts"
 $bin/lint-imports
+echo "== packages"
+sh scripts/check_package.sh
 echo "== tests"
 $bin/python -m pytest -n 2 --dist worksteal -m "not alone" "$@"
 echo "== tests that need the machine for themselves"

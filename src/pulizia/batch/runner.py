@@ -179,9 +179,9 @@ class Runner:
             if flight.tries < TRIES:
                 self._suspects.append(flight)
                 return None
-            why = f"{flight.item.path.name} was given up: the process that worked on it ended {TRIES} times. Free memory, or repair it alone."
+            why = f"{flight.item.path.name} was given up: the process that had it ended {TRIES} times. Free memory, or repair it alone."
         elif error is not None:
-            why = f"{flight.item.path.name} could not be worked on ({type(error).__name__}: {error})."
+            why = f"{flight.item.path.name} could not be processed ({type(error).__name__}: {error})."
         else:
             told, why = future.result()
             if not why:

@@ -141,13 +141,20 @@ def _sum_up(items: Sequence[Item], outcomes: dict[str, Outcome]) -> None:
 
 def _check(items: Sequence[Item], options: argparse.Namespace) -> None:
     """Outputs that are among the inputs, or two of one name, before any work is done; DeliveryError."""
-    inputs = {os.path.realpath(item.path) for item in items}
+    inputs = {_real(item.path) for item in items}
     for item in items:
-        if item.target is not None and os.path.realpath(item.target) in inputs:
+        if item.target is not None and _real(item.target) in inputs:
             check_output(item.target, inputs=[item.target], overwrite=True)
     if options.resume and options.ledger is None and items and items[0].target is None:
         message = "--resume needs the ledger of the earlier run. Name it with --ledger."
         raise DeliveryError(message)
+
+
+def _real(path: Path) -> str:
+    try:
+        return os.path.realpath(path)
+    except (OSError, ValueError):  # a name that no disk can hold
+        return str(path)
 
 
 def ledger_path(options: argparse.Namespace, items: Sequence[Item], *, several: bool) -> Path:

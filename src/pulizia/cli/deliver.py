@@ -130,7 +130,7 @@ def one(
     programme = replace(programme, sound=sound, recording=recording)
     dual = options.dual_mono and (sound.channels == 1 or options.layout == "mono")
     names = (DUAL_MONO,) if dual else programme.media.channel_names
-    # several files read the programme several times: its steps are worked out once
+    # several files read the programme several times: its steps are rendered once
     source = programme.kept
     worked = kept(source, lambda share: progress(share, "repairing")) if options.also and steps else nullcontext(source)
     with worked as source, _told_of(programme.media):

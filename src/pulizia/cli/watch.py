@@ -40,7 +40,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument("-o", "--output", type=Path, required=True, help="the folder to write to; another one")
     command.add_argument("--report", type=Path, metavar="FOLDER", help="a report of each delivery, as a page")
     command.add_argument("--failed", type=Path, metavar="FOLDER",
-                         help="where files go that cannot be worked on, each with a sentence (failed, in FOLDER)")  # fmt: skip
+                         help="where files go that cannot be processed, each with a sentence (failed, in FOLDER)")  # fmt: skip
     command.add_argument(
         "--settle", type=float, default=5.0, metavar="S", help="a file is complete when it stood still so long (5)"
     )
