@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QContextMenuEvent, QWheelEvent
-from PySide6.QtWidgets import QApplication, QMenu, QWidget
+from PySide6.QtWidgets import QApplication, QMenu, QSplitter, QWidget
+from pytestqt.qtbot import QtBot
 from tests.desktop.conftest import Person, move
 
 from pulizia.desktop.bench.time_axis import GUTTER
@@ -15,6 +16,8 @@ from pulizia.desktop.bench.wave_image import FLOOR_DB
 from pulizia.desktop.columns import HANDLE, Columns
 from pulizia.desktop.demo import demo_files
 from pulizia.desktop.preferences import Preferences
+from pulizia.desktop.start import make_window
+from pulizia.desktop.window import MainWindow
 
 M = Qt.KeyboardModifier
 LEFT = Qt.MouseButton.LeftButton
@@ -189,6 +192,37 @@ def test_every_view_has_a_menu_of_what_one_does_there(talk: Person) -> None:
     assert learn.isEnabled()
     assert any(a.menu() is not None for a in menu.actions())  # the display options
     menu.close()
+
+
+def halves_of(window: MainWindow) -> QSplitter:
+    """The sheet and the spectrum, one above the other."""
+    both = (s for s in window.findChildren(QSplitter) if s.isAncestorOf(window.bench.spectrum))
+    return next(s for s in both if s.orientation() == Qt.Orientation.Vertical)
+
+
+def test_the_spectrum_is_dragged_higher_and_stays_so(talk: Person, qtbot: QtBot) -> None:
+    window = talk.window
+    halves = halves_of(window)
+    lower = halves.sizes()[1]
+    handle = halves.handle(1)
+    middle = QPointF(handle.width() / 2, handle.height() / 2)
+    talk.bot.mousePress(handle, LEFT, pos=middle.toPoint())
+    move(handle, middle - QPointF(0, 90))
+    talk.bot.mouseRelease(handle, LEFT, pos=middle.toPoint())  # the handle has gone along
+    chosen = halves.sizes()[1]
+    assert chosen == lower + 90
+    window.resize(window.width(), window.height() + 120)
+    talk.settle()
+    assert halves.sizes()[1] == chosen  # what is chosen stays, the rest goes to the sheet
+    window.close()
+    other, poster = make_window(simulated=True)
+    qtbot.addWidget(other)
+    other.resize(window.size())
+    with qtbot.waitExposed(other):
+        other.show()
+    assert abs(halves_of(other).sizes()[1] - chosen) <= 1
+    other.close()
+    poster.close()
 
 
 def test_columns_are_dragged_wider_in_every_place_and_remembered(talk: Person) -> None:

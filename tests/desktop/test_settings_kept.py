@@ -3,18 +3,21 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QMenu
 from tests.desktop.conftest import Person
 
 from pulizia.media.folders import config_folder
+from pulizia.project.file import load_project
 
 M = Qt.KeyboardModifier
 
 
 def test_two_states_of_the_settings_are_compared_and_presets_kept(
-    bench: Person, monkeypatch: pytest.MonkeyPatch
+    bench: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     studio, foot = bench.window.studio, bench.window.bench.sheet.foot
     bench.mark(0.1, 0.9)
@@ -34,6 +37,10 @@ def test_two_states_of_the_settings_are_compared_and_presets_kept(
         assert studio.step.settings.reduction_db == expected
     bench.key(Qt.Key.Key_Z, M.ControlModifier)  # each switch is one edit
     assert studio.step.settings.reduction_db == 18.0
+    assert studio.presets.side == "B"
+    document.save(tmp_path / "p.pulizia")
+    again = load_project(tmp_path / "p.pulizia").recordings[0].score[-1]
+    assert (again.compared[0], again.compared[1].reduction_db) == ("B", 6.0)  # both states are in the file
 
     monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_a, **_k: ("Strong", True))
     next(a for a in foot.presets_menu().actions() if a.text().startswith("Save as")).trigger()

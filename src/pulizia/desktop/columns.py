@@ -16,16 +16,18 @@ HANDLE = 5  # of the width of a side column
 LOWER_HEIGHT, LOWER_SHARE = 196, 0.28  # of what stands at the foot of a column: at least, and in taller windows
 LEFT_SHARE, RIGHT_SHARE = 0.12, 0.18  # of wider windows
 LEAST_MIDDLE = 560
+LEAST_UPPER = 260
 
 
 class ColumnWidths(QObject):
-    """How wide the side columns are; 0 follows the window."""
+    """How wide the side columns are, and how high what stands at the foot of the right one; 0 follows the window."""
 
     changed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self._chosen = (0, 0)
+        self.lower = 0
 
     @property
     def chosen(self) -> tuple[int, int]:
@@ -55,15 +57,15 @@ class Column(QWidget):
 
     def __init__(
         self, inner: QWidget, width: int, *, line_at_left: bool, foot: QWidget | None = None,
-        below: QWidget | None = None,
+        below: QWidget | None = None, widths: ColumnWidths | None = None,
     ) -> None:  # fmt: skip
         super().__init__()
+        self._widths = widths or ColumnWidths()
         self._line_at_left = line_at_left
         self.setMinimumWidth(width if line_at_left else width - HANDLE)
         self.setMaximumWidth(round(MOST_TIMES * width))
         self._halves: QSplitter | None = None
         self._foot_layout: QVBoxLayout | None = None
-        self._moved = False  # by hand
         box = QVBoxLayout(self)
         box.setContentsMargins(1 if line_at_left else 0, 0, 0 if line_at_left else 1, 0)
         box.setSpacing(0)
@@ -87,14 +89,16 @@ class Column(QWidget):
         box.addWidget(halves, 1)
 
     def _take_moved(self) -> None:
-        self._moved = True
+        if self._halves is not None:
+            self._widths.lower = self._halves.sizes()[1]
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        if self._halves is not None and self._foot_layout is not None and not self._moved:
+        if self._halves is not None and self._foot_layout is not None:
             inner = self.width() - 1  # beside the hairline
             needed = self._foot_layout.minimumHeightForWidth(inner)  # longer words wrap into more rows
-            lower = max(LOWER_HEIGHT, needed, round(LOWER_SHARE * self.height()))
+            lower = max(LOWER_HEIGHT, needed, self._widths.lower or round(LOWER_SHARE * self.height()))
+            lower = min(lower, max(needed, self.height() - LEAST_UPPER))
             self._halves.setSizes([self.height() - lower - HANDLE, lower])
 
     def paintEvent(self, _event: QPaintEvent) -> None:

@@ -126,6 +126,7 @@ class MainWindow(QMainWindow):
             self.bench.panes.setSizes(panes)
         if len(columns := self.preferences.numbers("columns")) == 2:
             self.widths.choose(*columns)
+        self.widths.lower = max(0, next(iter(self.preferences.numbers("foot of the column")), 0))
 
     def _keep_sizes(self) -> None:
         self.preferences.set("size", [self.width(), self.height()])
@@ -133,6 +134,8 @@ class MainWindow(QMainWindow):
             self.preferences.set("panes", self.bench.panes.sizes())
         if any(self.widths.chosen):
             self.preferences.set("columns", list(self.widths.chosen))
+        if self.widths.lower:
+            self.preferences.set("foot of the column", [self.widths.lower])
 
     def _connect(self) -> None:
         studio = self.studio

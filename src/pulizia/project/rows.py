@@ -9,6 +9,8 @@ from pulizia.audio.markers import Marker, NoteKind
 from pulizia.audio.spans import Span
 from pulizia.errors import SettingsError
 from pulizia.score.steps import Step, settings_of, settings_row, version_of
+from pulizia.settings.declare import Settings
+from pulizia.tools.base import AnyTool
 from pulizia.tools.registry import is_absent, tool_or_stand_in
 from pulizia.words import tr
 
@@ -34,7 +36,7 @@ def marker_of(row: list[Any]) -> Marker:
 
 def step_row(step: Step) -> dict[str, Any]:
     """A step as plain JSON values."""
-    return {
+    row = {
         "id": step.id, "tool": step.tool_id, "tool_version": version_of(step),
         "settings": settings_row(step.settings),
         "spans": None if step.spans is None else [[s.start, s.stop] for s in step.spans],
@@ -43,6 +45,9 @@ def step_row(step: Step) -> dict[str, Any]:
         "channels": None if step.channels is None else list(step.channels),
         "enabled": step.enabled,
     }  # fmt: skip
+    if step.compared is not None:
+        row["compared"] = {"side": step.compared[0], "other": settings_row(step.compared[1])}
+    return row
 
 
 def step_of(row: dict[str, Any], rate: int, channels_there: int) -> Step:
@@ -68,8 +73,17 @@ def step_of(row: dict[str, Any], rate: int, channels_there: int) -> Step:
         spans=None if spans is None else spans_of(spans), holes=spans_of(row.get("holes", [])),
         band_hz=None if band is None else (float(band[0]), float(band[1])),
         channels=None if channels is None else tuple(int(c) for c in channels),
-        enabled=bool(row["enabled"]),
+        enabled=bool(row["enabled"]), compared=_compared_of(tool, row.get("compared"), int(row.get("tool_version", 1))),
     )  # fmt: skip
+
+
+def _compared_of(tool: AnyTool, row: Any, version: int) -> tuple[str, Settings] | None:  # noqa: ANN401 - JSON
+    if row is None:
+        return None
+    side = row["side"]
+    if side not in ("A", "B"):
+        raise ValueError(tr("the sides of a step are no A and B"))
+    return side, settings_of(tool, row["other"], version)
 
 
 def spans_of(rows: list[list[int]]) -> tuple[Span, ...]:

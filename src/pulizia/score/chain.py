@@ -113,7 +113,7 @@ class Stage:
 
     def is_of(self, upstream: Source, step: Step, other: Source | None) -> bool:
         """Whether it is this step over this very Source, so that it can be used again."""
-        return self.upstream is upstream and self._other is other and self.step == step
+        return self.upstream is upstream and self._other is other and self.step.sounds_like(step)
 
     def analysis(self, progress: Progress = lambda _: None) -> Any:  # noqa: ANN401 - each tool's own
         """What the step's tool has learned from its input; may take long the first time."""

@@ -30,7 +30,8 @@ class Step:
     """One entry of a score.
 
     ``spans`` None means the whole recording; ``holes`` are stretches given back to the original;
-    ``band_hz`` and ``channels`` None mean all.
+    ``band_hz`` and ``channels`` None mean all. ``compared`` is the side that is shown ("A" or "B") and the settings of
+    the other one, where two states are compared; it has no say in the sound.
     """
 
     tool_id: str
@@ -40,6 +41,7 @@ class Step:
     band_hz: tuple[float, float] | None = None
     channels: tuple[int, ...] | None = None
     enabled: bool = True
+    compared: tuple[str, Settings] | None = None
     id: str = field(default_factory=new_id)
 
     @property
@@ -65,6 +67,10 @@ class Step:
             self.spans, self.holes, self.band_hz, self.channels, self.enabled,
         )  # fmt: skip
 
+    def sounds_like(self, other: Step) -> bool:
+        """Whether both are the same step with the same sound."""
+        return self == replace(other, compared=self.compared)
+
     def with_settings(self, **changes: Any) -> Step:  # noqa: ANN401 - values of any setting
         """The step with some settings changed; raises SettingsError when they are out of range."""
         return replace(self, settings=replace(self.settings, **changes))
@@ -73,7 +79,7 @@ class Step:
         """The step without places: it acts everywhere, and learns from what it is applied to."""
         placeless = {name: () for name, d in declared(type(self.settings)).items() if isinstance(d, Places | Areas)}
         placeless |= {"ride_levels": ()} if hasattr(self.settings, "ride_levels") else {}
-        return replace(self.with_settings(**placeless), spans=None, holes=(), channels=None, id=new_id())
+        return replace(self.with_settings(**placeless), spans=None, holes=(), channels=None, compared=None, id=new_id())
 
     def with_hole(self, hole: Span) -> Step:
         """The step with one more stretch given back."""

@@ -18,7 +18,6 @@ from pulizia.settings.declare import Settings
 from pulizia.tools.registry import tool_of
 from pulizia.words import tr, translated
 
-MOST_KEPT = 500
 LONGEST_NAME = 80
 
 
@@ -27,9 +26,6 @@ class PresetDesk:
 
     def __init__(self, room: Room) -> None:
         self._room = room
-        self._other: dict[
-            str, tuple[str, Settings]
-        ] = {}  # step: which side is shown, and the settings of the other one
 
     # -- two states
 
@@ -37,21 +33,13 @@ class PresetDesk:
     def side(self) -> str:
         """Which of both states the selected step shows, "A" or "B"."""
         step = self._room.step
-        return self._other[step.id][0] if step is not None and step.id in self._other else "A"
+        return step.compared[0] if step is not None and step.compared is not None else "A"
 
     def show_side(self, side: str) -> None:
-        """Show the settings of a side; the first time, B begins as a copy of A."""
-        step = self._room.step
-        if step is None or side == self.side:
-            return
-        kept = self._other.get(step.id)
-        self._other[step.id] = (side, step.settings)
-        while len(self._other) > MOST_KEPT:
-            self._other.pop(next(iter(self._other)))
-        if kept is not None and kept[1] != step.settings:
-            self._use(step, kept[1])
-        else:
-            self._room.emit("selection")  # the sheet shows which side it is
+        """Show the settings of a side; the first time, B begins as a copy of A. Both are kept with the project."""
+        step, owner = self._room.step, self._room.owner
+        if step is not None and owner is not None and side != self.side:
+            self._room.document.compare_settings(owner.id, step.id, side)
 
     def switch_side(self) -> None:
         """From A to B, or back."""

@@ -122,6 +122,16 @@ class StepEditing:
         words = tr("Change {title}", title=self._title(owner_id, step_id))
         self._change(owner_id, step_id, lambda s: replace(s, settings=settings), words)
 
+    def compare_settings(self, owner_id: str, step_id: str, side: str) -> None:
+        """Show the other side of a step's settings, "A" or "B"; the first time it begins as a copy. One entry of history."""
+
+        def switched(step: Step) -> Step:
+            other = step.compared[1] if step.compared is not None else step.settings
+            return replace(step, settings=other, compared=(side, step.settings))
+
+        words = tr("Compare settings of {title}", title=self._title(owner_id, step_id))
+        self._change(owner_id, step_id, switched, words)
+
     def set_enabled(self, owner_id: str, step_id: str, *, enabled: bool) -> None:
         """Switch a step on or off."""
         title = self._title(owner_id, step_id)

@@ -139,7 +139,14 @@ class Bench(QWidget):
         self._stack.addWidget(self._empty_place())
         self._right = QStackedWidget()
         self._right.addWidget(
-            Column(self.sheet, RIGHT_WIDTH, line_at_left=True, foot=self.sheet.foot, below=self.spectrum)
+            Column(
+                self.sheet,
+                RIGHT_WIDTH,
+                line_at_left=True,
+                foot=self.sheet.foot,
+                below=self.spectrum,
+                widths=self._widths,
+            )
         )
         self._right.addWidget(Column(self.levels, RIGHT_WIDTH, line_at_left=True))
         left = Column(self.list, LEFT_WIDTH, line_at_left=False, foot=self.list.first_steps)
