@@ -3,8 +3,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import heapq
 import itertools
+import os
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -58,6 +60,7 @@ class Job:
             self.on_progress(share)
 
 
+BEHIND = 5  # how much less urgent workers are for the system than the window and the sound
 MOST_CANCELLED = 8  # that wait
 
 
@@ -145,6 +148,8 @@ class JobPool:
             thread.join(timeout=20)
 
     def _work(self) -> None:
+        with contextlib.suppress(OSError, AttributeError):
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BEHIND)
         while True:
             with self._lock:
                 while not self._is_work_for_now() and not self._closing:
