@@ -16,7 +16,7 @@ from pulizia.cli.batch import add_batch_flags, for_workers, order_of, print_rows
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.progress import TerminalProgress
 from pulizia.errors import RecipeError
-from pulizia.inspection.finding import Finding
+from pulizia.inspection.finding import TROUBLING, Finding
 from pulizia.inspection.inspect import inspect
 from pulizia.project.processed import processed_file
 from pulizia.score.recipes import recipe_text
@@ -63,6 +63,7 @@ def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: arg
     progress.done()
     notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
     row: dict[str, Any] = {"findings": [_row(finding, programme.sound) for finding in found], "notes": notes}
+    row["not_found"] = _not_found(found)
     if options.several:
         row = {"file": str(path)} | row
     if options.json:
@@ -83,6 +84,12 @@ def _lines(found: Sequence[Finding], rate: int, name: str, *, several: bool) -> 
         if finding.marks:
             places = ", ".join(format_time(m.start / rate, 2) for m in finding.marks[:8])
             yield f"{'':<16}at {places}{' and more' if len(finding.marks) > 8 else ''}"
+    yield f"not found: {', '.join(_not_found(found))}"
+
+
+def _not_found(found: Sequence[Finding]) -> list[str]:
+    """Kinds of problem that were looked for and are not there."""
+    return [kind for kind in TROUBLING if kind not in {finding.kind for finding in found}]
 
 
 def _row(finding: Finding, source: Source) -> dict[str, Any]:

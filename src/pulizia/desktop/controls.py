@@ -342,6 +342,9 @@ class SliderRow(QWidget):
         self.let_go.emit()
 
 
+SEGMENT_PADDING, LEAST_PADDING = 24.0, 8.0
+
+
 class SegmentSwitch(ArrowKeys):
     """A few words of which one is chosen; arrow keys move the choice."""
 
@@ -349,9 +352,17 @@ class SegmentSwitch(ArrowKeys):
 
     chosen = Signal(int)
 
-    def __init__(self, words: Sequence[str], tips: Sequence[str], name: str) -> None:
+    def __init__(self, words: Sequence[str], tips: Sequence[str], name: str, most: int = 0) -> None:
+        """``most`` is how wide it may be in pixels, 0 for as wide as it likes: longer words stand closer then."""
         super().__init__()
         self._words, self._tips, self._index = [translated(word) for word in words], list(tips), 0
+        self._pixels, self._padding = 13, SEGMENT_PADDING
+        if most and sum(self._widths()) + 2 > most:
+            self._pixels = (
+                13 if sum(self._widths()) - len(words) * (SEGMENT_PADDING - LEAST_PADDING) + 2 <= most else 12
+            )
+            bare = sum(self._widths()) - len(words) * SEGMENT_PADDING
+            self._padding = max(LEAST_PADDING, (most - 2 - bare) / len(words))
         self._hover = -1
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -372,8 +383,8 @@ class SegmentSwitch(ArrowKeys):
     def _widths(self) -> list[float]:
         from PySide6.QtGui import QFontMetricsF
 
-        metrics = QFontMetricsF(font(13, bold=True))
-        return [metrics.horizontalAdvance(word) + 24 for word in self._words]
+        metrics = QFontMetricsF(font(self._pixels, bold=True))
+        return [metrics.horizontalAdvance(word) + self._padding for word in self._words]
 
     def _at(self, x: float) -> int:
         edge = 1.0
@@ -422,6 +433,6 @@ class SegmentSwitch(ArrowKeys):
                 painter.setBrush(colour(ink))
                 painter.drawRoundedRect(box, 5, 5)
             painter.setPen(colour("panel" if on else ink))
-            painter.setFont(font(13, bold=on))
+            painter.setFont(font(self._pixels, bold=on))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated(word))
             x += width

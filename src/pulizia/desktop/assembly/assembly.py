@@ -48,7 +48,7 @@ from pulizia.units import seconds_to_frames
 from pulizia.words import tr
 
 SPARE_S, LEAST_S = 10.0, 60.0  # of empty time behind the last clip; of time in view at all
-APART_PX, SPECTRUM_HEIGHT = 6, 240
+APART_PX, SPECTRUM_HEIGHT, SIDE = 6, 240, 16
 CLIPS, STEP, LEVELS, SPECTRUM = range(4)  # what the sheet shows
 
 
@@ -186,7 +186,7 @@ class Assembly(QWidget):
                 tr("The selected clips, or the programme"), tr("The settings of the selected step"),
                 tr("Levels of what is heard (V)"), tr("Spectrum of the section, or of the moment (S)"),
             ),
-            tr("What the sheet shows"),
+            tr("What the sheet shows"), most=RIGHT_WIDTH - 2 * SIDE - 1,
         )  # fmt: skip
         self.which.chosen.connect(self._right.setCurrentIndex)
         sheets = QWidget()
@@ -194,7 +194,7 @@ class Assembly(QWidget):
         right.setContentsMargins(0, 0, 0, 0)
         right.setSpacing(0)
         head_row = QHBoxLayout()
-        head_row.setContentsMargins(16, 10, 16, 0)
+        head_row.setContentsMargins(SIDE, 10, SIDE, 0)
         head_row.addWidget(self.which)
         head_row.addStretch(1)
         right.addWidget(self.film)

@@ -30,6 +30,7 @@ from pulizia.units import format_number
 from pulizia.words import plural, tr, translated
 
 RECORDING_MIME = "application/x-pulizia-recording"
+BESIDE_HEAD = 5  # of a lane's name: the playhead at the start does not lie on it
 
 
 class LanesView(LanesMouse):
@@ -103,7 +104,7 @@ class LanesView(LanesMouse):
             about.append(plural("1 step", "{n} steps", len(lane.steps)))
         words = painter.fontMetrics().elidedText(", ".join(dict.fromkeys(about)), Qt.TextElideMode.ElideRight, 360)
         painter.drawText(
-            QRectF(plot.left(), body.top() - 20, 360, 18),
+            QRectF(plot.left() + BESIDE_HEAD, body.top() - 20, 360, 18),
             Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
             words,
         )

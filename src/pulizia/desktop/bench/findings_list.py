@@ -7,7 +7,16 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QContextMenuEvent, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QFocusEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QProgressBar, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ENTER, ArrowKeys, button, label
@@ -139,9 +148,15 @@ class FindingRow(ArrowKeys):
             painter.drawLine(box.bottomLeft() + QPointF(8, 0), box.bottomRight() - QPointF(8, 0))
         self._paint_dot(painter, QPointF(14, 15))
         quiet = self.entry.left or self.entry.is_gone
-        painter.setFont(font(13, bold=not quiet))
+        painter.setFont(font(12))
+        room = box.width() - 26 - 8 - painter.fontMetrics().horizontalAdvance(self.state_words + " ")
+        name, shown = translated(name_of(self.entry.kind)), font(13, bold=not quiet)
+        if QFontMetricsF(shown).horizontalAdvance(name) > room:
+            shown = font(12, bold=not quiet)
+        painter.setFont(shown)
         painter.setPen(colour("soft" if quiet else "ink"))
-        painter.drawText(box.adjusted(26, 5, -56, 0), Qt.AlignmentFlag.AlignTop, translated(name_of(self.entry.kind)))
+        name = QFontMetricsF(shown).elidedText(name, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(box.adjusted(26, 5, 0, 0), Qt.AlignmentFlag.AlignTop, name)
         painter.setFont(font(12))
         painter.setPen(colour("soft"))
         painter.drawText(
@@ -277,7 +292,7 @@ class FindingsList(QWidget):
         if busy:
             return (
                 tr("Looking for {listening_to}…", listening_to=translated(finder_name(desk.listening_to)))
-                if desk.listening_to != "listening"
+                if desk.listening_to not in ("listening", "done")
                 else tr("Inspecting…")
             )
         if not desk.is_inspected:
