@@ -29,7 +29,7 @@ def picture_of(view: QWidget) -> QImage:
     return view.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3])
+@pytest.mark.parametrize("seed", [1, 2])
 def test_the_strips_that_are_kept_are_those_that_a_fresh_painting_makes(bench: Person, seed: int) -> None:
     """Steps come and go, are switched, moved and marked, the view scrolls, the theme changes."""
     rng, window = random.Random(seed), bench.window
@@ -52,7 +52,7 @@ def test_the_strips_that_are_kept_are_those_that_a_fresh_painting_makes(bench: P
     )
     for _ in range(5):
         deeds[0]()
-    for n in range(40):
+    for n in range(32):
         if not studio.recording.score:
             deeds[0]()
         picture_of(score)

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QApplication
 from pulizia.desktop import access
 from pulizia.desktop.appearance_dialog import size_of
 from pulizia.desktop.commands import window_commands
+from pulizia.desktop.ending import OrderlyEnd
 from pulizia.desktop.language import chosen_language, use_language
 from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
@@ -117,6 +118,8 @@ def start(options: argparse.Namespace) -> int:
         QTimer.singleShot(4000, lambda: (window.grab().save(options.picture), window.close()))
     else:
         QTimer.singleShot(0, window.files.offer_recovery)
+    ending = OrderlyEnd(application, window)
     code = application.exec()
+    ending.release()
     poster.close()
     return int(code)

@@ -60,6 +60,7 @@ class MainWindow(QMainWindow):
     ) -> None:
         super().__init__()
         self.studio, self.preferences = studio, preferences
+        self._ended = False  # from outside, without a question
         self.doors = Doors(
             self, studio, lambda: self.places.currentIndex() == DELIVERY, lambda: self.actions_,
             preferences, lambda: self.bench.list.cards.picked,
@@ -412,16 +413,26 @@ class MainWindow(QMainWindow):
             self.files.open_paths(paths)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.files.may_leave():
+        if not self._ended and not self.files.may_leave():
             event.ignore()
             return
+        self._finish()
+        if not self._ended:
+            self.studio.document.drop_journal()
+        event.accept()
+
+    def end_unasked(self) -> None:
+        """Close at once, with all that is not saved in the journal, for the next start to offer."""
+        self._ended = True
+        self.studio.document.write_journal()
+        self.close()
+
+    def _finish(self) -> None:
         self._keep_sizes()
         self.where_left.note()
         self._autosave.stop()
         self._gauges.stop()
         self.studio.close()
-        self.studio.document.drop_journal()
-        event.accept()
 
 
 def _length(seconds: float) -> str:
