@@ -3,6 +3,10 @@
 
 from __future__ import annotations
 
+import errno
+import os
+import subprocess
+import sys
 import threading
 import time
 from dataclasses import replace
@@ -18,6 +22,7 @@ from pulizia.errors import RecipeError
 from pulizia.media.folders import config_folder
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain, Stage
+from pulizia.score.disk_chunks import DiskChunks
 from pulizia.score.order import HARMFUL, order_note
 from pulizia.score.recipes import parse_recipe, recipe_text
 from pulizia.score.runs import CHUNK_FRAMES
@@ -64,6 +69,7 @@ def test_what_leaves_memory_is_found_on_the_disk_and_both_are_bounded(tmp_path: 
     for n in range(30):
         cache.put(f"k{n}", chunk(n))
         assert cache.held_bytes <= 10_000
+        cache.flush()
     files = list(tmp_path.glob("*.chunk"))
     assert sum(f.stat().st_size for f in files) <= 40_000 + 2000
     again = ChunkCache(10_000, tmp_path, disk_bytes=40_000)
@@ -72,6 +78,58 @@ def test_what_leaves_memory_is_found_on_the_disk_and_both_are_bounded(tmp_path: 
     (tmp_path / f"k{newest}.chunk").write_bytes(b"damaged")
     third = ChunkCache(10_000, tmp_path)
     assert third.get(f"k{newest}", lambda: chunk(7.0))[0, 0] == 7.0
+
+
+def test_one_folder_is_bounded_over_all_processes_and_what_was_used_stays(tmp_path: Path) -> None:
+    for name, age in (("crashed-1.part", 3600), ("young-2.part", 5)):
+        (tmp_path / name).write_bytes(b"half")
+        os.utime(tmp_path / name, (time.time() - age,) * 2)
+    write = (
+        "import sys, time, numpy as np; from pathlib import Path; from pulizia.score.disk_chunks import DiskChunks\n"
+        "disk = DiskChunks(Path(sys.argv[1]), 100_000)\n"
+        "for n in range(40):\n"
+        "    disk.store(f'{sys.argv[2]}{n}', np.full((1, 1000), n, np.float32)); disk.flush(); time.sleep(0.03)\n"
+    )
+    first = DiskChunks(tmp_path, 100_000)
+    first.store("used", chunk(1.0))
+    first.flush()
+    both = [subprocess.Popen([sys.executable, "-c", write, str(tmp_path), name]) for name in "ab"]
+    while any(process.poll() is None for process in both):
+        assert first.load("used") is not None  # it is read again and again
+        time.sleep(0.01)
+    assert [process.returncode for process in both] == [0, 0]
+    first.make_room()
+    files = list(tmp_path.glob("*.chunk"))
+    assert 50_000 < sum(f.stat().st_size for f in files) <= 100_000
+    assert first.has("used")
+    assert [f.name for f in tmp_path.glob("*.part")] == ["young-2.part"]
+    other = next(f.stem for f in files if f.stem != "used")
+    assert first.load(other) is not None  # written by another process
+
+
+def test_a_disk_that_is_behind_or_full_costs_only_the_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    disk = DiskChunks(tmp_path, 1 << 20)
+    gate = threading.Event()
+    real = np.save
+
+    def slow(file, array, **given):
+        gate.wait(10)
+        if array[0, 0] == 3.0:
+            raise OSError(errno.ENOSPC, "full")
+        real(file, array, **given)
+
+    monkeypatch.setattr(np, "save", slow)
+    began = time.monotonic()
+    for n in range(200):
+        disk.store(f"k{n}", chunk(float(n)))
+    assert time.monotonic() - began < 5.0  # nobody waits
+    gate.set()
+    disk.flush()
+    kept = {f.stem for f in tmp_path.glob("*.chunk")}
+    assert 60 <= len(kept) <= 66
+    assert "k3" not in kept
+    assert disk.load("k3") is None
+    assert not list(tmp_path.glob("*.part"))
 
 
 def test_an_edit_leaves_the_keys_of_untouched_stretches_alone() -> None:
