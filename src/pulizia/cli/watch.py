@@ -19,7 +19,7 @@ from pulizia.cli.outputs import add_output_flags, deliverable_of
 from pulizia.delivery.normalise import WAYS
 from pulizia.delivery.targets import target_of
 from pulizia.errors import DeliveryError, DiskError
-from pulizia.interchange.find_media import SUFFIXES
+from pulizia.media import suffixes
 from pulizia.media.folders import config_folder
 from pulizia.score.shelf import find_recipe
 
@@ -102,7 +102,7 @@ def _check(options: argparse.Namespace) -> None:
 
 
 def _watch(options: argparse.Namespace, runner: Runner, ledger: Ledger, failed_folder: Path) -> None:
-    arrivals = WatchedFolder(options.folder, SUFFIXES, settle_s=options.settle)
+    arrivals = WatchedFolder(options.folder, suffixes.ALL, settle_s=options.settle)
     outputs = _Outputs(options.output, options.format or "wav", ledger)
     while True:
         for path in arrivals.arrived():

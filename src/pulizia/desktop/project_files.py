@@ -15,13 +15,14 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.where_left import WhereLeft
 from pulizia.errors import PuliziaError
 from pulizia.interchange.read import is_edit_list
+from pulizia.media import suffixes
 from pulizia.media.folders import state_folder
 from pulizia.project.file import SUFFIX
 from pulizia.project.journal import left_behind
 from pulizia.session.studio import Studio
 from pulizia.words import tr, translated
 
-SOUND_FILES = "*.wav *.rf64 *.bwf *.flac *.aif *.aiff *.aifc *.ogg *.oga *.opus *.mp3 *.m4a *.m4b *.aac *.mp4 *.mov *.mkv *.webm *.mxf *.w64 *.caf *.wma *.avi *.ts"
+SOUND_FILES = suffixes.pattern((*suffixes.SOUND, *suffixes.VIDEO))
 LIST_FILES = "*.otio *.aaf *.edl *.xml *.csv"
 GO_AHEAD, DROP, NOTHING = range(3)  # answers to a question
 

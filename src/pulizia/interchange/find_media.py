@@ -15,14 +15,10 @@ from pathlib import Path
 
 from pulizia.errors import MediaError
 from pulizia.interchange.edit_list import Event, MediaName
+from pulizia.media import suffixes
 from pulizia.media.facts import MediaFacts, media_facts
 from pulizia.words import N_
 
-SUFFIXES = frozenset({
-    ".wav", ".rf64", ".bwf", ".w64", ".flac", ".aif", ".aiff", ".aifc", ".ogg", ".oga", ".opus", ".mp3", ".m4a", ".m4b", ".aac",
-    ".mp4", ".mov", ".mkv", ".webm", ".mxf", ".caf", ".wma", ".avi", ".ts",
-})  # fmt: skip
-PICTURES = frozenset({".mp4", ".mov", ".mkv", ".webm", ".mxf", ".avi", ".ts"})
 MOST_FILES = 200_000
 HOWS = {
     "path": N_("by path"), "name": N_("by name"), "take": N_("by scene and take"), "reel": N_("by reel and timecode"),
@@ -126,7 +122,7 @@ class MediaFolders:
             near = media.seconds is not None and abs(facts.seconds - media.seconds) < Fraction(1, 10)
             return (
                 int(covers), int(near), int(bool(media.rate_hz) and facts.rate_hz == media.rate_hz),
-                int(facts.path.suffix.lower() not in PICTURES),
+                int(facts.path.suffix.lower() not in suffixes.VIDEO),
             )  # fmt: skip
 
         best = max(known, key=fit)
@@ -158,7 +154,7 @@ class MediaFolders:
 
     def _field_recording(self, found: Found, needed: tuple[Fraction, Fraction] | None) -> Found | None:
         """A sound recorder's file of the same moment in the place of a camera's sound."""
-        if found.facts.path.suffix.lower() not in PICTURES:
+        if found.facts.path.suffix.lower() not in suffixes.VIDEO:
             return None
         moment = needed
         if moment is None and found.facts.start is not None:
@@ -168,7 +164,7 @@ class MediaFolders:
         others = [
             f
             for p in self.files
-            if p.suffix.lower() not in PICTURES and (f := self.facts(p)) is not None and _covers(f, moment)
+            if p.suffix.lower() not in suffixes.VIDEO and (f := self.facts(p)) is not None and _covers(f, moment)
         ]
         best = max(others, key=lambda f: (f.scene == found.facts.scene != "", f.channels), default=None)
         return None if best is None else Found(best, "field", (found.facts.path,))
@@ -178,7 +174,9 @@ def _walk(folder: Path) -> list[Path]:
     found: list[Path] = []
     for root, folders, names in os.walk(folder):
         folders[:] = sorted(f for f in folders if not f.startswith("."))
-        found += [Path(root, n) for n in sorted(names) if Path(n).suffix.lower() in SUFFIXES and not n.startswith(".")]
+        found += [
+            Path(root, n) for n in sorted(names) if Path(n).suffix.lower() in suffixes.ALL and not n.startswith(".")
+        ]
         if len(found) > MOST_FILES:
             break
     return found

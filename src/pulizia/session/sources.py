@@ -6,9 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-SUFFIXES = {
-    ".wav", ".flac", ".aif", ".aiff", ".ogg", ".oga", ".opus", ".mp3", ".m4a", ".mp4", ".mov", ".mkv", ".webm", ".w64", ".caf", ".rf64", ".bwf",
-}  # fmt: skip
+from pulizia.media import suffixes
 
 
 def sound_files(paths: Iterable[Path]) -> list[Path]:
@@ -19,7 +17,7 @@ def sound_files(paths: Iterable[Path]) -> list[Path]:
             found += sorted(
                 p
                 for p in path.rglob("*")
-                if p.suffix.lower() in SUFFIXES and p.is_file() and not p.name.startswith(".")
+                if p.suffix.lower() in suffixes.ALL and p.is_file() and not p.name.startswith(".")
             )
         else:
             found.append(path)

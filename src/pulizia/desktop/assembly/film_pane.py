@@ -12,12 +12,12 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QVBoxLayout, QWidget
 from pulizia.audio.timecode import timecode
 from pulizia.desktop.controls import label
 from pulizia.desktop.theme import colour
-from pulizia.media.picture import CONTAINERS
+from pulizia.media import suffixes
 from pulizia.session.studio import Studio
 from pulizia.words import tr
 
 HEIGHT = 176
-VIDEO_FILES = "*" + " *".join((*CONTAINERS, ".avi", ".mxf", ".mts", ".webm"))
+VIDEO_FILES = suffixes.pattern(suffixes.VIDEO)
 
 
 class FilmPane(QWidget):
