@@ -14,6 +14,7 @@ from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.project.clips import Clip, Lane, level_at
 
 HEAD_PX, LEAST_LANE, SHARED_LANE, MOST_LANE, GAP_PX = 20, 52, 120, 240, 6
+SHARED_SHARE = 0.2
 EDGE_PX, CORNER_PX, NAME_PX = 6, 12, 16
 GAIN_PX, GAIN_EDGE_DB = 5, 24.0  # how near the gain line is taken; dB from its middle to the edge of a clip
 HANDLE_PX = 22  # from the left edge of a clip to the handle of its gain
@@ -39,7 +40,8 @@ class Geometry:
 
     def share(self, height: int, count: int) -> None:
         """Let ``count`` lanes fill a height, as far as they may grow and shrink."""
-        self.lane_height = min(max((height - 8) // count - HEAD_PX - GAP_PX, LEAST_LANE), SHARED_LANE)
+        most = min(max(SHARED_LANE, round(SHARED_SHARE * height)), MOST_LANE)  # taller in tall windows
+        self.lane_height = min(max((height - 8) // count - HEAD_PX - GAP_PX, LEAST_LANE), most)
 
     @property
     def pitch(self) -> int:
