@@ -11,7 +11,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -30,7 +30,7 @@ PULIZIA = [sys.executable, "-m", "pulizia"]
 
 def entries(ledger: Path) -> dict[str, tuple[str, int]]:
     """Status and number of claims of each output, by its name."""
-    with sqlite3.connect(ledger) as base:
+    with closing(sqlite3.connect(ledger)) as base:
         return {Path(k).name: (s, n) for k, s, n in base.execute("SELECT key, status, tries FROM entries")}
 
 
@@ -218,7 +218,7 @@ def test_a_damaged_ledger_is_a_sentence(tmp_path: Path) -> None:
     (tmp_path / "l.sqlite").write_bytes(b"no database" * 100)
     with pytest.raises(DiskError, match="cannot be used"):
         Ledger(tmp_path / "l.sqlite", "work")
-    with sqlite3.connect(tmp_path / "n.sqlite") as base:
+    with closing(sqlite3.connect(tmp_path / "n.sqlite")) as base:
         base.execute("PRAGMA user_version = 9")
     with pytest.raises(DiskError, match="another version"):
         Ledger(tmp_path / "n.sqlite", "work")
