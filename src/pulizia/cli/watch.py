@@ -63,7 +63,10 @@ def run(options: argparse.Namespace) -> int:
         with stopped_politely(), engine_of(options.on, options.jobs) as engine:
             runner = Runner(work, engine, ledger, overwrite=options.overwrite)
             print(f"Watching {options.folder}. Stop with Ctrl+C.", flush=True)
-            _watch(options, runner, ledger, failed_folder)
+            try:
+                _watch(options, runner, ledger, failed_folder)
+            finally:
+                runner.close()
     except KeyboardInterrupt:
         print("Stopped. What was not finished is taken up at the next start.")
     finally:
