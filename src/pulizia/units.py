@@ -96,14 +96,14 @@ def plain_figure(text: str) -> str:
 
 
 def format_time(seconds: float, decimals: int = 0) -> str:
-    """Time as m:ss or h:mm:ss, with decimals where asked."""
+    """Time as m:ss or h:mm:ss, with decimals where asked, behind the decimal sign of the language shown."""
     scale = 10**decimals
     ticks = round(max(seconds, 0.0) * scale)
     whole, fraction = divmod(ticks, scale)
     minutes, second = divmod(whole, 60)
     hours, minute = divmod(minutes, 60)
     head = f"{hours}:{minute:02d}:{second:02d}" if hours else f"{minute}:{second:02d}"
-    return f"{head}.{fraction:0{decimals}d}" if decimals else head
+    return f"{head}{decimal_sign()}{fraction:0{decimals}d}" if decimals else head
 
 
 NOTES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
@@ -128,4 +128,4 @@ def format_clock(seconds: float) -> str:
     whole, ms = divmod(ms, 1000)
     minutes, second = divmod(whole, 60)
     hours, minute = divmod(minutes, 60)
-    return f"{hours:02d}:{minute:02d}:{second:02d}.{ms:03d}"
+    return f"{hours:02d}:{minute:02d}:{second:02d}{decimal_sign()}{ms:03d}"

@@ -33,6 +33,7 @@ from pytestqt.qtbot import QtBot
 from tests.desktop.conftest import Person
 from tests.test_trust import load_script
 
+from pulizia.audio.timecode import typed_seconds
 from pulizia.desktop.controls import ChoiceBox
 from pulizia.desktop.language import catalogue_of, chosen_language, use_language
 from pulizia.desktop.preferences import Preferences
@@ -40,7 +41,7 @@ from pulizia.desktop.start import make_window
 from pulizia.media.folders import config_folder
 from pulizia.report.manual import sections, tool_page
 from pulizia.tools.registry import ALL
-from pulizia.units import format_number, plain_figure
+from pulizia.units import format_clock, format_number, format_time, plain_figure
 from pulizia.words import moment_shown, plural, tr, translated, use_catalogue
 
 OPEN, CLOSE = "\u2039", "\u203a"
@@ -230,6 +231,8 @@ def test_a_language_brings_its_words_its_plurals_its_manual_and_its_figures(qapp
     assert plural("1 area", "{n} areas", 1) == "1 Bereich"
     assert plural("1 area", "{n} areas", 12) == "12 Bereiche"
     assert format_number(-12.5) == "\u221212,5"
+    assert (format_time(83.25, 2), format_clock(3683.4)) == ("1:23,25", "01:01:23,400")
+    assert float(typed_seconds("1:23,25")) == 83.25  # what is shown can be typed
     assert tr("{low:g} to {high:g}{unit}", low=0.5, high=2.0, unit=" s") == "0,5 bis 2 s"
     assert QLocale().decimalPoint() == ","
     assert moment_shown(datetime(2026, 3, 4, 15, 6).astimezone()) == "04.03.26 15:06"
@@ -242,6 +245,7 @@ def test_a_language_brings_its_words_its_plurals_its_manual_and_its_figures(qapp
     assert tr("a text that no catalogue holds") == "a text that no catalogue holds"
     assert use_language("en_GB") == ""
     assert format_number(-12.5) == "\u221212.5"
+    assert format_time(83.25, 2) == "1:23.25"
 
 
 def test_what_is_wrong_with_a_language_is_told_and_the_window_is_english(english: None) -> None:
