@@ -18,8 +18,15 @@ from tests.desktop.conftest import Person
 PARTS = ("dbus-run-session", "Xvfb")
 
 
-def free_display() -> int:
-    return next(n for n in range(120, 400) if not Path(f"/tmp/.X{n}-lock").exists())
+def display_of_its_own() -> tuple[subprocess.Popen[bytes], str]:
+    """A screen that is ready, under the first number that is free: it chooses and tells it itself."""
+    told, tell = os.pipe()
+    screen = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(tell), "-screen", "0", "1400x900x24"], stderr=subprocess.DEVNULL, pass_fds=(tell,)
+    )
+    os.close(tell)
+    with os.fdopen(told) as ready:
+        return screen, f":{int(ready.readline())}"
 
 
 @pytest.mark.skipif(
@@ -27,11 +34,10 @@ def free_display() -> int:
     reason="the accessibility bus is not installed (at-spi2-core, dbus-x11, xvfb)",
 )
 def test_a_screen_reader_is_told_names_roles_and_figures(tmp_path: Path) -> None:
-    display = free_display()
-    screen = subprocess.Popen(["Xvfb", f":{display}", "-screen", "0", "1400x900x24"], stderr=subprocess.DEVNULL)
+    screen, display = display_of_its_own()
     root = Path(__file__).resolve().parents[2]
     environment = os.environ | {
-        "DISPLAY": f":{display}", "PYTHONPATH": str(root), "XDG_CACHE_HOME": str(tmp_path), "XDG_RUNTIME_DIR": str(tmp_path),
+        "DISPLAY": display, "PYTHONPATH": str(root), "XDG_CACHE_HOME": str(tmp_path), "XDG_RUNTIME_DIR": str(tmp_path),
     }  # fmt: skip
     try:
         done = subprocess.run(

@@ -23,6 +23,7 @@ from pathlib import Path
 from typing import Any
 
 from pulizia.errors import DiskError
+from pulizia.media.leftovers import is_running
 
 NAME = "pulizia-ledger.sqlite"
 FORMAT = 1
@@ -209,11 +210,6 @@ def state_now(path: Path) -> str:
 def _is_gone(owner: str, renewed: float) -> bool:
     """Whether the run that holds a claim was killed."""
     host, pid, _ = owner.rsplit(":", 2)
-    if host == socket.gethostname():
-        try:
-            os.kill(int(pid), 0)
-        except ProcessLookupError:
-            return True
-        except OSError:
-            pass
+    if host == socket.gethostname() and not is_running(int(pid)):
+        return True
     return time.time() - renewed > STALE_S

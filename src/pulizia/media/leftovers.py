@@ -27,7 +27,7 @@ def remove_leftovers(folder: Path) -> int:
     with contextlib.suppress(OSError):
         for path in folder.glob(".pulizia-*.part"):
             found = _NAME.fullmatch(path.name)
-            gone = found is not None and found["host"] == _host() and not _is_running(int(found["pid"]))
+            gone = found is not None and found["host"] == _host() and not is_running(int(found["pid"]))
             with contextlib.suppress(OSError):
                 if gone or time.time() - path.stat().st_mtime > ABANDONED_S:
                     path.unlink()
@@ -39,11 +39,15 @@ def _host() -> str:
     return re.sub(r"[^A-Za-z0-9_.]", "_", socket.gethostname()) or "here"
 
 
-def _is_running(pid: int) -> bool:
+def is_running(pid: int) -> bool:
+    """Whether a process of this machine is there; one that has ended and waits for its parent is not."""
     try:
         os.kill(pid, 0)
     except ProcessLookupError:
         return False
     except OSError:
         return True
+    with contextlib.suppress(OSError, IndexError):
+        state = Path(f"/proc/{pid}/stat").read_text(encoding="utf-8", errors="replace").rpartition(")")[2].split()[0]
+        return state not in ("Z", "X")
     return True
