@@ -17,6 +17,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from distributed import Client
 from tests.conftest import voice_in_noise
 
 from pulizia.batch.engines import LocalEngine
@@ -32,11 +33,11 @@ def entries(ledger: Path) -> dict[str, tuple[str, int]]:
     """Status and number of claims of each output, by its name."""
     if not ledger.exists():
         return {}
-    with closing(sqlite3.connect(ledger, timeout=30)) as base:
+    with closing(sqlite3.connect(ledger, timeout=240)) as base:
         return {Path(k).name: (s, n) for k, s, n in base.execute("SELECT key, status, tries FROM entries")}
 
 
-def wait_for(told: Callable[[], object], seconds: float = 60.0) -> None:
+def wait_for(told: Callable[[], object], seconds: float = 240.0) -> None:
     """Until something is so; fails when it does not come."""
     end = time.monotonic() + seconds
     while not told():
@@ -81,7 +82,7 @@ def test_a_killed_batch_is_taken_up_where_it_was(takes: list[Path], tmp_path: Pa
     with started(*repair(takes, out)) as first:
         wait_for(lambda: [status for status, _ in entries(out / NAME).values()].count("done") >= 2)
         first.send_signal(signal.SIGKILL)
-        first.communicate(timeout=30)  # its workers end too, and close what they print to
+        first.communicate(timeout=240)  # its workers end too, and close what they print to
     whole = {path: path.stat().st_mtime_ns for path in out.glob("*.wav")}
     assert len(whole) < len(takes)
     done_before = {name for name, (status, _) in entries(out / NAME).items() if status == "done"}
@@ -99,7 +100,7 @@ def test_two_runs_share_the_work_and_do_nothing_twice(takes: list[Path], tmp_pat
     out = tmp_path / "out"
     out.mkdir()
     with started(*repair(takes, out, "--resume")) as one, started(*repair(takes, out, "--resume")) as other:
-        told = [process.communicate(timeout=120)[0] for process in (one, other)]
+        told = [process.communicate(timeout=240)[0] for process in (one, other)]
         assert (one.returncode, other.returncode) == (0, 0), told
     counts = [int(text.splitlines()[-1].split(" of ")[0]) for text in told]
     assert sum(counts) == len(takes)
@@ -111,7 +112,7 @@ def test_sigterm_ends_a_batch_with_whole_files_only(takes: list[Path], tmp_path:
     with started(*repair(takes, out)) as run:
         wait_for(lambda: done_count(out) >= 1)
         run.send_signal(signal.SIGTERM)
-        told = run.communicate(timeout=30)[0]
+        told = run.communicate(timeout=240)[0]
     assert run.returncode == 1
     assert "nothing was left half-written" in told
     assert "Traceback" not in told
@@ -130,10 +131,12 @@ def cluster(tmp_path: Path) -> Iterator[tuple[str, list[subprocess.Popen[str]]]]
     with started(
         *dask, "scheduler", "--host", "127.0.0.1", "--port", "0", "--scheduler-file", file, "--no-show", *quiet
     ):
-        wait_for(file.exists)
+        wait_for(lambda: file.exists() and file.read_text().rstrip().endswith("}"))  # it is whole
         address = json.loads(file.read_text())["address"]
         worker = (*dask, "worker", address, "--host", "127.0.0.1", "--nthreads", "1", "--no-nanny", *quiet)
         with started(*worker) as one, started(*worker) as other:
+            with Client(address, timeout=60, set_as_default=False) as client:
+                client.wait_for_workers(2, timeout=240)
             yield address, [one, other]
 
 
@@ -145,7 +148,7 @@ def test_a_cluster_that_loses_a_worker_does_every_file_once(
     with started(*repair(takes, out, "--on", address)) as run:
         wait_for(lambda: done_count(out) >= 2)
         workers[0].kill()
-        told = run.communicate(timeout=180)[0]
+        told = run.communicate(timeout=400)[0]
     assert run.returncode == 0, told
     assert f"{len(takes)} of {len(takes)} files written." in told
     assert {status for status, _ in entries(out / NAME).values()} == {"done"}

@@ -73,7 +73,7 @@ def test_what_arrives_is_delivered_and_the_rest_is_moved_aside(wav: Callable[...
         wait_for((out / "two.wav").exists)
         wait_for(lambda: entries(out / NAME)["two.wav"][0] == "done")
         watching.send_signal(signal.SIGTERM)
-        told = watching.communicate(timeout=30)[0]
+        told = watching.communicate(timeout=240)[0]
     assert watching.returncode == 0, told
     assert "Traceback" not in told
     assert "broken.wav" in (arriving / "failed" / "broken.wav.txt").read_text()

@@ -50,7 +50,7 @@ def test_what_is_not_saved_is_kept_when_the_system_ends_the_program(voice_file: 
         assert process.stdout is not None
         assert process.stdout.readline() == "edited\n"
         process.send_signal(number)
-        _, told = process.communicate(timeout=30)
+        _, told = process.communicate(timeout=240)
     finally:
         process.kill()
     assert (process.returncode, told) == (0, "")

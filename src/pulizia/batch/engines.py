@@ -20,7 +20,7 @@ from typing import Any, Protocol
 from pulizia import __version__
 from pulizia.errors import PuliziaError
 
-CONNECT_S = 5.0
+CONNECT_S = 10.0
 WORKERS_S = 30.0
 END_S = 5.0
 AGAIN_S = 0.2
