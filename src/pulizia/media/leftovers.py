@@ -41,6 +41,8 @@ def _host() -> str:
 
 def is_running(pid: int) -> bool:
     """Whether a process of this machine is there; one that has ended and waits for its parent is not."""
+    if not 0 < pid < 2**31:  # from a damaged file
+        return False
     try:
         os.kill(pid, 0)
     except ProcessLookupError:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from pulizia.errors import ProjectError
+from pulizia.media.leftovers import is_running
 from pulizia.media.write import write_text
 from pulizia.project.file import compact_text, parse_project
 from pulizia.project.model import Project
@@ -72,18 +73,3 @@ def left_behind(folder: Path) -> list[Recovered]:
             with contextlib.suppress(OSError):
                 file.rename(file.with_suffix(".damaged"))
     return found
-
-
-def is_running(pid: int) -> bool:
-    """Whether a process with this number lives."""
-    if pid == os.getpid():
-        return True
-    if not 0 < pid < 2**31:
-        return False
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True

@@ -17,8 +17,8 @@ from pulizia.delivery.deliverable import Deliverable
 from pulizia.delivery.normalise import Plan, Way
 from pulizia.delivery.targets import Target
 from pulizia.errors import PuliziaError
+from pulizia.media.leftovers import is_running
 from pulizia.media.write import write_text
-from pulizia.project.journal import is_running
 from pulizia.report.clip_table import ClipRow
 from pulizia.score.steps import Step
 from pulizia.words import N_
