@@ -157,14 +157,14 @@ def live(application: object, made: object) -> None:
         else:
             made.bench.spectrum.hide()
         made.studio.transport.play(round(2 * RATE))
-        made.studio.emit("playing")
+        made.studio.events.playing.emit()
         began, cpu = time.time(), time.process_time()
         while time.time() < began + 6.0:
             application.processEvents()
             time.sleep(0.004)
         shares.append((time.process_time() - cpu) / (time.time() - began))
         made.studio.transport.stop()
-        made.studio.emit("playing")
+        made.studio.events.playing.emit()
     print(
         f"playing uses {100 * shares[0]:.0f} % of a core; with all gauges and the spectrum at 50 Hz {100 * shares[1]:.0f} %"
     )

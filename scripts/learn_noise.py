@@ -24,6 +24,7 @@ from pulizia.dsp.spectral_gain import noise_gain
 from pulizia.dsp.stft import analyse
 from pulizia.models import noise_net as net
 from pulizia.tools import noise
+from pulizia.tools.noise_gain import LEARNED_LOWEST, XI_MIN, pair_power
 
 LEAD_S, SAMPLE_S = 1.3, (0.1, 1.2)
 CELLS, ROOMY = 15_000, 0.35  # cells that are learned from one example; share of voices in a small room
@@ -65,11 +66,11 @@ def cells(said: list[Sound], rng: np.random.Generator) -> Examples:
     size, hop = profile.size, profile.size // noise.OVERLAP
     spectra = analyse(heard, size, hop)
     spectra = spectra[: len(spectra) // noise.PAIR * noise.PAIR]
-    power = noise._pair_power(spectra)  # noqa: SLF001 - as the tool looks at the sound
+    power = pair_power(spectra)
     ratio = np.clip(power / profile.rows[0], 1e-3, 1e8).astype(np.float32)
     alpha = math.exp(-1000.0 * noise.PAIR * hop / (RATE * settings.smoothing_ms))
-    classical = noise_gain(ratio, alpha=alpha, xi_min=noise.XI_MIN, lowest=noise.LEARNED_LOWEST, bin_hz=RATE / size)
-    alone = noise._pair_power(analyse(voice.astype(np.float32), size, hop)[: len(spectra)])  # noqa: SLF001
+    classical = noise_gain(ratio, alpha=alpha, xi_min=XI_MIN, lowest=LEARNED_LOWEST, bin_hz=RATE / size)
+    alone = pair_power(analyse(voice.astype(np.float32), size, hop)[: len(spectra)])
     share = np.sqrt(np.clip(alone / np.maximum(power, 1e-20), 0, 1)).astype(np.float32)
     hz = np.arange(ratio.shape[1]) * RATE / size
     weight = np.where((share > 0.1) | (ratio > 4.0), VOICE_WEIGHT, 1.0) * (hz < net.HIGHEST_HZ)

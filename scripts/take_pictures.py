@@ -172,7 +172,7 @@ def levels(s: Scene) -> QWidget:
     s.open(*demo_files())
     s.do("levels")
     s.studio.transport.play(15 * RATE)
-    s.studio.emit("playing")
+    s.studio.events.playing.emit()
     end = time.monotonic() + 3.0
     while time.monotonic() < end:
         s.application.processEvents()

@@ -50,7 +50,6 @@ from pulizia.delivery.deliverable import Deliverable, kind_of_path, prepared
 from pulizia.delivery.normalise import Way
 from pulizia.delivery.targets import target_of
 from pulizia.errors import MediaError
-from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import inspect as _inspect
 from pulizia.measure.loudness import Measures
 from pulizia.measure.loudness import measure as _measure
@@ -62,6 +61,7 @@ from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.shelf import find_recipe
 from pulizia.score.steps import Step, make_step
 from pulizia.settings.as_dict import schema
+from pulizia.tools.finding import Finding
 from pulizia.tools.registry import ALL
 
 __all__ = ["Sound", "demo_files", "open", "recipe", "step", "tools"]
@@ -133,7 +133,7 @@ class Sound:
         def told(share: float, _what: str = "") -> None:
             progress(share)
 
-        return _inspect(self._source(), self._processed.media.channel_names, told, workers=2)
+        return _inspect(self._source(), told, workers=2)
 
     def render(self, path: str | Path, *, overwrite: bool = False, progress: Progress = _quiet) -> str:
         """Write the processed sound; the ending chooses the kind of file (24 bits).

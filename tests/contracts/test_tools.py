@@ -111,6 +111,10 @@ def test_every_module_is_registered_once() -> None:
         "registry",
         "absent",
         "extensions",
+        "finding",
+        "noise_finder",
+        "noise_gain",
+        "tone_finder",
     }
     assert modules == {tool.id for tool in SHIPPED}
 

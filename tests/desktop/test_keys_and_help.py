@@ -65,7 +65,7 @@ def test_a_key_that_is_bound_twice_is_told_and_the_default_stays(bench: Person) 
     file.write_text(json.dumps({"keys": {"loop": ["Space"], "nothing": ["X"], "undo": "no list"}}))
     again, poster = make_window(simulated=True)
     said: list[str] = []
-    again.studio.on("message", lambda text, _bad: said.append(text))
+    again.studio.events.message.connect(lambda text, _bad: said.append(text))
     bench.until(lambda: said)
     assert "bound twice" in said[0]
     assert again.actions_.actions["loop"].shortcut() == QKeySequence("R")

@@ -21,7 +21,6 @@ import numpy as np
 from scipy.signal import butter, sosfilt
 
 from pulizia import api
-from pulizia.audio.layouts import channel_names
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import ArraySource, Source
 from pulizia.audio.spans import Span
@@ -236,8 +235,8 @@ def _measures() -> dict[str, Callable[[], Any]]:
     }  # fmt: skip
     for n, source in enumerate(demo):
         listed[f"decays {n}"] = partial(decay.decays_of, source)
-        listed[f"inspect {n}"] = partial(inspect, source, channel_names(source.channels))
-    listed["inspect, two"] = partial(inspect, two, names)
+        listed[f"inspect {n}"] = partial(inspect, source)
+    listed["inspect, two"] = partial(inspect, two)
     return listed
 
 

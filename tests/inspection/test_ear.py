@@ -14,7 +14,6 @@ import pytest
 from scipy.signal import butter, sosfilt
 
 from pulizia.audio.source import ArraySource
-from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import find_kind, inspect
 from pulizia.inspection.treat import kept_steps, treatment
 from pulizia.measure.noise_changes import band_powers, changes_s
@@ -22,6 +21,7 @@ from pulizia.measure.speech_activity import speech_between
 from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.tools.finding import Finding
 
 RATE = 48_000
 
@@ -61,17 +61,17 @@ def source_of(samples: np.ndarray) -> ArraySource:
 
 
 def kinds(samples: np.ndarray) -> set[str]:
-    return {f.kind for f in inspect(source_of(samples), ("M",))}
+    return {f.kind for f in inspect(source_of(samples))}
 
 
 @pytest.mark.parametrize("pitch", [95.0, 118.0, 150.0])
 def test_nothing_is_claimed_in_clean_talk_and_nothing_is_done_to_it(pitch: float) -> None:
     samples, _ = talk(pitch=pitch)
-    found = inspect(source_of(samples), ("M",))
+    found = inspect(source_of(samples))
     assert [f.sentence for f in found if f.kind != "dull"] == []  # its treble is weaker than that of real voices
 
 
-@pytest.mark.parametrize(("snr_db", "least"), [(0, 0.70), (10, 0.78), (20, 0.82), (40, 0.90)])
+@pytest.mark.parametrize(("snr_db", "least"), [(0, 0.65), (10, 0.87), (20, 0.92), (40, 0.97)])
 def test_speech_is_told_from_noise(snr_db: float, least: float) -> None:
     samples, phrases = talk()
     noise = np.random.default_rng(8).standard_normal(len(samples))
@@ -83,6 +83,22 @@ def test_speech_is_told_from_noise(snr_db: float, least: float) -> None:
     heard = speech_between(source, 0, source.frames)
     assert np.mean(heard.active == truth) >= least
     assert not np.any(heard.core & ~heard.active)
+
+
+@pytest.mark.parametrize("kind", ["steady", "louder from the middle on", "hum", "clicks", "nothing", "8 kHz", "3 s"])
+def test_nobody_speaks_where_nobody_does(kind: str) -> None:
+    rate = 8000 if kind == "8 kHz" else RATE
+    rng, frames = np.random.default_rng(2), (3 if kind == "3 s" else 30) * rate
+    time = np.arange(frames) / rate
+    sound = 0.0 * time if kind == "nothing" else 0.003 * rng.standard_normal(frames)
+    if kind == "louder from the middle on":
+        sound *= 1.0 + 9.0 * (time > 15.0)
+    elif kind == "hum":
+        sound += 0.1 * sum(np.sin(2 * np.pi * 50.0 * k * time) / k for k in range(1, 8))
+    elif kind == "clicks":
+        sound += 0.5 * (rng.random(frames) < 1e-4)
+    source = ArraySource(sound[None].astype(np.float32), rate)
+    assert not speech_between(source, 0, source.frames).active.any()
 
 
 def test_a_change_of_noise_is_told_once_and_at_its_place() -> None:
@@ -101,19 +117,19 @@ def test_a_change_of_noise_is_told_once_and_at_its_place() -> None:
 def test_the_demo_recordings_hold_what_they_were_given_and_no_more() -> None:
     expected = {
         "hall-of-pendulums": {"noise"}, "interview-keeper-anselmi": {"noise", "room"},
-        "room-04-water-clock": {"hum", "noise", "delay"}, "room-07-pocket-watches": {"clicks"},
+        "room-04-water-clock": {"hum", "delay"}, "room-07-pocket-watches": {"clicks"},
     }  # fmt: skip
     with as_file(files("pulizia.data") / "demo") as folder:
         for name, wanted in expected.items():
             media = open_media(folder / f"{name}.flac")
-            found = {f.kind: f for f in inspect(media.source, media.channel_names)}
+            found = {f.kind: f for f in inspect(media.source)}
             assert set(found) == wanted, name
             assert len(found["noise"].marks if "noise" in found else ()) == (name == "hall-of-pendulums")
 
 
 def test_a_thump_has_to_be_louder_than_the_voice() -> None:
     samples, phrases = talk(pitch=95.0)
-    assert find_kind("plosives", source_of(samples), ("M",)) is None
+    assert find_kind("plosives", source_of(samples)) is None
     t = np.arange(6000) / RATE
     burst = np.sin(2 * np.pi * 45 * t) * np.exp(-t / 0.04) * np.minimum(1, t / 0.008)
     for gain, found in ((0.02, False), (0.9, True)):
@@ -121,7 +137,7 @@ def test_a_thump_has_to_be_louder_than_the_voice() -> None:
         for a, _b in phrases[1:8]:
             at = round(a * RATE)
             made[at : at + 6000] += gain * burst
-        told = find_kind("plosives", source_of(made), ("M",))
+        told = find_kind("plosives", source_of(made))
         assert (told is not None) == found
         assert told is None or 5 <= len(told.marks) <= 9
 
@@ -133,10 +149,10 @@ def test_treatments_are_kept_when_they_help_and_left_out_when_not() -> None:
     for at in rng.integers(2 * RATE, len(made) - RATE, 12):
         made[at : at + 5] += rng.choice([-1, 1]) * 0.5
     source = source_of(made)
-    found = [f for f in inspect(source, ("M",)) if f.kind != "dull"]
+    found = [f for f in inspect(source) if f.kind != "dull"]
     assert {"clicks", "noise"} <= {f.kind for f in found}
-    nothing = Finding("hum", "Hum at 50 Hz.", -40.0, "dBFS", 0.9, "hum", {"base_hz": 50.0})
-    trials = treatment(source, ("M",), [*found, nothing])
+    nothing = Finding("hum", "Hum at 50 Hz.", -40.0, "dBFS", 1.0, 0.9, "hum", {"base_hz": 50.0})
+    trials = treatment(source, [*found, nothing])
     kept = {t.finding.kind for t in trials if t.step is not None}
     assert {"clicks", "noise"} <= kept
     assert "hum" not in kept
@@ -166,7 +182,7 @@ def test_eight_channels_and_eight_kilohertz_are_heard() -> None:
     assert speech_between(eight, 0, eight.frames).core.mean() > 0.4
     slow = ArraySource(samples[None, ::6].copy(), RATE // 6)
     assert speech_between(slow, 0, slow.frames).core.mean() > 0.4
-    assert isinstance(inspect(slow, ("M",)), list)
+    assert isinstance(inspect(slow), list)
 
 
 def test_phrases_that_are_clipped_at_levels_of_their_own_are_rebuilt() -> None:
@@ -178,9 +194,9 @@ def test_phrases_that_are_clipped_at_levels_of_their_own_are_rebuilt() -> None:
             top = np.abs(made[part]).max() * 10 ** (-5 / 20)
             made[part] = np.clip(made[part], -top, top)
     source = source_of(made)
-    found = find_kind("overload", source, ("M",))
+    found = find_kind("overload", source)
     assert found is not None
-    (trial,) = treatment(source, ("M",), [found])
+    (trial,) = treatment(source, [found])
     assert trial.step is not None
     after = Chain(source, [trial.step], ChunkCache(1 << 28), AnalysisStore()).after.read(0, source.frames)[0]
     error = [10 * np.log10(np.sum((x - samples) ** 2)) for x in (made, after)]

@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+from types import ModuleType
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -10,15 +12,18 @@ from hypothesis import strategies as st
 from tests.conftest import voice_in_noise
 
 from pulizia.audio.source import ArraySource
-from pulizia.inspection.finding import TROUBLING, Finding
-from pulizia.inspection.levels import DROPOUT_S, READ_S, channels, dropouts, levels
+from pulizia.inspection.inspect import FINDERS, PROBLEMS
+from pulizia.tools import channels, leveller, polarity, room_tone
+from pulizia.tools.finding import Finding
+from pulizia.tools.registry import ALL
 
 RATE = 8000
-LEAST = round(DROPOUT_S * RATE)
+LEAST = round(room_tone.DROPOUT_S * RATE)
 
 
-def kinds(found: list[Finding]) -> dict[str, Finding]:
-    return {f.kind: f for f in found}
+def kinds(source: ArraySource, *modules: ModuleType) -> dict[str, Finding]:
+    """What the finders of these tools say."""
+    return {f.kind: f for module in modules for f in module.findings(source, lambda _share: None)}
 
 
 @settings(max_examples=60)
@@ -31,7 +36,7 @@ def kinds(found: list[Finding]) -> dict[str, Finding]:
 def test_every_dropout_is_found_once_wherever_it_lies(places: list[tuple[int, int]], at_a_border: int) -> None:
     """Against a plain walk over the samples; reads end in the middle of some."""
     sound = np.full((2, 45 * RATE), 0.1, np.float32)
-    for start, length in [*places, (READ_S * RATE + at_a_border, LEAST + 5)]:
+    for start, length in [*places, (room_tone.LOOK_S * RATE + at_a_border, LEAST + 5)]:
         sound[:, start : start + length] = 0.0
     still = "".join("s" if s else "." for s in np.logical_not(sound.any(axis=0)))
     walked, at = [], 0
@@ -39,15 +44,15 @@ def test_every_dropout_is_found_once_wherever_it_lies(places: list[tuple[int, in
         if len(piece) >= LEAST:
             walked.append((at, at + len(piece)))
         at += len(piece) + 1
-    found = kinds(dropouts(ArraySource(sound, RATE))).get("silence")
+    found = kinds(ArraySource(sound, RATE), room_tone).get("silence")
     assert [(m.start, m.stop) for m in (found.marks if found else ())] == walked
 
 
 def test_silence_at_the_ends_or_of_everything_is_no_dropout() -> None:
     sound = np.full((1, 25 * RATE), 0.1, np.float32)
     sound[:, :RATE] = sound[:, -3000:] = 0.0
-    assert dropouts(ArraySource(sound, RATE)) == []
-    assert dropouts(ArraySource(np.zeros((1, 50 * RATE), np.float32), RATE)) == []
+    assert kinds(ArraySource(sound, RATE), room_tone) == {}
+    assert kinds(ArraySource(np.zeros((1, 50 * RATE), np.float32), RATE), room_tone) == {}
 
 
 @pytest.mark.parametrize("late", [-37, -3, 0, 3, 37])
@@ -55,7 +60,7 @@ def test_silence_at_the_ends_or_of_everything_is_no_dropout() -> None:
 def test_a_late_or_inverted_side_is_named_with_its_measure(late: int, sign: float) -> None:
     voice = voice_in_noise(4.0, rate=48_000)[0]
     sound = np.stack([np.roll(voice, max(0, late)), sign * np.roll(voice, max(0, -late))])
-    found = kinds(channels(ArraySource(sound.astype(np.float32), 48_000)))
+    found = kinds(ArraySource(sound.astype(np.float32), 48_000), channels, polarity)
     assert set(found) == ({"delay"} if late else set()) | ({"polarity"} if sign < 0 else set())
     if late:
         assert found["delay"].measure == pytest.approx(1000 * abs(late) / 48_000, abs=1e-6)
@@ -68,36 +73,44 @@ def test_a_late_or_inverted_side_is_named_with_its_measure(late: int, sign: floa
 
 def test_a_missing_side_is_named_and_nothing_is_said_of_silence_or_one_channel() -> None:
     voice = voice_in_noise(4.0, rate=RATE)[0]
-    found = kinds(channels(ArraySource(np.stack([voice, voice * 1e-4]).astype(np.float32), RATE)))
+    found = kinds(ArraySource(np.stack([voice, voice * 1e-4]).astype(np.float32), RATE), channels, polarity)
     assert set(found) == {"channel missing"}
     assert found["channel missing"].measure == pytest.approx(80.0, abs=0.1)
     assert "right" in found["channel missing"].sentence
     assert found["channel missing"].settings == {"way": "left"}
-    assert channels(ArraySource(np.zeros((2, 4 * RATE), np.float32), RATE)) == []
-    assert channels(ArraySource(voice[None], RATE)) == []
+    assert kinds(ArraySource(np.zeros((2, 4 * RATE), np.float32), RATE), channels, polarity) == {}
+    assert kinds(ArraySource(voice[None], RATE), channels) == {}
 
 
 def test_offset_lopsided_and_uneven_speech_are_found_by_their_measures() -> None:
     voice = voice_in_noise(30.0, rate=48_000)
-    clean = kinds(levels(ArraySource(voice, 48_000), ["M"]))
+    clean = kinds(ArraySource(voice, 48_000), polarity, leveller)
     assert "offset" not in clean
-    moved = kinds(levels(ArraySource(voice + np.float32(0.01), 48_000), ["M"]))
+    moved = kinds(ArraySource(voice + np.float32(0.01), 48_000), polarity, leveller)
     assert moved["offset"].measure == pytest.approx(-40.0, abs=0.2)
     assert moved["offset"].tool_id == "polarity"
     time = np.arange(30 * 48_000) / 48_000
     pulses = sum(np.cos(2 * np.pi * 120 * k * time) for k in range(1, 12))[None] * 0.03
     for side, words in ((1.0, "positive"), (-1.0, "negative")):
-        found = kinds(levels(ArraySource((side * pulses).astype(np.float32), 48_000), ["M"]))
+        found = kinds(ArraySource((side * pulses).astype(np.float32), 48_000), polarity, leveller)
         assert words in found["lopsided"].sentence
         assert 0.0 < found["lopsided"].severity <= 1.0
     assert clean["level"].measure == pytest.approx(12.0, abs=2.0)  # the second half is 12 dB quieter
     assert clean["level"].tool_id == "leveller"
-    even = kinds(levels(ArraySource(voice[:, : 15 * 48_000], 48_000), ["M"]))
+    even = kinds(ArraySource(voice[:, : 15 * 48_000], 48_000), polarity, leveller)
     assert "level" not in even
 
 
-@pytest.mark.parametrize("kind", sorted(TROUBLING))
+@pytest.mark.parametrize("kind", sorted(PROBLEMS))
 def test_severity_runs_from_nothing_to_one(kind: str) -> None:
-    mild, grave = TROUBLING[kind]
-    steps = [Finding(kind, "", mild + share * (grave - mild), "", 1.0).severity for share in (-0.1, 0, 0.5, 1, 1.1)]
+    problem = PROBLEMS[kind]
+    shares = (-0.1, 0, 0.5, 1, 1.1)
+    steps = [problem.found("", "", problem.mild + s * (problem.grave - problem.mild)).severity for s in shares]
     assert steps == pytest.approx([0, 0, 0.5, 1, 1])
+
+
+def test_every_kind_has_one_tool_that_finds_it() -> None:
+    kinds_of = [problem.kind for tool in FINDERS for problem in tool.problems]
+    assert len(set(kinds_of)) == len(kinds_of) == len(PROBLEMS)
+    assert [tool.id for tool in FINDERS] == [tool.id for tool in sorted(FINDERS, key=lambda tool: tool.order)]
+    assert all(tool.find is None and not tool.problems for tool in ALL if tool not in FINDERS)

@@ -56,11 +56,11 @@ def made_by(source: Source, *, way: str, areas: list[object]) -> NDArray[np.floa
 def test_a_sound_of_steady_pitch_is_found_and_taken_out_and_the_voice_stays(shape: Shape, hz: float) -> None:
     sound, alone = with_sound(shape, hz, -3.0)
     source = source_of(sound)
-    finding = find_kind("sound", source, ("M",))
+    finding = find_kind("sound", source)
     assert finding is not None
     assert abs(finding.marks[0].start / RATE - AT_S) < 0.15
     assert f"{hz:.0f} Hz" in finding.sentence
-    (trial,) = treatment(source, ("M",), [finding])
+    (trial,) = treatment(source, [finding])
     assert trial.step is not None, trial.sentence
     assert trial.after is None
     made = made_by(source, way="tones", areas=finding.settings["areas"])[0]
@@ -81,7 +81,7 @@ def test_talk_and_music_hold_no_isolated_sound() -> None:
     assert steady_tones(source_of(0.1 * music)) == []
     for short in (np.zeros(100), np.zeros(RATE), rng.standard_normal(2 * RATE)):
         assert steady_tones(source_of(short)) == []
-        assert [f for f in inspect(source_of(short), ("M",)) if f.kind == "sound"] == []
+        assert [f for f in inspect(source_of(short)) if f.kind == "sound"] == []
 
 
 def test_only_the_tone_goes_from_a_roughly_drawn_area_whatever_is_read_first() -> None:

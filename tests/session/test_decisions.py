@@ -13,13 +13,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from pulizia.audio.spans import Span
-from pulizia.inspection.finding import Finding
 from pulizia.media.open import open_media
 from pulizia.session.phrase_desk import pauses_between
 from pulizia.session.sound_out import SimulatedOut
 from pulizia.session.studio import Studio
 from pulizia.session.transport import Listening
-from pulizia.tools.base import Mark
+from pulizia.tools.finding import Finding, Mark
 
 
 @pytest.fixture
@@ -28,7 +27,7 @@ def studio(voice_file: Path) -> Iterator[Studio]:
     made = Studio(SimulatedOut())
     made.document.add_media(open_media(voice_file))
     made.told = []
-    made.on("message", lambda text, _bad: made.told.append(text))
+    made.events.message.connect(lambda text, _bad: made.told.append(text))
     yield made
     made.close()
     assert made.pool.unexpected == []
@@ -70,7 +69,7 @@ def test_the_same_file_is_added_once_and_its_copy_as_another(studio: Studio, voi
 def test_the_places_of_a_finding_go_round_in_both_directions(studio: Studio) -> None:
     rate = studio.recording.rate
     marks = tuple(Mark(round(s * rate), round(s * rate) + 100, "") for s in (1.0, 2.5, 4.0))
-    finding = Finding("clicks", "Clicks.", 30.0, "a minute", 0.8, "clicks", marks=marks)
+    finding = Finding("clicks", "Clicks.", 30.0, "a minute", 1.0, 0.8, "clicks", marks=marks)
     led = [round(s * rate) for s in (0.5, 2.0, 3.5)]  # half a second before each
     studio.seek(0)
     for direction, expected in (
@@ -84,7 +83,7 @@ def test_the_places_of_a_finding_go_round_in_both_directions(studio: Studio) -> 
         (-1, led[2]),
     ):
         places: list[int] = []
-        studio.on("shown", lambda start, _stop, places=places: places.append(start))
+        studio.events.shown.connect(lambda start, _stop, places=places: places.append(start))
         studio.inspection.visit(finding, direction)
         studio.transport.stop()
         studio.seek(places[0])

@@ -158,7 +158,7 @@ def studio(voice_file: Path, wav: Callable[..., Path]) -> Iterator[Studio]:
     for path in (voice_file, wav(voice_in_noise(4.0, seed=5), "two.wav")):
         made.document.add_media(open_media(path))
     made.said = []
-    made.on("message", lambda text, _bad: made.said.append(text))
+    made.events.message.connect(lambda text, _bad: made.said.append(text))
     yield made
     made.close()
     assert made.pool.unexpected == []

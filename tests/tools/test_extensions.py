@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 
 from pulizia import api
 from pulizia.errors import DeliveryError, MediaError
@@ -88,6 +89,40 @@ def test_the_example_is_found_used_and_documented_and_broken_packages_harm_nothi
         check=True,
     )
     assert "Lowest frequency" in shown.stdout
+
+
+FINDER = """
+import dataclasses
+from pulizia.tools.finding import Problem
+from pulizia.tools.level import TOOL as LEVEL, LevelSettings
+
+class Own(LevelSettings):
+    pass
+
+QUIET = Problem(kind="quiet", mild=-20.0, grave=-60.0, unit="dBFS", certainty=(1.0, 1.0))
+
+def find(source, progress):
+    progress(0.5)
+    if source.frames < source.rate:
+        raise RuntimeError("too short")
+    return [QUIET.found("louder", "It is quiet.", -40.0, {"gain_db": 6.0})]
+
+TOOL = dataclasses.replace(LEVEL, id="louder", title="Louder", settings=Own, problems=(QUIET,), find=find)
+"""
+
+
+def test_inspect_asks_the_finder_of_another_package_and_outlives_its_fault(tmp_path: Path, voice_file: Path) -> None:
+    folder = tmp_path / "packages"
+    folder.mkdir()
+    package(folder, "pulizia-louder", "louder_tool:TOOL", FINDER)
+    found = json.loads(pulizia(folder, "inspect", voice_file, "--json").stdout)["findings"]
+    quiet = next(row for row in found if row["kind"] == "quiet")
+    assert (quiet["tool"], quiet["severity"], quiet["settings"]) == ("louder", 0.5, {"gain_db": 6.0})
+    short = tmp_path / "short.wav"
+    soundfile.write(short, np.full(4000, 0.1, np.float32), 8000)
+    ended = pulizia(folder, "inspect", short, "--json")
+    assert ended.returncode == 0, ended.stderr
+    assert "quiet" in json.loads(ended.stdout)["not_found"]
 
 
 def test_the_python_face_does_what_its_page_says(tmp_path: Path, voice_file: Path) -> None:

@@ -16,11 +16,11 @@ from pulizia.cli.batch import add_batch_flags, for_workers, order_of, print_rows
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.progress import TerminalProgress
 from pulizia.errors import RecipeError
-from pulizia.inspection.finding import TROUBLING, Finding
-from pulizia.inspection.inspect import inspect
+from pulizia.inspection.inspect import PROBLEMS, inspect
 from pulizia.project.processed import processed_file
 from pulizia.score.recipes import recipe_text
 from pulizia.score.steps import make_step
+from pulizia.tools.finding import Finding
 from pulizia.units import format_time
 
 WORKERS = 2
@@ -59,7 +59,7 @@ def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: arg
     del overwrite  # nothing is written
     progress = TerminalProgress(path.name)
     programme = processed_file(path, options.recording, lambda share: progress(share, "opening"))
-    found = inspect(programme.sound, programme.media.channel_names, progress, workers=WORKERS)
+    found = inspect(programme.sound, progress, workers=WORKERS)
     progress.done()
     notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
     row: dict[str, Any] = {"findings": [_row(finding, programme.sound) for finding in found], "notes": notes}
@@ -89,7 +89,7 @@ def _lines(found: Sequence[Finding], rate: int, name: str, *, several: bool) -> 
 
 def _not_found(found: Sequence[Finding]) -> list[str]:
     """Kinds of problem that were looked for and are not there."""
-    return [kind for kind in TROUBLING if kind not in {finding.kind for finding in found}]
+    return [kind for kind in PROBLEMS if kind not in {finding.kind for finding in found}]
 
 
 def _row(finding: Finding, source: Source) -> dict[str, Any]:

@@ -114,10 +114,8 @@ def _steps_of(recipe: Recipe, media: OpenMedia) -> tuple[Step, ...]:
 
 
 def _trials(media: OpenMedia, progress: TerminalProgress) -> list[Trial]:
-    found = inspect(media.source, media.channel_names, progress, workers=2)
-    return treatment(
-        media.source, media.channel_names, found, progress=lambda share, what: progress(share, f"trying {what}")
-    )
+    found = inspect(media.source, progress, workers=2)
+    return treatment(media.source, found, progress=lambda share, what: progress(share, f"trying {what}"))
 
 
 def _treating(trials: Sequence[Trial]) -> tuple[Step, ...]:

@@ -35,7 +35,7 @@ class HistoryDialog(QDialog):
         column.addLayout(row)
         self._shown: tuple[tuple[str, ...], tuple[str, ...]] | None = None
         self._filling = False
-        studio.on("document", self.refresh)
+        studio.events.document.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:

@@ -66,7 +66,7 @@ class ProjectFiles:
     def open_demo(self) -> None:
         """Open the demo recordings, and the programme made of them when all are there."""
         if not self._demo_waits:
-            self._studio.on("document", self._demo_arrived)
+            self._studio.events.document.connect(self._demo_arrived)
         self._demo_waits = True
         self.open_paths(demo_files())
 

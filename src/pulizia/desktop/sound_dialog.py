@@ -54,7 +54,7 @@ class SoundDialog(QDialog):
         """List the outputs."""
         if again and self.studio.transport.is_playing:
             self.studio.transport.stop()
-            self.studio.emit("playing")
+            self.studio.events.playing.emit()
         self._found = [*outputs(again=again), Choice(SIMULATED, translated(SIMULATED_WORDS))]
         self.box.clear()
         self.box.addItems([choice.name for choice in self._found])
@@ -73,7 +73,7 @@ class SoundDialog(QDialog):
         choice = self._found[index]
         self.studio.transport.use_output(output_of(choice.id, choice.name))
         self._remember(choice.id)
-        self.studio.emit("playing")
+        self.studio.events.playing.emit()
 
     def _set_level(self, db: float) -> None:
         self.studio.transport.volume = db_to_gain(db)

@@ -32,8 +32,8 @@ class WhereLeft:
         self._overview = overview
         self._project = studio.document.project.id
         self._wanted: _View | None = None
-        for event in ("document", "current"):
-            studio.on(event, self._look)
+        for event in (studio.events.document, studio.events.current):
+            event.connect(self._look)
 
     def note(self) -> None:
         """Keep where the present project is, when it has a file."""

@@ -140,10 +140,17 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         studio = self.studio
-        for event in ("document", "current", "measures", "busy", "selection", "listening"):
-            studio.on(event, self.refresh)
-        studio.on("message", lambda text, bad: self.message.say(text, bad=bad))
-        studio.on("playing", self._playing_changed)
+        for event in (
+            studio.events.document,
+            studio.events.current,
+            studio.events.measures,
+            studio.events.busy,
+            studio.events.selection,
+            studio.events.listening,
+        ):
+            event.connect(self.refresh)
+        studio.events.message.connect(lambda text, bad: self.message.say(text, bad=bad))
+        studio.events.playing.connect(self._playing_changed)
         self.assembly.bench_asked.connect(self.show_on_bench)
         self.assembly.render_asked.connect(self.render_programme)
         self.assembly.deliver_asked.connect(self.deliver_programme)

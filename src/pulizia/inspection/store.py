@@ -11,9 +11,9 @@ from pathlib import Path
 
 from pulizia import __version__
 from pulizia.errors import DiskError
-from pulizia.inspection.finding import TROUBLING, Finding
+from pulizia.inspection.inspect import PROBLEMS
 from pulizia.media.write import write_text
-from pulizia.tools.base import Mark
+from pulizia.tools.finding import Finding, Mark
 from pulizia.words import language_shown
 
 
@@ -43,6 +43,6 @@ class FindingStore:
 
 def _finding(row: dict[str, object]) -> Finding:
     marks = row["marks"]
-    if row["kind"] not in TROUBLING or not isinstance(marks, list):
+    if row["kind"] not in PROBLEMS or not isinstance(marks, list):
         raise ValueError
     return Finding(**(row | {"marks": tuple(Mark(**mark) for mark in marks)}))  # type: ignore[arg-type]

@@ -17,7 +17,6 @@ import numpy as np
 
 from pulizia.audio.source import Source, SpanSource
 from pulizia.errors import PuliziaError
-from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import find_kind
 from pulizia.measure.harm import harm
 from pulizia.measure.listening import listened
@@ -26,6 +25,7 @@ from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import Step, make_step
 from pulizia.settings.declare import Number, Settings, declared
+from pulizia.tools.finding import Finding
 from pulizia.units import format_number, power_to_db
 from pulizia.words import tr, translated
 
@@ -63,7 +63,6 @@ class Trial:
 
 def treatment(
     source: Source,
-    names: Sequence[str],
     findings: Sequence[Finding],
     *,
     present: Sequence[Step] = (),
@@ -84,7 +83,7 @@ def treatment(
 
     for n, finding in enumerate(wanted):
         progress(n / len(wanted), finding.tool_id)
-        trial = _tried(names, finding, kept, chain_of)
+        trial = _tried(finding, kept, chain_of)
         trials.append(trial)
         if trial.step is not None:
             kept = _with(kept, trial.step)
@@ -98,16 +97,14 @@ def _with(steps: Sequence[Step], step: Step) -> list[Step]:
     return [*steps[:place], step, *steps[place:]]
 
 
-def _tried(
-    names: Sequence[str], finding: Finding, kept: Sequence[Step], chain_of: Callable[[Sequence[Step]], Chain]
-) -> Trial:
+def _tried(finding: Finding, kept: Sequence[Step], chain_of: Callable[[Sequence[Step]], Chain]) -> Trial:
     why = ""
     before = _passage(chain_of(kept).after, finding)
     title = translated(make_step(finding.tool_id, finding.settings).tool.title)
-    was = find_kind(finding.kind, before, names)
+    was = find_kind(finding.kind, before)
     source = chain_of(()).after
     part = _passage(source, finding)
-    if was is None and part.frames < source.frames and find_kind(finding.kind, part, names) is None:
+    if was is None and part.frames < source.frames and find_kind(finding.kind, part) is None:
         was = finding  # a passage is too little to tell it: the whole recording did
     if was is None:
         return Trial(finding, None, None, tr("{tool} is not needed: the steps before resolve it.", tool=title))
@@ -119,7 +116,7 @@ def _tried(
         try:
             chain.prepare()
             after = _passage(chain.after, finding)
-            now = find_kind(finding.kind, after, names)
+            now = find_kind(finding.kind, after)
             why = _complaint(step, before, after)
         except PuliziaError as error:
             return Trial(finding, None, finding, f"{translated(step.tool.title)}: {error}")

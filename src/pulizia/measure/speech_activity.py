@@ -1,10 +1,9 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Where somebody speaks: how much more likely each moment is with a voice in it than without.
+"""Where somebody speaks: told by a small net from how far the bands lie over a floor that follows the noise.
 
-The likelihood ratio of J. Sohn, N. S. Kim and W. Sung ("A statistical model-based voice activity detection", IEEE
-Signal Processing Letters 6(1), 1999) in bands on a logarithmic axis, over a floor that follows the noise as in minimum
-statistics (R. Martin, IEEE Trans. Speech Audio Processing 9(5), 2001), with hysteresis in place of their hang-over.
-What lies far under the voice of the recording is not taken for speech.
+The floor follows as in minimum statistics (R. Martin, IEEE Trans. Speech Audio Processing 9(5), 2001); the net
+(:mod:`pulizia.models.speech_net`) tells how likely each moment lies in a phrase, with hysteresis. What lies far under
+the voice of the recording is not taken for speech.
 """
 
 from __future__ import annotations
@@ -17,20 +16,19 @@ from numpy.typing import NDArray
 
 from pulizia.audio.source import Source, read_padded
 from pulizia.dsp.stft import hann_window, powers
+from pulizia.models import speech_net
 from pulizia.units import power_to_db, powers_to_db
 
 FRAMES_PER_S = 100
 BAND_HZ = (200.0, 6000.0)  # of the level
 LOW_HZ, HIGH_HZ, BANDS = 100.0, 7500.0, 20  # of the likelihood
 OVER_FLOOR_DB, LEAST_OVER_FLOOR_DB = 8.0, 1.5
-HANG_S, LEAD_S, HIDES_DB = 0.06, 0.03, (25.0, 35.0)  # starts and ends of words that noise hides, at these ratios
 READ_S = 10
 MOST_LISTENED_S = 1800.0
 FLOOR_SHARE, FLOOR_REACH_S, FLOOR_BIAS = 0.12, 5.0, 1.25  # quantile of 40 ms means, and what it lies under the mean
-LOWEST_POWER = 1e-11
-LIKELY, SURE_FRAMES, SMOOTH_FRAMES = 0.15, 7, 11  # mean log ratio of noise alone, measured; means over time
-BEGINS, GOES_ON = 0.6, -0.2  # smoothed log ratio
-LARGEST, SMALLEST_RATIO = 8.0, -2.0
+LOWEST_POWER, SILENT_DB, LOW_SHARE = 1e-11, -120.0, 0.05
+SMOOTH_STEPS, BEGINS, GOES_ON = 5, 0.7, 0.5  # of how likely a phrase is
+CERTAIN = 0.6  # that the voice is heard
 UNDER_VOICE_DB = 40.0
 
 
@@ -41,7 +39,7 @@ class Activity:
     Attributes
     ----------
     level_db : (steps,) level in the band of speech in dBFS
-    active : (steps,) where somebody speaks, with a little lead and hang-over
+    active : (steps,) where a phrase is: with a little before and after, and without its own short gaps
     core : (steps,) where somebody speaks for certain
     floor_db : level of the pauses in the band of speech
     speech_db : mean level of the speech there
@@ -64,11 +62,9 @@ def speech_between(
     heard = level[level > -120.0]
     if len(heard) < FRAMES_PER_S // 2:
         return Activity(level, nothing, nothing, -160.0, -160.0)
-    ratio = _log_ratio(power) - LIKELY
-    ratio = np.clip(2.0 * ratio, SMALLEST_RATIO, LARGEST / 2)
-    core = _smooth(ratio, SURE_FRAMES) > 0.0
-    smooth = _smooth(ratio, SMOOTH_FRAMES)
-    active = _with_hysteresis(smooth)
+    phrase, voiced = speech_net.speaks(*looked_at(power, level))
+    active = _with_hysteresis(_smooth(phrase, SMOOTH_STEPS))
+    core = voiced > CERTAIN
     loud = level - _loudness(level, core & active)
     active &= _smooth(loud, 5) > -UNDER_VOICE_DB
     core &= active
@@ -79,10 +75,7 @@ def speech_between(
     speech = power_to_db(float(np.mean(10.0 ** (level[core] / 10.0))))
     if speech - floor < LEAST_OVER_FLOOR_DB:
         return Activity(level, nothing, nothing, floor, floor)
-    hidden = float(np.clip((HIDES_DB[1] - (speech - floor)) / (HIDES_DB[1] - HIDES_DB[0]), 0.0, 1.0))
-    lead, hang = round(hidden * LEAD_S * FRAMES_PER_S), round(hidden * HANG_S * FRAMES_PER_S)
-    spread = np.convolve(active, np.ones(lead + hang + 1))[lead : lead + count] > 0.5
-    return Activity(level, spread, core, floor, speech)
+    return Activity(level, active, core, floor, speech)
 
 
 def _heard(
@@ -92,10 +85,10 @@ def _heard(
     rate = source.rate
     size = 2 ** max(5, round(np.log2(0.03 * rate)))
     window = hann_window(size)
-    edges = np.rint(np.geomspace(LOW_HZ, min(HIGH_HZ, 0.45 * rate), BANDS + 1) * size / rate).astype(int)
+    wanted = np.rint(np.geomspace(LOW_HZ, HIGH_HZ, BANDS + 1) * size / rate).astype(int)
     for k in range(1, BANDS + 1):  # the lowest bands are a bin wide
-        edges[k] = max(edges[k], edges[k - 1] + 1)
-    edges = edges[edges <= size // 2]
+        wanted[k] = max(wanted[k], wanted[k - 1] + 1)
+    edges = wanted[wanted <= 0.45 * size]
     hz = np.arange(size // 2 + 1) * rate / size
     inside = (hz >= BAND_HZ[0]) & (hz <= BAND_HZ[1])
     scale = 2.0 / (source.channels * size * float((window**2).sum()))
@@ -108,21 +101,23 @@ def _heard(
         block = read_padded(source, begin, int(centres[-1]) + size)
         power = powers(block, centres - size // 2 - begin, window)
         levels.append(powers_to_db(power[:, inside].sum(axis=1, dtype=np.float64) * scale))
-        bands.append((np.add.reduceat(power[:, : edges[-1]], edges[:-1], axis=1) * scale).astype(np.float32))
+        found = np.zeros((last - first, BANDS), dtype=np.float32)  # bands that the rate does not hold stay empty
+        found[:, : len(edges) - 1] = np.add.reduceat(power[:, : edges[-1]], edges[:-1], axis=1) * scale
+        bands.append(found)
         progress(last / count)
     if not levels:
-        return np.zeros((0, len(edges) - 1), dtype=np.float32), np.zeros(0)
+        return np.zeros((0, BANDS), dtype=np.float32), np.zeros(0)
     return np.concatenate(bands), np.concatenate(levels)
 
 
-def _log_ratio(power: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Mean over the bands of the log likelihood ratio of voice against noise alone."""
-    from scipy.ndimage import uniform_filter1d
-
-    over = np.minimum(power / _floors(power), np.float32(1e3))
-    prior = np.clip(uniform_filter1d(over, 5, axis=0, mode="nearest") - 1.0, 1e-3, 1e3)
-    ratio = np.minimum(over * prior / (1.0 + prior) - np.log1p(prior), LARGEST)
-    return np.asarray(ratio.mean(axis=1), dtype=np.float32)
+def looked_at(
+    power: NDArray[np.float32], level: NDArray[np.float64]
+) -> tuple[NDArray[np.float32], NDArray[np.float32], float]:
+    """What the net of speech is told: power over the floor, level under that of the voice, voice over the floor."""
+    over = np.where(power.max(axis=0) > 0.0, power / _floors(power), np.float32(1.0))
+    heard = level[level > SILENT_DB]
+    voice = float(np.quantile(heard, speech_net.LOUD_SHARE))
+    return over, (level - voice).astype(np.float32), voice - float(np.quantile(heard, LOW_SHARE))
 
 
 def _floors(power: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -176,6 +171,12 @@ def activity_of(source: Source, progress: Callable[[float], None] = lambda _: No
     most = round(MOST_LISTENED_S * source.rate)
     start = max(0, (source.frames - most) // 2)
     return speech_between(source, start, min(source.frames, start + most), progress)
+
+
+def steps_of(start: int, stop: int, rate: int) -> slice:
+    """The steps of what was heard that these frames cover; one at least."""
+    first = start * FRAMES_PER_S // rate
+    return slice(first, max(first + 1, stop * FRAMES_PER_S // rate))
 
 
 def speech_to_noise_db(source: Source, progress: Callable[[float], None] = lambda _: None) -> float | None:

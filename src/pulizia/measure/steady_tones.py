@@ -36,6 +36,7 @@ SURE_IN_AREA_S = 0.18
 NEAR_S = 3.0  # how far around a tone pieces of its pitch are taken as part of the same sound
 
 Progress = Callable[[float], None]
+SAME_PITCH_HZ, MOST_PITCHES = 8.0, 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,3 +226,12 @@ def _together(tones: list[SteadyTone], reach: int) -> list[tuple[int, int]]:
 def events_of(tones: list[SteadyTone], rate: int) -> list[tuple[int, int]]:
     """Stretches in frames in which tones sound together: one ring of a phone is one event."""
     return _together(tones, round(TOGETHER_S * rate))
+
+
+def pitches_of(tones: list[SteadyTone]) -> list[float]:
+    """The pitches of tones, loudest first, each once."""
+    made: list[float] = []
+    for tone in sorted(tones, key=lambda t: -t.level_db):
+        if all(abs(tone.hz - hz) > SAME_PITCH_HZ for hz in made):
+            made.append(tone.hz)
+    return made[:MOST_PITCHES]

@@ -73,7 +73,7 @@ class AssemblyDesk(AssemblySubject):
             self._room.transport.loop = None
             self._room.sync(same_place=False)
             self.want_measures()
-        self._room.emit("document")
+        self._room.events.document.emit()
 
     def add_marker(self) -> None:
         """Set a marker at the playhead."""

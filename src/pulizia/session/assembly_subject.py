@@ -45,8 +45,8 @@ class AssemblySubject:
         self._place = 0
         self._bench_place = 0
         self._copied: tuple[tuple[int, Clip], ...] = ()  # lane number and clip
-        room.on("document", self._document_changed)
-        room.on("current", self._current_changed)
+        room.events.document.connect(self._document_changed)
+        room.events.current.connect(self._current_changed)
 
     # -- what is
 
@@ -277,7 +277,7 @@ class AssemblySubject:
             self._change_subject(None, self._bench_place)
             self._room.step_id = self._bench_step
             self._room.first_step()
-            self._room.emit("selection")
+            self._room.events.selection.emit()
 
     def _change_subject(self, other: OtherSubject | None, place: int) -> None:
         room = self._room
@@ -289,8 +289,8 @@ class AssemblySubject:
         source = room.heard_source
         if source is not None:
             room.seek(min(place, source.frames))
-        room.emit("listening")
-        room.emit("playing")
+        room.events.listening.emit()
+        room.events.playing.emit()
 
     # -- selecting
 
@@ -349,7 +349,7 @@ class AssemblySubject:
             self._room.first_step()
             if self._room.listening is not Listening.AFTER:
                 self._room.sync()
-        self._room.emit("selection")
+        self._room.events.selection.emit()
 
     def _current_changed(self) -> None:
         if self.is_heard:

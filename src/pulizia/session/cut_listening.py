@@ -29,7 +29,7 @@ class CutListening:
             return
         if room.transport.loop is not None:
             room.transport.loop = None
-            room.emit("playing")
+            room.events.playing.emit()
             return
         here, span = room.transport.position, self._assembly.span
         places = (span.start, span.stop) if span is not None else ()
@@ -45,7 +45,7 @@ class CutListening:
         room.seek(loop.start)
         room.transport.loop = loop
         room.transport.play()
-        room.emit("playing")
+        room.events.playing.emit()
         room.say(tr("Looping over the cut at {at}.", at=format_time(places[0] / programme.rate, 2)))
 
     # -- with and without the last edit
@@ -65,7 +65,7 @@ class CutListening:
             self._assembly.older = source
             self._room.say(tr("You hear the programme before the last edit: {edit}.", edit=translated(label)))
         self._room.sync()
-        self._room.emit("listening")
+        self._room.events.listening.emit()
 
     def _sound_in(self, project: Project) -> Source | None:
         """The programme as it sounded in an earlier project; None when it was not there or held no clips."""

@@ -61,7 +61,7 @@ class FileDesk:
         ids = [r.id for r in recordings]
         first = self.begin_with if self.begin_with in ids else next(iter(ids), None)
         self.room.choose_recording(first)
-        self.room.emit("current")
+        self.room.events.current.emit()
         for recording in recordings:
             self._attach(recording)
 
@@ -141,7 +141,7 @@ class FileDesk:
             if why := self.room.document.offline.get(recording.id):
                 self.room.say(why, bad=True)
             if recording.id == self.room.current_id:
-                self.room.emit("current")
+                self.room.events.current.emit()
 
         work = lambda job: open_media(recording.path, job.progress)  # noqa: E731
         self.room.job(work, tr("Opening {name}", name=recording.path.name), done, failed)
@@ -152,7 +152,7 @@ class FileDesk:
         def done(digest: str) -> None:
             if why := self.room.document.note_digest(recording_id, media, digest):
                 self.room.say(why, bad=True)
-                self.room.emit("current")
+                self.room.events.current.emit()
 
         def work(job: Job) -> str:
             try:
@@ -171,7 +171,7 @@ class FileDesk:
             job.cancel()
         self._stay_on = None
         self.room.say(tr("Opening was stopped. Files that were open stay open."))
-        self.room.emit("busy")
+        self.room.events.busy.emit()
 
     @property
     def opening(self) -> list[Job]:

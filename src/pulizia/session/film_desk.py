@@ -85,7 +85,7 @@ class FilmDesk:
 
     def _show(self, still: Still | None, trouble: str, path: Path | None = None) -> None:
         self.still, self.trouble, self._shown_of = still, trouble, path
-        self._room.emit("film")
+        self._room.events.film.emit()
 
     def _run(self) -> None:
         film: Film | None = None

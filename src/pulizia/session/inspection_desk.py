@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.source import Source
-from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import inspect
 from pulizia.inspection.store import FindingStore
 from pulizia.inspection.treat import Trial, kept_steps, treatment
@@ -18,6 +17,7 @@ from pulizia.project.model import Recording
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
 from pulizia.settings.as_dict import to_dict
+from pulizia.tools.finding import Finding
 from pulizia.words import plural, tr
 
 LEAD_S, HEARD_S = 0.5, 2.0
@@ -63,8 +63,8 @@ class InspectionDesk:
         self._walked: tuple[str, int] | None = None  # recording and frame of the place that was walked to last
         self._store = FindingStore(cache_folder("findings"))
         self._recalled: set[str] = set()  # keys that were looked for in it
-        for event in ("current", "document"):
-            room.on(event, self._recall)
+        for event in (room.events.current, room.events.document):
+            event.connect(self._recall)
 
     # -- asking
 
@@ -83,7 +83,7 @@ class InspectionDesk:
             if chain.before.key in known:
                 self._known |= known
                 self._asked.add(recording.id)
-                self.room.emit("findings")
+                self.room.events.findings.emit()
 
         self.room.pool.submit(
             lambda _job: {key: self._store.load(key) for key in keys}, title=tr("Looking for earlier findings"),
@@ -103,7 +103,7 @@ class InspectionDesk:
             self._job = None
         self.listening_to, self._wanted = "", ("", "")
         self._asked.discard(self.room.current_id or "")
-        self.room.emit("findings")
+        self.room.events.findings.emit()
 
     def renew(self) -> None:
         """Bring an inspected recording up to date after an edit, in the background."""
@@ -128,9 +128,8 @@ class InspectionDesk:
             return
         wanted = (chain.before.key, chain.after.key)
         if self.is_current or wanted == self._wanted:
-            self.room.emit("findings")
+            self.room.events.findings.emit()
             return
-        names = self.room.document.media[recording.id].channel_names
         sources = [s for s in (chain.before, chain.after) if s.key not in self._known]
         self._wanted, self.fault = wanted, ""
         self.listening_to, self.share = "listening", 0.0
@@ -138,7 +137,7 @@ class InspectionDesk:
         def told(share: float, what: str, job: Job) -> None:
             if not job.is_cancelled and self._wanted == wanted:
                 self.listening_to, self.share = what, share
-                self.room.emit("findings")
+                self.room.events.findings.emit()
 
         def work(job: Job) -> dict[str, tuple[Finding, ...]]:
             made = {}
@@ -148,7 +147,7 @@ class InspectionDesk:
                     job.progress((n + share) / len(sources))
                     self.room.post(lambda: told((n + share) / len(sources), what, job))
 
-                made[source.key] = tuple(inspect(source, names, progress))
+                made[source.key] = tuple(inspect(source, progress))
                 self._store.save(source.key, made[source.key])
             return made
 
@@ -163,11 +162,11 @@ class InspectionDesk:
         self._job = self.room.pool.submit(
             work, title=tr("Inspecting"), priority=priority, slot="inspect", on_done=done, on_error=failed
         )
-        self.room.emit("findings")
+        self.room.events.findings.emit()
 
     def _end(self) -> None:
         self.listening_to, self._wanted, self._job = "", ("", ""), None
-        self.room.emit("findings")
+        self.room.events.findings.emit()
 
     # -- the ledger
 
@@ -235,13 +234,12 @@ class InspectionDesk:
             for entry in self.entries()
             if entry.after is not None and entry.after.tool_id and not entry.left and not self._is_treated(entry)
         ]
-        names = self.room.document.media[recording.id].channel_names
         score, key = recording.score, chain.after.key
         others = self.room.document.open_source
 
         def work(job: Job) -> list[Trial]:
             return treatment(
-                chain.before, names, open_ones, present=score, others=others,
+                chain.before, open_ones, present=score, others=others,
                 progress=lambda share, _what: job.progress(share),
             )  # fmt: skip
 
@@ -250,7 +248,7 @@ class InspectionDesk:
             now = self.room.chain
             if now is not None and now.after.key == key:
                 self._add(recording.id, trials)
-            self.room.emit("findings")
+            self.room.events.findings.emit()
 
         def failed(sentence: str) -> None:
             self.is_treating = False
@@ -259,7 +257,7 @@ class InspectionDesk:
         self.is_treating = bool(open_ones)
         if open_ones:
             self.room.job(work, tr("Trying treatments"), done, failed)
-            self.room.emit("findings")
+            self.room.events.findings.emit()
 
     def _add(self, recording_id: str, trials: list[Trial]) -> None:
         steps = self.room.document.add_steps(
@@ -284,12 +282,12 @@ class InspectionDesk:
         """Let a kind stay as it is, or list it again."""
         if self.room.recording is not None:
             self.room.document.leave_trouble(self.room.recording.id, kind, leave=leave)
-            self.room.emit("findings")
+            self.room.events.findings.emit()
 
     def show_only(self, kind: str) -> None:
         """Show and walk through the places of one kind; "" is all kinds."""
         self.only_kind = kind
-        self.room.emit("findings")
+        self.room.events.findings.emit()
 
     def walk(self, direction: int) -> str:
         """Go to the next (1) or previous (-1) place of all that is open, and play it; the kind that lies there, or ""."""
@@ -319,9 +317,9 @@ class InspectionDesk:
     def _play_place(self, frame: int, recording: Recording) -> None:
         heard = round(HEARD_S * recording.rate)
         self.room.seek(frame)
-        self.room.emit("shown", frame, min(recording.frames, frame + heard))
+        self.room.events.shown.emit(frame, min(recording.frames, frame + heard))
         self.room.transport.play(frame, min(recording.frames, frame + heard))
-        self.room.emit("playing")
+        self.room.events.playing.emit()
 
     def visit(self, finding: Finding, direction: int = 1) -> None:
         """Go to the next place of a finding, and play it."""

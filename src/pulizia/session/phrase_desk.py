@@ -75,7 +75,7 @@ class PhraseDesk:
         self._room.select(span.start, span.stop)
         if not self._room.transport.is_playing:
             self._room.seek(span.start)
-        self._room.emit("shown", span.start, span.stop)
+        self._room.events.shown.emit(span.start, span.stop)
         return True
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.session.events import Events
+from pulizia.session.events import Telling
 from pulizia.session.transport import Transport
 from pulizia.units import seconds_to_frames
 
@@ -13,7 +13,7 @@ LEAD_IN_S, LEAD_OUT_S, LOOP_PAUSE_S = 2.0, 1.0, 0.7
 FASTEST = 8.0  # times the usual speed
 
 
-class Playing(Events):
+class Playing(Telling):
     """The part of a session that moves its transport."""
 
     transport: Transport
@@ -41,7 +41,7 @@ class Playing(Events):
             self.transport.play(marked.start, marked.stop)
         else:
             self.transport.play()
-        self.emit("playing")
+        self.events.playing.emit()
 
     def play_around(self) -> None:
         """Play the selection, or on from the playhead, with what leads up to it; behind a selection a little more."""
@@ -54,12 +54,12 @@ class Playing(Events):
         stop = None if marked is None else min(source.frames, marked.stop + behind)
         self.transport.loop = None
         self.transport.play(max(0, start - before), stop)
-        self.emit("playing")
+        self.events.playing.emit()
 
     def toggle_loop_pause(self) -> None:
         """A pause before a loop begins again, or none."""
         self.transport.loop_pause_s = 0.0 if self.transport.loop_pause_s else LOOP_PAUSE_S
-        self.emit("playing")
+        self.events.playing.emit()
 
     def shuttle(self, direction: int, *, slow: bool = False) -> None:
         """Play backwards (-1) or forwards (1); the same direction again doubles the speed; ``slow`` is half speed."""
@@ -71,12 +71,12 @@ class Playing(Events):
         else:
             speed = float(direction)
         self.transport.shuttle(speed)
-        self.emit("playing")
+        self.events.playing.emit()
 
     def stop_playing(self) -> None:
         """Stop where the sound is."""
         self.transport.stop()
-        self.emit("playing")
+        self.events.playing.emit()
 
     def toggle_loop(self) -> None:
         """Repeat the selection, or everything when nothing is marked."""
@@ -87,12 +87,12 @@ class Playing(Events):
             self.transport.loop = None
         else:
             self.transport.loop = self.marked or Span(0, source.frames)
-        self.emit("playing")
+        self.events.playing.emit()
 
     def seek(self, frame: int) -> None:
         """Move the play head."""
         self.transport.seek(frame)
-        self.emit("playing")
+        self.events.playing.emit()
 
     def nudge(self, seconds: float) -> None:
         """Move the play head by a little."""

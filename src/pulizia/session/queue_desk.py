@@ -68,7 +68,7 @@ class QueueDesk:
         """Forget what has ended."""
         self.orders = [o for o in self.orders if o.stage in (Stage.WAITING, Stage.WORKING)]
         self._keep()
-        self.room.emit("queue")
+        self.room.events.queue.emit()
 
     def stop(self) -> None:
         """Stop the order that is being written and all that wait."""
@@ -79,7 +79,7 @@ class QueueDesk:
             if order.stage in (Stage.WAITING, Stage.WORKING):
                 order.stage, order.said = Stage.STOPPED, tr("Stopped. Nothing was left half-written.")
         self._keep()
-        self.room.emit("queue")
+        self.room.events.queue.emit()
 
     def again(self) -> None:
         """Queue what failed or was stopped once more."""
@@ -106,7 +106,7 @@ class QueueDesk:
                     name=found[0].path.name,
                 )
             )
-            self.room.emit("queue")
+            self.room.events.queue.emit()
 
     def _keep(self) -> None:
         try:
@@ -116,7 +116,7 @@ class QueueDesk:
 
     def _next(self) -> None:
         self._keep()
-        self.room.emit("queue")
+        self.room.events.queue.emit()
         if self._job is not None:
             return
         order = next((o for o in self.orders if o.stage is Stage.WAITING), None)
@@ -160,7 +160,7 @@ class QueueDesk:
             work, title=tr("Delivering {name}", name=order.path.name), priority=SOON, on_done=lambda done: self._done(order, done),
             on_error=lambda text: self._failed(order, text),
         )  # fmt: skip
-        self.room.emit("queue")
+        self.room.events.queue.emit()
 
     def _why_not(self, order: Order) -> str:
         if any(p.id == order.subject_id for p in self.room.document.project.programmes):
@@ -170,7 +170,7 @@ class QueueDesk:
     def _told(self, order: Order, share: float, what: str) -> None:
         if order.stage is Stage.WORKING:
             order.share, order.doing = share, what
-            self.room.emit("queue")
+            self.room.events.queue.emit()
 
     def _done(self, order: Order, done: Delivered) -> None:
         order.stage, order.delivered, order.share = Stage.DONE, done, 1.0

@@ -77,7 +77,7 @@ class RepairDesk:
         else:
             step = self.room.document.add_step(owner.id, "noise", {"profile_spans_s": [list(place)]})
             self.room.step_id = step.id
-            self.room.emit("selection")
+            self.room.events.selection.emit()
 
     def drop_sample(self, sample: Sample) -> None:
         """Learn no longer from a sample: one that was given goes, one that was found is rejected."""
@@ -140,7 +140,7 @@ class RepairDesk:
         begins = dict(tool_of(tool_id).begins_with)
         step = self.room.document.add_step(owner.id, tool_id, begins, spans=spans, band_hz=band)
         self.room.step_id = step.id
-        self.room.emit("selection")
+        self.room.events.selection.emit()
 
     def take_as_blot(self) -> None:
         """Add the marked area to the selected Blots step, or to a new one."""
@@ -190,7 +190,7 @@ class RepairDesk:
         around = Span(max(0, selection.span.start - reach), min(owner.frames, selection.span.stop + reach))
         step = self.room.document.add_step(owner.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
         self.room.step_id = step.id
-        self.room.emit("selection")
+        self.room.events.selection.emit()
 
     def put_back(self, recording_id: str, media: OpenMedia, same: SameSound, span: Span | None) -> None:
         """Put a raw recording that was found in the place of a stretch, or of everything."""

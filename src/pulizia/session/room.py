@@ -48,7 +48,7 @@ class Room(Selecting):
         self.transport = Transport(output)
         self.transport.on_error = lambda text: post(lambda: self.say(text, bad=True))
         self.transport.on_notice = lambda text: post(lambda: self.say(text))
-        self.transport.on_stopped = lambda: post(lambda: self.emit("playing"))
+        self.transport.on_stopped = lambda: post(self.events.playing.emit)
         self.current_id: str | None = None
         self.step_id: str | None = None
         self.more_steps: frozenset[str] = frozenset()  # selected together with it
@@ -65,7 +65,7 @@ class Room(Selecting):
         self._told_cleaned: set[str] = set()
         self._desk = MeasureDesk(
             self.document, self.peaks, self.pool, post, measured=self._measured,
-            grown=lambda: self.emit("pictures"), failed=lambda text: self.say(text, bad=True),
+            grown=self.events.pictures.emit, failed=lambda text: self.say(text, bad=True),
         )  # fmt: skip
         self.document.listen(self._document_changed)
 
@@ -167,7 +167,7 @@ class Room(Selecting):
             self.first_step()
             self.transport.loop = None
             self.sync(same_place=False)
-        self.emit("current")
+        self.events.current.emit()
 
     def first_step(self) -> None:
         """Select the first step, when the selected one is not among those that are shown."""
@@ -190,16 +190,16 @@ class Room(Selecting):
         if (shown, more) != (self.step_id, self.more_steps):
             self.more_steps = more
             self.step_id = shown
-            self.emit("selection")
+            self.events.selection.emit()
 
     def choose_step(self, step_id: str | None) -> None:
         """Select a step, alone."""
         if step_id != self.step_id or self.more_steps:
             self.step_id, self.more_steps = step_id, frozenset()
-            self.emit("selection")
+            self.events.selection.emit()
             if self.listening is Listening.STEP:
                 self.sync()
-                self.emit("listening")
+                self.events.listening.emit()
 
     def job(
         self, work: Callable[[Job], object], title: str, done: Callable[..., None],
@@ -209,17 +209,17 @@ class Room(Selecting):
 
         def finished(result: object) -> None:
             done(result)
-            self.emit("busy")
+            self.events.busy.emit()
 
         def broken(sentence: str) -> None:
             (failed or (lambda text: self.say(text, bad=True)))(sentence)
-            self.emit("busy")
+            self.events.busy.emit()
 
         job = self.pool.submit(
             work, title=title, priority=SOON, on_done=finished, on_error=broken,
-            on_progress=lambda _share: self.emit("busy"),
+            on_progress=lambda _share: self.events.busy.emit(),
         )  # fmt: skip
-        self.emit("busy")
+        self.events.busy.emit()
         return job
 
     # -- listening
@@ -229,13 +229,13 @@ class Room(Selecting):
         if listening is not self.listening:
             self.listening = listening
             self.sync()
-            self.emit("listening")
+            self.events.listening.emit()
 
     def set_matched(self, matched: bool) -> None:  # noqa: FBT001 - the state itself
         """Match the level of After to Before, or not."""
         self.matched = matched
         self.sync()
-        self.emit("listening")
+        self.events.listening.emit()
 
     def set_preview(self, heard: Heard | None) -> None:
         """Hear what will be delivered in the place of After; None hears the worked recording again."""
@@ -247,7 +247,7 @@ class Room(Selecting):
         """Listen to both channels as they are (""), or to one mixture of them; see PICKS."""
         self.pick = pick
         self.sync()
-        self.emit("listening")
+        self.events.listening.emit()
         if pick:
             self.say(tr("Monitoring {channel}. Display and files are not affected.", channel=PICKS[pick][1]))
 
@@ -266,7 +266,7 @@ class Room(Selecting):
         """Listen to one channel of several on both loudspeakers, or to all of them (None)."""
         self.only_channel = channel
         self.sync()
-        self.emit("listening")
+        self.events.listening.emit()
         if channel is not None and channel < len(self.channel_names):
             self.say(
                 tr(
@@ -400,7 +400,7 @@ class Room(Selecting):
                 bad=True,
             )
         self.sync()
-        self.emit("measures")
+        self.events.measures.emit()
 
     def _document_changed(self) -> None:
         recording = self.recording
@@ -411,7 +411,7 @@ class Room(Selecting):
         self.first_step()
         self.sync()
         self.want_measures()
-        self.emit("document")
+        self.events.document.emit()
 
 
 def source_of(chain: Chain, listening: Listening, step_id: str | None) -> Source:

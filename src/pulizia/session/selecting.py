@@ -44,7 +44,7 @@ class Selecting(Playing):
             self.sync()
         if self.transport.loop is not None:
             self.transport.loop = self.selection.span if self.selection else None
-        self.emit("selection")
+        self.events.selection.emit()
 
     def move_band(self, steps: int) -> None:
         """Move the selected band by steps of a sixth of an octave; without one, an octave around 1 kHz is selected."""
@@ -74,7 +74,7 @@ class Selecting(Playing):
         self.select(start, stop, bounds_hz(outline))
         if self.selection is not None:
             self.selection = replace(self.selection, outline=outline)
-            self.emit("selection")
+            self.events.selection.emit()
 
     def clear_selection(self) -> None:
         """Mark nothing."""
@@ -83,7 +83,7 @@ class Selecting(Playing):
             self.only_band = False
             self.sync()
         self.transport.loop = None
-        self.emit("selection")
+        self.events.selection.emit()
 
     def toggle_only_band(self) -> None:
         """Hear the marked band alone, or everything again."""
@@ -101,4 +101,4 @@ class Selecting(Playing):
                 )
             )
         self.sync()
-        self.emit("listening")
+        self.events.listening.emit()

@@ -32,7 +32,7 @@ class SpeechDesk:
         self._room, self._assembly = room, assembly
         self._known: OrderedDict[str, SpeechSpans] = OrderedDict()  # by the content of a file
         self._wanted: set[str] = set()
-        room.on("document", lambda: self.want() if assembly.is_open else None)
+        room.events.document.connect(lambda: self.want() if assembly.is_open else None)
 
     # -- listening
 
@@ -62,7 +62,7 @@ class SpeechDesk:
             self._known[key] = found
             while len(self._known) > MOST_KEPT:
                 self._known.popitem(last=False)
-            self._room.emit("surveys")
+            self._room.events.surveys.emit()
             then()
 
         def failed(sentence: str) -> None:

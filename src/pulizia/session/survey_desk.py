@@ -101,7 +101,7 @@ class SurveyDesk:
         self._found[key] = found
         while len(self._found) > MOST_KEPT:
             self._found.popitem(last=False)
-        self.room.emit("surveys")
+        self.room.events.surveys.emit()
 
     def suggest(self) -> None:
         """Find settings for the selected step and use them, as one edit."""

@@ -16,9 +16,12 @@ from pulizia.audio.spans import Span
 from pulizia.dsp.moments import overlaps_any
 from pulizia.measure.moment_spectra import moment_spectra
 from pulizia.settings.declare import Settings
+from pulizia.tools.finding import Finding, Mark, Problem
 from pulizia.words import plural, tr
 
 S = TypeVar("S", bound=Settings)
+A = TypeVar("A")
+"""What a tool learns."""
 Family = Literal["steady", "moments", "tone", "level", "edits"]
 FAMILIES: dict[Family, str] = {
     "steady": "Steady noise", "moments": "Short events", "tone": "Tone and room", "level": "Level and dynamics", "edits": "Small edits",
@@ -60,17 +63,6 @@ class Picture:
     unit: str
     caption: str
     from_zero: bool = False  # an axis from 0 up instead of levels in dB
-
-
-@dataclass(frozen=True, slots=True)
-class Mark:
-    """A moment that a tool found: shown as a tick that can be visited."""
-
-    start: int
-    stop: int
-    words: str
-    on: bool = True  # False where the person has said that it shall stay
-    value: float = 0.0  # what sorts the moments: a level or an excess in dB
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,6 +112,7 @@ class Survey:
     handles: tuple[Handle, ...] = ()  # dots on the first curve that the person may move
     samples: tuple[Sample, ...] = ()  # where the tool has learned what it removes
     edges: tuple[int, ...] = ()  # frames at which sections begin, after the first
+    count: int = 0  # samples, where places hold several
 
 
 def moments_survey(
@@ -176,7 +169,7 @@ class Stream(Protocol):
         ...
 
 
-def _nothing_to_learn(_source: Source, _spans: Sequence[Span], _settings: Any, _progress: Progress) -> None:  # noqa: ANN401
+def _nothing_to_learn(_source: Source, _spans: Sequence[Span], _settings: Any, _progress: Progress) -> Any:  # noqa: ANN401
     return None
 
 
@@ -197,7 +190,7 @@ def _no_margin(_settings: Any, _rate: int) -> Margin:  # noqa: ANN401
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Tool(Generic[S]):
+class Tool(Generic[S, A]):
     """One kind of repair.
 
     Attributes
@@ -232,6 +225,10 @@ class Tool(Generic[S]):
         what the step makes of it, where that is to be compared), or None.
     suggest
         ``suggest(source, spans, settings, progress)`` finds settings that fit the input, or None.
+    problems
+        The kinds of problem that ``find`` may report.
+    find
+        ``find(source, progress)`` says what is wrong with a recording that this tool treats, or None.
     stream, mix
         For tools whose result at a moment depends on everything since a start: ``stream(read, rate,
         channels, start, analysis)`` makes an object whose ``take(first, last)`` runs forward, and
@@ -264,20 +261,22 @@ class Tool(Generic[S]):
     settings: type[S]
     order: int
     family: Family = "edits"
-    process: Callable[[Block, S, Any], Samples]
+    process: Callable[[Block, S, A], Samples]
     caption: Callable[[S], str]
     version: int = 1
     margin: Callable[[S, int], Margin] = _no_margin
-    analyse: Callable[[Source, Sequence[Span], S, Progress], Any] = _nothing_to_learn
+    analyse: Callable[[Source, Sequence[Span], S, Progress], A] = _nothing_to_learn
     analysis_places: Callable[[S, int], tuple[Span, ...] | None] = _no_places
     analysis_fields: tuple[str, ...] = ()
     sets_level: bool = False
     shapes_tone: bool = False
-    carried: Callable[[S, Any, int], S] = _as_they_are
-    picture: Callable[[Samples | None, int, S, Any], Picture] | None = None
-    survey: Callable[[Source, Source, Sequence[Span], S, Any, Progress], Survey] | None = None
+    carried: Callable[[S, A, int], S] = _as_they_are
+    picture: Callable[[Samples | None, int, S, A], Picture] | None = None
+    survey: Callable[[Source, Source, Sequence[Span], S, A, Progress], Survey] | None = None
     suggest: Callable[[Source, Sequence[Span], S, Progress], Suggestion] | None = None
-    stream: Callable[[Callable[[int, int], Samples], int, int, int, Any], Stream] | None = None
+    problems: tuple[Problem, ...] = ()
+    find: Callable[[Source, Progress], Sequence[Finding]] | None = None
+    stream: Callable[[Callable[[int, int], Samples], int, int, int, A], Stream] | None = None
     mix: Callable[[Samples, Samples, S], Samples] | None = None
     skip_field: str = ""
     handle_field: str = ""
@@ -291,4 +290,4 @@ class Tool(Generic[S]):
     edge_field: str = ""
 
 
-AnyTool = Tool[Any]
+AnyTool = Tool[Any, Any]

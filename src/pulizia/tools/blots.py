@@ -18,15 +18,17 @@ from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import hann_window, powers, synthesise
 from pulizia.dsp.tone_lines import ToneLine, sounding, tone_lines
 from pulizia.errors import AnalysisError
-from pulizia.measure.steady_tones import SteadyTone, tones_in
+from pulizia.measure.steady_tones import pitches_of, tones_in
 from pulizia.settings.areas import Area, bounds_hz, bounds_s, outline
 from pulizia.settings.declare import Settings, Stretches, areas, choice, number, places
-from pulizia.tools.base import Block, Margin, Mark, Progress, Survey, Table, Tool
+from pulizia.tools import tone_finder
+from pulizia.tools.base import Block, Margin, Progress, Survey, Table, Tool
+from pulizia.tools.finding import Mark
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 from pulizia.words import plural, tr
 
 HOPS = 4  # of a window
-SAME_PITCH_HZ, MOST_PITCHES, LONGEST_TONE_S = 8.0, 8, 120.0
+LONGEST_TONE_S = 120.0
 LONGEST_S = 20.0  # of areas whose surroundings in time are needed
 WAYS = {
     "lower": "lower by the amount", "level": "match surroundings", "time": "fill over time",
@@ -140,20 +142,11 @@ def analyse(
     found: list[ToneLine] = []
     for n, area in enumerate(settings.areas):
         start, stop = (min(frame, source.frames) for frame in _edges(area, source.rate))
-        pitches = _pitches(tones_in(source, start, stop, bounds_hz(area)))
+        pitches = pitches_of(tones_in(source, start, stop, bounds_hz(area)))
         if pitches:
             found += tone_lines(source.read(start, stop), start, source.rate, pitches)
         progress((n + 1) / len(settings.areas))
     return tuple(found)
-
-
-def _pitches(tones: Sequence[SteadyTone]) -> list[float]:
-    """The pitches of tones, loudest first, each once."""
-    made: list[float] = []
-    for tone in sorted(tones, key=lambda t: -t.level_db):
-        if all(abs(tone.hz - hz) > SAME_PITCH_HZ for hz in made):
-            made.append(tone.hz)
-    return made[:MOST_PITCHES]
 
 
 def analysis_places(settings: BlotsSettings, rate: int) -> tuple[Span, ...] | None:
@@ -401,4 +394,6 @@ TOOL = Tool(
     survey=survey,
     skip_field="left_s",
     applies=lambda settings, name: name != "amount_db" or settings.way in ("lower", "lift"),
+    problems=(tone_finder.TONES,),
+    find=tone_finder.findings,
 )

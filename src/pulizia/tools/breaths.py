@@ -19,6 +19,8 @@ from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.dsp.band_frames import around, band_frames, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
+from pulizia.measure.listening import listened
+from pulizia.measure.speech_activity import steps_of
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import (
     Block,
@@ -31,6 +33,7 @@ from pulizia.tools.base import (
     moments_picture,
     moments_survey,
 )
+from pulizia.tools.finding import A_MINUTE, Finding, Problem, a_minute
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 from pulizia.words import N_plural, plural, tr
 
@@ -192,6 +195,23 @@ def picture(passage: Samples | None, rate: int, settings: BreathsSettings, _anal
     return moments_picture(passage, rate, found, HERE, tr("no breath here"))
 
 
+BREATHS = Problem(kind="breaths", mild=3.0, grave=20.0, unit=A_MINUTE, certainty=(0.6, 0.6))
+HEARD_BREATH_DB, LEAST_BREATHS = -27.0, 2  # relative to the voice, from which one is heard behind it
+
+
+def findings(source: Source, progress: Progress) -> list[Finding]:
+    """Breaths between phrases, where some of them a minute are heard beside the voice."""
+    marks = survey(source, source, (), BreathsSettings(), None, lambda share: progress(0.7 * share)).marks
+    heard = listened(source, lambda share: progress(0.7 + 0.3 * share))
+    level = [heard.level_db[steps_of(m.start, m.stop, source.rate)].mean() - heard.speech_db for m in marks]
+    loud = sum(db > HEARD_BREATH_DB for db in level)
+    rate = a_minute(loud, source)
+    if rate < BREATHS.mild or loud < LEAST_BREATHS:
+        return []
+    words = plural("1 breath between phrases.", "{n} breaths between phrases.", len(marks))
+    return [BREATHS.found("breaths", words, rate, marks=marks)]
+
+
 TOOL = Tool(
     id="breaths",
     title="Breaths",
@@ -207,4 +227,6 @@ TOOL = Tool(
     suggest=suggest,
     picture=picture,
     skip_field="left_s",
+    problems=(BREATHS,),
+    find=findings,
 )

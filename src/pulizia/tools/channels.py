@@ -12,10 +12,12 @@ from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.side_delay import LONGEST_MS, delay_of, shifted
+from pulizia.measure.sides import sides_of
 from pulizia.settings.declare import Settings, choice, number
 from pulizia.tools.base import Block, Margin, Progress, Suggestion, Tool
+from pulizia.tools.finding import Finding, Problem
 from pulizia.units import Unit, format_number, ms_to_frames
-from pulizia.words import tr
+from pulizia.words import tr, translated
 
 MOST_LISTENED_S = 60
 CERTAIN = 0.3  # correlation of the sides from which a delay is believed (common practice)
@@ -111,6 +113,38 @@ def suggest(source: Source, spans: Sequence[Span], _settings: ChannelsSettings, 
     )
 
 
+ONE_SIDE = Problem(kind="channel missing", mild=30.0, grave=60.0, unit="dB", certainty=(0.9, 0.9))
+LATE = Problem(kind="delay", mild=0.0, grave=1.0, unit="ms", certainty=(0.8, 0.8))
+LATE_FRAMES, ALIKE = 3, 0.5
+
+
+def findings(source: Source, progress: Progress) -> list[Finding]:
+    """One side missing, or late."""
+    sides = sides_of(source)
+    progress(1.0)
+    if sides is None:
+        return []
+    if abs(sides.louder_db) > ONE_SIDE.mild:
+        side = "right" if sides.louder_db > 0.0 else "left"
+        words = tr(
+            "The {side} channel is {difference} dB quieter than the other.",
+            side=translated(side),
+            difference=format_number(abs(sides.louder_db), 0),
+        )
+        return [
+            ONE_SIDE.found("channels", words, abs(sides.louder_db), {"way": "left" if side == "right" else "right"})
+        ]
+    if abs(sides.late_frames) < LATE_FRAMES or abs(sides.correlation) <= ALIKE:
+        return []
+    ms = 1000.0 * sides.late_frames / source.rate
+    words = tr(
+        "The {side} channel is {ms} ms late.",
+        side=translated("right" if ms > 0 else "left"),
+        ms=format_number(abs(ms), 2),
+    )
+    return [LATE.found("channels", words, abs(ms), {"delay_ms": round(ms, 3)})]
+
+
 TOOL = Tool(
     id="channels",
     title="Channels",
@@ -123,4 +157,6 @@ TOOL = Tool(
     margin=margin,
     suggest=suggest,
     shapes_tone=True,
+    problems=(ONE_SIDE, LATE),
+    find=findings,
 )

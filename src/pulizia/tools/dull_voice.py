@@ -39,6 +39,7 @@ from pulizia.tools.base import (
     Table,
     Tool,
 )
+from pulizia.tools.finding import Finding, Problem
 from pulizia.units import Unit, format_number, powers_to_db
 from pulizia.words import tr
 
@@ -276,6 +277,18 @@ def picture(passage: Samples | None, rate: int, settings: DullVoiceSettings, voi
     )  # fmt: skip
 
 
+DULL = Problem(kind="dull", mild=7.0, grave=3.0, unit="kHz", certainty=(0.85, 0.9))
+
+
+def findings(source: Source, progress: Progress) -> list[Finding]:
+    """A voice whose treble ends early."""
+    found = bandwidth_of(source, int(2 ** round(np.log2(WINDOW_S * source.rate))), progress)
+    if found is None or found.top_hz >= 1000.0 * DULL.mild:
+        return []
+    words = tr("The voice ends at {top_hz:.0f} Hz.", top_hz=found.top_hz)
+    return [DULL.found("dull_voice", words, found.top_hz / 1000.0)]
+
+
 TOOL = Tool(
     id="dull_voice",
     title="Dull voice",
@@ -294,4 +307,6 @@ TOOL = Tool(
     survey=survey,
     suggest=suggest,
     shapes_tone=True,
+    problems=(DULL,),
+    find=findings,
 )

@@ -82,7 +82,18 @@ def guarded(tool: AnyTool) -> AnyTool:
 
     functions: dict[str, Any] = {
         name: _watched(tool, function)
-        for name in ("analyse", "margin", "analysis_places", "picture", "survey", "suggest", "stream", "mix", "carried")
+        for name in (
+            "analyse",
+            "margin",
+            "analysis_places",
+            "picture",
+            "survey",
+            "suggest",
+            "find",
+            "stream",
+            "mix",
+            "carried",
+        )
         if (function := getattr(tool, name)) is not None
     }
     return replace(tool, process=process, caption=_or_nothing(tool.caption), **functions)

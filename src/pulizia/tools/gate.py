@@ -24,7 +24,8 @@ from pulizia.dsp.dynamics import over_frames
 from pulizia.dsp.moments import runs
 from pulizia.measure.speech_activity import FRAMES_PER_S, speech_between
 from pulizia.settings.declare import Settings, number, switch
-from pulizia.tools.base import Block, Margin, Mark, Progress, Suggestion, Survey, Table, Tool
+from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Table, Tool
+from pulizia.tools.finding import Mark
 from pulizia.units import Unit, format_number
 from pulizia.words import plural, tr
 

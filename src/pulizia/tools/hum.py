@@ -31,6 +31,7 @@ from pulizia.dsp.lines import (
     median_spectrum,
     top_near,
 )
+from pulizia.measure.listening import voice_level_db
 from pulizia.settings.declare import Settings, choice, number, switch
 from pulizia.tools.base import (
     Block,
@@ -43,6 +44,7 @@ from pulizia.tools.base import (
     Table,
     Tool,
 )
+from pulizia.tools.finding import Finding, Problem
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 from pulizia.words import plural, tr
 
@@ -288,6 +290,28 @@ def _held(passage: Samples, rate: int) -> Source:
     return ArraySource(passage, rate)
 
 
+LINES = Problem(kind="hum", mild=-75.0, grave=-45.0, unit="dBFS", certainty=(0.25, 0.95))
+HEARD_HUM_DB = -38.0  # of the strongest line relative to the voice
+
+
+def findings(source: Source, progress: Progress) -> list[Finding]:
+    """Lines of the mains that are heard beside the voice."""
+    lines = analyse(source, (), HumSettings(), progress).lines
+    if not len(lines.hz):
+        return []
+    strongest = float(lines.level_db.max())
+    if strongest < voice_level_db(source) + HEARD_HUM_DB:
+        return []
+    words = plural(
+        "Hum at {base_hz} Hz, {strongest} dBFS.",
+        "Hum at {base_hz} Hz with {n} harmonics, the strongest at {strongest} dBFS.",
+        len(lines.hz),
+        base_hz=format_number(lines.base_hz, 2),
+        strongest=format_number(strongest),
+    )
+    return [LINES.found("hum", words, strongest, {"base_hz": round(lines.base_hz, 2)})]
+
+
 TOOL = Tool(
     id="hum",
     title="Hum",
@@ -306,4 +330,6 @@ TOOL = Tool(
     survey=survey,
     suggest=suggest,
     version=2,
+    problems=(LINES,),
+    find=findings,
 )

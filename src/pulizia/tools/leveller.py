@@ -22,17 +22,8 @@ from pulizia.dsp.moments import overlaps_any
 from pulizia.measure.phrases import Phrases, find_phrases
 from pulizia.measure.speech_activity import FRAMES_PER_S
 from pulizia.settings.declare import Settings, Stretches, choice, levels, number, places
-from pulizia.tools.base import (
-    Block,
-    Handle,
-    LaneCurve,
-    Mark,
-    Progress,
-    Suggestion,
-    Survey,
-    Table,
-    Tool,
-)
+from pulizia.tools.base import Block, Handle, LaneCurve, Progress, Suggestion, Survey, Table, Tool
+from pulizia.tools.finding import Finding, Mark, Problem
 from pulizia.units import Unit, format_number
 from pulizia.words import plural, tr
 
@@ -231,6 +222,37 @@ def suggest(source: Source, spans: Sequence[Span], settings: LevellerSettings, p
     )
 
 
+UNEVEN = Problem(kind="level", mild=7.0, grave=14.0, unit="LU", certainty=(0.25, 0.85))
+LEAST_PHRASES, FEW_PHRASES, UNEVEN_OF_FEW_LU = 2, 4, 8.0
+LOUD_SHARE = 0.75  # the louder speaker stays, the softer one is raised
+NO_PHRASE_LU = 14.0  # what lies further under the middle is a breath or a noise
+
+
+def findings(source: Source, progress: Progress) -> list[Finding]:
+    """How far phrases differ: the spread of their loudness, each weighted with its length."""
+    phrases = find_phrases(source, (), progress)
+    if len(phrases.lufs) < LEAST_PHRASES:
+        return []
+    length = (phrases.spans[:, 1] - phrases.spans[:, 0]).astype(float)
+    kept = phrases.lufs > _weighted(phrases.lufs, length, 0.5) - NO_PHRASE_LU
+    if kept.sum() < LEAST_PHRASES:
+        return []
+    lufs, length = phrases.lufs[kept], length[kept]
+    spread = _weighted(lufs, length, 0.9) - _weighted(lufs, length, 0.1)
+    if spread < (UNEVEN.mild if len(lufs) >= FEW_PHRASES else UNEVEN_OF_FEW_LU):
+        return []
+    words = tr("Phrases differ by {spread} LU.", spread=format_number(spread))
+    target = round(2.0 * _weighted(lufs, length, LOUD_SHARE)) / 2.0
+    return [UNEVEN.found("leveller", words, spread, {"way": "loudness", "target_lufs": target})]
+
+
+def _weighted(values: NDArray[np.float64], weights: NDArray[np.float64], share: float) -> float:
+    """Quantile of weighted values."""
+    order = np.argsort(values)
+    reached = np.cumsum(weights[order]) / weights.sum()
+    return float(values[order][min(int(np.searchsorted(reached, share)), len(values) - 1)])
+
+
 TOOL = Tool(
     id="leveller",
     title="Leveller",
@@ -249,4 +271,6 @@ TOOL = Tool(
     applies=lambda settings, name: name != "target_lufs" or settings.way == "loudness",
     handle_field="ride_levels",
     shapes_tone=True,
+    problems=(UNEVEN,),
+    find=findings,
 )

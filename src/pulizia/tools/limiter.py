@@ -19,7 +19,8 @@ from pulizia.audio.spans import Span
 from pulizia.dsp.limiting import limiter_reach, limiting_gain
 from pulizia.dsp.moments import merged, runs
 from pulizia.settings.declare import Settings, number, switch
-from pulizia.tools.base import Block, LaneCurve, Margin, Mark, Progress, Survey, Table, Tool
+from pulizia.tools.base import Block, LaneCurve, Margin, Progress, Survey, Table, Tool
+from pulizia.tools.finding import Mark
 from pulizia.units import Unit, db_to_gain, format_number
 from pulizia.words import plural, tr
 

@@ -32,19 +32,10 @@ from pulizia.measure.noise_profile import NoiseProfile, Told, by_stretch, drifti
 from pulizia.measure.speech_activity import speech_to_noise_db
 from pulizia.models import noise_net
 from pulizia.settings.declare import Settings, Stretches, choice, levels, number, places
-from pulizia.tools.base import (
-    Block,
-    Curve,
-    Margin,
-    Mark,
-    Picture,
-    Progress,
-    Sample,
-    Suggestion,
-    Survey,
-    Table,
-    Tool,
-)
+from pulizia.tools import noise_finder
+from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Sample, Suggestion, Survey, Table, Tool
+from pulizia.tools.finding import Mark
+from pulizia.tools.noise_gain import XI_MIN, pair_power, spread, told_gain
 from pulizia.units import (
     Unit,
     db_to_gain,
@@ -61,11 +52,8 @@ LEAST_LEAD_IN_HOPS = 12
 WANTED_SNR_DB = 50.0  # common practice: a quiet room under a close voice
 LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB = 4.0, 20.0  # more harms the voice at any noise
 MOST_HARM_DB, HARM_PASSAGE_S = -22.0, 20.0
-XI_MIN = db_to_gain(-25.0) ** 2  # common practice between -15 and -25 dB
 MOST_SAMPLES = 8  # listed
-LEARNED_LOWEST = db_to_gain(-30.0)  # of the classical estimate that the net was learned with
 LEARNED_S = 0.028, 0.05  # lengths of the transform that the net fits
-SHARE_POWER = 1.2  # of the share that the net tells, in the gain that acts
 WINDOW_S = 0.0427  # "auto": 2048 at 48 kHz, long against a pitch period, short against a syllable
 
 
@@ -180,30 +168,16 @@ def _gain(
 ) -> NDArray[np.float32]:  # fmt: skip
     middles = start + profile.size // 2 + np.arange(0, len(spectra[0]), PAIR) * hop
     noise = profile.at(middles) * np.float32(len(spectra) * 10.0 ** (settings.sensitivity_db / 10.0))
-    gamma = _pair_power(spectra[0])
+    gamma = pair_power(spectra[0])
     for spectrum in spectra[1:]:
-        gamma += _pair_power(spectrum)
+        gamma += pair_power(spectrum)
     gamma *= np.float32(1.0) / noise
     np.clip(gamma, np.float32(1e-3), np.float32(1e8), out=gamma)
     alpha = math.exp(-1000.0 * PAIR * hop / (rate * settings.smoothing_ms))
     bin_hz, lowest = rate / profile.size, lowest_gain(settings, profile.size, rate)
     if settings.precision == "fast" or not LEARNED_S[0] <= profile.size / rate <= LEARNED_S[1]:
-        return _spread(noise_gain(gamma, alpha=alpha, xi_min=XI_MIN, bin_hz=bin_hz, lowest=lowest))
-    return _spread(_told_gain(gamma, alpha, bin_hz, lowest))
-
-
-def _told_gain(
-    gamma: NDArray[np.float32], alpha: float, bin_hz: float, lowest: float | NDArray[np.float32]
-) -> NDArray[np.float32]:
-    """The gain that the net tells beside the classical estimate, which alone holds above what it has learned."""
-    deep = np.minimum(np.asarray(lowest, dtype=np.float32), np.float32(LEARNED_LOWEST))
-    classical = noise_gain(gamma, alpha=alpha, xi_min=XI_MIN, bin_hz=bin_hz, lowest=deep)
-    hz = np.arange(gamma.shape[1]) * bin_hz
-    top = int(np.searchsorted(hz, noise_net.HIGHEST_HZ))
-    share = noise_net.share(gamma[:, :top], np.maximum(classical[:, :top], np.float32(LEARNED_LOWEST)), hz[:top])
-    gain = classical
-    np.power(share, np.float32(SHARE_POWER), out=gain[:, :top])
-    return np.maximum(gain, lowest, out=gain)
+        return spread(noise_gain(gamma, alpha=alpha, xi_min=XI_MIN, bin_hz=bin_hz, lowest=lowest))
+    return spread(told_gain(gamma, alpha, bin_hz, lowest))
 
 
 def lowest_gain(settings: NoiseSettings, size: int, rate: int) -> float | NDArray[np.float32]:
@@ -214,33 +188,6 @@ def lowest_gain(settings: NoiseSettings, size: int, rate: int) -> float | NDArra
     hz = np.maximum(np.fft.rfftfreq(size, 1.0 / rate), 1.0)
     bent = np.interp(np.log(hz), np.log(np.maximum(points[:, 0], 1.0)), points[:, 1])
     return np.asarray(10.0 ** (-np.clip(settings.reduction_db + bent, 0.0, 60.0) / 20.0), dtype=np.float32)
-
-
-def _spread(pair_gain: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Gains of single frames, between those of neighbouring pairs."""
-    quarter = pair_gain * np.float32(0.25)
-    gain = np.empty((len(pair_gain), 2, pair_gain.shape[1]), dtype=np.float32)
-    np.multiply(pair_gain, np.float32(0.75), out=gain[:, 0])
-    gain[:, 1] = gain[:, 0]
-    gain[1:, 0] += quarter[:-1]
-    gain[0, 0] += quarter[0]
-    gain[:-1, 1] += quarter[1:]
-    gain[-1, 1] += quarter[-1]
-    return gain.reshape(-1, pair_gain.shape[1])
-
-
-def _pair_power(spectrum: NDArray[np.complex64]) -> NDArray[np.float32]:
-    """Mean power of frames 2k and 2k + 1, which overlap by three quarters."""
-    squares = np.square(spectrum.view(np.float32))
-    pairs = squares[0::2] + squares[1::2]
-    power = pairs[:, 0::2] + pairs[:, 1::2]
-    return np.asarray(power * np.float32(0.5))
-
-
-def _power(spectrum: NDArray[np.complex64]) -> NDArray[np.float32]:
-    power = np.square(spectrum.real)
-    power += np.square(spectrum.imag)
-    return np.asarray(power, dtype=np.float32)
 
 
 def margin(settings: NoiseSettings, rate: int) -> Margin:
@@ -283,7 +230,7 @@ def picture(passage: Samples | None, rate: int, settings: NoiseSettings, profile
     ]
     if passage is not None and passage.shape[1] >= profile.size:
         spectra = [spectra_of(channel, profile.size, profile.size // 2) for channel in passage]
-        power = np.mean([np.mean(_power(s), axis=0) for s in spectra], axis=0)
+        power = np.mean([np.mean(np.square(np.abs(s)), axis=0) for s in spectra], axis=0)
         level = powers_to_db(power * (2.0 / (0.5 * profile.size * rate)))
         curves.append(Curve("passage", hz, level))
     return Picture(tuple(curves), "dBFS/Hz", tr("remaining, {reduction}", reduction=caption(settings)))
@@ -444,4 +391,6 @@ TOOL = Tool(
     picture=picture,
     survey=survey,
     suggest=suggest,
+    problems=(noise_finder.NOISE,),
+    find=noise_finder.findings,
 )

@@ -22,18 +22,8 @@ from pulizia.dsp.autoregression import fill, model_of
 from pulizia.dsp.moments import Stretch, merged, runs
 from pulizia.measure.flat_tops import flat_runs
 from pulizia.settings.declare import Settings, number, switch
-from pulizia.tools.base import (
-    Block,
-    Margin,
-    Mark,
-    Picture,
-    Progress,
-    Suggestion,
-    Survey,
-    Table,
-    Tool,
-    moments_picture,
-)
+from pulizia.tools.base import Block, Margin, Picture, Progress, Suggestion, Survey, Table, Tool, moments_picture
+from pulizia.tools.finding import Finding, Mark, Problem
 from pulizia.units import Unit, db_to_gain, format_number, gain_to_db
 from pulizia.words import N_plural, plural, tr
 
@@ -289,7 +279,7 @@ def survey(
             "The rebuilt peaks reach {highest} dBFS: lower the level by as much.",
             highest=format_number(gain_to_db(highest), 1, plus=True),
         )
-    return Survey(words, marks, Table(("", ""), rows))
+    return Survey(words, marks, Table(("", ""), rows), count=count)
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, progress: Progress) -> Suggestion:
@@ -324,6 +314,21 @@ def picture(passage: Samples | None, rate: int, settings: OverloadSettings, leve
     return moments_picture(passage, rate, found, HERE, tr("no clipped peak here"))
 
 
+CLIPPED = Problem(kind="overload", mild=1.0, grave=2000.0, unit="samples", certainty=(0.85, 0.9))
+
+
+def findings(source: Source, progress: Progress) -> list[Finding]:
+    """Clipped samples, however low they lie."""
+    settings = OverloadSettings(rebuild=False)
+    levels = analyse(source, (), settings, lambda share: progress(0.4 * share))
+    found = survey(source, source, (), settings, levels, lambda share: progress(0.4 + 0.4 * share))
+    if not found.count:
+        return []
+    words = plural("1 clipped sample.", "{n} clipped samples in {count} places.", found.count, count=len(found.marks))
+    room = suggest(source, (), OverloadSettings(), lambda share: progress(0.8 + 0.2 * share)).changes
+    return [CLIPPED.found("overload", words, float(found.count), room, found.marks)]
+
+
 TOOL = Tool(
     id="overload",
     title="Clipping",
@@ -340,4 +345,6 @@ TOOL = Tool(
     survey=survey,
     suggest=suggest,
     picture=picture,
+    problems=(CLIPPED,),
+    find=findings,
 )

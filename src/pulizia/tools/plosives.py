@@ -35,6 +35,7 @@ from pulizia.tools.base import (
     moments_picture,
     moments_survey,
 )
+from pulizia.tools.finding import A_MINUTE, Finding, Problem, a_minute
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 from pulizia.words import N_plural, plural, tr
 
@@ -299,6 +300,22 @@ def picture(passage: Samples | None, rate: int, settings: PlosivesSettings, voic
     return moments_picture(passage, rate, found, HERE, tr("no thump here"))
 
 
+THUMPS = Problem(kind="plosives", mild=2.0, grave=12.0, unit=A_MINUTE, certainty=(0.5, 0.9))
+LEAST_THUMPS = 2
+
+
+def findings(source: Source, progress: Progress) -> list[Finding]:
+    """Thumps that stand out of this voice, where there are some a minute."""
+    settings = PlosivesSettings()
+    voice = analyse(source, (), settings, lambda share: progress(0.5 * share))
+    marks = survey(source, source, (), settings, voice, lambda share: progress(0.5 + 0.5 * share)).marks
+    rate = a_minute(len(marks), source)
+    if rate < THUMPS.mild or len(marks) < LEAST_THUMPS:
+        return []
+    words = plural("1 thump below 150 Hz.", "{n} thumps below 150 Hz.", len(marks))
+    return [THUMPS.found("plosives", words, rate, marks=marks)]
+
+
 TOOL = Tool(
     id="plosives",
     title="Plosives",
@@ -317,4 +334,6 @@ TOOL = Tool(
     picture=picture,
     skip_field="left_s",
     version=2,
+    problems=(THUMPS,),
+    find=findings,
 )

@@ -35,6 +35,7 @@ from pulizia.tools.base import (
     Table,
     Tool,
 )
+from pulizia.tools.finding import Finding, Problem
 from pulizia.units import Unit, db_to_gain, format_number
 from pulizia.words import tr
 
@@ -286,6 +287,23 @@ def picture(passage: Samples | None, rate: int, settings: RoomTailSettings, room
     return Picture((Curve("tail", hz, t60),), "s", tr("T60 over frequency"), from_zero=True)
 
 
+ROOM = Problem(kind="room", mild=0.385, grave=1.2, unit="s", certainty=(0.8, 0.8))
+
+
+def findings(source: Source, progress: Progress) -> list[Finding]:
+    """A room that is heard behind a close voice."""
+    found = decays_of(source, progress)
+    middle = found.middle_s
+    if middle is None or middle < ROOM.mild:
+        return []
+    words = tr(
+        "Reverberation time T60 {middle} s, from {count} word ends.",
+        middle=format_number(middle, 2),
+        count=found.count,
+    )
+    return [ROOM.found("room_tail", words, middle, {"amount": float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))})]
+
+
 TOOL = Tool(
     id="room_tail",
     title="Room tail",
@@ -302,4 +320,6 @@ TOOL = Tool(
     picture=picture,
     survey=survey,
     suggest=suggest,
+    problems=(ROOM,),
+    find=findings,
 )

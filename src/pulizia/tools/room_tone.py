@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
-from pulizia.audio.spans import Span, clipped
+from pulizia.audio.spans import Span, clipped, normalised
 from pulizia.dsp.fourier import irfft, rfft
 from pulizia.dsp.moments import merged, runs
 from pulizia.dsp.stft import hann_window
@@ -25,8 +25,9 @@ from pulizia.errors import AnalysisError
 from pulizia.measure.noise_floor import SHORTEST_MS, quiet_spans
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Survey, Table, Tool
-from pulizia.units import Unit, db_to_gain, format_number, power_to_db, powers_to_db
-from pulizia.words import tr
+from pulizia.tools.finding import Finding, Mark, Problem
+from pulizia.units import Unit, db_to_gain, format_number, format_time, power_to_db, powers_to_db
+from pulizia.words import plural, tr
 
 SIZE, GRAIN = 4096, 16_384  # frames of a filter, and of the noise that is drawn at once
 LEVEL_MS, CROSS_MS = 40.0, 40.0
@@ -226,6 +227,43 @@ def picture(passage: Samples | None, rate: int, settings: RoomToneSettings, room
     return Picture((Curve("passage", hz, level),), "dBFS", tr("the room"))
 
 
+SILENCE = Problem(kind="silence", mild=1.0, grave=10.0, unit="places", certainty=(1.0, 1.0))
+DROPOUT_S, LOOK_S = 0.02, 20
+
+
+def findings(source: Source, progress: Progress) -> list[Finding]:
+    """Digital silence inside the sound."""
+    least, step = round(DROPOUT_S * source.rate), LOOK_S * source.rate
+    silent: list[Span] = []
+    for begin in range(0, source.frames, step):
+        end = min(begin + step, source.frames)
+        still = np.logical_not(source.read(begin, end).any(axis=0))
+        silent += [Span(a + begin, b + begin) for a, b in _silences(still, least)]
+        progress(end / source.frames)
+    marks = [
+        Mark(span.start, span.stop, tr("{frames:.0f} ms", frames=1000 * span.frames / source.rate))
+        for span in normalised(silent)
+        if span.frames >= least and span.start > 0 and span.stop < source.frames
+    ]
+    if not marks:
+        return []
+    words = plural(
+        "Digital silence in 1 place, at {first}.",
+        "Digital silence in {n} places, the first at {first}.",
+        len(marks),
+        first=format_time(marks[0].start / source.rate, 2),
+    )
+    return [SILENCE.found("room_tone", words, float(len(marks)), marks=marks)]
+
+
+def _silences(still: NDArray[np.bool_], least: int) -> list[tuple[int, int]]:
+    """Stretches that are long enough, and those that touch an end and may go on beyond it."""
+    if still.all():
+        return [(0, len(still))]
+    first, last = int(np.argmin(still)), len(still) - int(np.argmin(still[::-1]))
+    return [(0, first), *runs(still, at_least=least), (last, len(still))]
+
+
 TOOL = Tool(
     id="room_tone",
     title="Room tone",
@@ -247,4 +285,6 @@ TOOL = Tool(
     picture=picture,
     shapes_tone=True,
     fills_silence=True,
+    problems=(SILENCE,),
+    find=findings,
 )

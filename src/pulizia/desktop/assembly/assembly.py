@@ -129,11 +129,11 @@ class Assembly(QWidget):
         self._timer.timeout.connect(self.follow)
         self._timer.timeout.connect(self.levels.tick)
         self.axis.changed.connect(self.follow)
-        studio.on("surveys", lambda: update_in_turn(self.steps.steps))
-        for event in ("document", "selection", "measures", "current"):
-            studio.on(event, self.refresh)
-        studio.on("playing", self.follow)
-        studio.on("pictures", lambda: update_in_turn(self.lanes))
+        studio.events.surveys.connect(lambda: update_in_turn(self.steps.steps))
+        for event in (studio.events.document, studio.events.selection, studio.events.measures, studio.events.current):
+            event.connect(self.refresh)
+        studio.events.playing.connect(self.follow)
+        studio.events.pictures.connect(lambda: update_in_turn(self.lanes))
 
     def _build(self) -> None:
         row = QHBoxLayout(self)

@@ -39,7 +39,7 @@ class FilmPane(QWidget):
         column.addWidget(self.words)
         self.home: QVBoxLayout | None = None  # where it is docked
         self._own: FilmWindow | None = None
-        studio.on("film", self._show)
+        studio.events.film.connect(self._show)
 
     def switch(self) -> None:
         """Show the video, or put it away."""

@@ -8,10 +8,10 @@ from functools import partial
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, hairline, label, scrolled
-from pulizia.inspection.finding import Finding
 from pulizia.inspection.inspect import inspect
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.studio import Studio
+from pulizia.tools.finding import Finding
 from pulizia.units import format_time
 from pulizia.words import tr, translated
 
@@ -40,11 +40,10 @@ class ProgrammeFindings(QDialog):
         if sound is None:
             self.words.setText(tr("The programme holds no clips. Add recordings to it first."))
             return
-        names = studio.assembly.names
 
         def work(job: Job) -> list[Finding]:
             sound.prepare(lambda share: job.progress(0.2 * share))
-            return inspect(sound.after, names, lambda share, _what: job.progress(0.2 + 0.8 * share))
+            return inspect(sound.after, lambda share, _what: job.progress(0.2 + 0.8 * share))
 
         job = studio.pool.submit(
             work, title=tr("Inspecting"), priority=SOON, slot="inspect:programme", on_done=self._show,

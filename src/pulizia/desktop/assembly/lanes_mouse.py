@@ -355,7 +355,7 @@ class LanesMouse(QWidget):
         """Show the lane no longer; it is still heard."""
         self.hidden.add(lane_id)
         self.fit()
-        self.studio.emit("selection")  # commands are offered anew
+        self.studio.events.selection.emit()  # commands are offered anew
         self.studio.say(tr("The lane is hidden and still heard. Show all lanes brings it back."))
 
     def show_lanes(self) -> None:

@@ -51,7 +51,7 @@ class LanesView(LanesMouse):
         pictures.watch(self)
         axis.changed.connect(self.update)
         theme_notice().changed.connect(self.update)
-        studio.on("document", self._opened)
+        studio.events.document.connect(self._opened)
 
     def sizeHint(self) -> QSize:
         return QSize(600, self.geometry_of.height(len(self.rows)))

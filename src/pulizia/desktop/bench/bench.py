@@ -98,15 +98,15 @@ class Bench(QWidget):
         self._room.timeout.connect(self._make_room)
         self.follows_head = True
         self.axis.changed.connect(self._axis_changed)
-        for event in ("document", "measures"):
-            studio.on(event, self.refresh)
-        studio.on("current", self._current_changed)
-        studio.on("selection", self._selection_changed)
-        studio.on("listening", self._update_lanes)
-        studio.on("surveys", self._update_lanes)
-        studio.on("findings", self._update_lanes)
-        studio.on("playing", self.follow)
-        studio.on("shown", self._show_place)
+        for event in (studio.events.document, studio.events.measures):
+            event.connect(self.refresh)
+        studio.events.current.connect(self._current_changed)
+        studio.events.selection.connect(self._selection_changed)
+        studio.events.listening.connect(self._update_lanes)
+        studio.events.surveys.connect(self._update_lanes)
+        studio.events.findings.connect(self._update_lanes)
+        studio.events.playing.connect(self.follow)
+        studio.events.shown.connect(self._show_place)
         self._actions: Actions | None = None
         self._step_menu: QMenu | None = None
 

@@ -13,7 +13,8 @@ from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.session.studio import Studio
 from pulizia.session.survey_desk import Found
-from pulizia.tools.base import Mark, Table
+from pulizia.tools.base import Table
+from pulizia.tools.finding import Mark
 from pulizia.words import tr, translated
 
 MOST_ROWS = 14

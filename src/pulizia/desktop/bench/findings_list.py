@@ -21,9 +21,9 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QProgressBar, QVBoxLayout, QWi
 
 from pulizia.desktop.controls import ENTER, ArrowKeys, button, label
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.inspection.finding import Finding
 from pulizia.session.inspection_desk import Entry
 from pulizia.session.studio import Studio
+from pulizia.tools.finding import Finding
 from pulizia.units import format_number
 from pulizia.words import N_, tr, translated
 
@@ -40,8 +40,9 @@ NAMES = {
 }  # fmt: skip
 FINDERS = {
     "overload": N_("clipping"), "clicks": N_("clicks"), "plosives": N_("plosives"), "hum": N_("hum"), "breaths": N_("breaths"),
-    "noise": N_("noise"), "ringing": N_("ringing"), "room": N_("room tail"), "sounds": N_("isolated sounds"), "sound": N_("isolated sounds"), "sibilance": N_("hard S sounds"),
-    "dull": N_("missing treble"), "levels": N_("uneven levels"), "level": N_("uneven level"), "silence": N_("digital silence"), "dropouts": N_("drop-outs"), "channels": N_("channel faults"),
+    "noise": N_("noise"), "ringing": N_("ringing"), "room": N_("room tail"), "room_tail": N_("room tail"), "blots": N_("isolated sounds"), "sound": N_("isolated sounds"), "sibilance": N_("hard S sounds"),
+    "dull": N_("missing treble"), "dull_voice": N_("missing treble"), "leveller": N_("uneven levels"), "level": N_("uneven level"),
+    "silence": N_("digital silence"), "room_tone": N_("drop-outs"), "channels": N_("channel faults"), "polarity": N_("polarity and offset"),
 }  # fmt: skip
 ALL_KINDS = (
     "overload",
@@ -246,9 +247,9 @@ class FindingsList(QWidget):
         self._settled.setSingleShot(True)
         self._settled.setInterval(SETTLED_MS)
         self._settled.timeout.connect(self.desk.renew)
-        for event in ("findings", "current"):
-            studio.on(event, self.refresh)
-        studio.on("document", self._edited)
+        for event in (studio.events.findings, studio.events.current):
+            event.connect(self.refresh)
+        studio.events.document.connect(self._edited)
         self.refresh()
 
     def _edited(self) -> None:

@@ -50,8 +50,14 @@ class FirstSteps(QWidget):
             made = button("", self._asking(n), tip=tip, quiet=True)
             self.rows.append(made)
             column.addWidget(made, alignment=Qt.AlignmentFlag.AlignLeft)
-        for event in ("document", "current", "findings", "listening", "queue"):
-            studio.on(event, self.refresh)
+        for event in (
+            studio.events.document,
+            studio.events.current,
+            studio.events.findings,
+            studio.events.listening,
+            studio.events.queue,
+        ):
+            event.connect(self.refresh)
         self.hide()
         self.refresh()
 

@@ -30,8 +30,8 @@ class Pictures:
         self._whole: dict[str, PeakPicture] = {}  # key of a file: the last whole picture of it after its steps
         self._views: list[QWidget] = []
         self.fill = PeakFill(studio.pool, lambda *made: self._post(lambda: self._grown(*made)))
-        studio.on("pictures", self.take_grown)
-        studio.on("measures", self.take_grown)
+        studio.events.pictures.connect(self.take_grown)
+        studio.events.measures.connect(self.take_grown)
 
     def watch(self, view: QWidget) -> None:
         """Repaint this view whenever a picture grows."""

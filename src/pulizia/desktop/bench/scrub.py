@@ -45,7 +45,7 @@ class Scrub(QObject):
                 transport.seek(frame)
             else:
                 transport.play(frame)
-            self._studio.emit("playing")
+            self._studio.events.playing.emit()
         self._timer.start()
 
     def end(self) -> None:

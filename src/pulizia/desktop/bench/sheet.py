@@ -88,7 +88,7 @@ class Sheet(QWidget):
         self._later.setSingleShot(True)
         self._later.setInterval(500)
         self._later.timeout.connect(self._want_survey)
-        studio.on("surveys", self._show_survey)
+        studio.events.surveys.connect(self._show_survey)
         theme_notice().changing.connect(self._drop_hidden)
 
     @property

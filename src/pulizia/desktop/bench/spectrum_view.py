@@ -108,10 +108,10 @@ class SpectrumView(QWidget):
         self._later.setSingleShot(True)
         self._later.setInterval(80)
         self._later.timeout.connect(self._want)
-        for event in ("selection", "current", "document", "listening"):
-            studio.on(event, self._later.start)
-        studio.on("playing", self._playing)
-        studio.on("current", self._forget)
+        for event in (studio.events.selection, studio.events.current, studio.events.document, studio.events.listening):
+            event.connect(self._later.start)
+        studio.events.playing.connect(self._playing)
+        studio.events.current.connect(self._forget)
         self._later.start()
 
     # -- what is shown

@@ -35,7 +35,7 @@ from pulizia.session.studio import Studio
 from pulizia.session.survey_desk import Found
 from pulizia.settings.bands import Bands
 from pulizia.settings.declare import Places, Settings, declared
-from pulizia.tools.base import Tool
+from pulizia.tools.base import AnyTool
 from pulizia.tools.equaliser import EqualiserSettings
 from pulizia.tools.extensions import failure_of
 from pulizia.tools.split_compressor import SplitCompressorSettings
@@ -58,9 +58,7 @@ class ToolSheet(QWidget):
 
     more_toggled = Signal(bool)
 
-    def __init__(
-        self, studio: Studio, tool: Tool[Any], change: Callable[[str, str, Any], None], parent: QWidget
-    ) -> None:
+    def __init__(self, studio: Studio, tool: AnyTool, change: Callable[[str, str, Any], None], parent: QWidget) -> None:
         super().__init__(parent)
         self.hide()
         self.studio, self.tool = studio, tool

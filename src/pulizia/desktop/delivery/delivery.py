@@ -48,9 +48,9 @@ class Delivery(QWidget):
         self.studio, self._widths = studio, widths
         self._folder: Path | None = None
         self._build()
-        for event in ("document", "current", "measures"):
-            studio.on(event, self.refresh)
-        studio.on("playing", self.follow)
+        for event in (studio.events.document, studio.events.current, studio.events.measures):
+            event.connect(self.refresh)
+        studio.events.playing.connect(self.follow)
 
     # -- building
 

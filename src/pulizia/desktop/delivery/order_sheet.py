@@ -281,7 +281,7 @@ class QueueView(QWidget):
         column.addLayout(head)
         self.rows = QueueRows(studio)
         column.addWidget(self.rows)
-        studio.on("queue", self.refresh)
+        studio.events.queue.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:

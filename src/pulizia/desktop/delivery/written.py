@@ -41,7 +41,7 @@ class Written(QWidget):
         )
         column.addWidget(self.pdf_button)
         self.hide()
-        studio.on("queue", self._queue_changed)
+        studio.events.queue.connect(self._queue_changed)
 
     def _queue_changed(self) -> None:
         done = [o for o in self.studio.queue.orders if o.stage is Stage.DONE and o.delivered is not None]

@@ -85,8 +85,14 @@ class LevelsPanel(QWidget):
         column.addWidget(self._history_head)
         column.addWidget(self.history)
         column.addStretch(1)
-        for event in ("document", "current", "measures", "selection", "listening"):
-            studio.on(event, self.refresh)
+        for event in (
+            studio.events.document,
+            studio.events.current,
+            studio.events.measures,
+            studio.events.selection,
+            studio.events.listening,
+        ):
+            event.connect(self.refresh)
         self._apply()
 
     def _figure_grid(self) -> QGridLayout:

@@ -3,25 +3,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from pulizia.audio.source import Source
-from pulizia.inspection.finding import Finding
 from pulizia.measure.listening import voice_level_db
 from pulizia.measure.steady_tones import HALF_WIDTH_HZ, SteadyTone, events_of, steady_tones
 from pulizia.settings.areas import MOST_AREAS
-from pulizia.tools.base import Mark
+from pulizia.tools.finding import Finding, Mark, Problem
 from pulizia.units import format_number, format_time
 from pulizia.words import plural, tr
 
+TONES = Problem(kind="sound", mild=-45.0, grave=-10.0, unit="dB", certainty=(0.9, 0.9))
 TONE_BEFORE_S, TONE_AFTER_S = 0.05, 0.3  # a tone begins at once and dies away
 HEARD_DB = -40.0  # relative to the voice
 MOST_TOLD, ONE_SOUND_S = 3, 1.5
 
 
-def sounds(source: Source) -> list[Finding]:
+def findings(source: Source, progress: Callable[[float], None]) -> list[Finding]:
     """One finding for all tones that come and go; its areas are narrow bands around each."""
-    tones = steady_tones(source)
+    tones = steady_tones(source, progress)
     if not tones:
         return []
     voice_db = voice_level_db(source)
@@ -41,7 +41,7 @@ def sounds(source: Source) -> list[Finding]:
         hz=format_number(pitches[0], 0),
     )
     areas = [_area(source, group) for group in _groups(tones, round(ONE_SOUND_S * rate))[:MOST_AREAS]]
-    return [Finding("sound", words, over, "dB", 0.9, "blots", {"areas": areas, "way": "tones"}, marks)]
+    return [TONES.found("blots", words, over, {"areas": areas, "way": "tones"}, marks)]
 
 
 def _groups(tones: Sequence[SteadyTone], reach: int) -> list[list[SteadyTone]]:
