@@ -26,8 +26,9 @@ from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import make_step
+from pulizia.session.heard import Heard
 from pulizia.session.sound_out import SERVER, output_of
-from pulizia.session.transport import Heard, Transport
+from pulizia.session.transport import Transport
 
 
 def gaps(recorder: Recorder, expected: np.ndarray) -> tuple[int, float]:

@@ -25,7 +25,7 @@ from pulizia.audio.spans import Span, clipped, edge_weight, normalised, without
 from pulizia.delivery.deliverable import Deliverable, prepared
 from pulizia.errors import ProjectError
 from pulizia.media.cues import cue_chunks, parse_cues
-from pulizia.session.transport import Heard
+from pulizia.session.heard import Heard
 from pulizia.units import (
     db_to_gain,
     format_clock,

@@ -14,7 +14,7 @@ from tests.desktop.conftest import Person
 from tests.desktop.test_assembly_place import at
 
 from pulizia.desktop.bench.time_axis import GUTTER
-from pulizia.session.transport import Listening
+from pulizia.session.heard import Listening
 
 RATE = 48_000
 K, M = Qt.Key, Qt.KeyboardModifier

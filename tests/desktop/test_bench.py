@@ -23,7 +23,7 @@ from pulizia.desktop.ramps import ramp_table
 from pulizia.desktop.theme import LAMPLIGHT, LINEN, THEMES, theme, use_theme
 from pulizia.media.pcm import PcmSource
 from pulizia.score.chain import Stage
-from pulizia.session.transport import Listening
+from pulizia.session.heard import Listening
 
 RATE = 48_000
 

@@ -14,7 +14,7 @@ from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
 from pulizia.media.open import open_media
-from pulizia.session.transport import Listening
+from pulizia.session.heard import Listening
 
 RATE = 48_000
 K = Qt.Key

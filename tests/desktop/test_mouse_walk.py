@@ -16,7 +16,7 @@ from tests.desktop.conftest import Person
 
 from pulizia.media.open import open_media
 from pulizia.project.file import load_project
-from pulizia.session.transport import Listening
+from pulizia.session.heard import Listening
 
 RATE = 48_000
 LEFT = Qt.MouseButton.LeftButton

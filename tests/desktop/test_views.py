@@ -21,8 +21,8 @@ from pulizia.dsp.oversample import TAPS
 from pulizia.errors import ProjectError
 from pulizia.measure.live import Reading
 from pulizia.media.open import open_media
+from pulizia.session.heard import Listening
 from pulizia.session.sound_out import Choice, SimulatedOut
-from pulizia.session.transport import Listening
 from pulizia.units import format_number
 
 RATE = 48_000

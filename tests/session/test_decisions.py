@@ -14,10 +14,10 @@ from hypothesis import strategies as st
 
 from pulizia.audio.spans import Span
 from pulizia.media.open import open_media
+from pulizia.session.heard import Listening
 from pulizia.session.phrase_desk import pauses_between
 from pulizia.session.sound_out import SimulatedOut
 from pulizia.session.studio import Studio
-from pulizia.session.transport import Listening
 from pulizia.tools.finding import Finding, Mark
 
 

@@ -20,9 +20,10 @@ from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import make_step
+from pulizia.session.heard import JOIN_S, Heard
 from pulizia.session.port_audio_out import devices
 from pulizia.session.sound_out import DEVICE, SERVER, output_of, outputs
-from pulizia.session.transport import JOIN_S, Heard, Transport
+from pulizia.session.transport import Transport
 
 JOIN = round(JOIN_S * RATE)
 pytestmark = pytest.mark.alone  # a server that waits for the processor drops sound

@@ -13,9 +13,10 @@ from pulizia.audio.source import ArraySource
 from pulizia.audio.spans import Span
 from pulizia.errors import MediaError
 from pulizia.measure.live import LiveLevels
+from pulizia.session.heard import JOIN_S, Heard
 from pulizia.session.jobs import VISIBLE, Job, JobPool
 from pulizia.session.sound_out import SimulatedOut
-from pulizia.session.transport import JOIN_S, Heard, Transport
+from pulizia.session.transport import Transport
 
 RATE = 48_000
 pytestmark = pytest.mark.alone  # the simulated output keeps real time

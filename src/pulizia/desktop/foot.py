@@ -19,8 +19,8 @@ from pulizia.audio.layouts import shown_names
 from pulizia.desktop.controls import SegmentSwitch
 from pulizia.desktop.gauges import FULL_GAUGE, Figures, Gauge
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.session.heard import Listening
 from pulizia.session.studio import Studio
-from pulizia.session.transport import Listening
 from pulizia.units import format_clock, format_number
 from pulizia.words import tr, translated
 

@@ -8,7 +8,8 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from pulizia.desktop.controls import ChoiceBox, SliderRow, button, label
+from pulizia.desktop.controls import ChoiceBox, button, label
+from pulizia.desktop.sliders import SliderRow
 from pulizia.session.sound_out import SIMULATED, SIMULATED_WORDS, Choice, output_of, outputs
 from pulizia.session.studio import Studio
 from pulizia.settings.declare import Number

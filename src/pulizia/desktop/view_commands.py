@@ -8,7 +8,7 @@ from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
 from pulizia.desktop.theme import theme, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.measure.sonogram import SIZES
-from pulizia.session.transport import Listening
+from pulizia.session.heard import Listening
 from pulizia.words import N_, tr
 
 

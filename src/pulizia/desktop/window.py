@@ -15,9 +15,7 @@ from PySide6.QtGui import (
     QResizeEvent,
 )
 from PySide6.QtWidgets import (
-    QFileDialog,
     QInputDialog,
-    QMainWindow,
     QMenu,
     QStackedWidget,
     QVBoxLayout,
@@ -28,7 +26,6 @@ from pulizia.audio.timecode import TimecodeError, typed_seconds
 from pulizia.desktop.actions import Actions, Command
 from pulizia.desktop.assembly.assembly import Assembly
 from pulizia.desktop.assembly.list_places import ListPlaces
-from pulizia.desktop.assembly.render_clips_dialog import RenderClipsDialog
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY, MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.bench.first_steps import COMPARE, INSPECT, OPEN, TREAT
@@ -38,12 +35,12 @@ from pulizia.desktop.doors import Doors
 from pulizia.desktop.foot import Foot
 from pulizia.desktop.marker_dialogs import MarkerDialogs
 from pulizia.desktop.preferences import Preferences
+from pulizia.desktop.programme_commands import ProgrammeCommands
 from pulizia.desktop.project_files import ProjectFiles
 from pulizia.desktop.shuttle_keys import ShuttleKeys
 from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.where_left import WhereLeft
 from pulizia.errors import PuliziaError
-from pulizia.media.names import safe_name
 from pulizia.session.studio import Studio
 from pulizia.units import format_time
 from pulizia.words import tr, translated
@@ -52,7 +49,7 @@ AUTOSAVE_MS = 2000
 FIRST_SIZE, LEAST_SIZE, TITLE_BAR = (1280, 800), (1100, 680), 40
 
 
-class MainWindow(QMainWindow):
+class MainWindow(ProgrammeCommands):
     """Puts the parts together and owns files, messages and autosave."""
 
     def __init__(
@@ -182,11 +179,13 @@ class MainWindow(QMainWindow):
             self.top.detail.setText("")
         elif studio.assembly.is_heard and (programme := studio.assembly.programme) is not None:
             self.top.name.setText(programme.name)
-            self.top.detail.setText(_length(programme.frames / programme.rate))
+            self.top.detail.setText(format_time(programme.frames / programme.rate, 3))
         elif recording is not None:
             self.top.name.setText(recording.name)
             media = document.media.get(recording.id)
-            line = f"{media.format_line}, {_length(recording.seconds)}" if media else tr("file missing or changed")
+            line = (
+                f"{media.format_line}, {format_time(recording.seconds, 3)}" if media else tr("file missing or changed")
+            )
             self.top.detail.setText(translated(line))
         else:
             self.top.name.setText("")
@@ -238,43 +237,6 @@ class MainWindow(QMainWindow):
         self.studio.seek(frame)
         self.bench.axis.bring_into_view(frame)
 
-    def add_to_programme(self) -> None:
-        """Lay the selection of the recording on the bench, or all of it, onto the chosen lane of the programme."""
-        studio, recording = self.studio, self.studio.recording
-        if recording is None:
-            return
-        span = studio.selection.span if studio.selection is not None and not studio.assembly.is_open else None
-        studio.assembly.add_recording(recording, span)
-        programme = studio.assembly.programme
-        if programme is not None and not studio.assembly.is_open:
-            studio.say(tr("Added to {name}.", name=programme.name))
-
-    def render_programme(self) -> None:
-        """Ask for a name and write the programme as a WAV file."""
-        studio, programme = self.studio, self.studio.assembly.programme
-        if programme is None or studio.assembly.sound is None:
-            studio.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
-            return
-        proposal = str(self._project_folder() / f"{safe_name(programme.name)}.wav")
-        name, _ = QFileDialog.getSaveFileName(self, tr("Render the programme"), proposal, tr("WAV (*.wav)"))
-        if name:
-            studio.programme_out.render(Path(name))
-
-    def render_stems(self) -> None:
-        """Ask for a folder and write each stem of the programme."""
-        chosen = QFileDialog.getExistingDirectory(self, tr("Render stems to"), str(self._project_folder()))
-        if chosen:
-            self.studio.programme_out.render_stems(Path(chosen))
-
-    def render_clips(self) -> None:
-        """Ask how and where to, and write the clips of the programme."""
-        self.rendering_clips = RenderClipsDialog(self.studio, self, self._project_folder())
-        self.rendering_clips.open()
-
-    def _project_folder(self) -> Path:
-        path = self.studio.document.path
-        return path.parent if path is not None else Path.home()
-
     def go_to_time(self) -> None:
         """Ask for a time and put the playhead there."""
         programme = self.studio.assembly.programme if self.studio.assembly.is_heard else None
@@ -297,11 +259,6 @@ class MainWindow(QMainWindow):
             return
         self.studio.seek(frame)
         self.here.axis.bring_into_view(frame)
-
-    def deliver_programme(self) -> None:
-        """Take the programme to Delivery and ask where to."""
-        self.go_to(DELIVERY)
-        self.delivery.ask_and_deliver()
 
     def _playing_changed(self) -> None:
         playing = self.studio.transport.is_playing
@@ -440,7 +397,3 @@ class MainWindow(QMainWindow):
         self._autosave.stop()
         self._gauges.stop()
         self.studio.close()
-
-
-def _length(seconds: float) -> str:
-    return format_time(seconds, 3)

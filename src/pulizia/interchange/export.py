@@ -15,7 +15,7 @@ from pulizia.interchange.edit_list import EditList, EditListError, Event, Fade, 
 from pulizia.interchange.edl import edl_text
 from pulizia.interchange.otio import otio_text
 from pulizia.interchange.read import KINDS
-from pulizia.interchange.xml import xml_text
+from pulizia.interchange.xml_write import xml_text
 from pulizia.media.facts import MediaFacts
 from pulizia.media.write import write_bytes, write_text
 from pulizia.project.clips import Clip, Lane, Programme

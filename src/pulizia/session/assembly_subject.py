@@ -17,9 +17,9 @@ from pulizia.project.model import Recording
 from pulizia.project.programme_sound import ProgrammeSound
 from pulizia.project.step_owner import StepOwner
 from pulizia.score.chain import Chain
+from pulizia.session.heard import Listening
 from pulizia.session.heard_subject import OtherSubject, Selection
 from pulizia.session.room import Room
-from pulizia.session.transport import Listening
 from pulizia.words import tr
 
 Scope = Literal["recording", "lane", "programme"]

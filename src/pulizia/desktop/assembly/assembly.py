@@ -5,8 +5,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QMimeData, QObject, QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QDrag, QMouseEvent
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -23,15 +22,15 @@ from pulizia.desktop.assembly.clip_level_dialog import ClipLevelDialog
 from pulizia.desktop.assembly.clip_sheet import ClipSheet
 from pulizia.desktop.assembly.film_pane import FilmPane
 from pulizia.desktop.assembly.findings_dialog import ProgrammeFindings
-from pulizia.desktop.assembly.lanes_view import RECORDING_MIME, LanesView
+from pulizia.desktop.assembly.lanes_view import LanesView
 from pulizia.desktop.assembly.microphone_dialog import MicrophoneDialog
 from pulizia.desktop.assembly.note_dialog import NoteDialog
 from pulizia.desktop.assembly.overview import AssemblyOverview
+from pulizia.desktop.assembly.recording_cards import RecordingCards
 from pulizia.desktop.assembly.ruler import AssemblyRuler
 from pulizia.desktop.assembly.steps_pane import StepsPane
 from pulizia.desktop.assembly.template_dialog import TemplateDialog
 from pulizia.desktop.bench.pictures import Pictures
-from pulizia.desktop.bench.recordings_list import CARD_HEIGHT, Cards
 from pulizia.desktop.bench.sheet import Sheet
 from pulizia.desktop.bench.spectrum_view import SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
@@ -48,46 +47,8 @@ from pulizia.units import seconds_to_frames
 from pulizia.words import tr
 
 SPARE_S, LEAST_S = 10.0, 60.0  # of empty time behind the last clip; of time in view at all
-APART_PX, SPECTRUM_HEIGHT, SIDE = 6, 240, 16
+SPECTRUM_HEIGHT, SIDE = 240, 16
 CLIPS, STEP, LEVELS, SPECTRUM = range(4)  # what the sheet shows
-
-
-class RecordingCards(Cards):
-    """The recordings: a double click adds one, a drag lays it onto a lane."""
-
-    added = Signal(str)
-
-    def __init__(self, studio: Studio, pictures: Pictures) -> None:
-        super().__init__(studio, pictures)
-        self._pressed: tuple[str, QPoint] | None = None
-        self.setToolTip(tr("Double-click to add behind the last clip; drag onto a lane"))
-
-    def _under(self, event: QMouseEvent) -> str:
-        row = int(event.position().y() // CARD_HEIGHT)
-        return self.recordings[row].id if 0 <= row < len(self.recordings) else ""
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        super().mousePressEvent(event)
-        self._pressed = (self._under(event), event.position().toPoint())
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._pressed is None or not self._pressed[0]:
-            return
-        if (event.position().toPoint() - self._pressed[1]).manhattanLength() < APART_PX:
-            return
-        data = QMimeData()
-        data.setData(RECORDING_MIME, self._pressed[0].encode())
-        self._pressed = None
-        drag = QDrag(self)
-        drag.setMimeData(data)
-        drag.exec(Qt.DropAction.CopyAction)
-
-    def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
-        self._pressed = None
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if wanted := self._under(event):
-            self.added.emit(wanted)
 
 
 class Assembly(QWidget):

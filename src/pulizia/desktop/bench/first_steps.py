@@ -9,9 +9,9 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, hairline, label
+from pulizia.session.heard import Listening
 from pulizia.session.orders import Stage
 from pulizia.session.studio import Studio
-from pulizia.session.transport import Listening
 from pulizia.words import N_, tr, translated
 
 OPEN, INSPECT, TREAT, COMPARE, DELIVER = range(5)

@@ -8,7 +8,8 @@ from typing import Any, NamedTuple
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from pulizia.desktop.controls import ChoiceBox, SliderRow, Tick, label, setting_name
+from pulizia.desktop.controls import ChoiceBox, Tick, label, setting_name
+from pulizia.desktop.sliders import SliderRow
 from pulizia.settings.declare import Choice, Declaration, Number, Places, Settings, Switch, default_of
 from pulizia.words import translated
 

@@ -25,8 +25,9 @@ from pulizia.desktop.bench.sample_list import SampleList
 from pulizia.desktop.bench.setting_controls import control_of
 from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.tool_picture import ToolPicture
-from pulizia.desktop.controls import SliderRow, button, hairline, label
+from pulizia.desktop.controls import button, hairline, label
 from pulizia.desktop.flow import FlowLayout
+from pulizia.desktop.sliders import SliderRow
 from pulizia.desktop.theme import font
 from pulizia.project.step_owner import StepOwner
 from pulizia.score.order import order_note

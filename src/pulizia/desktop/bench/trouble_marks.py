@@ -6,8 +6,8 @@ from __future__ import annotations
 import numpy as np
 
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
+from pulizia.session.heard import Listening
 from pulizia.session.studio import Studio
-from pulizia.session.transport import Listening
 
 
 def troubled_columns(studio: Studio, first: float, frames_per_column: float, count: int) -> list[int]:
