@@ -181,5 +181,5 @@ def _looks(source: Source, size: int) -> NDArray[np.float32]:
         block = read_padded(source, 0, (count - 1) * hop + size)
         return powers(block, np.arange(count) * hop, window) / np.float32(source.channels)
     chosen = np.arange(0, count, count // MOST_LOOKS) * hop
-    looks = [powers(read_padded(source, at, at + size), np.zeros(1, dtype=np.intp), window) for at in chosen.tolist()]
-    return np.concatenate(looks) / np.float32(source.channels)
+    block = np.concatenate([read_padded(source, at, at + size) for at in chosen.tolist()], axis=1)
+    return powers(block, np.arange(len(chosen)) * size, window) / np.float32(source.channels)

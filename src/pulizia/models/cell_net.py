@@ -3,13 +3,16 @@
 
 from __future__ import annotations
 
-from functools import cache
+import math
+from dataclasses import dataclass
+from functools import cache, lru_cache
 from importlib.resources import files
 from io import BytesIO
 
 import numpy as np
 from numpy.typing import NDArray
 
+STEPS = ((2000.0, 1), (5000.0, 2), (math.inf, 3))  # up to these frequencies every bin, every second, every third
 CELLS_AT_ONCE = 4096  # what stays in the processor's memory
 
 Layers = tuple[tuple[NDArray[np.float32], NDArray[np.float32]], ...]
@@ -64,9 +67,42 @@ def earlier(level: NDArray[np.float32], frames: int) -> NDArray[np.float32]:
     return level[np.clip(np.arange(len(level)) - frames, 0, len(level) - 1)]
 
 
-def lower(level: NDArray[np.float32], bins: int) -> NDArray[np.float32]:
-    """What lies so many bins lower (higher below 0); the first or last one beyond the ends."""
-    return level[:, np.clip(np.arange(level.shape[1]) - bins, 0, level.shape[1] - 1)]
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """The bins that a net tells: all of the lows, fewer of the treble, where neighbours tell the same.
+
+    Attributes
+    ----------
+    at : (asked,) those bins
+    below : (bins,) for each bin the place in ``at`` of the asked one at or below it
+    weight : (bins,) how far it lies on the way to the next one, 0..1
+    """
+
+    at: NDArray[np.intp]
+    below: NDArray[np.intp]
+    weight: NDArray[np.float32]
+
+    def between(self, told: NDArray[np.float32]) -> NDArray[np.float32]:
+        """(frames, bins) of (frames, asked): what lies between two asked bins lies on a line."""
+        lower = told[:, self.below]
+        upper = told[:, np.minimum(self.below + 1, len(self.at) - 1)]
+        upper -= lower
+        upper *= self.weight
+        upper += lower
+        return upper
+
+
+@lru_cache(maxsize=16)
+def asked_bins(bins: int, bin_hz: float) -> Asked:
+    """Which of so many bins are asked for; see STEPS."""
+    at = [0]
+    while at[-1] < bins - 1:
+        step = next(step for hz, step in STEPS if at[-1] * bin_hz < hz)
+        at.append(min(at[-1] + step, bins - 1))
+    places, every = np.array(at, dtype=np.intp), np.arange(bins)
+    below = np.searchsorted(places, every, side="right") - 1
+    width = np.diff(places, append=places[-1] + 1)[below]
+    return Asked(places, below, ((every - places[below]) / width).astype(np.float32))
 
 
 def decibels(power: NDArray[np.float32], least: float) -> NDArray[np.float32]:

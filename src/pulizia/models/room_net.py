@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d
 
-from pulizia.models.cell_net import answers, around, earlier, layers_of
+from pulizia.models.cell_net import answers, around, asked_bins, earlier, layers_of
 
 PAST = (1, 2, 3, 4, 6, 8, 11, 15, 20, 26, 33)  # frames of 11 ms
 COMING = (1, 2, 3, 4)
@@ -27,7 +27,11 @@ FEATURES = len(PAST) + len(COMING) + len(WIDE_PAST) + len(WIDE_COMING) + 7
 
 
 def inputs(
-    heard: NDArray[np.float32], left: NDArray[np.float32], t60_s: NDArray[np.floating], hz: NDArray[np.floating]
+    heard: NDArray[np.float32],
+    left: NDArray[np.float32],
+    t60_s: NDArray[np.floating],
+    hz: NDArray[np.floating],
+    columns: NDArray[np.intp] | None = None,
 ) -> NDArray[np.float32]:
     """What the net looks at.
 
@@ -35,24 +39,26 @@ def inputs(
     ----------
     heard, left : (frames, bins) power as it was, and after the prediction took its part; frames 11 ms apart
     t60_s, hz : (bins,) decay time and frequency
+    columns : (asked,) the bins that are asked for; all of them by default
 
     Returns
     -------
-    (FEATURES, frames, bins) float32
+    (FEATURES, frames, asked) float32
     """
-    near, wide = (_db(around(left, reach)) for reach in (NEAR_BINS, WIDE_BINS))
+    asked = np.arange(left.shape[1]) if columns is None else columns
+    near, wide = (_db(around(left, reach)[:, asked]) for reach in (NEAR_BINS, WIDE_BINS))
     rows = [near - earlier(near, k) for k in PAST]
     rows += [earlier(near, -k) - near for k in COMING]
     rows += [wide - earlier(wide, k) for k in WIDE_PAST]
     rows += [earlier(wide, -k) - wide for k in WIDE_COMING]
     rows += [near - _highest(near), wide - _highest(wide)]
-    rows += [_db(left) - near, near - wide, _db(around(heard, NEAR_BINS)) - near]
+    rows += [_db(left[:, asked]) - near, near - wide, _db(around(heard, NEAR_BINS)[:, asked]) - near]
     made = np.empty((FEATURES, *near.shape), dtype=np.float32)
     for n, row in enumerate(rows):
         np.clip(row, -MOST_DB, MOST_DB, out=made[n])
     made[:-2] /= np.float32(SCALE_DB)
-    made[-2] = np.log2(np.clip(t60_s, 0.1, 3.0))
-    made[-1] = np.log2(np.maximum(hz, 40.0) / 1000.0) / 3.0
+    made[-2] = np.log2(np.clip(t60_s[asked], 0.1, 3.0))
+    made[-1] = np.log2(np.maximum(hz[asked], 40.0) / 1000.0) / 3.0
     return made
 
 
@@ -60,13 +66,14 @@ def mask(
     heard: NDArray[np.float32], left: NDArray[np.float32], t60_s: NDArray[np.floating], hz: NDArray[np.floating]
 ) -> NDArray[np.float32]:
     """(frames, bins) share 0..1 of the amplitude of each cell that is direct or early; see :func:`inputs`."""
-    frames = len(left)
+    frames, bins = left.shape
+    asked = asked_bins(bins, float(hz[1]) if bins > 1 else 1.0)
     made = np.empty(left.shape, dtype=np.float32)
     for start in range(0, frames, FRAMES_AT_ONCE):
         stop = min(start + FRAMES_AT_ONCE, frames)
         a, b = max(0, start - REACH - 1), min(frames, stop + max(COMING) + 1)
-        part = inputs(heard[a:b], left[a:b], t60_s, hz)[:, start - a : stop - a]
-        made[start:stop] = answers(np.ascontiguousarray(part), layers_of("room"))
+        part = inputs(heard[a:b], left[a:b], t60_s, hz, asked.at)[:, start - a : stop - a]
+        made[start:stop] = asked.between(answers(np.ascontiguousarray(part), layers_of("room")))
     return made
 
 
