@@ -175,6 +175,11 @@ def test_lanes_are_muted_by_their_heads_and_the_sheet_takes_typed_values(place: 
     place.bot.mouseClick(view, Qt.MouseButton.LeftButton, pos=mute.center().toPoint())
     assert not studio.heard_source.read(RATE, 2 * RATE).any()
     studio.document.undo()
+    ctrl = Qt.KeyboardModifier.ControlModifier
+    place.bot.mouseClick(view, Qt.MouseButton.LeftButton, ctrl, pos=mute.center().toPoint())
+    assert all(lane.muted for lane in studio.assembly.programme.lanes)
+    studio.document.undo()
+    assert not any(lane.muted for lane in studio.assembly.programme.lanes)
     place.bot.mouseClick(view, Qt.MouseButton.LeftButton, pos=at(place, 8.0))
     sheet = window.assembly.sheet
     assert sheet.title.text() == "bert"

@@ -13,8 +13,10 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
+from pulizia.audio.markers import Marker
 from pulizia.cli.main import main
 from pulizia.desktop.bars import ASSEMBLY
+from pulizia.units import format_time
 
 RATE = 48_000
 CUT = (
@@ -166,5 +168,16 @@ def test_notes_are_written_edited_kept_and_listed(
     assert rows[1][3:] == ["Line to be recorded again", "4C", "Anna", "Line 12", 'A <door> in "the" word,\nsecond half']
     assert main(["notes", str(project), "--kind", "problem"]) == 0
     assert "Line 12" not in capsys.readouterr().out
+    reels = (Marker(0, "R1", round(1.5 * RATE), kind="reel"), Marker(RATE, "R2", kind="reel"))
+    for reel in reels:
+        assembly.studio.assembly.add_note(reel)
+    studio.document.save(project)
+    assert main(["notes", str(project), "--kind", "reel"]) == 0
+    told = list(csv.reader(capsys.readouterr().out.splitlines()))
+    rest = studio.assembly.programme.frames / RATE - 1.0
+    assert [(row[0], row[2], row[3], row[7]) for row in told[1:]] == [
+        ("00:00:00:00", "0:01.500", "Reel", "Overlaps R2 by 0:00.500."),
+        ("00:00:01:00", format_time(rest, 3), "Reel", ""),
+    ]
     assert main(["notes", str(project), "-o", str(tmp_path / "notes.txt")]) != 0
     assert ".csv or .html" in capsys.readouterr().err

@@ -14,7 +14,7 @@ from typing import Literal
 
 from pulizia.errors import ProjectError
 
-NoteKind = Literal["", "mix", "again", "problem"]
+NoteKind = Literal["", "mix", "again", "problem", "reel"]
 LONGEST_NAME, LONGEST_NOTE = 200, 2000
 MOST_MARKERS = 100_000
 
@@ -25,7 +25,8 @@ class Marker:
 
     Attributes
     ----------
-    kind : "mix" is a note for the mixer, "again" a line to be recorded again, "problem" something to be solved
+    kind : "mix" is a note for the mixer, "again" a line to be recorded again, "problem" something to be solved,
+        "reel" the beginning of a reel, or the whole of one where it has a length
     scene, who : of a note; "" where nothing is said
     """
 

@@ -179,7 +179,8 @@ class MainWindow(ProgrammeCommands):
             self.top.detail.setText("")
         elif studio.assembly.is_heard and (programme := studio.assembly.programme) is not None:
             self.top.name.setText(programme.name)
-            self.top.detail.setText(format_time(programme.frames / programme.rate, 3))
+            length, cut = format_time(programme.frames / programme.rate, 3), programme.received
+            self.top.detail.setText(length if cut is None else tr("{length}, cut {name}", length=length, name=cut.name))
         elif recording is not None:
             self.top.name.setText(recording.name)
             media = document.media.get(recording.id)

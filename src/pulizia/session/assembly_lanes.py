@@ -115,6 +115,10 @@ class AssemblyLanes(AssemblySubject):
         """Change fields of a lane: name, kind, gain_db, muted, soloed, placement, stem."""
         self.apply(lambda p: p.with_lane(replace(p.lane(lane_id), **changes)), what)
 
+    def change_all_lanes(self, what: str, **changes: Any) -> None:  # noqa: ANN401
+        """Change fields of every lane, as one entry of history."""
+        self.apply(lambda p: replace(p, lanes=tuple(replace(lane, **changes) for lane in p.lanes)), what)
+
     def set_lane_gain(self, lane_id: str, gain_db: float) -> None:
         """Set the gain of a lane; drags are one entry of history."""
         change = lambda p: p.with_lane(replace(p.lane(lane_id), gain_db=gain_db))  # noqa: E731

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from datetime import datetime
 from pathlib import Path
 
-from pulizia.audio.markers import NoteKind
+from pulizia.audio.markers import Marker, NoteKind
 from pulizia.audio.timecode import timecode
 from pulizia.errors import ProjectError
 from pulizia.media.write import write_text
@@ -19,6 +19,7 @@ from pulizia.words import N_, language_shown, moment_shown, tr, translated
 
 KIND_WORDS: dict[NoteKind, str] = {
     "": N_("Marker"), "mix": N_("Mixer note"), "again": N_("Line to be recorded again"), "problem": N_("Problem"),
+    "reel": N_("Reel"),
 }  # fmt: skip
 HEAD = (N_("timecode"), N_("time"), N_("length"), N_("kind"), N_("scene"), N_("who"), N_("name"), N_("note"))
 STYLE = "body{font:11pt sans-serif;margin:2cm}table{border-collapse:collapse;width:100%}th,td{border-bottom:1px solid #999;padding:4px 8px;text-align:left;vertical-align:top}tr{break-inside:avoid}"
@@ -33,10 +34,36 @@ def note_rows(programme: Programme, kinds: Iterable[NoteKind] | None = None) -> 
             continue
         frame = programme.start_frame + int(m.frame * programme.picture_rate / programme.rate)
         code = timecode(frame, programme.picture_rate, drop=programme.drop_frame)
-        length = format_time(m.frames / programme.rate, 3) if m.frames else ""
+        frames, note = (reel_length(programme, m), reel_note(programme, m)) if m.kind == "reel" else (m.frames, m.note)
+        length = format_time(frames / programme.rate, 3) if frames else ""
         kind = translated(KIND_WORDS[m.kind])
-        found.append((code, format_time(m.frame / programme.rate, 3), length, kind, m.scene, m.who, m.name, m.note))
+        found.append((code, format_time(m.frame / programme.rate, 3), length, kind, m.scene, m.who, m.name, note))
     return found
+
+
+def _next_reel(programme: Programme, reel: Marker) -> Marker | None:
+    return min((m for m in programme.markers if m.kind == "reel" and m.frame > reel.frame), default=None)
+
+
+def reel_length(programme: Programme, reel: Marker) -> int:
+    """Frames of a reel: its own length, or up to the next reel, or to the end of the programme."""
+    following = _next_reel(programme, reel)
+    return reel.frames or max(0, (programme.frames if following is None else following.frame) - reel.frame)
+
+
+def reel_note(programme: Programme, reel: Marker) -> str:
+    """What its note says, and by how much it overlaps the next reel or leaves a gap to it."""
+    following = _next_reel(programme, reel)
+    over = 0 if following is None else reel.frame + reel_length(programme, reel) - following.frame
+    told = ""
+    if following is not None and over:
+        seconds = format_time(abs(over) / programme.rate, 3)
+        told = (
+            tr("Overlaps {name} by {length}.", name=following.name, length=seconds)
+            if over > 0
+            else tr("A gap of {length} before {name}.", name=following.name, length=seconds)
+        )
+    return "\n".join(part for part in (reel.note, told) if part)
 
 
 def notes_csv(programme: Programme, kinds: Iterable[NoteKind] | None = None) -> str:

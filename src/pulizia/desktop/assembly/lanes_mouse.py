@@ -98,7 +98,9 @@ class LanesMouse(QWidget):
             return
         place, keys = event.position(), event.modifiers()
         number = self.geometry_of.lane_at(place.y())
-        if number < len(self.rows) and self._press_head(number, place):
+        if number < len(self.rows) and self._press_head(
+            number, place, everywhere=bool(keys & Qt.KeyboardModifier.ControlModifier)
+        ):
             return
         hit, frame = self._hit(place), self.axis.frame_at(place.x() - GUTTER)
         if hit is None:
@@ -140,8 +142,8 @@ class LanesMouse(QWidget):
         self.studio.assembly.set_line(clip.id, tuple(sorted(points.items())))
         self.studio.assembly.settle()
 
-    def _press_head(self, number: int, place: QPointF) -> bool:
-        """Whether something in the head of a row was pressed."""
+    def _press_head(self, number: int, place: QPointF, *, everywhere: bool) -> bool:
+        """Whether something in the head of a row was pressed; ``everywhere`` switches all lanes."""
         lane, assembly = self.rows[number], self.studio.assembly
         for box, field, _ in self.switches(number):
             if not box.contains(place):
@@ -151,7 +153,10 @@ class LanesMouse(QWidget):
             else:
                 on = not getattr(lane, field)
                 words = {"muted": (tr("Mute"), tr("Unmute")), "soloed": (tr("Solo"), tr("End solo"))}[field]
-                assembly.change_lane(lane.id, words[not on], **{field: on})
+                if everywhere:
+                    assembly.change_all_lanes(words[not on], **{field: on})
+                else:
+                    assembly.change_lane(lane.id, words[not on], **{field: on})
             return True
         if self.geometry_of.head(number, self.width()).contains(place) or place.x() < GUTTER:
             assembly.select(())
