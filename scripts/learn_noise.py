@@ -16,7 +16,7 @@ import math
 from pathlib import Path
 
 import numpy as np
-from learn_room import LEVEL_DBFS, RATE, Examples, Sound, dying_noise, learn, talk
+from learn_room import LEVEL_DBFS, RATE, Examples, Sound, another, dying_noise, learn, talk
 from scipy.signal import fftconvolve
 
 from pulizia.audio.source import ArraySource
@@ -27,6 +27,7 @@ from pulizia.tools import noise
 from pulizia.tools.noise_gain import LEARNED_LOWEST, XI_MIN, pair_power
 
 LEAD_S, SAMPLE_S = 1.3, (0.1, 1.2)
+MOST_WORDS = 20  # of one example
 CELLS, ROOMY = 15_000, 0.35  # cells that are learned from one example; share of voices in a small room
 VOICE_WEIGHT = 3.0  # cells with voice, or far over the noise, are learned from more often
 HIDDEN, EPOCHS = (64, 32), 8
@@ -55,7 +56,8 @@ def coloured(frames: int, rng: np.random.Generator) -> Sound:
 
 def cells(said: list[Sound], rng: np.random.Generator) -> Examples:
     """Inputs of the net and the shares that it is to tell."""
-    voice = np.concatenate([np.zeros(round(LEAD_S * RATE)), talk(said, rng)])
+    some = another([said[n] for n in rng.integers(0, len(said), MOST_WORDS)], rng)
+    voice = np.concatenate([np.zeros(round(LEAD_S * RATE)), talk(some, rng)])
     if rng.random() < ROOMY:
         response = dying_noise(rng, rng.uniform(0.15, 0.6), rng.uniform(0, 12))
         voice = fftconvolve(voice, response)[: len(voice)]

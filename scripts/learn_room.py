@@ -61,6 +61,15 @@ def words(folder: Path, language: str) -> list[Sound]:
     return found
 
 
+def another(said: list[Sound], rng: np.random.Generator) -> list[Sound]:
+    """The words as a higher or lower voice with another colour would say them."""
+    factor = rng.choice([88, 94, 100, 106, 113])
+    cut, share = rng.uniform(800, 5000), rng.uniform(-0.7, 1.5)
+    sos = butter(1, cut, fs=RATE, output="sos")
+    made = [resample_poly(word, int(factor), 100) if factor != 100 else word for word in said]
+    return [word + share * sosfilt(sos, word) for word in made]
+
+
 def talk(said: list[Sound], rng: np.random.Generator) -> Sound:
     """Words one behind the other, with and without pauses."""
     parts, length = [np.zeros(round(0.4 * RATE))], 0

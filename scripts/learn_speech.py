@@ -18,9 +18,9 @@ from pathlib import Path
 
 import numpy as np
 from learn_noise import coloured
-from learn_room import LEVEL_DBFS, RATE, Examples, Sound, dying_noise, learn
+from learn_room import LEVEL_DBFS, RATE, Examples, Sound, another, dying_noise, learn
 from scipy.ndimage import binary_closing, binary_dilation
-from scipy.signal import butter, fftconvolve, resample_poly, sosfilt
+from scipy.signal import butter, fftconvolve, sosfilt
 
 from pulizia.audio.source import ArraySource
 from pulizia.measure import speech_activity
@@ -45,15 +45,6 @@ def in_room(voice: Sound, rng: np.random.Generator, shortest: float, longest: fl
     """A voice with a room that dies away."""
     response = dying_noise(rng, rng.uniform(shortest, longest), rng.uniform(0, 12))
     return np.asarray(fftconvolve(voice, response)[: len(voice)])
-
-
-def another(said: list[Sound], rng: np.random.Generator) -> list[Sound]:
-    """The words as a higher or lower voice with another colour would say them."""
-    factor = rng.choice([88, 94, 100, 106, 113])
-    cut, share = rng.uniform(800, 5000), rng.uniform(-0.7, 1.5)
-    sos = butter(1, cut, fs=RATE, output="sos")
-    made = [resample_poly(word, int(factor), 100) if factor != 100 else word for word in said]
-    return [word + share * sosfilt(sos, word) for word in made]
 
 
 def talk(said: list[Sound], rng: np.random.Generator) -> Sound:

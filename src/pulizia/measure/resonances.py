@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -24,12 +24,15 @@ Progress = Callable[[float], None]
 MOST_RESONANCES = 8
 LOOK_S = 0.17  # window of the search: 8192 at 48 kHz
 MOST_LOOKS = 1500
-LOWEST_HZ, HIGHEST_HZ = 160.0, 9000.0
+LOWEST_HZ, HIGHEST_HZ = 160.0, 6000.0  # above, S sounds stand out
 GRID_PER_OCTAVE = 48
 SURROUND_OCTAVES = 0.6
 LEAST_EXCESS_DB = 6.0
+SURE_DB, WEAKER_DB, WEAKER_SHARE, WIDER_Q = 8.0, 2.0, 0.5, 4.0  # of peaks beside one that is beyond doubt
+USUAL_Q, USUAL_SHARE = 18.0, 0.6  # between 10 and 30 (common practice), and how far a measured width is drawn there
+MOST_PEAKS = 32
 WIDEST_Q, NARROWEST_Q = 8.5, 60.0  # wider bumps are the voice's own
-PITCH_HZ, HIGHEST_HARMONIC, OFF_HARMONIC = (70.0, 450.0), 24, 0.08  # of a speaking voice; a share of the pitch
+PITCH_HZ, HIGHEST_HARMONIC, OFF_HARMONIC = (70.0, 450.0), 40, 0.08  # of a speaking voice; a share of the pitch
 LEAST_ROW, ABOVE_ROW_DB = 4, 6.0  # harmonics side by side that show a pitch
 
 
@@ -40,6 +43,7 @@ class Resonance:
     hz: float
     excess_db: float
     q: float
+    certain: bool = False  # beyond doubt by itself, or only beside one that is
 
     @property
     def ring_s(self) -> float:
@@ -113,20 +117,38 @@ def _grid_matrix(grid: NDArray[np.float64], size: int, rate: int) -> NDArray[np.
 def resonances(
     source: Source, start: int, stop: int, least_db: float, progress: Progress = lambda _: None
 ) -> tuple[list[Resonance], NDArray[np.float64], NDArray[np.float64]]:
-    """Resonances that stand out by ``least_db``, the strongest first, with the grid and the levels they were found in."""
+    """Resonances that stand out by ``least_db``, the strongest first, with the grid and the levels they were found in.
+
+    Where one of them is beyond doubt, weaker and wider peaks beside it count as well: it seldom comes alone. How wide a
+    peak is cannot be told from a voice that moves, so widths are drawn towards those of rooms and microphones.
+    """
     grid, relative = relative_levels(source, start, stop, progress)
-    found: list[Resonance] = []
+    peaks: list[Resonance] = []
     rest = relative.copy()
     rest[(grid < LOWEST_HZ) | (grid > min(HIGHEST_HZ, 0.42 * source.rate))] = -99.0
-    while len(found) < 2 * MOST_RESONANCES:
+    while len(peaks) < MOST_PEAKS:
         k = int(np.argmax(rest))
-        if rest[k] < least_db:
+        if rest[k] < least_db - WEAKER_DB:
             break
         made, left, right = measured(grid, relative, k)
         rest[max(0, left - 2) : right + 3] = -99.0
-        if made.q >= WIDEST_Q:
-            found.append(made)
-    return _without_pitch(found, grid, relative)[:MOST_RESONANCES], grid, relative
+        peaks.append(made)
+    certain = [r for r in peaks if r.q >= WIDEST_Q and r.excess_db >= least_db]
+    certain = _without_pitch(certain, grid, relative)[:MOST_RESONANCES]
+    found = [replace(r, certain=True) for r in certain]
+    if certain and certain[0].excess_db >= SURE_DB:
+        weakest = max(least_db - WEAKER_DB, WEAKER_SHARE * certain[0].excess_db)
+        beside = [r for r in peaks if r not in certain and r.q >= WIDER_Q and r.excess_db >= weakest]
+        if row := steady_pitch(grid, relative):
+            pitch = _pitch_of(row)
+            beside = [r for r in beside if abs(r.hz / pitch - round(r.hz / pitch)) >= OFF_HARMONIC]
+        found = sorted([*found, *beside], key=lambda r: -r.excess_db)
+    return [usual_width(r) for r in found[:MOST_RESONANCES]], grid, relative
+
+
+def usual_width(found: Resonance) -> Resonance:
+    """The resonance with its width drawn towards that of most resonances of rooms and microphones."""
+    return replace(found, q=found.q ** (1.0 - USUAL_SHARE) * USUAL_Q**USUAL_SHARE)
 
 
 def steady_pitch(grid: NDArray[np.float64], relative: NDArray[np.float64]) -> dict[int, float]:
@@ -153,12 +175,17 @@ def steady_pitch(grid: NDArray[np.float64], relative: NDArray[np.float64]) -> di
     return best
 
 
+def _pitch_of(row: dict[int, float]) -> float:
+    """The pitch of a row of harmonics, from its upper half."""
+    return float(np.median([hz / number for number, hz in row.items() if number >= max(row) / 2]))
+
+
 def _without_pitch(found: list[Resonance], grid: NDArray[np.float64], relative: NDArray[np.float64]) -> list[Resonance]:
     """Leaves out the harmonics of a steady pitch, but for one that stands out far above them: a resonance may lie there."""
     row = steady_pitch(grid, relative)
     if not row:
         return found
-    pitch = row[max(row)] / max(row)
+    pitch = _pitch_of(row)
     heights = {n: float(np.interp(hz, grid, relative)) for n, hz in row.items()}
     kept = []
     for r in found:

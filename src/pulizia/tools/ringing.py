@@ -51,6 +51,7 @@ from pulizia.tools.finding import Finding, Problem
 from pulizia.units import Unit, format_number
 from pulizia.words import plural, tr
 
+RESONANCE_SHARE = 0.85  # of a measured excess; the rest is the voice, whose own peaks help one to stand out
 BLOCK = 64
 WINDOW_MS = 40.0
 SILENT_DB = 100.0
@@ -108,7 +109,8 @@ def analyse(
 def cuts(settings: RingingSettings, found: tuple[Resonance, ...]) -> list[tuple[Resonance, float]]:
     """The resonances that are treated, with the deepest cut of each in dB (negative)."""
     chosen = found[: round(settings.bells_count)]
-    return [(r, -min(settings.depth_db, settings.amount_percent / 100.0 * r.excess_db)) for r in chosen]
+    share = RESONANCE_SHARE * settings.amount_percent / 100.0
+    return [(r, -min(settings.depth_db, share * r.excess_db)) for r in chosen]
 
 
 def process(block: Block, settings: RingingSettings, found: tuple[Resonance, ...]) -> Samples:
@@ -244,7 +246,8 @@ MAINS_HZ = 2.5  # how near to a multiple of the mains a resonance may be a line 
 
 def findings(source: Source, progress: Progress) -> list[Finding]:
     """Resonances that stand out all through the recording."""
-    found = _lasting(source, analyse(source, (), RingingSettings(), lambda share: progress(0.5 * share)))
+    heard = analyse(source, (), RingingSettings(), lambda share: progress(0.5 * share))
+    found = _lasting(source, [r for r in heard if r.certain])
     progress(1.0)
     if not found:
         return []
@@ -253,7 +256,7 @@ def findings(source: Source, progress: Progress) -> list[Finding]:
         places=", ".join(f"{r.hz:.0f}" for r in found[:4]),
         excess_db=format_number(found[0].excess_db),
     )
-    return [RESONANCES.found("ringing", words, found[0].excess_db, {"bells_count": float(min(6, len(found)))})]
+    return [RESONANCES.found("ringing", words, found[0].excess_db, {"bells_count": float(min(6, len(heard)))})]
 
 
 def _lasting(source: Source, found: Sequence[Resonance]) -> list[Resonance]:
