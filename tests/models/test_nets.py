@@ -31,7 +31,7 @@ def test_speech_is_told_alike_in_pieces_of_any_size(monkeypatch: pytest.MonkeyPa
     monkeypatch.setattr(speech_net, "STEPS_AT_ONCE", 97)
     for one, other in zip(whole, speech_net.speaks(over, level, 30.0), strict=True):
         assert np.abs(one - other).max() < 1e-5
-        assert 0.0 <= one.min()
+        assert one.min() >= 0.0
         assert one.max() <= 1.0
 
 
