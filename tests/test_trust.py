@@ -101,7 +101,7 @@ def test_a_tool_is_one_module_and_one_line(
     from PySide6.QtCore import QEvent
     from PySide6.QtWidgets import QApplication
 
-    from pulizia.desktop.controls import SliderRow
+    from pulizia.desktop.sliders import SliderRow
     from pulizia.desktop.start import make_application, make_window
 
     make_application()
