@@ -22,7 +22,7 @@ from pulizia.units import powers_to_db
 OVERLAP = 2
 SAME_WINDOW = 0.5 / 0.375  # power of the sine window over that of the Hann window
 LOWEST_LIFT_HZ = 1500.0
-SPARED_DB = 2.0  # of lacking treble that may well be the voice's own
+SPARED_DB = 1.0  # of lacking treble that may well be the voice's own
 HOPELESS_DB = (24.0, 36.0)  # what lacks more is made anew rather than lifted
 SLOPE_RATIO, HIDDEN = (
     1.5,
@@ -31,8 +31,8 @@ SLOPE_RATIO, HIDDEN = (
 UNDER_DB, MOST_TOLD_DB = 8.0, 12.0  # too little treble is missed less than too much in the wrong place
 SPEAKING_DB, CALIBRATED_S = -15.0, 60
 TRUSTED_DB = (
-    3.0,
-    9.0,
+    0.0,
+    6.0,
 )  # from which level over the pauses' treble is lifted, and from which nothing is made in its place
 OWN_SHARE, OWN_COLOUR_DB, FORGOTTEN_HZ = 0.5, 6.0, 8000.0
 """The most by which a voice's colour under its end bends what is wanted above it, and where nothing of it is left
