@@ -34,7 +34,8 @@ def clips_html(clips: Sequence[ClipRow]) -> str:
     rows = "".join(
         "<tr>" + "".join(f"<td>{html.escape(cell)}</td>" for cell in astuple(clip)) + "</tr>" for clip in clips
     )
-    return f"<h2>{html.escape(tr('Clips'))}</h2><table><tr>{head}</tr>{rows}</table>"
+    title = html.escape(tr("Clips"))
+    return f"<h2>{title}</h2><table><tr>{head}</tr>{rows}</table>"
 
 
 def clips_content(clips: Sequence[ClipRow]) -> list[dict[str, Any]]:

@@ -119,17 +119,15 @@ def report_html(delivered: Delivered, steps: Sequence[str] = (), clips: Sequence
             (tr("Sample peak"), plan.measured.sample_peak_dbfs, after.sample_peak_dbfs, "dBFS"),
         )
     )  # fmt: skip
-    content = report_content(delivered, steps)
+    content, words = report_content(delivered, steps), _words()
     applied = "".join(f"<li>{html.escape(step)}</li>" for step in steps)
-    applied = f"<h2>{tr('Steps applied')}</h2><ol>{applied}</ol>" if steps else ""
+    applied = f"<h2>{words['steps']}</h2><ol>{applied}</ol>" if steps else ""
     peaks = "".join(
         f"<tr><td>{format_time(at, 2)}</td><td>{format_number(level, 2)}</td></tr>"
         for at, level in peaks_over(delivered)
     )
     peaks = (
-        f"<h2>{tr('True peaks near the ceiling')}</h2><table><tr><th>{tr('at')}</th><th>dBTP</th></tr>{peaks}</table>"
-        if peaks
-        else ""
+        f"<h2>{words['peaks']}</h2><table><tr><th>{words['at']}</th><th>dBTP</th></tr>{peaks}</table>" if peaks else ""
     )
     note = "".join(f"<p class='over'>{html.escape(text)}</p>" for text in (*plan.cautions, *delivered.notes))
     said = [tr("Gain {gain} dB.", gain=format_number(plan.gain_db, 2, plus=True))]
@@ -151,8 +149,11 @@ def report_html(delivered: Delivered, steps: Sequence[str] = (), clips: Sequence
         made=moment_shown(datetime.fromisoformat(content["made"])),
     )
     verdict = tr("Within every limit") if delivered.passes else tr("Not within every limit")
+    title = html.escape(tr("Loudness of {name}", name=delivered.path.name))
+    outcome = html.escape(tr("{verdict} of {target}.", verdict=verdict, target=translated(plan.target.title)))
+    source = html.escape(tr("Target after {source}.", source=plan.target.source))
     return f"""<!DOCTYPE html>
-<html lang="{language_shown()}"><head><meta charset="utf-8"><title>{html.escape(tr("Loudness of {name}", name=delivered.path.name))}</title>
+<html lang="{language_shown()}"><head><meta charset="utf-8"><title>{title}</title>
 <style>
 body {{ font: 14px/1.45 "Source Sans 3", sans-serif; color: #1b2e3c; background: #fbf8f1; max-width: 46rem; margin: 2rem auto; padding: 0 1rem }}
 h1 {{ font-size: 1.5rem; margin: 0 }} h2 {{ font-size: 1rem; margin: 1.6rem 0 .4rem }}
@@ -163,20 +164,29 @@ td:nth-child(n+2), th:nth-child(n+2) {{ text-align: right; font-variant-numeric:
 </style></head><body>
 <h1>{html.escape(delivered.path.name)}</h1>
 <p class="soft">{shape}</p>
-<p class="{"within" if delivered.passes else "over"}">{html.escape(tr("{verdict} of {target}.", verdict=verdict, target=translated(plan.target.title)))}</p>
-<table><tr><th>{tr("limit")}</th><th>{tr("allowed")}</th><th>{tr("written file")}</th><th>{tr("verdict")}</th></tr>{rows}</table>
-<h2>{tr("Short-term loudness of the written file")}</h2>
+<p class="{"within" if delivered.passes else "over"}">{outcome}</p>
+<table><tr><th>{words["limit"]}</th><th>{words["allowed"]}</th><th>{words["written"]}</th><th>{words["verdict"]}</th></tr>{rows}</table>
+<h2>{words["curve"]}</h2>
 {_curve_svg(after.short_term, plan.target.integrated_lufs, after.duration_s)}
-<h2>{tr("Before and after")}</h2>
-<table><tr><th></th><th>{tr("before")}</th><th>{tr("written file")}</th><th>{tr("unit")}</th></tr>{figures}</table>
+<h2>{words["figures"]}</h2>
+<table><tr><th></th><th>{words["before"]}</th><th>{words["written"]}</th><th>{words["unit"]}</th></tr>{figures}</table>
 <p>{" ".join(said)}</p>{note}
 {peaks}
 {applied}{clips_html(clips)}
-<h2>{tr("File")}</h2>
+<h2>{words["file"]}</h2>
 <p>{html.escape(delivered.path.name)}, {html.escape(delivered.deliverable.words)}.<br><span class="soft">SHA-256 {content["sha256"]}</span></p>
-<p class="soft">{html.escape(content["method"])}. {html.escape(content["program"])}. {html.escape(tr("Target after {source}.", source=plan.target.source))}</p>
+<p class="soft">{html.escape(content["method"])}. {html.escape(content["program"])}. {source}</p>
 </body></html>
 """
+
+
+def _words() -> dict[str, str]:
+    """Headings of the page; they are collected for translation only outside of formatted strings."""
+    return {
+        "steps": tr("Steps applied"), "peaks": tr("True peaks near the ceiling"), "at": tr("at"), "limit": tr("limit"), "allowed": tr("allowed"),
+        "written": tr("written file"), "verdict": tr("verdict"), "curve": tr("Short-term loudness of the written file"),
+        "figures": tr("Before and after"), "before": tr("before"), "unit": tr("unit"), "file": tr("File"),
+    }  # fmt: skip
 
 
 def _verdict_row(verdict: Verdict) -> str:

@@ -133,8 +133,8 @@ class Assembly(QWidget):
         self._right.addWidget(scrolled(self.sheet))
         self._right.addWidget(with_foot(self.step_sheet, self.step_sheet.foot))
         self.levels, self.spectrum = LevelsPanel(self.studio), SpectrumView(self.studio)
-        self.levels.setProperty("manual", f"bench#{tr('Levels')}")
-        self.spectrum.setProperty("manual", f"bench#{tr('Spectrum')}")
+        self.levels.setProperty("manual", "bench#" + tr("Levels"))
+        self.spectrum.setProperty("manual", "bench#" + tr("Spectrum"))
         self.spectrum.enlarge_button.hide()
         self.spectrum.plot.setMinimumHeight(SPECTRUM_HEIGHT)
         self._right.addWidget(scrolled(self.levels))
@@ -281,7 +281,7 @@ class Assembly(QWidget):
         programme = self.studio.assembly.programme
         if programme is None:
             return
-        proposal = f"{safe_name(programme.name)}-{tr('notes')}.html"
+        proposal = safe_name(programme.name) + "-" + tr("notes") + ".html"
         name, _ = QFileDialog.getSaveFileName(
             self, tr("Save the notes"), proposal, tr("Page to print (*.html);;Table (*.csv)")
         )

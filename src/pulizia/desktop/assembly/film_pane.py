@@ -26,7 +26,7 @@ class FilmPane(QWidget):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio = studio
-        self.setProperty("manual", f"assembly#{tr('Video')}")
+        self.setProperty("manual", "assembly#" + tr("Video"))
         self.setAccessibleName(tr("Video"))
         self.setWindowTitle(tr("Video"))
         column = QVBoxLayout(self)

@@ -24,7 +24,7 @@ class MicrophoneDialog(QDialog):
     def __init__(self, studio: Studio, plan: MicrophonePlan, parent: QWidget) -> None:
         super().__init__(parent)
         self.studio, self.plan = studio, plan
-        self.setProperty("manual", f"assembly#{tr('Several microphones')}")
+        self.setProperty("manual", "assembly#" + tr("Several microphones"))
         self.setWindowTitle(tr("The best microphone"))
         self.resize(560, 520)
         programme = studio.document.project.programme(plan.programme_id)

@@ -21,7 +21,7 @@ class NoteDialog(QDialog):
     def __init__(self, marker: Marker, parent: QWidget, done: Callable[[Marker], None]) -> None:
         super().__init__(parent)
         self._marker, self._done = marker, done
-        self.setProperty("manual", f"assembly#{tr('Notes')}")
+        self.setProperty("manual", "assembly#" + tr("Notes"))
         self.setWindowTitle(tr("Note"))
         self.resize(420, 320)
         self.kind = ChoiceBox()

@@ -20,7 +20,7 @@ class TemplateDialog(QDialog):
 
     def __init__(self, studio: Studio, parent: QWidget) -> None:
         super().__init__(parent)
-        self.setProperty("manual", f"assembly#{tr('Templates')}")
+        self.setProperty("manual", "assembly#" + tr("Templates"))
         self._studio, self._templates = studio, studio.templates.known()
         self._recordings: tuple[Recording, ...] = studio.document.project.recordings
         self.setWindowTitle(tr("New programme from a template"))
