@@ -108,18 +108,19 @@ def window() -> None:
     """Start, and scrolling the Bench with a Noise step, on whatever screen there is."""
     os.environ.setdefault("QT_QPA_PLATFORM", "" if os.environ.get("DISPLAY") else "offscreen")
     began = time.process_time()
-    from pulizia.desktop.start import demo_files, make_application, make_window
+    from pulizia.desktop.demo import demo_files
+    from pulizia.desktop.start import make_application, make_window
 
     application = make_application()
     made, poster = make_window(simulated=True)
-    made.asks = False
+    made.files.asks = False
     made.resize(1280, 800)
     made.show()
     application.processEvents()
     print(
         f"window usable after {time.process_time() - began:.2f} s of processor time (interpreter and NumPy were loaded)"
     )
-    made.open_paths(demo_files()[:1])
+    made.files.open_paths(demo_files()[:1])
     settle(application, made)
     studio, axis = made.studio, made.bench.axis
     studio.document.add_step(studio.current_id, "noise", {"profile_spans_s": [[0.2, 1.1]]})
@@ -217,12 +218,12 @@ def hours() -> None:
         open_media(path).source.read(0, 48_000)
         for what in ("first time", "again"):
             made, poster = make_window(simulated=True)
-            made.asks = False
+            made.files.asks = False
             made.resize(1280, 800)
             made.show()
             application.processEvents()
             began = time.time()
-            made.open_paths([path])
+            made.files.open_paths([path])
             first, exact, heard = follow(application, made, began)
             print(
                 f"2 h stereo 24-bit, {what}: heard after {heard:.2f} s, first whole waveform {first:.2f} s, exact {exact:.1f} s"

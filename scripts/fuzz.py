@@ -19,7 +19,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from pulizia.desktop.words import read_catalogue
 
 from pulizia.audio.source import ArraySource
 from pulizia.delivery.deliver import write_source
@@ -81,7 +80,6 @@ def good_files(folder: Path) -> list[tuple[Path, Callable[[Path], object]]]:
             ),
             lambda p: read_targets(p.read_text(errors="replace"), p.name),
         ),
-        ("words.json", json.dumps({"{} of {}": "{} von {}", "Close": "Zu"}), read_catalogue),
     )
     for file, text, reader in texts:
         (folder / file).write_text(text, encoding="utf-8")

@@ -18,7 +18,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import QEvent
 
-from pulizia.desktop.start import collect_at_rest, demo_files, make_application, make_window, settle_memory
+from pulizia.desktop.demo import demo_files
+from pulizia.desktop.start import collect_at_rest, make_application, make_window, settle_memory
 from pulizia.session.studio import Studio
 from pulizia.tools.registry import ALL
 

@@ -104,7 +104,7 @@ QUIET = Problem(kind="quiet", mild=-20.0, grave=-60.0, unit="dBFS", certainty=(1
 def find(source, progress):
     progress(0.5)
     if source.frames < source.rate:
-        raise RuntimeError("too short")
+        return ["no finding"]
     return [QUIET.found("louder", "It is quiet.", -40.0, {"gain_db": 6.0})]
 
 TOOL = dataclasses.replace(LEVEL, id="louder", title="Louder", settings=Own, problems=(QUIET,), find=find)
@@ -122,6 +122,9 @@ def test_inspect_asks_the_finder_of_another_package_and_outlives_its_fault(tmp_p
     soundfile.write(short, np.full(4000, 0.1, np.float32), 8000)
     ended = pulizia(folder, "inspect", short, "--json")
     assert ended.returncode == 0, ended.stderr
+    (tmp_path / "clash").mkdir()
+    package(tmp_path / "clash", "pulizia-clash", "clash_tool:TOOL", FINDER.replace('"quiet"', '"noise"'))
+    assert "another tool finds problems of the kind noise" in pulizia(tmp_path / "clash", "tools").stderr
     assert "quiet" in json.loads(ended.stdout)["not_found"]
 
 

@@ -50,7 +50,7 @@ def passage_figures(
     the value None.
     """
     measures = measure(source, progress=lambda p: progress(0.6 * p), names=names, workers=1)
-    swing = asymmetry_db(source)
+    swing = _swing(source)
     active, activity = active_speech_level(source)
     floor = _noise_floor(source)
     found = spectrum(source, 0, source.frames, size=8192, progress=lambda p: progress(0.7 + 0.3 * p))
@@ -158,7 +158,7 @@ def _p56_envelope(source: Source) -> tuple[NDArray[np.float64], float]:
     return np.concatenate(parts) if parts else np.zeros(0), energy
 
 
-def asymmetry_db(source: Source) -> float | None:
+def _swing(source: Source) -> float | None:
     """Positive over negative peaks in dB; None where one side has none."""
     low = high = 0.0
     for start in range(0, source.frames, READ_FRAMES):

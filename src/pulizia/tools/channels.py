@@ -115,11 +115,12 @@ def suggest(source: Source, spans: Sequence[Span], _settings: ChannelsSettings, 
 
 ONE_SIDE = Problem(kind="channel missing", mild=30.0, grave=60.0, unit="dB", certainty=(0.9, 0.9))
 LATE = Problem(kind="delay", mild=0.0, grave=1.0, unit="ms", certainty=(0.8, 0.8))
-LATE_FRAMES, ALIKE = 3, 0.5
+OPPOSITE = Problem(kind="polarity", mild=-0.3, grave=-0.8, unit="", certainty=(0.9, 0.9))
+LATE_FRAMES, ALIKE = 3, 0.5  # and the correlation from which sides are one sound, alike or opposite
 
 
 def findings(source: Source, progress: Progress) -> list[Finding]:
-    """One side missing, or late."""
+    """One side missing, of opposite polarity, or late; measured once for all of them."""
     sides = sides_of(source)
     progress(1.0)
     if sides is None:
@@ -134,15 +135,23 @@ def findings(source: Source, progress: Progress) -> list[Finding]:
         return [
             ONE_SIDE.found("channels", words, abs(sides.louder_db), {"way": "left" if side == "right" else "right"})
         ]
-    if abs(sides.late_frames) < LATE_FRAMES or abs(sides.correlation) <= ALIKE:
+    if abs(sides.correlation) <= ALIKE:
         return []
+    found = []
+    if sides.correlation < 0.0:
+        words = tr(
+            "The channels have opposite polarity (correlation {near}).", near=format_number(sides.correlation, 2)
+        )
+        found.append(OPPOSITE.found("polarity", words, sides.correlation, {"invert": "right"}))
+    if abs(sides.late_frames) < LATE_FRAMES:
+        return found
     ms = 1000.0 * sides.late_frames / source.rate
     words = tr(
         "The {side} channel is {ms} ms late.",
         side=translated("right" if ms > 0 else "left"),
         ms=format_number(abs(ms), 2),
     )
-    return [LATE.found("channels", words, abs(ms), {"delay_ms": round(ms, 3)})]
+    return [*found, LATE.found("channels", words, abs(ms), {"delay_ms": round(ms, 3)})]
 
 
 TOOL = Tool(
@@ -157,6 +166,6 @@ TOOL = Tool(
     margin=margin,
     suggest=suggest,
     shapes_tone=True,
-    problems=(ONE_SIDE, LATE),
+    problems=(ONE_SIDE, OPPOSITE, LATE),
     find=findings,
 )

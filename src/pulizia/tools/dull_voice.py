@@ -294,6 +294,7 @@ TOOL = Tool(
     title="Dull voice",
     summary="Cleans a dull or buried voice and restores missing treble.",
     settings=DullVoiceSettings,
+    version=2,
     order=62,
     family="tone",
     strength_field="restored",

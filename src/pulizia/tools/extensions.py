@@ -15,11 +15,13 @@ from typing import Any
 import numpy as np
 
 from pulizia.audio.samples import Samples
+from pulizia.audio.source import Source
 from pulizia.errors import AnalysisError, PuliziaError
 from pulizia.media.faults import note_fault
 from pulizia.settings.declare import declared
 from pulizia.tools.absent import ID
 from pulizia.tools.base import AnyTool, Block, Tool
+from pulizia.tools.finding import Finding
 from pulizia.words import tr
 
 GROUP = "pulizia.tools"
@@ -32,9 +34,11 @@ def failure_of(tool_id: str) -> str:
     return _failures.get(tool_id, "")
 
 
-def found_tools(taken: Collection[str]) -> tuple[tuple[AnyTool, ...], tuple[str, ...]]:
-    """The tools of other packages, and a sentence for each that cannot be used. ``taken`` are ids that are in use."""
+def found_tools(shipped: Collection[AnyTool]) -> tuple[tuple[AnyTool, ...], tuple[str, ...]]:
+    """The tools of other packages, and a sentence for each that cannot be used."""
     tools: dict[str, AnyTool] = {}
+    taken = {tool.id for tool in shipped}
+    kinds = {problem.kind for tool in shipped for problem in tool.problems}
     problems: list[str] = []
     for entry in sorted(entry_points(group=GROUP), key=lambda entry: entry.name):
         try:
@@ -42,6 +46,11 @@ def found_tools(taken: Collection[str]) -> tuple[tuple[AnyTool, ...], tuple[str,
             if tool.id in taken or tool.id in tools:
                 message = tr("another tool has the id {tool_id}", tool_id=tool.id)
                 raise AnalysisError(message)  # noqa: TRY301 - told with the others
+            own = {problem.kind for problem in tool.problems}
+            if own & kinds:
+                message = tr("another tool finds problems of the kind {kind}", kind=min(own & kinds))
+                raise AnalysisError(message)  # noqa: TRY301 - told with the others
+            kinds |= own
             tools[tool.id] = guarded(tool)
         except PuliziaError as error:
             problems.append(_off(entry, str(error)))
@@ -80,6 +89,15 @@ def guarded(tool: AnyTool) -> AnyTool:
             raise _switched_off(tool, ValueError(f"samples of shape {made.shape} and type {made.dtype}"))
         return np.ascontiguousarray(made, dtype=np.float32)
 
+    def find(source: Source, progress: Callable[[float], None]) -> list[Finding]:
+        if tool.find is None:
+            return []
+        found = list(_watched(tool, tool.find)(source, progress))
+        kinds = {problem.kind for problem in tool.problems}
+        if not all(isinstance(one, Finding) and one.kind in kinds for one in found):
+            raise _switched_off(tool, ValueError("findings of kinds that it does not declare"))
+        return found
+
     functions: dict[str, Any] = {
         name: _watched(tool, function)
         for name in (
@@ -89,14 +107,19 @@ def guarded(tool: AnyTool) -> AnyTool:
             "picture",
             "survey",
             "suggest",
-            "find",
             "stream",
             "mix",
             "carried",
         )
         if (function := getattr(tool, name)) is not None
     }
-    return replace(tool, process=process, caption=_or_nothing(tool.caption), **functions)
+    return replace(
+        tool,
+        process=process,
+        caption=_or_nothing(tool.caption),
+        find=find if tool.find is not None else None,
+        **functions,
+    )
 
 
 def _watched(tool: AnyTool, function: Callable[..., Any]) -> Callable[..., Any]:

@@ -258,6 +258,7 @@ TOOL = Tool(
     title="Leveller",
     summary="Brings phrases to one loudness and leaves the pauses down.",
     settings=LevellerSettings,
+    version=2,
     order=74,
     family="level",
     strength_field="amount",

@@ -367,6 +367,7 @@ TOOL = Tool(
     title="Noise",
     summary="Lowers steady noise such as a fan, air or hiss under the voice.",
     settings=NoiseSettings,
+    version=2,
     order=40,
     family="steady",
     strength_field="reduction_db",

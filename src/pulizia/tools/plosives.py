@@ -333,7 +333,7 @@ TOOL = Tool(
     suggest=suggest,
     picture=picture,
     skip_field="left_s",
-    version=2,
+    version=3,
     problems=(THUMPS,),
     find=findings,
 )

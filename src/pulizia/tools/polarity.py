@@ -13,7 +13,6 @@ from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.dsp.phase_turn import half_length, turned
-from pulizia.measure.sides import sides_of
 from pulizia.settings.declare import Settings, choice, number, switch
 from pulizia.tools.base import Block, Margin, Progress, Suggestion, Survey, Table, Tool
 from pulizia.tools.finding import Finding, Problem
@@ -188,12 +187,10 @@ def suggest(source: Source, spans: Sequence[Span], _settings: PolaritySettings, 
 
 OFFSET = Problem(kind="offset", mild=-50.0, grave=-25.0, unit="dBFS", certainty=(0.9, 0.9))
 LOPSIDED = Problem(kind="lopsided", mild=5.0, grave=10.0, unit="dB", certainty=(0.8, 0.8))
-OPPOSITE = Problem(kind="polarity", mild=-0.3, grave=-0.8, unit="", certainty=(0.9, 0.9))
-OPPOSITE_FROM, BOTH_HEARD_DB = -0.5, 30.0  # correlation of the sides, and how far their levels may differ
 
 
 def findings(source: Source, progress: Progress) -> list[Finding]:
-    """An offset, a wave that swings further to one side, and sides of opposite polarity."""
+    """An offset, and a wave that swings further to one side."""
     found = []
     sums = np.zeros(source.channels)
     high = low = 0.0
@@ -201,7 +198,7 @@ def findings(source: Source, progress: Progress) -> list[Finding]:
         block = source.read(start, min(start + READ_FRAMES, source.frames))
         sums += block.sum(axis=1, dtype=np.float64)
         high, low = max(high, float(block.max())), min(low, float(block.min()))
-        progress(0.8 * (start + block.shape[1]) / source.frames)
+        progress((start + block.shape[1]) / source.frames)
     offset = gain_to_db(float(np.abs(sums).max()) / max(source.frames, 1))
     if offset > OFFSET.mild:
         words = tr("DC offset {offset} dBFS.", offset=format_number(offset))
@@ -214,12 +211,6 @@ def findings(source: Source, progress: Progress) -> list[Finding]:
             side=tr("positive") if swing > 0 else tr("negative"),
         )
         found.append(LOPSIDED.found("polarity", words, abs(swing), {"made_even": True}))
-    sides = sides_of(source)
-    if sides is not None and abs(sides.louder_db) < BOTH_HEARD_DB and sides.correlation < OPPOSITE_FROM:
-        words = tr(
-            "The channels have opposite polarity (correlation {near}).", near=format_number(sides.correlation, 2)
-        )
-        found.append(OPPOSITE.found("polarity", words, sides.correlation, {"invert": "right"}))
     return found
 
 
@@ -240,6 +231,6 @@ TOOL = Tool(
     suggest=suggest,
     applies=lambda settings, name: name != "phase_degrees_count" or not settings.made_even,
     shapes_tone=True,
-    problems=(OFFSET, LOPSIDED, OPPOSITE),
+    problems=(OFFSET, LOPSIDED),
     find=findings,
 )

@@ -43,7 +43,7 @@ SHIPPED: tuple[AnyTool, ...] = (
     blots.TOOL, noise.TOOL, voice_sieve.TOOL, room_tail.TOOL, ringing.TOOL, sibilance.TOOL, equaliser.TOOL, dull_voice.TOOL, split_compressor.TOOL,
     leveller.TOOL, silence.TOOL, reverse.TOOL, room_tone.TOOL, level.TOOL, fade.TOOL, limiter.TOOL,
 )  # fmt: skip
-EXTRA, PROBLEMS = found_tools([tool.id for tool in SHIPPED])
+EXTRA, PROBLEMS = found_tools(SHIPPED)
 """Tools of other packages, and a sentence for each that cannot be used."""
 ALL: tuple[AnyTool, ...] = (*SHIPPED, *EXTRA)
 _BY_ID = {tool.id: tool for tool in ALL}

@@ -283,6 +283,7 @@ TOOL = Tool(
     title="Ringing",
     summary="Finds resonances that ring on, and lowers them only as far as they stand out.",
     settings=RingingSettings,
+    version=2,
     order=55,
     family="tone",
     strength_field="depth_db",

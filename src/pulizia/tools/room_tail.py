@@ -309,6 +309,7 @@ TOOL = Tool(
     title="Room tail",
     summary="Reduces room reverb and keeps the voice in front.",
     settings=RoomTailSettings,
+    version=2,
     order=50,
     family="tone",
     strength_field="amount",
