@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
+from PySide6.QtGui import QAction, QDropEvent
 from PySide6.QtWidgets import QInputDialog, QMenu
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
@@ -23,6 +23,7 @@ from pulizia.desktop.assembly.menus import show_lane_menu
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.project.clips import level_at
 from pulizia.project.file import load_project, save_project
+from pulizia.project.programme_sound import stems_of
 
 RATE = 48_000
 K, M = Qt.Key, Qt.KeyboardModifier
@@ -54,6 +55,16 @@ def place(person: Person, wav: Callable[..., Path]) -> Person:
     person.window.assembly.add_all()
     person.settle()
     return person
+
+
+def lane_actions(person: Person, number: int) -> dict[str, QAction]:
+    """What the menu of a lane offers, by its words."""
+    view = person.window.assembly.lanes
+    show_lane_menu(
+        person.window.studio, view, person.window.studio.assembly.programme.lanes[number], lambda: None, QPoint()
+    )
+    menu = view.findChildren(QMenu, options=Qt.FindChildOption.FindDirectChildrenOnly)[-1]
+    return {a.text(): a for inner in [menu, *menu.findChildren(QMenu)] for a in inner.actions()}
 
 
 def test_clips_slide_and_cuts_roll_and_a_rectangle_selects(place: Person) -> None:
@@ -88,7 +99,9 @@ def test_gain_is_drawn_on_clip_line_and_lane(place: Person) -> None:
     middle = view.geometry_of.y_of_db(0.0, 0, box)
     handle = QPoint(round(box.left() + HANDLE_PX), round(middle))
     drag(place, handle, handle + QPoint(0, -20))
-    assert clips(place)[0].gain_db == pytest.approx(20 * view.geometry_of.db_per_pixel, abs=0.3)
+    assert clips(place)[0].gain_db == pytest.approx(
+        20 * view.geometry_of.db_per_pixel(view.geometry_of.lane_height), abs=0.3
+    )
     studio.document.undo()
     place.settle()
     place.bot.mouseDClick(view, LEFT, M.AltModifier, at(place, 6.0, down=0.2))
@@ -97,7 +110,7 @@ def test_gain_is_drawn_on_clip_line_and_lane(place: Person) -> None:
     drag(place, QPoint(x, round(middle)), QPoint(x + 30, round(middle) + 16))
     point = clips(place)[0].gain_line[1]
     assert point[0] == pytest.approx(6 * RATE + 30 * view.axis.frames_per_pixel, rel=0.05)
-    assert point[1] == pytest.approx(-16 * view.geometry_of.db_per_pixel, abs=0.5)
+    assert point[1] == pytest.approx(-16 * view.geometry_of.db_per_pixel(view.geometry_of.lane_height), abs=0.5)
     (gain, _, _) = next(row for row in view.switches(0) if row[1] == "gain_db")
     start = gain.center().toPoint()
     drag(place, start, start + QPoint(0, 24))
@@ -279,22 +292,68 @@ def test_the_best_microphone_is_planned_changed_and_applied(
 
 
 def test_a_lane_is_placed_on_one_loudspeaker_of_a_programme_of_six(place: Person) -> None:
-    studio, lanes = place.window.studio, place.window.assembly.lanes
+    studio = place.window.studio
     studio.assembly.change_programme("Change the channels", channels=6)
     place.settle()
-    lane = studio.assembly.programme.lanes[0]
-    show_lane_menu(studio, lanes, lane, lambda: None, QPoint(0, 0))
-    menu = lanes.findChildren(QMenu)[-1]
-    actions = {a.text(): a for inner in [menu, *menu.findChildren(QMenu)] for a in inner.actions()}
+    actions = lane_actions(place, 0)
     assert {"left and right", "left", "right", "centre", "LFE", "left surround", "right surround"} <= set(actions)
     actions["centre"].trigger()
-    menu.close()
     place.settle()
     assert studio.assembly.programme.lanes[0].placement == "C"
     sound = studio.assembly.sound.after
     heard = np.abs(sound.read(RATE, 2 * RATE)).max(axis=1)
     assert heard[2] > 0.01
     assert not np.delete(heard, 2).any()
+
+
+def test_a_lane_is_drawn_as_tall_as_its_edge_was_dragged_and_no_edit_is_made_of_it(
+    place: Person, tmp_path: Path
+) -> None:
+    studio, view = place.window.studio, place.window.assembly.lanes
+    studio.assembly.add_lane()
+    place.settle()
+    usual, past = view.geometry_of.tall(0), studio.document.history.labels
+    x, edge = 300, round(view.geometry_of.body(0, view.width()).bottom()) + 2
+    drag(place, QPoint(x, edge), QPoint(x, edge + 60))
+    assert view.geometry_of.tall(0) == pytest.approx(usual + 60, abs=2)
+    assert view.geometry_of.tall(1) == usual
+    assert view.geometry_of.body(1, view.width()).top() > edge + 60  # the next one has moved down
+    assert view.geometry_of.lane_at(edge + 50) == 0
+    place.bot.mouseClick(view, LEFT, pos=at(place, 6.0))
+    assert [c.name for c in studio.assembly.clips] == ["talk"]  # clips are taken where they are now
+    handle = QPoint(*(round(v) for v in (view.geometry_of.box(clips(place)[0], 0, view.width()).left() + HANDLE_PX,
+                                         view.geometry_of.y_of_db(0.0, 0, view.geometry_of.box(clips(place)[0], 0, view.width())))))  # fmt: skip
+    drag(place, handle, handle + QPoint(0, -20))
+    assert clips(place)[0].gain_db == pytest.approx(20 * view.geometry_of.db_per_pixel(usual + 60), abs=0.3)
+    studio.document.undo()
+    assert studio.document.history.labels[0] == past[0]
+    assert studio.assembly.programme.lanes[0].height == pytest.approx(1 + 60 / usual, abs=0.03)  # undo leaves it
+    studio.document.save(tmp_path / "tall.pulizia")
+    assert load_project(tmp_path / "tall.pulizia").programmes[0].lanes[0].height > 1.3
+    place.bot.mouseDClick(view, LEFT, pos=QPoint(x, round(view.geometry_of.body(0, view.width()).bottom()) + 2))
+    assert view.geometry_of.tall(0) == usual
+
+
+def test_lanes_of_a_group_are_muted_and_turned_up_together(place: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+    studio, view = place.window.studio, place.window.assembly.lanes
+    studio.assembly.add_lane()
+    studio.assembly.add_lane()
+    place.settle()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("Boom and lavalier", True))
+    for number, words in ((0, "New group\u2026"), (2, "Boom and lavalier")):
+        lane_actions(place, number)[words].trigger()
+        place.settle()
+    lanes = lambda: studio.assembly.programme.lanes  # noqa: E731
+    assert [la.group for la in lanes()][:4] == ["Boom and lavalier", "", "Boom and lavalier", ""][: len(lanes())]
+    box = {field: where for where, field, _ in view.switches(0)}
+    place.bot.mouseClick(view, LEFT, pos=box["muted"].center().toPoint())
+    assert [la.muted for la in lanes()][:3] == [True, False, True]
+    studio.document.undo()
+    assert not any(la.muted for la in lanes())  # one entry of history
+    studio.assembly.change_lane(lanes()[2].id, "Turn one down", gain_db=-3.0)
+    studio.assembly.set_lane_gain(lanes()[0].id, 2.0)
+    assert [la.gain_db for la in lanes()][:3] == [2.0, 0.0, -1.0]
+    assert set(stems_of(studio.assembly.programme)) == {"Boom and lavalier"}  # the only lane with clips is one of it
 
 
 def test_clips_of_a_camera_hear_the_field_recording_of_their_moment(

@@ -60,14 +60,30 @@ def project(media: Path, tmp_path: Path) -> Path:
         clip("anna", 200_000, 200_001, 50_000, gain_line=((0, 0.0), (20_000, -6.0), (50_000, 0.0)), fade_out=Edge(2400, "power"), note="again"),
     ])  # fmt: skip
     poly = Lane(
-        name="Poly", kind="alternate", steps=(make_step("level", {"way": "gain", "gain_db": -2.0}),)
+        name="Poly",
+        kind="alternate",
+        group="Set",
+        height=0.5,
+        steps=(make_step("level", {"way": "gain", "gain_db": -2.0}),),
     ).with_clips([clip("poly", 24_000, 0, 48_000, channel=2), clip("poly", 100_000, 99_999, 48_000, channel=3)])
     programme = Programme(
-        name="Chapter 1", rate=RATE, lanes=(voice, poly), markers=(Marker(48_001, "Two"),), start_frame=10 * 3600 * 25
+        name="Chapter 1",
+        rate=RATE,
+        lanes=(voice, poly),
+        markers=(Marker(48_001, "Two"), Marker(96_002, "Line", 24_001, "too soft", "again", "7", "Anna")),
+        start_frame=10 * 3600 * 25,
     )
     path = tmp_path / "museum.pulizia"
     save_project(Project(recordings=tuple(made.values())).with_programme(programme), path)
     return path
+
+
+MARKERS_THEN = {  # what is left of them where a kind carries less; it says so
+    "edl": (Marker(48_000, "Two"), Marker(96_000, "Line")),
+    "aaf": (Marker(48_001, "Two"), Marker(96_002, "Line")),
+    "xml": (Marker(48_000, "Two"), Marker(96_000, "Line", 24_960, "too soft")),
+    "csv": (Marker(48_001, "Two"), Marker(96_002, "Line", 24_001, "too soft")),
+}
 
 
 def placed(path: Path) -> list[tuple[object, ...]]:
@@ -105,7 +121,9 @@ def test_our_own_lists_come_back_to_the_sample(kind: str, project: Path, media: 
         assert "The law of cross-fades is not carried." in told
     assert placed(back) == expected
     was, now = (load_project(p).programmes[0] for p in (project, back))
-    assert [(m.frame, m.name) for m in now.markers] == [(48_000 if kind in ("edl", "xml") else 48_001, "Two")]
+    assert now.markers == MARKERS_THEN.get(kind, was.markers)
+    assert ("The kind, scene and person of notes are not carried" in told) == (kind != "otio")
+    assert ("The lengths of markers" in told) == (kind in ("edl", "aaf"))
     assert (now.start_frame, now.picture_rate, now.drop_frame) == (was.start_frame, was.picture_rate, was.drop_frame)
     assert now.received.content == out.read_bytes()  # word for word
     assert now.received.kind == kind
@@ -114,7 +132,7 @@ def test_our_own_lists_come_back_to_the_sample(kind: str, project: Path, media: 
         assert [round(db, 2) for _, db in line] == [0.0, -6.0, 0.0]
         assert line[1][0] == pytest.approx(20_000, abs=RATE / 25)
     if kind == "otio":
-        assert now.lanes[1].kind == "alternate"
+        assert (now.lanes[1].kind, now.lanes[1].group, now.lanes[1].height) == ("alternate", "Set", 0.5)
         assert [s.tool_id for s in now.lanes[1].steps] == ["level"]
         assert now.lanes[0].clips[2].note == "again"
 

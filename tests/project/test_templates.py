@@ -36,7 +36,7 @@ def test_a_programme_comes_back_from_its_template_without_its_clips() -> None:
         name="Reel", rate=RATE, channels=1, picture_rate=Fraction(30000, 1001), drop_frame=True, start_frame=107_892,
         target_id="atsc-a85",
         lanes=(
-            Lane(name="Boom", clips=(Clip(recording_id="a", start=0, inner=0, frames=RATE),), steps=(step,), gain_db=-2.5, stem="Dialogue"),
+            Lane(name="Boom", clips=(Clip(recording_id="a", start=0, inner=0, frames=RATE),), steps=(step,), gain_db=-2.5, stem="Dialogue", group="Set", height=1.7),
             Lane(name="Air", kind="atmosphere", placement="L"),
         ),
     )  # fmt: skip
@@ -54,6 +54,7 @@ def test_a_programme_comes_back_from_its_template_without_its_clips() -> None:
     assert [(x.name, x.kind, x.gain_db, x.stem, x.placement, x.clips) for x in made.lanes] == [
         ("Boom", "voice", -2.5, "Dialogue", "", ()), ("Air", "atmosphere", 0.0, "", "L", ()),
     ]  # fmt: skip
+    assert [(x.group, x.height) for x in made.lanes] == [("Set", 1.7), ("", 1.0)]
     again = made.lanes[0].steps[0]
     assert (again.settings, again.spans) == (step.settings, None)
     assert again.id != step.id

@@ -259,7 +259,7 @@ def _programme(
         raise ProjectError(message)
     rate = found.picture_rate
     markers = tuple(
-        Marker(round(m.at * clock), m.name, note=m.note) if m.note else Marker(round(m.at * clock), m.name)
+        Marker(round(m.at * clock), m.name, round(m.seconds * clock), m.note, m.kind, m.scene, m.who)
         for m in found.markers
     )
     programme = Programme(

@@ -83,8 +83,7 @@ def conform(old: Programme, new: Programme) -> Conformed:
         for clip in lane.clips:
             near = _near(clip, known.get(clip.recording_id, []), longest)
             clips += _taken(clip, lane.name, near, least, rows)
-        made = replace(lane, kind=base.kind, gain_db=base.gain_db, muted=base.muted, soloed=base.soloed, steps=base.steps,
-                       placement=base.placement, stem=base.stem, id=base.id) if base is not None else lane  # fmt: skip
+        made = replace(base, name=lane.name) if base is not None else lane
         lanes.append(replace(made, clips=()).with_clips(_in_a_row(clips)))
     kept_ids = {lane.id for lane in lanes}
     for lane in old.lanes:  # what the new cut does not know of: fill, atmosphere

@@ -61,11 +61,7 @@ def read_csv(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
             continue
         try:
             if row.get("track", "").startswith("#marker"):
-                markers.append(
-                    ListMarker(
-                        at=_seconds(row["record_in"], rate, drop), name=row.get("name", ""), note=row.get("note", "")
-                    )
-                )
+                markers.append(_marker(row, rate, drop=drop))
                 continue
             event = _event(row, rate, drop)
         except (TimecodeError, ValueError, KeyError, ZeroDivisionError) as error:
@@ -120,6 +116,12 @@ def _seconds(text: str, rate: Fraction, drop: bool) -> Fraction:  # noqa: FBT001
     return typed_seconds(text, rate, drop=drop)
 
 
+def _marker(row: dict[str, str], rate: Fraction, *, drop: bool) -> ListMarker:
+    at = _seconds(row["record_in"], rate, drop)
+    end = _seconds(row.get("record_out") or row["record_in"], rate, drop)
+    return ListMarker(at=at, name=row.get("name", ""), note=row.get("note", ""), seconds=max(Fraction(0), end - at))
+
+
 def _event(row: dict[str, str], rate: Fraction, drop: bool) -> Event:  # noqa: FBT001
     first, last = _seconds(row["record_in"], rate, drop), _seconds(row["record_out"], rate, drop)
     if last <= first:
@@ -171,12 +173,12 @@ def csv_text(found: EditList) -> str:
                 "",
                 "",
                 _exact(marker.at),
-                _exact(marker.at),
+                _exact(marker.at + marker.seconds),
                 "0",
                 *[""] * 6,
                 marker.note,
                 code(marker.at),
-                "",
+                code(marker.at + marker.seconds) if marker.seconds else "",
             ]
         )
     return out.getvalue()

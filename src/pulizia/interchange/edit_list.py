@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 from pulizia.audio.fades import Law
+from pulizia.audio.markers import NoteKind
 from pulizia.errors import PuliziaError
 from pulizia.words import tr
 
@@ -102,11 +103,20 @@ class Track:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ListMarker:
-    """A marker of the list, from its start."""
+    """A marker of the list, from its start; a region has a length.
+
+    Attributes
+    ----------
+    kind, scene, who : of a note, as in :class:`pulizia.audio.markers.Marker`; only our own lists say them
+    """
 
     at: Fraction
     name: str = ""
     note: str = ""
+    seconds: Fraction = Fraction(0)
+    kind: NoteKind = ""
+    scene: str = ""
+    who: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,6 +9,7 @@ from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
 
+from pulizia.audio.markers import Marker
 from pulizia.interchange.aaf_write import write_aaf
 from pulizia.interchange.csv_list import csv_text
 from pulizia.interchange.edit_list import EditList, EditListError, Event, Fade, ListMarker, MediaName, Track
@@ -72,8 +73,15 @@ def list_of(
     return EditList(
         kind="", name=programme.name, picture_rate=programme.picture_rate, drop=programme.drop_frame,
         start=programme.start_frame / programme.picture_rate, sample_rate=programme.rate, tracks=tuple(tracks),
-        markers=tuple(ListMarker(at=Fraction(m.frame, programme.rate), name=m.name, note=m.note) for m in programme.markers),
+        markers=tuple(_marker(m, programme.rate) for m in programme.markers),
         own={"programme": own, "picture_rate": str(programme.picture_rate), "drop": programme.drop_frame},
+    )  # fmt: skip
+
+
+def _marker(marker: Marker, clock: int) -> ListMarker:
+    return ListMarker(
+        at=Fraction(marker.frame, clock), name=marker.name, note=marker.note, seconds=Fraction(marker.frames, clock),
+        kind=marker.kind, scene=marker.scene, who=marker.who,
     )  # fmt: skip
 
 
@@ -127,7 +135,9 @@ def losses(programme: Programme, kind: str, *, rendered: bool) -> tuple[str, ...
         (("aaf",), any(c.note for c in clips), tr("Notes of clips are not carried.")),
         (("aaf",), any(a.stop > b.start for lane in programme.lanes for a, b in pairwise(lane.clips)),
             tr("The law of cross-fades is not carried.")),
-        ((*every, "otio"), any(m.kind or m.scene or m.who for m in programme.markers),
+        (("edl", "aaf"), any(m.note or m.frames for m in programme.markers),
+            tr("The lengths of markers and the words beside their names are not carried; save the notes as a list of their own.")),
+        (every, any(m.kind or m.scene or m.who for m in programme.markers),
             tr("The kind, scene and person of notes are not carried; save the notes as a list of their own.")),
         (("edl", "aaf"), any(not c.enabled for c in clips), tr("Clips that are off are left out.")),
         (("xml",), any(c.fade_in.law == "matched" and c.fade_in.frames for c in clips),

@@ -7,8 +7,9 @@ import json
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import PurePosixPath
-from typing import Any
+from typing import Any, get_args
 
+from pulizia.audio.markers import NoteKind
 from pulizia.interchange.edit_list import (
     RATES,
     EditList,
@@ -77,13 +78,21 @@ def read_otio(text: str, name: str) -> EditList:
         events = tuple(_events(otio, track, remarks))
         if events or _own(track):
             tracks.append(Track(name=track.name or f"A{number}", events=events, own=_own(track)))
-    markers = [
-        ListMarker(at=_seconds(m.marked_range.start_time), name=m.name, note=str(m.metadata.get("note", "")))
-        for m in timeline.tracks.markers
-    ]
+    markers = [_marker(m) for m in timeline.tracks.markers]
     return EditList(
         kind="otio", name=timeline.name or name, picture_rate=rate, drop=bool(own.get("drop")) if own else False, start=start,
         tracks=tuple(tracks), markers=tuple(markers), remarks=tuple(dict.fromkeys(remarks)), own=own,
+    )  # fmt: skip
+
+
+def _marker(found: Any) -> ListMarker:
+    own = _own(found)
+    said = {key: str(own[key]) for key in ("kind", "scene", "who") if key in own} if isinstance(own, dict) else {}
+    if said.get("kind") not in get_args(NoteKind):
+        said.pop("kind", None)
+    return ListMarker(
+        at=_seconds(found.marked_range.start_time), seconds=_seconds(found.marked_range.duration), name=found.name,
+        note=str(found.metadata.get("note", "")), **said,  # type: ignore[arg-type]
     )  # fmt: skip
 
 
@@ -219,8 +228,11 @@ def otio_text(found: EditList, clock: int) -> str:
         timeline.tracks.markers.append(
             otio.schema.Marker(
                 name=marker.name,
-                marked_range=span(samples(marker.at), time(0.0, float(clock))),
-                metadata={"note": marker.note},
+                marked_range=span(samples(marker.at), samples(marker.seconds)),
+                metadata={
+                    "note": marker.note,
+                    OWN: json.dumps({"kind": marker.kind, "scene": marker.scene, "who": marker.who}),
+                },
             )
         )
     text: str = otio.adapters.write_to_string(timeline, "otio_json")

@@ -79,7 +79,12 @@ def read_xml(data: bytes, name: str) -> EditList:
             tracks.append(Track(name=_text(track, "name") or f"A{number}", events=events))
     start, drop = _start(sequence, rate)
     markers = [
-        ListMarker(at=Fraction(_int(m, "in")) / rate, name=_text(m, "name"), note=_text(m, "comment"))
+        ListMarker(
+            at=Fraction(_int(m, "in")) / rate,
+            name=_text(m, "name"),
+            note=_text(m, "comment"),
+            seconds=Fraction(max(0, _int(m, "out") - _int(m, "in"))) / rate,
+        )
         for m in sequence.findall("marker")
         if _int(m, "in") >= 0
     ]

@@ -59,7 +59,7 @@ def xml_text(found: EditList) -> bytes:
         _put(node, "name", marker.name)
         _put(node, "comment", marker.note)
         _put(node, "in", round(marker.at * rate))
-        _put(node, "out", -1)
+        _put(node, "out", round(marker.at * rate) + round(marker.seconds * rate) if marker.seconds else -1)
     indent(root, " ")
     head = b'<?xml version="1.0" encoding="UTF-8"?>\n<!DOCTYPE xmeml>\n'
     body: bytes = tostring(root, encoding="utf-8")

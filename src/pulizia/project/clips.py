@@ -26,6 +26,7 @@ PICTURE_RATES = (
 )  # fmt: skip
 MOST_CLIPS, MOST_LANES, MOST_CHANNELS = 100_000, 200, 64
 LOWEST_DB, HIGHEST_DB = -120.0, 40.0
+FLATTEST, TALLEST = 0.3, 4.0  # of a lane, relative to the others
 
 
 def new_clip_id() -> str:
@@ -148,7 +149,9 @@ class Lane:
     Attributes
     ----------
     placement : the loudspeaker that mono clips go to, by name; "" spreads them over left and right with equal power
-    stem : name of the stem that it is delivered in; "" is that of its kind
+    stem : name of the stem that it is delivered in; "" is that of its group, or of its kind
+    group : lanes of one group are muted, soloed and turned up together; "" is none
+    height : how tall it is drawn, relative to the others
     """
 
     name: str
@@ -160,6 +163,8 @@ class Lane:
     soloed: bool = False
     placement: str = ""
     stem: str = ""
+    group: str = ""
+    height: float = 1.0
     id: str = field(default_factory=new_clip_id)
 
     @property
@@ -233,6 +238,11 @@ class Programme:
                 return lane
         message = tr("The lane is no longer part of the programme.")
         raise ProjectError(message)
+
+    def grouped(self, lane_id: str) -> tuple[Lane, ...]:
+        """The lane and those that are in one group with it."""
+        lane = self.lane(lane_id)
+        return tuple(la for la in self.lanes if la.id == lane_id or (lane.group and la.group == lane.group))
 
     def lane_of(self, clip_id: str) -> Lane:
         """The lane on which a clip lies."""

@@ -10,7 +10,17 @@ from typing import Any
 
 from pulizia.audio.markers import in_order
 from pulizia.audio.timeline import Edge
-from pulizia.project.clips import KINDS, MOST_CHANNELS, MOST_CLIPS, MOST_LANES, Clip, Lane, Programme
+from pulizia.project.clips import (
+    FLATTEST,
+    KINDS,
+    MOST_CHANNELS,
+    MOST_CLIPS,
+    MOST_LANES,
+    TALLEST,
+    Clip,
+    Lane,
+    Programme,
+)
 from pulizia.project.received import received_of, received_row
 from pulizia.project.rows import marker_of, marker_row, step_of, step_row
 from pulizia.words import tr
@@ -39,7 +49,7 @@ def lane_row(lane: Lane) -> dict[str, Any]:
         "id": lane.id, "name": lane.name, "kind": lane.kind, "gain_db": lane.gain_db, "muted": lane.muted,
         "soloed": lane.soloed, "placement": lane.placement, "stem": lane.stem,
         "clips": [clip_row(clip) for clip in lane.clips], "steps": [step_row(step) for step in lane.steps],
-    }  # fmt: skip
+    } | ({"group": lane.group} if lane.group else {}) | ({"height": lane.height} if lane.height != 1.0 else {})  # fmt: skip
 
 
 def clip_row(clip: Clip) -> dict[str, Any]:
@@ -103,6 +113,8 @@ def _lane(row: dict[str, Any], rate: int, channels: int) -> Lane:
         id=str(row["id"]), name=str(row["name"])[:LONGEST_NAME], kind=row["kind"], gain_db=_finite(row["gain_db"]),
         muted=bool(row["muted"]), soloed=bool(row["soloed"]), placement=str(row["placement"])[:LONGEST_NAME],
         stem=str(row["stem"])[:LONGEST_NAME], steps=tuple(step_of(entry, rate, channels) for entry in row["steps"]),
+        group=str(row.get("group", ""))[:LONGEST_NAME],
+        height=min(max(_finite(row.get("height", 1.0)), FLATTEST), TALLEST),
     )  # fmt: skip
     return lane.with_clips(clip_of(entry) for entry in row["clips"])
 

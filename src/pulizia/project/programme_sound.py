@@ -236,10 +236,10 @@ def placed(names: tuple[str, ...], channel: int | None, placement: str, channels
 
 
 def stems_of(programme: Programme) -> dict[str, tuple[Lane, ...]]:
-    """Lanes by the name of their stem: their own, or that of their kind."""
+    """Lanes by the name of their stem: their own, that of their group, or that of their kind."""
     found: dict[str, tuple[Lane, ...]] = {}
     for lane in programme.lanes:
         if lane.clips and not lane.muted:
-            name = lane.stem or lane.kind
+            name = lane.stem or lane.group or lane.kind
             found[name] = (*found.get(name, ()), lane)
     return found

@@ -17,7 +17,7 @@ from pulizia.errors import ProjectError, PuliziaError, UnknownNameError
 from pulizia.media.folders import config_folder
 from pulizia.media.shelf import Shelf
 from pulizia.media.write import shortened, write_text
-from pulizia.project.clips import KINDS, MOST_CHANNELS, MOST_LANES, Clip, Lane, LaneKind, Programme
+from pulizia.project.clips import FLATTEST, KINDS, MOST_CHANNELS, MOST_LANES, TALLEST, Clip, Lane, LaneKind, Programme
 from pulizia.project.model import Recording
 from pulizia.score.steps import Step, make_step, new_id
 from pulizia.settings.as_dict import to_dict
@@ -46,6 +46,8 @@ class TemplateLane:
     gain_db: float = 0.0
     placement: str = ""
     stem: str = ""
+    group: str = ""
+    height: float = 1.0
     steps: tuple[Step, ...] = ()
 
 
@@ -78,7 +80,7 @@ def template_of(programme: Programme, target_id: str, description: str = "") -> 
     lanes = tuple(
         TemplateLane(
             name=lane.name, kind=lane.kind, gain_db=lane.gain_db, placement=lane.placement, stem=lane.stem,
-            steps=tuple(step.for_recipe() for step in lane.steps),
+            group=lane.group, height=lane.height, steps=tuple(step.for_recipe() for step in lane.steps),
         )
         for lane in programme.lanes
     )  # fmt: skip
@@ -127,7 +129,7 @@ def programme_of_template(
             at += frames + gap
         lane = Lane(
             name=row.name, kind=row.kind, gain_db=row.gain_db, placement=row.placement, stem=row.stem,
-            steps=tuple(replace(step, id=new_id()) for step in row.steps),
+            group=row.group, height=row.height, steps=tuple(replace(step, id=new_id()) for step in row.steps),
         )  # fmt: skip
         lanes.append(lane.with_clips(clips))
     start = frame_of(template.start, template.picture_rate, drop=template.drop_frame)
@@ -160,7 +162,7 @@ def template_text(template: Template) -> str:
         "drop_frame": template.drop_frame, "start": template.start, "gap_s": template.gap_s,
         "lanes": [
             {"name": lane.name, "kind": lane.kind, "gain_db": lane.gain_db, "placement": lane.placement, "stem": lane.stem,
-             "steps": [_step_row(step) for step in lane.steps]}
+             "group": lane.group, "height": lane.height, "steps": [_step_row(step) for step in lane.steps]}
             for lane in template.lanes
         ],
         "steps": [_step_row(step) for step in template.steps],
@@ -216,6 +218,8 @@ def _lane(row: dict[str, Any]) -> TemplateLane:
     return TemplateLane(
         name=str(row["name"])[:LONGEST_NAME], kind=row.get("kind", "voice"), gain_db=float(row.get("gain_db", 0.0)),
         placement=str(row.get("placement", "")), stem=str(row.get("stem", "")), steps=_steps(row.get("steps", [])),
+        group=str(row.get("group", ""))[:LONGEST_NAME],
+        height=min(max(float(row.get("height", 1.0)), FLATTEST), TALLEST),
     )  # fmt: skip
 
 

@@ -15,6 +15,8 @@ from pulizia.session.assembly_subject import AssemblySubject
 from pulizia.session.programme_notes import write_notes
 from pulizia.words import tr
 
+LOWEST_GAIN_DB, HIGHEST_GAIN_DB = -60.0, 24.0  # of a lane
+
 
 class AssemblyLanes(AssemblySubject):
     """What is done to the programme, its lanes and its markers."""
@@ -112,17 +114,35 @@ class AssemblyLanes(AssemblySubject):
         self.apply(lambda p: replace(p, lanes=tuple(la for la in p.lanes if la.id != lane_id)), tr("Remove the lane"))
 
     def change_lane(self, lane_id: str, what: str, **changes: Any) -> None:  # noqa: ANN401
-        """Change fields of a lane: name, kind, gain_db, muted, soloed, placement, stem."""
+        """Change fields of a lane: name, kind, gain_db, muted, soloed, placement, stem, group."""
         self.apply(lambda p: p.with_lane(replace(p.lane(lane_id), **changes)), what)
+
+    def switch_lane(self, lane_id: str, what: str, field: str, *, on: bool) -> None:
+        """Mute or solo a lane together with its group; ``field`` is "muted" or "soloed"."""
+
+        def switched(programme: Programme) -> Programme:
+            for lane in programme.grouped(lane_id):
+                programme = programme.with_lane(replace(lane, **{field: on}))  # type: ignore[arg-type]
+            return programme
+
+        self.apply(switched, what)
 
     def change_all_lanes(self, what: str, **changes: Any) -> None:  # noqa: ANN401
         """Change fields of every lane, as one entry of history."""
         self.apply(lambda p: replace(p, lanes=tuple(replace(lane, **changes) for lane in p.lanes)), what)
 
     def set_lane_gain(self, lane_id: str, gain_db: float) -> None:
-        """Set the gain of a lane; drags are one entry of history."""
-        change = lambda p: p.with_lane(replace(p.lane(lane_id), gain_db=gain_db))  # noqa: E731
-        self.apply(change, tr("Change the gain of a lane"), f"lane:{lane_id}:gain")
+        """Set the gain of a lane, its group goes along by as much; drags are one entry of history."""
+
+        def turned(programme: Programme) -> Programme:
+            by = gain_db - programme.lane(lane_id).gain_db
+            for lane in programme.grouped(lane_id):
+                programme = programme.with_lane(
+                    replace(lane, gain_db=min(max(lane.gain_db + by, LOWEST_GAIN_DB), HIGHEST_GAIN_DB))
+                )
+            return programme
+
+        self.apply(turned, tr("Change the gain of a lane"), f"lane:{lane_id}:gain")
 
     def move_lane(self, lane_id: str, by: int) -> None:
         """Move a lane up (-1) or down (1)."""

@@ -245,6 +245,19 @@ class Document(StepEditing):
         """Put a changed or new programme into the project; ``what`` is done, in words for the history."""
         self._edit(self.project.with_programme(programme), what, merge_key)
 
+    def set_lane_height(self, programme_id: str, lane_id: str, height: float) -> None:
+        """How tall a lane is drawn, relative to the others; no entry of history."""
+
+        def changed(project: Project) -> Project:
+            programme = next((p for p in project.programmes if p.id == programme_id), None)
+            lane = next((la for la in programme.lanes if la.id == lane_id), None) if programme is not None else None
+            if programme is None or lane is None or lane.height == height:
+                return project
+            return project.with_programme(programme.with_lane(replace(lane, height=height)))
+
+        self.history.amend(changed)
+        self._tell()
+
     def remove_programme(self, programme_id: str) -> None:
         """Take a programme out of the project; its recordings stay."""
         name = self.project.programme(programme_id).name

@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
@@ -45,6 +45,12 @@ class History:
                 if self._past:
                     self._past[-1] = (label, before)
                 self._merge_key = None
+
+    def amend(self, change: Callable[[Project], Project]) -> None:
+        """Change how the project looks, now, before and later: no edit that undo would take back."""
+        self.present = change(self.present)
+        for row in (self._past, self._future):
+            row[:] = [(label, change(project)) for label, project in row]
 
     def settle(self) -> None:
         """End a row of merged edits: the slider was let go."""

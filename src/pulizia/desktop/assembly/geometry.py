@@ -6,6 +6,7 @@ from __future__ import annotations
 from bisect import bisect_left, bisect_right
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import accumulate
 from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF
@@ -14,6 +15,7 @@ from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.project.clips import Clip, Lane, level_at
 
 HEAD_PX, LEAST_LANE, SHARED_LANE, MOST_LANE, GAP_PX = 20, 52, 120, 240, 6
+FLATTEST_PX, TALLEST_PX = 30, 480  # of a lane that has a height of its own
 SHARED_SHARE = 0.2
 EDGE_PX, CORNER_PX, NAME_PX = 6, 12, 16
 GAIN_PX, GAIN_EDGE_DB = 5, 24.0  # how near the gain line is taken; dB from its middle to the edge of a clip
@@ -37,6 +39,27 @@ class Geometry:
     def __init__(self, axis: TimeAxis) -> None:
         self.axis = axis
         self.lane_height = 78
+        self._shares: tuple[float, ...] = ()
+        self._tops: list[int] = []  # of the rows at ``lane_height``, and the end of the last
+        self._made_for: tuple[int, tuple[float, ...]] | None = None
+
+    def arrange(self, shares: tuple[float, ...]) -> None:
+        """How tall each lane is, relative to ``lane_height``."""
+        self._shares = shares
+
+    def tall(self, number: int) -> int:
+        """The height of a lane's clips."""
+        share = self._shares[number] if number < len(self._shares) else 1.0
+        return self.lane_height if share == 1.0 else min(max(round(share * self.lane_height), FLATTEST_PX), TALLEST_PX)
+
+    def top(self, number: int) -> int:
+        """Where a lane begins; lanes beyond the last follow at the common height."""
+        if self._made_for != (self.lane_height, self._shares):
+            self._made_for = (self.lane_height, self._shares)
+            heights = (HEAD_PX + self.tall(n) + GAP_PX for n in range(len(self._shares)))
+            self._tops = list(accumulate(heights, initial=0))
+        last = len(self._tops) - 1
+        return self._tops[number] if number <= last else self._tops[last] + (number - last) * self.pitch
 
     def share(self, height: int, count: int) -> None:
         """Let ``count`` lanes fill a height, as far as they may grow and shrink."""
@@ -45,24 +68,32 @@ class Geometry:
 
     @property
     def pitch(self) -> int:
-        """From one lane to the next."""
+        """From one lane to the next, where it has no height of its own."""
         return HEAD_PX + self.lane_height + GAP_PX
 
     def height(self, count: int) -> int:
         """Of so many lanes."""
-        return self.pitch * count + 8
+        return self.top(count) + 8
 
     def head(self, number: int, width: float) -> QRectF:
         """The row with a lane's name."""
-        return QRectF(GUTTER, number * self.pitch + 2, width - 2 * GUTTER, HEAD_PX)
+        return QRectF(GUTTER, self.top(number) + 2, width - 2 * GUTTER, HEAD_PX)
 
     def body(self, number: int, width: float) -> QRectF:
         """Where a lane's clips lie."""
-        return QRectF(GUTTER, number * self.pitch + HEAD_PX + 2, width - 2 * GUTTER, self.lane_height)
+        return QRectF(GUTTER, self.top(number) + HEAD_PX + 2, width - 2 * GUTTER, self.tall(number))
 
     def lane_at(self, y: float) -> int:
         """Number of the lane at a height; it may lie beyond the last."""
-        return max(0, int((y - 2) // self.pitch))
+        end = self.top(len(self._shares))
+        if y - 2 >= end:
+            return len(self._shares) + int((y - 2 - end) // self.pitch)
+        return max(0, bisect_right(self._tops, y - 2) - 1)
+
+    def edge_at(self, y: float) -> int | None:
+        """The lane whose lower edge lies at a height; None where there is none."""
+        number = self.lane_at(y)
+        return number if number < len(self._shares) and y >= self.top(number + 1) + 2 - GAP_PX else None
 
     def box(self, clip: Clip, number: int, width: float) -> QRectF:
         """The outline of a clip."""
@@ -114,19 +145,20 @@ class Geometry:
 
     # -- the gain line: 0 dB in the middle of a clip
 
-    @property
-    def db_per_pixel(self) -> float:
-        """Of the gain line."""
-        return GAIN_EDGE_DB / ((self.lane_height - NAME_PX) / 2 - 4)
+    @staticmethod
+    def db_per_pixel(height: float) -> float:
+        """Of the gain line of a clip so tall."""
+        return GAIN_EDGE_DB / max((height - NAME_PX) / 2 - 4, 3.0)
 
     def y_of_db(self, db: float, _number: int, box: QRectF) -> float:
         """Where a gain lies in a clip's box."""
         middle = box.center().y() + NAME_PX / 2
-        return middle - min(max(db, -GAIN_EDGE_DB), GAIN_EDGE_DB) / self.db_per_pixel
+        return middle - min(max(db, -GAIN_EDGE_DB), GAIN_EDGE_DB) / self.db_per_pixel(box.height())
 
     def db_at(self, y: float, number: int, width: float) -> float:
         """The gain at a height of a row."""
-        return (self.body(number, width).center().y() + NAME_PX / 2 - y) * self.db_per_pixel
+        body = self.body(number, width)
+        return (body.center().y() + NAME_PX / 2 - y) * self.db_per_pixel(body.height())
 
     def _grip(self, clip: Clip, box: QRectF, place: QPointF) -> Grip:
         if box.width() < 3 * EDGE_PX:

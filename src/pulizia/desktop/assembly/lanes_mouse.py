@@ -8,12 +8,13 @@ from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QWheelEvent
-from PySide6.QtWidgets import QWidget
 
-from pulizia.desktop.assembly.geometry import LEAST_LANE, MOST_LANE, Geometry, Hit, gain_at, gain_points, snapped
+from pulizia.desktop.assembly.geometry import Hit, gain_at, gain_points, snapped
+from pulizia.desktop.assembly.lane_rows import LaneRows
 from pulizia.desktop.assembly.menus import ask_lane_name, show_clip_menu, show_lane_menu
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
-from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.clips import Clip, Programme
+from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB
 from pulizia.session.studio import Studio
 from pulizia.units import seconds_to_frames
 from pulizia.words import tr
@@ -22,7 +23,9 @@ SNAP_PX, STILL_PX = 7, 3
 HEARD_MS, HEARD_S = 140, 0.16  # a trimmed edge is heard when the mouse rests this long; how much of it
 WORD_REACH_S = 0.15  # no farther do the edges of words hold the mouse
 DB_PER_PX = 0.25  # of a lane's gain
-Deed = Literal["section", "box", "move", "slip", "slide", "edge", "roll", "fade", "gain", "point", "lane_gain"]
+Deed = Literal[
+    "section", "box", "move", "slip", "slide", "edge", "roll", "fade", "gain", "point", "lane_gain", "height"
+]
 SHAPES = {
     "start": Qt.CursorShape.SizeHorCursor, "stop": Qt.CursorShape.SizeHorCursor, "in": Qt.CursorShape.PointingHandCursor,
     "out": Qt.CursorShape.PointingHandCursor, "body": Qt.CursorShape.OpenHandCursor,
@@ -45,18 +48,14 @@ class Drag:
     head: int = 0  # where the playhead was
 
 
-class LanesMouse(QWidget):
+class LanesMouse(LaneRows):
     """The mouse's half of the lanes."""
 
     bench_asked = Signal(str, int)
 
     def __init__(self, studio: Studio, axis: TimeAxis) -> None:
-        super().__init__()
-        self.studio, self.axis = studio, axis
-        self.geometry_of = Geometry(axis)
-        self.hidden: set[str] = set()
+        super().__init__(studio, axis)
         self._drag: Drag | None = None
-        self._own_height = False
         self.shift, self.to_lane = 0, ""  # of clips that are being moved
         self.box: QRectF | None = None  # what is being selected
         self._rest = QTimer(self)
@@ -64,19 +63,6 @@ class LanesMouse(QWidget):
         self._rest.setInterval(HEARD_MS)
         self._rest.timeout.connect(self._hear_edge)
         self._edge: tuple[int, str] | None = None
-
-    # -- what is there
-
-    @property
-    def programme(self) -> Programme | None:
-        """What is shown."""
-        return self.studio.assembly.programme
-
-    @property
-    def rows(self) -> tuple[Lane, ...]:
-        """Lanes that are shown, from the top."""
-        programme = self.programme
-        return tuple(la for la in programme.lanes if la.id not in self.hidden) if programme is not None else ()
 
     def switches(self, number: int) -> list[tuple[QRectF, str, str]]:
         """What can be clicked in the head of a row: where, which field, in which words."""
@@ -98,6 +84,10 @@ class LanesMouse(QWidget):
             return
         place, keys = event.position(), event.modifiers()
         number = self.geometry_of.lane_at(place.y())
+        if (edge := self.geometry_of.edge_at(place.y())) is not None:
+            lane = self.rows[edge]
+            self._begin(Drag("height", None, 0.0, place, value=self.geometry_of.tall(edge), lane=lane.id))
+            return
         if number < len(self.rows) and self._press_head(
             number, place, everywhere=bool(keys & Qt.KeyboardModifier.ControlModifier)
         ):
@@ -156,7 +146,7 @@ class LanesMouse(QWidget):
                 if everywhere:
                     assembly.change_all_lanes(words[not on], **{field: on})
                 else:
-                    assembly.change_lane(lane.id, words[not on], **{field: on})
+                    assembly.switch_lane(lane.id, words[not on], field, on=on)
             return True
         if self.geometry_of.head(number, self.width()).contains(place) or place.x() < GUTTER:
             assembly.select(())
@@ -172,6 +162,9 @@ class LanesMouse(QWidget):
             return
         if drag is None:
             hit = self._hit(place)
+            if hit is None and self.geometry_of.edge_at(place.y()) is not None:
+                self.setCursor(Qt.CursorShape.SplitVCursor)
+                return
             self.setCursor(SHAPES[hit.grip] if hit is not None else Qt.CursorShape.IBeamCursor)
             return
         if not drag.moved and (place - drag.place).manhattanLength() < STILL_PX:
@@ -183,7 +176,10 @@ class LanesMouse(QWidget):
             self._drag_clip(drag, drag.hit, frame, place, free=free)
         elif drag.deed == "lane_gain":
             gain = round(2 * (drag.value - (place.y() - drag.place.y()) * DB_PER_PX)) / 2
-            self.studio.assembly.set_lane_gain(drag.lane, min(max(gain, -60.0), 24.0))
+            self.studio.assembly.set_lane_gain(drag.lane, min(max(gain, LOWEST_GAIN_DB), HIGHEST_GAIN_DB))
+        elif drag.deed == "height":
+            share = (drag.value + place.y() - drag.place.y()) / self.geometry_of.lane_height
+            self.pull_height(drag.lane, share)
         elif drag.deed == "box":
             self.box = QRectF(drag.place, place).normalized()
         else:
@@ -211,7 +207,8 @@ class LanesMouse(QWidget):
             frames = frame - clip.start if hit.grip == "in" else clip.stop - frame
             assembly.set_fade(hit.grip, max(0, round(frames)), clip_ids={clip.id})
         elif drag.deed == "gain":
-            moved = (drag.place.y() - place.y()) * self.geometry_of.db_per_pixel
+            row = [lane.id for lane in self.rows].index(hit.lane.id)
+            moved = (drag.place.y() - place.y()) * self.geometry_of.db_per_pixel(self.geometry_of.tall(row))
             assembly.set_gain(round(min(max(drag.value + moved, -60.0), 24.0), 1))
         else:
             self._drag_point(drag, clip, frame, place)
@@ -303,6 +300,8 @@ class LanesMouse(QWidget):
                 self.studio.seek(frame)
         elif drag.deed == "move":
             assembly.move(self.shift, self.to_lane or None)
+        elif drag.deed == "height":
+            self.keep_height(drag.lane, self.pulled[1])
         elif drag.deed == "box" and self.box is not None:
             assembly.select(c.id for c in self.geometry_of.within(self.rows, self.box, self.width()))
         if self._edge is not None:
@@ -320,6 +319,9 @@ class LanesMouse(QWidget):
             return
         self._drag = None
         number = self.geometry_of.lane_at(place.y())
+        if (edge := self.geometry_of.edge_at(place.y())) is not None:
+            self.keep_height(self.rows[edge].id, 1.0)
+            return
         hit = self._hit(place)
         if hit is None:
             if number < len(self.rows) and self.geometry_of.head(number, self.width()).contains(place):
@@ -356,26 +358,6 @@ class LanesMouse(QWidget):
 
     # -- size
 
-    def hide_lane(self, lane_id: str) -> None:
-        """Show the lane no longer; it is still heard."""
-        self.hidden.add(lane_id)
-        self.fit()
-        self.studio.events.selection.emit()  # commands are offered anew
-        self.studio.say(tr("The lane is hidden and still heard. Show all lanes brings it back."))
-
-    def show_lanes(self) -> None:
-        """Show hidden lanes again."""
-        self.hidden.clear()
-        self.fit()
-
-    def fit(self) -> None:
-        """Be as tall as the lanes; they share the room that there is, until somebody sets their height."""
-        around = self.parentWidget()
-        if not self._own_height and around is not None and self.rows:
-            self.geometry_of.share(around.height(), len(self.rows))
-        self.setMinimumHeight(self.geometry_of.height(len(self.rows)))
-        self.update()
-
     def wheelEvent(self, event: QWheelEvent) -> None:
         delta, x = event.angleDelta(), event.position().x() - GUTTER
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
@@ -389,9 +371,3 @@ class LanesMouse(QWidget):
             event.accept()
         else:
             event.ignore()  # up and down among the lanes
-
-    def set_lane_height(self, height: int) -> None:
-        """Make all lanes taller or flatter."""
-        self._own_height = True
-        self.geometry_of.lane_height = min(max(height, LEAST_LANE), MOST_LANE)
-        self.fit()

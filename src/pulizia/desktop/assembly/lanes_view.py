@@ -100,6 +100,8 @@ class LanesView(LanesMouse):
         kind = translated(KIND_WORDS[lane.kind])
         if lane.kind != "voice" and kind.lower() != about[0].lower():
             about.append(kind)
+        if lane.group:
+            about.append(tr("group {name}", name=lane.group))
         if lane.steps:
             about.append(plural("1 step", "{n} steps", len(lane.steps)))
         words = painter.fontMetrics().elidedText(", ".join(dict.fromkeys(about)), Qt.TextElideMode.ElideRight, 360)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 from pulizia.audio.layouts import channel_names
 from pulizia.desktop.assembly.geometry import Hit
 from pulizia.project.clips import KINDS, Lane, LaneKind
+from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB
 from pulizia.session.studio import Studio
 from pulizia.words import N_, tr, translated
 
@@ -59,10 +60,11 @@ def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, hide: Callable[[
 
     def gain() -> None:
         value, good = QInputDialog.getDouble(
-            parent, tr("Gain of the lane"), tr("Gain in dB"), lane.gain_db, -60.0, 24.0, 1
+            parent, tr("Gain of the lane"), tr("Gain in dB"), lane.gain_db, LOWEST_GAIN_DB, HIGHEST_GAIN_DB, 1
         )
         if good:
-            desk.change_lane(lane.id, tr("Change the gain of a lane"), gain_db=value)
+            desk.set_lane_gain(lane.id, value)
+            desk.settle()
 
     menu = QMenu(parent)
     menu.addAction(tr("Rename the lane\u2026")).triggered.connect(lambda: ask_lane_name(studio, parent, lane))
@@ -83,6 +85,7 @@ def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, hide: Callable[[
         action.setCheckable(True)
         action.setChecked(lane.placement == name)
         action.triggered.connect(lambda _on=False, n=name: desk.change_lane(lane.id, tr("Place a lane"), placement=n))
+    _add_groups(menu, studio, lane)
     menu.addSeparator()
     menu.addAction(tr("Fill gaps with room tone")).triggered.connect(lambda: desk.fill_gaps())  # noqa: PLW0108 - the click has an argument
     menu.addAction(tr("Add a lane")).triggered.connect(lambda: desk.add_lane())  # noqa: PLW0108
@@ -92,6 +95,25 @@ def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, hide: Callable[[
     menu.addAction(tr("Move the lane down")).triggered.connect(lambda: desk.move_lane(lane.id, 1))
     menu.addAction(tr("Remove the lane")).triggered.connect(lambda: desk.remove_lane(lane.id))
     _show(menu, place)
+
+
+def _add_groups(menu: QMenu, studio: Studio, lane: Lane) -> None:
+    """The groups that there are, none, and a new one; lanes of a group are muted, soloed and turned up together."""
+    desk = studio.assembly
+    groups, programme = menu.addMenu(tr("Group")), desk.programme
+    known = dict.fromkeys(la.group for la in programme.lanes if la.group) if programme is not None else {}
+    for name in ("", *known):
+        action = groups.addAction(name or tr("No group"))
+        action.setCheckable(True)
+        action.setChecked(lane.group == name)
+        action.triggered.connect(lambda _on=False, n=name: desk.change_lane(lane.id, tr("Group a lane"), group=n))
+
+    def another() -> None:
+        name, good = QInputDialog.getText(menu.parentWidget(), tr("New group"), tr("Name"))
+        if good and name.strip():
+            desk.change_lane(lane.id, tr("Group a lane"), group=name.strip())
+
+    groups.addAction(tr("New group\u2026")).triggered.connect(another)
 
 
 def _show(menu: QMenu, place: QPoint) -> None:
