@@ -34,6 +34,7 @@ from pulizia.tools import room_tail
 RATE = 48_000
 LANGUAGES = ("ar", "cs", "fr", "he", "hu", "it", "lt", "ml", "nb", "nds", "pt_BR", "ru", "tn", "uk")
 SECONDS, CELLS = 12.0, 15_000  # of one example, and how many of its cells are learned from
+MOST_WORDS = 22  # of one example
 DRY, SMALL, IMAGED = 0.25, 0.15, 0.25  # shares of voices without a room, in a small one, in one made by images
 LEVEL_DBFS = -26.0
 EARLY_S, LATE_S = 0.025, 0.05  # what comes before supports the voice, what comes after is the tail
@@ -138,7 +139,8 @@ def room(rng: np.random.Generator) -> Sound:
 
 def example(said: list[Sound], rng: np.random.Generator) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """A voice in a room with some noise, and the same with early reflections alone."""
-    x, response = talk(said, rng), room(rng)
+    some = another([said[n] for n in rng.integers(0, len(said), MOST_WORDS)], rng)
+    x, response = talk(some, rng), room(rng)
     direct = int(np.argmax(np.abs(response)))
     weight = np.ones(len(response))
     a, b = direct + round(EARLY_S * RATE), direct + round(LATE_S * RATE)

@@ -30,6 +30,11 @@ RANGES: dict[str, tuple[list[tuple[float, float]], float]] = {
 }
 
 
+# one signal through every kind of file, the others through one: what is measured does not depend on the kind
+THROUGH_FILES = [("3341-5", kind) for kind in KINDS] + [("3341-2", "wav"), ("3341-3", "flac")]
+RANGES_THROUGH_FILES = [("3342-3", kind) for kind in KINDS] + [("3342-1", "wav")]
+
+
 def written(parts: list[tuple[float, float]], path: Path) -> Path:
     """A stereo tone of 1 kHz whose level (dBFS peak) follows ``parts`` of (level, seconds)."""
     level = np.concatenate([np.full(round(s * RATE), 10 ** (db / 20)) for db, s in parts])
@@ -50,8 +55,7 @@ def other_meter(samples: np.ndarray) -> float:
     return float(pyloudnorm.Meter(RATE, filter_class="DeMan").integrated_loudness(samples))
 
 
-@pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("name", PROGRAMMES)
+@pytest.mark.parametrize(("name", "kind"), THROUGH_FILES)
 def test_minimum_requirement_signals_meet_the_target_in_every_kind_of_file(
     capsys, tmp_path: Path, kind: str, name: str
 ) -> None:
@@ -64,8 +68,7 @@ def test_minimum_requirement_signals_meet_the_target_in_every_kind_of_file(
     assert other_meter(decoded(target)) == pytest.approx(-23.0, abs=0.1)  # the tolerance of Tech 3341
 
 
-@pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("name", RANGES)
+@pytest.mark.parametrize(("name", "kind"), RANGES_THROUGH_FILES)
 def test_loudness_range_survives_every_kind_of_file(capsys, tmp_path: Path, kind: str, name: str) -> None:
     import json
 

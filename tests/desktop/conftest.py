@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -87,7 +87,6 @@ class Person:
 
 def move(widget: QWidget, place: QPointF) -> None:
     """A mouse move with the left button held (qtbot's own carries no buttons)."""
-    from PySide6.QtCore import QEvent
     from PySide6.QtGui import QMouseEvent
     from PySide6.QtWidgets import QApplication
 
@@ -111,6 +110,8 @@ def person(qtbot: QtBot, qapp) -> Iterator[Person]:
     window.close()
     poster.close()
     assert not window.studio.pool.unexpected
+    window.deleteLater()  # gone before the next one is made: Qt goes through all widgets that there are
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
 @pytest.fixture

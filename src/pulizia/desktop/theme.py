@@ -118,9 +118,12 @@ def font(pixels: int, *, bold: bool = False) -> QFont:
 def use_theme(name: str) -> None:
     """Switch the whole application to a theme."""
     chosen = theme_notice()
-    chosen.changing.emit()
-    chosen.theme = THEMES.get(name, LINEN)
+    wanted = THEMES.get(name, LINEN)
     application = QApplication.instance()
+    if chosen.theme is wanted and isinstance(application, QApplication) and application.styleSheet():
+        return  # Qt would style every widget anew
+    chosen.changing.emit()
+    chosen.theme = wanted
     if isinstance(application, QApplication):
         collecting = gc.isenabled()
         gc.disable()  # Qt goes through all widgets here: none of them may be taken away by a collection meanwhile
