@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import signal
 import sqlite3
 import subprocess
@@ -45,11 +46,10 @@ def wait_for(told: Callable[[], object], seconds: float = 240.0) -> None:
         time.sleep(0.02)
 
 
-@pytest.fixture
-def takes(tmp_path: Path) -> list[Path]:
+@pytest.fixture(scope="module")
+def takes(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
     """Eight takes of 40 seconds."""
-    folder = tmp_path / "takes"
-    folder.mkdir()
+    folder = tmp_path_factory.mktemp("takes")
     paths = [folder / f"take{n}.wav" for n in range(8)]
     for n, path in enumerate(paths):
         soundfile.write(path, np.tile(voice_in_noise(8.0, seed=n), 5).T, 48_000, subtype="PCM_24")
@@ -199,7 +199,8 @@ def test_a_file_that_ends_its_process_is_given_up_and_takes_no_other_along(takes
 
 
 def test_the_ledger_knows_input_work_output_and_who_is_at_it(takes: list[Path], tmp_path: Path) -> None:
-    item = Item(takes[0], tmp_path / "out.wav")
+    take = Path(shutil.copy(takes[0], tmp_path / "take.wav"))
+    item = Item(take, tmp_path / "out.wav")
     ledger, other = Ledger(tmp_path / "l.sqlite", "work"), Ledger(tmp_path / "l.sqlite", "work")
     assert ledger.claim(item, since=0).answer is Answer.TAKEN
     assert other.claim(item, since=0).answer is Answer.BUSY
@@ -211,7 +212,7 @@ def test_the_ledger_knows_input_work_output_and_who_is_at_it(takes: list[Path], 
     assert other.claim(item, since=0).told == {"lines": ["done"]}
     assert other.claim(item, since=time.time() + 1).answer is Answer.TAKEN  # what was done earlier does not count
     other.finish(item, {})
-    takes[0].write_bytes(b"another input")
+    take.write_bytes(b"another input")
     changed = other.claim(item, since=0)
     assert (changed.answer, changed.own) == (Answer.TAKEN, False)  # and what is there is not simply replaced
     other.fail(item, "why")

@@ -57,7 +57,10 @@ def test_the_strips_that_are_kept_are_those_that_a_fresh_painting_makes(bench: P
             deeds[0]()
         picture_of(score)
         rng.choice(deeds)()
-        bench.bot.wait(15 if n % 8 else 800)  # now and then all that was asked for has come
+        if n % 8:
+            bench.bot.wait(15)
+        else:
+            bench.settle()  # now and then all that was asked for has come
         for _ in range(len(score.steps) + 2):  # rows that have to wait for their turn
             kept = picture_of(score)
         score._strips._layer = None
