@@ -173,7 +173,7 @@ def test_a_cut_is_heard_with_a_run_up_and_without_the_last_edit(place: Person, m
     assert np.allclose(studio.heard_source.read(RATE, RATE + 4800), loud, atol=1e-7)
     place.key(K.Key_D)
     place.key(K.Key_Down, M.AltModifier)  # an edit: the programme as it is now
-    assert studio.assembly.older is None
+    assert studio.assembly.instead is None
     monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("0:07.5", True))
     place.key(K.Key_G, M.ControlModifier)
     assert studio.transport.position == round(7.5 * RATE)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""`pulizia find`: from which raw recordings a worked file was made."""
+"""`pulizia find`: from which raw recordings a worked file was made, or where its words are said again."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, kind_of_path
 from pulizia.errors import DeliveryError, MediaError
 from pulizia.measure.same_sound import SameSound, find_same
+from pulizia.measure.same_words import LONGEST_S, SHORTEST_S, SameWords, described, find_words
 from pulizia.media.open import OpenMedia, broadcast_of, open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
@@ -28,11 +29,17 @@ from pulizia.units import format_number, format_time, seconds_to_frames
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
-    command = commands.add_parser("find", help="find the raw recording that a processed file was made from")
-    command.add_argument("file", type=Path, help="the processed file")
+    command = commands.add_parser(
+        "find", help="find the raw recording that a processed file was made from, or other takes of its words"
+    )
+    command.add_argument("file", type=Path, help="the processed file, or the take with the words")
     command.add_argument(
         "--among", type=Path, nargs="+", required=True, metavar="PATH", help="raw recordings, or folders of them"
     )
+    command.add_argument(
+        "--words", type=float, nargs=2, metavar=("FROM", "TO"),
+        help="find where the words of this section, in seconds, are said again, in the file itself too",
+    )  # fmt: skip
     command.add_argument(
         "--put-back",
         type=float,
@@ -70,7 +77,48 @@ def _put_back(options: argparse.Namespace, media: OpenMedia, path: Path, found: 
     )
 
 
+def _words(
+    options: argparse.Namespace, media: OpenMedia, candidates: Sequence[Path], progress: TerminalProgress
+) -> int:
+    rate = media.source.rate
+    begin, end = options.words
+    if not (begin >= 0 and SHORTEST_S <= end - begin <= LONGEST_S and end * rate <= media.source.frames):
+        message = (
+            f"The section from {begin:g} to {end:g} s must lie inside {media.path.name}, which is {media.source.frames / rate:.2f} s long, "
+            f"and last {SHORTEST_S:g} to {LONGEST_S:g} s."
+        )
+        raise DeliveryError(message)
+    mine, passage = described(media.source), Span(round(begin * rate), round(end * rate))
+    rows: list[tuple[Path, int, SameWords]] = [(options.file, rate, f) for f in find_words(mine, passage, mine)]
+    for n, path in enumerate(candidates):
+        progress(n / len(candidates), path.name)
+        try:
+            other = open_media(path).source
+        except MediaError:
+            continue  # a file of another kind among the recordings
+        rows += [(path, other.rate, f) for f in find_words(mine, passage, described(other))]
+    progress.done()
+    rows.sort(key=lambda row: -row[2].likeness)
+    if options.json:
+        told = [
+            {"file": str(p), "start_s": f.start / r, "stop_s": f.stop / r, "likeness": f.likeness} for p, r, f in rows
+        ]
+        print(json.dumps(told, indent=1))
+        return 0 if rows else 1
+    if not rows:
+        message = f"The words from {begin:g} to {end:g} s of {options.file.name} were not found in any of {len(candidates) + 1} recordings."
+        raise MediaError(message)
+    for path, r, found in rows:
+        print(
+            f"{path}: {format_time(found.start / r, 2)} to {format_time(found.stop / r, 2)}, likeness {100 * found.likeness:.0f} %"
+        )
+    return 0
+
+
 def _check(options: argparse.Namespace) -> None:
+    if options.words is not None and options.output is not None:
+        message = "--words finds other takes and writes nothing. Leave out -o and --put-back."
+        raise DeliveryError(message)
     if (options.put_back is None) != (options.output is None):
         message = "To put a section back, give both --put-back FROM TO and -o OUT."
         raise DeliveryError(message)
@@ -101,6 +149,8 @@ def run(options: argparse.Namespace) -> int:
     if not candidates:
         message = "There is no sound file to look through. Name raw recordings, or a folder that holds them."
         raise MediaError(message)
+    if options.words is not None:
+        return _words(options, media, candidates, progress)
     rows = _found(worked, candidates, progress)
     progress.done()
     if rows and options.output is not None:

@@ -127,6 +127,8 @@ def losses(programme: Programme, kind: str, *, rendered: bool) -> tuple[str, ...
         (every, bool(programme.steps), tr("Steps of the programme are not carried.")),
         (every, any(lane.gain_db for lane in programme.lanes), tr("Gains of lanes are not carried.")),
         (every, not rendered and any(c.inverted for c in clips), tr("Inverted polarity is not carried.")),
+        (every, not rendered and any(c.warp for c in clips),
+            tr("Clips that were fitted to another take play at their own speed.")),
         (("xml", "edl"), any(_between_frames(c, programme) for c in clips),
             tr("Positions between picture frames are rounded; the exact ones stand in a comment of our own.")),
         (("edl", "csv"), not rendered and any(c.gain_line for c in clips), tr("Gain lines are not carried.")),

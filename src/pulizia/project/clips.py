@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import itertools
 import uuid
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Literal
@@ -48,6 +48,7 @@ class Clip:
     channel : the one channel of the recording that is heard, counted from 0; None is all
     gain_line : (frame from the start, dB), straight in dB between them, added to ``gain_db``
     drift_ppm, shift : of a clip that was lined up: its frame m is heard at m x (1 + drift_ppm / 1e6) + shift of the recording
+    warp : of a clip that was fitted: (frame m, frame that is heard there), straight between them, before drift and shift
     """
 
     recording_id: str
@@ -64,6 +65,7 @@ class Clip:
     inverted: bool = False
     drift_ppm: float = 0.0
     shift: float = 0.0
+    warp: tuple[tuple[int, int], ...] = ()
     name: str = ""
     note: str = ""
     id: str = field(default_factory=new_clip_id)
@@ -91,11 +93,13 @@ class Clip:
 
     def heard_at(self, frame: float) -> float:
         """The frame of the recording, on the programme's clock, that is heard at a frame of the programme."""
-        return (frame - self.start + self.inner) * (1.0 + 1e-6 * self.drift_ppm) + self.shift
+        inner = _through(self.warp, frame - self.start + self.inner)
+        return inner * (1.0 + 1e-6 * self.drift_ppm) + self.shift
 
     def place_of(self, frame: float) -> float:
         """The frame of the programme at which a frame of the recording, on the programme's clock, is heard."""
-        return (frame - self.shift) / (1.0 + 1e-6 * self.drift_ppm) - self.inner + self.start
+        inner = (frame - self.shift) / (1.0 + 1e-6 * self.drift_ppm)
+        return _through([(b, a) for a, b in self.warp], inner) - self.inner + self.start
 
     def moved(self, frames: int) -> Clip:
         """The same clip later by frames. Made field by field: an edit at the start of a programme moves thousands."""
@@ -117,6 +121,18 @@ class Clip:
             fade_in=_shortened(self.fade_in, end - begin) if begin == self.start else replace(self.fade_in, frames=0),
             fade_out=_shortened(self.fade_out, end - begin) if end == self.stop else replace(self.fade_out, frames=0),
         )  # fmt: skip
+
+
+def _through(pairs: Sequence[tuple[int, int]], at: float) -> float:
+    """Straight between pairs; before the first and behind the last as far away as from it."""
+    if not pairs:
+        return at
+    if at <= pairs[0][0]:
+        return at - pairs[0][0] + pairs[0][1]
+    for (a, low), (b, high) in itertools.pairwise(pairs):
+        if at <= b:
+            return low + (high - low) * (at - a) / (b - a)
+    return at - pairs[-1][0] + pairs[-1][1]
 
 
 def _shortened(edge: Edge, frames: int) -> Edge:

@@ -49,6 +49,7 @@ def line_up_clip(
             inner=inner,
             drift_ppm=drift_ppm,
             shift=shift,
+            warp=(),
             inverted=first.inverted != inverted,
         )
         cut = moved.part_of(moved.start + lost, moved.stop) if lost else moved
@@ -68,7 +69,7 @@ def exchanged(
     exact = offset_s * rate
     whole = math.floor(exact)
     made = replace(
-        clip, recording_id=recording.id, name=recording.name, inner=clip.inner - whole, drift_ppm=drift_ppm, channel=None,
+        clip, recording_id=recording.id, name=recording.name, inner=clip.inner - whole, drift_ppm=drift_ppm, warp=(), channel=None,
         shift=(whole - exact) * (1.0 + 1e-6 * drift_ppm), inverted=clip.inverted != inverted,
     )  # fmt: skip
     covered = made.heard_at(clip.start) >= 0.0 and made.heard_at(clip.stop) <= recording.frames * rate / recording.rate

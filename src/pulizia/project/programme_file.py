@@ -23,6 +23,7 @@ from pulizia.project.clips import (
 )
 from pulizia.project.received import received_of, received_row
 from pulizia.project.rows import marker_of, marker_row, step_of, step_row
+from pulizia.project.warped import checked
 from pulizia.words import tr
 
 LAWS = ("gain", "power", "matched")
@@ -61,6 +62,8 @@ def clip_row(clip: Clip) -> dict[str, Any]:
     for name in ("tone", "channel", "gain_db", "enabled", "inverted", "drift_ppm", "shift", "name", "note"):
         if getattr(clip, name) != getattr(usual, name):
             row[name] = getattr(clip, name)
+    if clip.warp:
+        row["warp"] = [list(pair) for pair in clip.warp]
     if clip.gain_line:
         row["gain_line"] = [list(point) for point in clip.gain_line]
     for name in ("fade_in", "fade_out"):
@@ -129,7 +132,7 @@ def clip_of(row: dict[str, Any]) -> Clip:
         gain_line=tuple((int(at), _finite(db)) for at, db in row.get("gain_line", ())),
         fade_in=_edge(row.get("fade_in")), fade_out=_edge(row.get("fade_out")), enabled=bool(row.get("enabled", True)),
         inverted=bool(row.get("inverted", False)), drift_ppm=_small(row.get("drift_ppm", 0.0)), shift=_small(row.get("shift", 0.0)), name=str(row.get("name", ""))[:LONGEST_NAME],
-        note=str(row.get("note", ""))[:LONGEST_NOTE],
+        note=str(row.get("note", ""))[:LONGEST_NOTE], warp=checked(row["warp"]) if row.get("warp") else (),
     )  # fmt: skip
 
 

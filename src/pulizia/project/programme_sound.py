@@ -16,6 +16,7 @@ from pulizia.audio.timeline import MixSource, Part, TimelineSource
 from pulizia.errors import ProjectError
 from pulizia.media.pulled_rate import PulledRateSource
 from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.warped import Anchors, WarpedSource
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.tools import room_tone
@@ -166,12 +167,15 @@ def sound_of(
     }
 
     aligned: dict[tuple[str, float, float], Source] = {}
+    warped: dict[tuple[str, Anchors], Source] = {}
 
     def part(clip: Clip, lane: Lane) -> Part:
         source = tones[clip.recording_id] if clip.tone else at_rate[clip.recording_id]
         if (clip.drift_ppm or clip.shift) and not clip.tone:
             which = (clip.recording_id, clip.drift_ppm, clip.shift)
             source = aligned.setdefault(which, AlignedSource(source, clip.drift_ppm, clip.shift))
+        if clip.warp and not clip.tone:
+            source = warped.setdefault((source.key, clip.warp), WarpedSource(source, clip.warp))
         return _part(clip, lane, programme, source, named[clip.recording_id])
 
     lanes = []

@@ -4,15 +4,25 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from pulizia.audio.spans import Span, normalised
 from pulizia.audio.timeline import Edge
 from pulizia.errors import ProjectError
 from pulizia.project import programme_edits as edits
-from pulizia.project.clips import Clip, Lane, Programme, new_clip_id
+from pulizia.project.clips import HIGHEST_DB, LOWEST_DB, Clip, Lane, Programme, new_clip_id
 from pulizia.words import tr
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """Words of another take: its recording, the channel that is heard, and how they are fitted (see :class:`Clip`)."""
+
+    recording_id: str
+    name: str
+    warp: tuple[tuple[int, int], ...]
+    channel: int | None = None
 
 
 def on_lane(lane: Lane, spans_of: Callable[[str], Sequence[Span]]) -> list[Span]:
@@ -99,11 +109,51 @@ def lengthen(programme: Programme, lane_id: str, frame: int, frames: int, cross:
 
 def replace_with_tone(programme: Programme, lane_id: str, span: Span, cross: int) -> Programme:
     """Let room tone of the same recording stand in the place of a section of one lane; nothing moves."""
+    clip = _clip_at(programme, lane_id, span)
+
+    def tone(first: int, last: int) -> Clip:
+        return Clip(
+            recording_id=clip.recording_id, tone=True, start=first, inner=first, frames=last - first, gain_db=clip.gain_db,
+            name=tr("Room tone"),
+        )  # fmt: skip
+
+    return _put(programme, lane_id, span, cross, tone)
+
+
+def borrow(programme: Programme, lane_id: str, span: Span, taken: Taken, cross: int, gain_db: float) -> Programme:
+    """Let the same words of another take stand in the place of a section of one lane, fitted moment by moment; nothing moves.
+
+    Parameters
+    ----------
+    taken : what is heard there instead
+    gain_db : added to the gain of what was there
+    """
+    clip = _clip_at(programme, lane_id, span)
+    first_inner = taken.warp[0][0]
+    before = min(cross, first_inner)
+
+    def words(first: int, last: int) -> Clip:
+        lead = min(span.start - first, before)
+        start = span.start - lead
+        return Clip(
+            recording_id=taken.recording_id, start=start, inner=first_inner - lead, frames=last - start, channel=taken.channel,
+            gain_db=min(max(clip.gain_db + gain_db, LOWEST_DB), HIGHEST_DB), warp=taken.warp, name=taken.name,
+        )  # fmt: skip
+
+    return _put(programme, lane_id, span, cross, words)
+
+
+def _clip_at(programme: Programme, lane_id: str, span: Span) -> Clip:
     lane = programme.lane(lane_id)
     clip = next((c for c in lane.clips if c.start < span.stop and span.start < c.stop and not c.tone), None)
     if clip is None:
         message = tr("There is no clip here on this lane.")
         raise ProjectError(message)
+    return clip
+
+
+def _put(programme: Programme, lane_id: str, span: Span, cross: int, make: Callable[[int, int], Clip]) -> Programme:
+    """What ``make`` gives for a first and a last frame in the place of a section, passing over ``cross`` frames at both ends."""
     parted = edits.split(edits.split(programme, span.start, [lane_id]), span.stop, [lane_id])
     inside = [c.id for c in parted.lane(lane_id).clips if span.start <= c.start and c.stop <= span.stop]
     row = [c for c in parted.lane(lane_id).clips if c.id not in inside]
@@ -111,12 +161,10 @@ def replace_with_tone(programme: Programme, lane_id: str, span: Span, cross: int
     behind = next((c for c in row if c.start == span.stop), None)
     first = span.start - (min(cross, before.frames // 2) if before is not None else 0)
     last = span.stop + (min(cross, behind.frames // 2) if behind is not None else 0)
-    tone = Clip(
-        recording_id=clip.recording_id, tone=True, start=first, inner=first, frames=last - first, gain_db=clip.gain_db,
-        name=tr("Room tone"), fade_in=Edge(span.start - first),
-    )  # fmt: skip
+    made = make(first, last)
+    made = replace(made, fade_in=Edge(span.start - made.start))
     clips = [replace(c, fade_in=Edge(last - span.stop)) if behind is not None and c.id == behind.id else c for c in row]
-    return parted.with_lane(parted.lane(lane_id).with_clips([*clips, tone]))
+    return parted.with_lane(parted.lane(lane_id).with_clips([*clips, made]))
 
 
 def checkerboard(

@@ -40,7 +40,9 @@ class AssemblySubject:
         self._bench_step: str | None = None
         self._chosen: tuple[Programme, frozenset[str], tuple[Clip, ...]] | None = None
         self._varied: tuple[object, Source | None] | None = None
-        self.older: Source | None = None  # the programme before the last edit, while that is heard instead
+        self.instead: Source | None = (
+            None  # heard in the place of the programme as it is: before an edit, or with one on trial
+        )
         self._shown = False
         self._place = 0
         self._bench_place = 0
@@ -105,7 +107,7 @@ class AssemblySubject:
         sound = self.sound
         listening = self._room.listening
         if sound is None or listening is Listening.AFTER:
-            return self.older if self.older is not None else sound.after if sound is not None else None
+            return self.instead if self.instead is not None else sound.after if sound is not None else None
         owner = self.owner
         step_id = self._room.step_id if listening is Listening.STEP else None
         key = (sound, listening, owner, step_id)
@@ -356,7 +358,7 @@ class AssemblySubject:
             self._bench_place = 0
 
     def _document_changed(self) -> None:
-        self.older = None
+        self.instead = None
         programme = self.programme
         if self.clip_ids:
             there = {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()

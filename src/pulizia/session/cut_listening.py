@@ -53,8 +53,8 @@ class CutListening:
     def toggle_last_edit(self) -> None:
         """Hear the programme as it was before the last edit, or as it is now; the next edit ends it."""
         history = self._room.document.history
-        if self._assembly.older is not None:
-            self._assembly.older = None
+        if self._assembly.instead is not None:
+            self._assembly.instead = None
             self._room.say(tr("You hear the programme as it is now."))
         else:
             project, label = history.before_last, history.undo_label
@@ -62,7 +62,7 @@ class CutListening:
             if source is None or label is None:
                 self._room.say(tr("There is no edit to compare with."), bad=True)
                 return
-            self._assembly.older = source
+            self._assembly.instead = source
             self._room.say(tr("You hear the programme before the last edit: {edit}.", edit=translated(label)))
         self._room.sync()
         self._room.events.listening.emit()

@@ -133,7 +133,7 @@ def _joined(programme: Programme, lane: str, parts: list[tuple[int, Clip, Part]]
 def _learned_alone(programme: Programme, clip: Clip, part: Part, opened: Callable[[str], Opened | None]) -> Part:
     """The same stretch after steps that have heard nothing but it."""
     found = opened(clip.recording_id)
-    if found is None or clip.tone:
+    if found is None or clip.tone or clip.warp:  # a fitted clip is heard through what its recording has learned
         return part
     raw, steps = found
     scale = raw.rate / programme.rate

@@ -30,6 +30,7 @@ from pulizia.session.speech_desk import SpeechDesk
 from pulizia.session.step_desk import StepDesk
 from pulizia.session.survey_desk import SurveyDesk
 from pulizia.session.template_desk import TemplateDesk
+from pulizia.session.words_desk import WordsDesk
 from pulizia.words import tr
 
 CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30, "findings": 64 << 20}
@@ -59,6 +60,7 @@ class Studio(Room):
         self.microphones = MicrophoneDesk(self, self.assembly)
         self.field_recordings = FieldRecordings(self, self.assembly)
         self.line_ups = LineUpDesk(self, self.assembly)
+        self.words = WordsDesk(self, self.assembly)
         self.film = FilmDesk(self, self.assembly)
         self.templates = TemplateDesk(self, self.assembly)
         self.lists = ListDesk(self, self.files, self.assembly)

@@ -30,6 +30,7 @@ from pulizia.desktop.assembly.recording_cards import RecordingCards
 from pulizia.desktop.assembly.ruler import AssemblyRuler
 from pulizia.desktop.assembly.steps_pane import StepsPane
 from pulizia.desktop.assembly.template_dialog import TemplateDialog
+from pulizia.desktop.assembly.words_dialog import WordsDialog
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.sheet import Sheet
 from pulizia.desktop.bench.spectrum_view import SpectrumView
@@ -43,6 +44,7 @@ from pulizia.media.names import safe_name
 from pulizia.session.microphone_desk import MicrophonePlan
 from pulizia.session.speech_desk import USUAL_PAUSE_S
 from pulizia.session.studio import Studio
+from pulizia.session.words_desk import OtherTakes
 from pulizia.units import seconds_to_frames
 from pulizia.words import tr
 
@@ -292,6 +294,15 @@ class Assembly(QWidget):
         name, good = QInputDialog.getText(self, tr("Rename the marker"), tr("Name"), text=marker.name)
         if good and name.strip():
             self.studio.assembly.rename_marker(marker, name.strip())
+
+    def ask_words(self) -> None:
+        """Look for the selected words in other takes."""
+
+        def found(takes: OtherTakes) -> None:
+            self.other_takes = WordsDialog(self.studio, takes, self)
+            self.other_takes.show()
+
+        self.studio.words.look(found)
 
     def ask_microphones(self) -> None:
         """Plan which microphone is heard from turn to turn."""

@@ -4,6 +4,8 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Iterator
+from itertools import pairwise
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -68,7 +70,7 @@ class ClipPainter:
         _, chain, version = self._of(clip.recording_id)
         look = (
             clip.recording_id, clip.heard_at(clip.start), clip.frames, clip.gain_db, clip.gain_line, clip.fade_in, clip.fade_out, clip.enabled, clip.name,
-            clip.tone, clip.channel, chosen, self._axis.frames_per_pixel, round(box.width()), round(box.height()), chain.after.key if chain is not None else "", version, theme().name,
+            clip.tone, clip.channel, clip.warp, chosen, self._axis.frames_per_pixel, round(box.width()), round(box.height()), chain.after.key if chain is not None else "", version, theme().name,
         )  # fmt: skip
         known = self._kept.get(look)
         if known is not None:
@@ -96,8 +98,8 @@ class ClipPainter:
         elif clip.tone:
             self._paint_tone(painter, body)
         elif body.height() >= MIN_BODY_PX:
-            first = clip.heard_at(clip.start + (seen.left() - box.left()) * self._axis.frames_per_pixel)
-            self._paint_sound(painter, clip, body, chain, first, recording.rate / rate)
+            for part, first, speed in self._heard_parts(clip, box, body):
+                self._paint_sound(painter, clip, part, chain, first, speed, recording.rate / rate)
         if chosen:
             painter.fillRect(seen, colour("plum", 0.18))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -115,12 +117,22 @@ class ClipPainter:
         painter.drawRect(QRectF(left + 0.5, box.top() + 0.5, max(1.0, right - left - 1), box.height() - 1))
         self._paint_name(painter, clip, seen, missing=chain is None)
 
+    def _heard_parts(self, clip: Clip, box: QRectF, body: QRectF) -> Iterator[tuple[QRectF, float, float]]:
+        """Stretches of one speed: where each is drawn, the frame it begins with, and frames for each that is heard."""
+        per_pixel = self._axis.frames_per_pixel
+        cuts = [float(round(box.left() + (at - clip.inner) / per_pixel)) for at, _ in clip.warp]
+        edges = [body.left(), *dict.fromkeys(x for x in cuts if body.left() < x < body.right()), body.right()]
+        for left, right in pairwise(edges):
+            a, b = (clip.heard_at(clip.start + (x - box.left()) * per_pixel) for x in (left, right))
+            speed = (b - a) / ((right - left) * per_pixel) if clip.warp else 1.0
+            yield QRectF(left, body.top(), right - left, body.height()), a, speed
+
     def _paint_sound(
-        self, painter: QPainter, clip: Clip, body: QRectF, chain: Chain, first: float, scale: float
+        self, painter: QPainter, clip: Clip, body: QRectF, chain: Chain, first: float, speed: float, scale: float
     ) -> None:
         picture = self._pictures.of_chain(chain)
         count = max(1, round(body.width()))
-        figures = columns_of_picture(picture, first * scale, self._axis.frames_per_pixel * scale, count)
+        figures = columns_of_picture(picture, first * scale, self._axis.frames_per_pixel * scale * speed, count)
         if clip.channel is not None and clip.channel < len(figures.low):
             one = slice(clip.channel, clip.channel + 1)
             figures = Columns(figures.low[one], figures.high[one], figures.power[one], figures.older)

@@ -113,6 +113,7 @@ def assembly_commands(
         ("programme_tighten", tr("Tighten pauses…"), ("Shift+P",), place.ask_tighten, there),
         ("programme_lengthen", tr("Lengthen the pause…"), ("Ctrl+Shift+T",), place.ask_lengthen, there),
         ("programme_breath", tr("Replace the breath with room tone"), ("Shift+X",), speech.cut_breath, there),
+        ("programme_words", tr("Find these words in other takes…"), ("Alt+W",), place.ask_words, marked),
         ("programme_voices", tr("Part the voices onto two lanes"), (), speech.checkerboard, there),
         ("programme_line_up", tr("Line up clips of one moment"), ("Shift+U",), studio.line_ups.line_up, marked),
         ("programme_field", tr("Use field recordings of the same moment"), (), studio.field_recordings.use, chosen),

@@ -1,0 +1,107 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Words are taken from another take: looked for by key, heard in their place, laid there and taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QPushButton
+from tests.cli.test_commands import run
+from tests.desktop.conftest import Person
+from tests.measure.test_same_words import RATE, demo, envelope, retake
+
+from pulizia.project.file import load_project
+
+K, M = Qt.Key, Qt.KeyboardModifier
+START, STOP = round(8.0 * RATE), round(9.2 * RATE)
+
+
+@pytest.fixture
+def place(person: Person, wav: Callable[..., Path]) -> Person:
+    """A take on a lane, and another recording in which some of its words are said again, 6 dB louder."""
+    take, other = demo(0), demo(1)
+    person.open(wav(take[None], "one.wav"))
+    again = retake(take[START:STOP], 5)
+    person.open(wav(np.concatenate([other[: 5 * RATE], 2.0 * again, other[5 * RATE :]])[None], "two.wav"))
+    person.key(K.Key_F3)
+    assembly = person.window.studio.assembly
+    assembly.new_programme("Reel")
+    assembly.add_recording(person.window.studio.document.project.recordings[0], at=0)
+    person.settle()
+    return person
+
+
+def words_button(person: Person, words: str) -> QPushButton:
+    dialog = person.window.assembly.other_takes
+    return next(b for b in dialog.findChildren(QPushButton) if b.text() == words)
+
+
+def test_words_of_another_take_are_heard_and_laid_into_their_place(place: Person, tmp_path: Path, capsys) -> None:
+    studio = place.window.studio
+    before = studio.assembly.sound.after.read(START, STOP).mean(axis=0)
+    studio.assembly.select_span(START, STOP)
+    place.key(K.Key_W, M.AltModifier)
+    place.settle()
+    dialog = place.window.assembly.other_takes
+    assert dialog.isVisible()
+    best = dialog.found.takes[0]
+    assert (best.taken.name, round(best.start_s)) == ("two", 5)
+    assert best.gain_db == pytest.approx(-6.0, abs=2.0)
+    place.bot.mouseClick(words_button(place, "Hear"), Qt.MouseButton.LeftButton)
+    assert studio.assembly.instead is not None  # on trial
+    assert studio.transport.is_playing
+    assert len(studio.assembly.programme.lanes[0].clips) == 1
+    place.bot.mouseClick(words_button(place, "Use"), Qt.MouseButton.LeftButton)
+    place.settle()
+    assert studio.assembly.instead is None
+    clips = studio.assembly.programme.lanes[0].clips
+    assert [c.name for c in clips] == ["one", "two", "one"]
+    assert clips[2].start == STOP  # nothing else has moved
+    assert clips[2].heard_at(STOP) == STOP
+    now = studio.assembly.sound.after.read(START, STOP).mean(axis=0)
+    assert not np.array_equal(now, before)
+    assert np.corrcoef(envelope(now), envelope(before))[0, 1] > 0.93  # under the lip
+    assert 20 * np.log10(now.std() / before.std()) == pytest.approx(0.0, abs=1.5)
+    around = studio.assembly.sound.after.read(0, START - RATE // 10)
+    assert np.array_equal(around[0], around[1])
+    middle = (START + STOP) // 2
+    studio.seek(middle)
+    studio.assembly.split()  # a part of it is heard as before
+    place.settle()
+    assert np.allclose(
+        studio.assembly.sound.after.read(START, STOP).mean(axis=0)[1000:-1000], now[1000:-1000], atol=2e-3
+    )
+    studio.document.undo()
+    studio.document.save(tmp_path / "reel.pulizia")
+    kept = load_project(tmp_path / "reel.pulizia").programmes[0].lanes[0].clips[1]
+    assert kept.warp == clips[1].warp
+    for kind, carried in (("otio", True), ("xml", False)):
+        listed, back = tmp_path / f"reel.{kind}", tmp_path / f"back-{kind}.pulizia"
+        code, told, _ = run(capsys, "export-list", tmp_path / "reel.pulizia", "-o", listed)
+        assert (code, "fitted to another take" in told) == (0, not carried)
+        assert run(capsys, "assemble", listed, "--media", tmp_path, "-o", back)[0] == 0
+        clip = load_project(back).programmes[0].lanes[0].clips[1]
+        assert clip.warp == (kept.warp if carried else ())
+    studio.document.undo()
+    place.settle()
+    assert [c.name for c in studio.assembly.programme.lanes[0].clips] == ["one"]  # one entry of history
+
+
+def test_what_cannot_be_looked_for_says_what_to_do(place: Person) -> None:
+    studio = place.window.studio
+    for span, words in (((0, 0), "Select the words"), ((START, START + RATE // 10), "that last 0.25 to 12 s")):
+        studio.assembly.select(())
+        studio.assembly.select_span(*span)
+        studio.words.look(lambda _found: pytest.fail("nothing can be found"))
+        place.settle()
+        assert words in place.said
+    studio.assembly.select_span(round(14.3 * RATE), round(15.4 * RATE))  # said nowhere else
+    found: list[object] = []
+    studio.words.look(found.append)
+    place.settle()
+    assert found == []
+    assert "not found in the recordings" in place.said
