@@ -34,6 +34,10 @@ class DeliveryError(PuliziaError):
     """A programme cannot be delivered as asked."""
 
 
+class OutputExistsError(DeliveryError):
+    """A file is there already that would be written over; on the command line --overwrite allows it."""
+
+
 class AnalysisError(PuliziaError):
     """A tool finds nothing usable to learn from."""
 

@@ -15,7 +15,7 @@ from typing import Any, Protocol
 
 from pulizia.batch.engines import Engine
 from pulizia.batch.ledger import Answer, Item, Ledger
-from pulizia.errors import PuliziaError
+from pulizia.errors import OutputExistsError, PuliziaError
 from pulizia.media.leftovers import remove_leftovers
 
 TRIES = 3
@@ -56,6 +56,11 @@ class Outcome:
     error: str = ""
 
 
+def sentence_of(error: PuliziaError) -> str:
+    """What an error says on the command line, with the way out that only the command line has."""
+    return f"{error} Or allow it to be replaced: --overwrite." if isinstance(error, OutputExistsError) else str(error)
+
+
 def attempt(work: Work, path: Path, target: Path | None, overwrite: bool, asked_from: str) -> tuple[Result, str]:  # noqa: FBT001 - handed over by position
     """Do one file; a fault that a person can mend becomes its sentence. Runs where the engine puts it."""
     try:
@@ -66,7 +71,7 @@ def attempt(work: Work, path: Path, target: Path | None, overwrite: bool, asked_
             )
         return work(path, target, overwrite=overwrite), ""
     except PuliziaError as error:
-        return Result(), str(error)
+        return Result(), sentence_of(error)
     except MemoryError:
         return Result(), "There is not enough memory for this. Close other programs."
     except Exception as error:  # noqa: BLE001 - a fault with one file must not stop the others

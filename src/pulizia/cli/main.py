@@ -12,6 +12,7 @@ from difflib import get_close_matches
 from pathlib import Path
 
 from pulizia import __version__
+from pulizia.batch.runner import sentence_of
 from pulizia.errors import Cancelled, PuliziaError, UnknownNameError
 
 COMMANDS = (
@@ -108,7 +109,7 @@ def main(given: Sequence[str]) -> int:
         print(f"pulizia: {error}", file=sys.stderr)
         return 2
     except PuliziaError as error:
-        print(f"pulizia: {error}", file=sys.stderr)
+        print(f"pulizia: {sentence_of(error)}", file=sys.stderr)
     except (KeyboardInterrupt, Cancelled):
         print("pulizia: stopped; nothing was left half-written", file=sys.stderr)
     except BrokenPipeError:

@@ -28,7 +28,7 @@ from pulizia.delivery.normalise import (
     verdicts,
 )
 from pulizia.delivery.targets import Target
-from pulizia.errors import DeliveryError, DiskError
+from pulizia.errors import DeliveryError, DiskError, OutputExistsError
 from pulizia.measure.blocks import SegmentStore
 from pulizia.measure.loudness import DUAL_MONO, Measures
 from pulizia.media.broadcast import Broadcast, Loudness, bext_chunk, ixml_chunk
@@ -106,11 +106,8 @@ def check_output(path: Path, *, inputs: list[Path], overwrite: bool) -> None:
             )
             raise DeliveryError(message)
         if not overwrite:
-            message = tr(
-                "{name} is there already. Choose another name, or allow it to be replaced (--overwrite).",
-                name=path.name,
-            )
-            raise DeliveryError(message)
+            message = tr("{name} is there already. Choose another name or folder.", name=path.name)
+            raise OutputExistsError(message)
 
 
 def deliver(

@@ -1,0 +1,287 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The assembly by its keys and menus: every edit lands where it says, is one entry of history, and refuses with a sentence."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PySide6.QtCore import Qt
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person
+from tests.desktop.test_assembly_hands import talked
+from tests.desktop.test_assembly_place import clips
+
+from pulizia.media.broadcast import Broadcast, bext_chunk
+from pulizia.session.assembly_desk import CROSS_S
+
+RATE = 48_000
+K, M = Qt.Key, Qt.KeyboardModifier
+PHRASES = ((1.0, 2.2), (4.0, 5.5), (8.0, 9.4))
+
+
+@pytest.fixture
+def place(person: Person, wav: Callable[..., Path]) -> Person:
+    """A talk of twelve seconds and a recording of six behind it, on the first of two lanes."""
+    person.open(wav(talked(12.0, PHRASES), "talk.wav"))
+    person.open(wav(voice_in_noise(6.0), "bert.wav"))
+    person.key(K.Key_F3)
+    person.window.assembly.add_all()
+    person.settle()
+    return person
+
+
+def do(person: Person, name: str) -> None:
+    person.window.actions_.actions[name].trigger()
+    person.settle()
+
+
+def row(person: Person, lane: int = 0) -> list[tuple[str, float, float, float]]:
+    """Name, start, length and inner start of the clips, in seconds."""
+    return [(c.name, c.start / RATE, c.frames / RATE, c.inner / RATE) for c in clips(person, lane)]
+
+
+def undone(person: Person, before: list[tuple[str, float, float, float]]) -> None:
+    """One step back is where we were."""
+    person.key(K.Key_Z, M.ControlModifier)
+    person.settle()
+    assert row(person) == before
+
+
+def test_clips_are_trimmed_copied_inserted_and_crossed_by_key(place: Person) -> None:
+    studio, start = place.window.studio, row(place)
+    assert start == [("talk", 0.0, 12.0, 0.0), ("bert", 12.0, 6.0, 0.0)]
+    studio.assembly.select([clips(place)[0].id])
+    studio.seek(3 * RATE)
+    place.key(K.Key_I, M.AltModifier)
+    assert row(place) == [("talk", 3.0, 9.0, 3.0), ("bert", 12.0, 6.0, 0.0)]  # the rest stays where it was
+    undone(place, start)
+    studio.assembly.select([clips(place)[0].id])
+    place.key(K.Key_O, M.AltModifier)
+    assert row(place) == [("talk", 0.0, 3.0, 0.0), ("bert", 12.0, 6.0, 0.0)]
+    undone(place, start)
+    studio.seek(15 * RATE)
+    studio.assembly.select([clips(place)[0].id])
+    place.key(K.Key_I, M.AltModifier)
+    assert row(place) == start
+    assert "under the playhead" in place.said
+    place.key(K.Key_D, M.ControlModifier | M.ShiftModifier)
+    assert row(place) == [
+        ("talk", 0.0, 12.0, 0.0),
+        ("talk", 12.0, 12.0, 0.0),
+    ]  # a copy takes the place of what lay there
+    assert [c.start for c in studio.assembly.clips] == [12 * RATE]
+    undone(place, start)
+    studio.assembly.select([clips(place)[1].id])
+    place.key(K.Key_C, M.ControlModifier)
+    studio.seek(2 * RATE)
+    place.key(K.Key_V, M.ControlModifier | M.ShiftModifier)
+    assert row(place) == [
+        ("talk", 0.0, 2.0, 0.0),
+        ("bert", 2.0, 6.0, 0.0),
+        ("talk", 8.0, 10.0, 2.0),
+        ("bert", 18.0, 6.0, 0.0),
+    ]
+    undone(place, start)
+    place.key(K.Key_V, M.ControlModifier)
+    assert row(place) == [
+        ("talk", 0.0, 2.0, 0.0),
+        ("bert", 2.0, 6.0, 0.0),
+        ("talk", 8.0, 4.0, 8.0),
+        ("bert", 12.0, 6.0, 0.0),
+    ]
+    undone(place, start)
+    studio.assembly.select([clips(place)[1].id])
+    studio.assembly.trim(clips(place)[1].id, start=12 * RATE + RATE)
+    place.settle()
+    gap = row(place)
+    place.key(K.Key_X)
+    assert "Close the gap first" in place.said
+    assert row(place) == gap
+    studio.assembly.trim(clips(place)[0].id, stop=11 * RATE)
+    studio.assembly.move(-2 * RATE)
+    place.settle()
+    place.key(K.Key_X)
+    first, second = clips(place)
+    assert (first.stop + second.start) // 2 == 11 * RATE
+    assert first.stop - second.start == second.fade_in.frames == round(CROSS_S * RATE)
+
+
+def test_what_lies_behind_on_a_lane_or_everywhere_is_selected_and_lanes_change_places(place: Person) -> None:
+    studio = place.window.studio
+    studio.seek(12 * RATE)
+    place.key(K.Key_End, M.ShiftModifier)
+    assert [c.name for c in studio.assembly.clips] == ["bert"]
+    place.key(K.Key_Down, M.ControlModifier)
+    assert [row(place, n) for n in (0, 1)] == [[("talk", 0.0, 12.0, 0.0)], [("bert", 12.0, 6.0, 0.0)]]
+    place.key(K.Key_A, M.ShiftModifier)
+    assert [c.name for c in studio.assembly.clips] == ["bert"]
+    place.key(K.Key_A, M.ControlModifier)
+    assert [c.name for c in studio.assembly.clips] == ["talk", "bert"]
+    first, second = studio.assembly.programme.lanes[:2]
+    studio.assembly.move_lane(second.id, -1)
+    assert [la.id for la in studio.assembly.programme.lanes[:2]] == [second.id, first.id]
+    studio.assembly.move_lane(second.id, -1)  # it is the highest
+    assert [la.id for la in studio.assembly.programme.lanes[:2]] == [second.id, first.id]
+    studio.assembly.move_lane(second.id, 1)
+    assert [la.id for la in studio.assembly.programme.lanes[:2]] == [first.id, second.id]
+    studio.assembly.remove_lane(second.id)
+    assert second.id not in {la.id for la in studio.assembly.programme.lanes}
+    assert studio.document.history.undo_label == "Remove the lane"
+    studio.seek(5 * RATE)
+    place.key(K.Key_PageDown, M.ControlModifier)
+    assert studio.transport.position == 12 * RATE
+    place.key(K.Key_PageUp, M.ControlModifier)
+    assert studio.transport.position == 0
+
+
+def test_markers_are_set_named_and_taken_away(place: Person) -> None:
+    studio = place.window.studio
+    for second in (4, 2):
+        studio.seek(second * RATE)
+        place.key(K.Key_M)
+    markers = lambda: studio.assembly.programme.markers  # noqa: E731
+    assert [(m.frame / RATE, m.name) for m in markers()] == [(2.0, "Marker 2"), (4.0, "Marker 1")]
+    studio.assembly.rename_marker(markers()[0], "Room 4")
+    assert [m.name for m in markers()] == ["Room 4", "Marker 1"]
+    studio.assembly.remove_marker(markers()[1])
+    assert [(m.frame / RATE, m.name) for m in markers()] == [(2.0, "Room 4")]
+
+
+def test_a_recording_is_laid_at_its_start_time(place: Person, tmp_path: Path) -> None:
+    studio = place.window.studio
+    path = tmp_path / "field.wav"
+    soundfile.write(path, voice_in_noise(3.0)[0], RATE, subtype="PCM_24")
+    plain = path.read_bytes()
+    said = bext_chunk(Broadcast(description="Field", frames_since_midnight=(36_000 + 20) * RATE))
+    riff = plain[:12] + said + plain[12:]
+    path.write_bytes(riff[:4] + (len(riff) - 8).to_bytes(4, "little") + riff[8:])
+    place.open(path)
+    place.key(K.Key_F3)
+    field = studio.document.project.recordings[-1]
+    studio.assembly.add_at_timecode(studio.document.project.recordings[0])
+    assert "talk has no start time" in place.said
+    studio.assembly.change_programme("Set the start", start_frame=(36_000 + 30) * 25)
+    studio.assembly.add_at_timecode(field)
+    assert "begins before the programme" in place.said
+    studio.assembly.change_programme("Set the start", start_frame=36_000 * 25)
+    studio.assembly.add_at_timecode(field)
+    assert row(place)[-1] == ("field", 20.0, 3.0, 0.0)
+
+
+def breathy() -> np.ndarray:
+    """The talk with a breath in its first pause."""
+    rng, sound, frames = np.random.default_rng(9), talked(12.0, PHRASES)[0], 14_400
+    hz = np.fft.rfftfreq(frames, 1 / RATE)
+    shape = np.fft.irfft(np.fft.rfft(rng.normal(0, 1, frames)) / (1 + ((hz - 1800) / 1500) ** 2))
+    sound[round(3.2 * RATE) : round(3.2 * RATE) + frames] += 0.012 * shape / shape.std() * np.hanning(frames)
+    return sound
+
+
+def test_a_breath_gives_way_to_room_tone_and_words_stay(person: Person, wav: Callable[..., Path]) -> None:
+    person.open(wav(breathy()[None].astype(np.float32), "talk.wav"))
+    person.key(K.Key_F3)
+    person.window.assembly.add_all()
+    person.settle()
+    studio, before = person.window.studio, row(person)
+    studio.seek(round(3.4 * RATE))
+    person.key(K.Key_X, M.ShiftModifier)
+    person.settle()
+    made = clips(person)
+    assert [c.tone for c in made] == [False, True, False]
+    tone = made[1]
+    assert tone.start / RATE == pytest.approx(3.2, abs=0.12)
+    assert tone.stop / RATE == pytest.approx(3.52, abs=0.12)
+    assert [c.inner - c.start for c in made] == [0, 0, 0]  # nothing has moved
+    undone(person, before)
+    studio.seek(round(6.8 * RATE))  # a pause without a breath
+    person.key(K.Key_X, M.ShiftModifier)
+    person.settle()
+    assert "No breath was found" in person.said
+    assert row(person) == before
+
+
+def test_two_recordings_on_a_lane_are_parted_by_whose_phrases_they_are(place: Person) -> None:
+    studio = place.window.studio
+    studio.assembly.choose_lane(studio.assembly.programme.lanes[0].id)
+    do(place, "programme_voices")
+    lanes = {la.name: {c.name for c in la.clips} for la in studio.assembly.programme.lanes if la.clips}
+    assert lanes == {"talk": {"talk"}, "bert": {"bert"}}
+    assert "lie on two lanes" in place.said
+    before = studio.document.history.undo_label
+    studio.assembly.choose_lane(next(la.id for la in studio.assembly.programme.lanes if not la.clips))
+    do(place, "programme_voices")
+    assert "Choose a lane with clips" in place.said
+    assert studio.document.history.undo_label == before
+
+
+def test_steps_of_the_programme_are_moved_switched_and_removed_by_key(place: Person) -> None:
+    studio = place.window.studio
+    studio.assembly.select(())
+    studio.assembly.choose_scope("programme")
+    ids = [
+        studio.document.add_step(studio.assembly.programme.id, tool, {}).id
+        for tool in ("equaliser", "level", "limiter")
+    ]
+    place.settle()
+    order = lambda: [s.id for s in studio.assembly.programme.steps]  # noqa: E731
+    assert order() == ids
+    studio.choose_step(ids[1])
+    place.key(K.Key_PageUp, M.AltModifier)
+    assert order() == [ids[1], ids[0], ids[2]]
+    place.key(K.Key_PageDown, M.AltModifier)
+    assert order() == ids
+    place.key(K.Key_E, M.ShiftModifier)
+    assert [s.enabled for s in studio.assembly.programme.steps] == [True, False, True]
+    do(place, "programme_step_remove")
+    assert order() == [ids[0], ids[2]]
+
+
+def test_stems_and_clips_are_rendered_into_a_folder(place: Person, tmp_path: Path) -> None:
+    studio, out = place.window.studio, tmp_path / "out"
+    out.mkdir()
+    studio.assembly.select([clips(place)[1].id])
+    place.key(K.Key_Down, M.ControlModifier)
+    studio.programme_out.render_stems(out)
+    place.settle()
+    stems = sorted(p.name for p in out.glob("*.wav"))
+    assert stems == ["Programme 1-atmosphere.wav", "Programme 1-voice.wav"]
+    assert {soundfile.info(out / name).frames for name in stems} == {18 * RATE}  # each as long as the programme
+    for joined, alone in ((False, False), (True, True)):
+        folder = tmp_path / f"clips-{joined}"
+        folder.mkdir()
+        studio.programme_out.render_clips(folder, handles_s=0.5, joined=joined, alone=alone)
+        place.settle()
+        lengths = sorted(soundfile.info(p).frames / RATE for p in folder.glob("*.wav"))
+        assert lengths == [6.0, 12.0]  # whole recordings have nothing more to give as handles
+    studio.assembly.trim(clips(place)[0].id, start=2 * RATE, stop=5 * RATE)
+    folder = tmp_path / "handles"
+    folder.mkdir()
+    studio.programme_out.render_clips(folder, handles_s=0.5, joined=False, alone=True)
+    place.settle()
+    assert sorted(soundfile.info(p).frames / RATE for p in folder.glob("*.wav")) == [4.0, 6.0]
+    studio.programme_out.render_clips(folder, handles_s=0.5, joined=False, alone=True)
+    place.settle()
+    assert place.said.endswith("is there already. Choose another name or folder.")  # nothing is written over
+
+
+def test_one_channel_is_heard_alone_and_listening_and_orders_are_stopped(
+    person: Person, wav: Callable[..., Path]
+) -> None:
+    sides = [voice_in_noise(8.0, seed=n)[0] * gain for n, gain in ((1, 1.0), (2, 0.5), (3, 0.25))]
+    person.open(wav(np.stack(sides), "three.wav"))
+    studio = person.window.studio
+    studio.hear_channel(1)
+    assert "only. Display and files are not affected." in person.said
+    assert studio.transport._material.only == 1
+    studio.hear_channel(None)
+    assert studio.transport._material.only is None
+    studio.inspection.run()
+    assert studio.inspection.listening_to
+    studio.inspection.stop()
+    assert studio.inspection.listening_to == ""
+    person.settle()
+    assert not studio.inspection.is_inspected
