@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Random edits, play, seek, undo and inspection at high speed over the simulated output.
+"""Random edits on the Bench and in the assembly, play, seek, undo and inspection at high speed over the simulated output.
 
 Usage: soak.py [MINUTES]. Ends with 1 when memory grew without bound, a job hung, or anything failed.
 """
@@ -18,9 +18,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import QEvent
 
-from pulizia.desktop.demo import demo_files
 from pulizia.desktop.start import collect_at_rest, make_application, make_window, settle_memory
 from pulizia.session.studio import Studio
+from pulizia.session.words_desk import OtherTakes
 from pulizia.tools.registry import ALL
 
 
@@ -34,10 +34,11 @@ def held_mb() -> float:
 
 CLOCK_S, MOST_DRIFT_MS = 20.0, 60.0
 READINGS = 12
+MOST_CLIPS, MOST_LANES, IN_ONE_PLACE = 120, 8, 60
 
 
 class Hand:
-    """Somebody who does anything, anywhere."""
+    """Somebody who does anything on the Bench."""
 
     def __init__(self, studio: Studio) -> None:
         self.studio, self.rng = studio, random.Random(1)
@@ -82,6 +83,98 @@ class Hand:
         self.studio.inspection.run() if self.rng.random() < 0.1 else self.studio.toggle_loop()
 
 
+class Editor:
+    """Somebody who does anything in the assembly."""
+
+    def __init__(self, studio: Studio) -> None:
+        self.studio, self.desk, self.rng = studio, studio.assembly, random.Random(2)
+        document, speech = studio.document, studio.speech
+        self.deeds = (
+            self.choose, self.choose, self.mark, self.seek, self.seek, self.desk.split, self.trim, self.move, self.gain, self.fade,
+            self.desk.remove, self.desk.ripple_delete, self.desk.close_gap, self.desk.cross_fade, self.desk.set_enabled,
+            self.desk.copy, self.desk.paste, self.desk.insert, self.desk.duplicate, self.desk.fill_gaps, self.lane, self.height,
+            self.desk.add_marker, self.step, speech.select_phrase, speech.tighten, speech.cut_breath, self.words,
+            studio.cut_listening.loop_cut, studio.cut_listening.toggle_last_edit, studio.play_or_stop,
+            document.undo, document.undo, document.redo,
+        )  # fmt: skip
+
+    def act(self) -> None:
+        """Do one thing; a programme that was emptied, or has grown far, is begun again."""
+        programme = self.desk.programme
+        if programme is None or not programme.frames or sum(len(la.clips) for la in programme.lanes) > MOST_CLIPS:
+            self.desk.new_programme()
+            for recording in self.studio.document.project.recordings:
+                self.desk.add_recording(recording)
+            return
+        self.rng.choice(self.deeds)()
+
+    def choose(self) -> None:
+        """A few clips."""
+        every = [c.id for lane in self.desk.programme.lanes for c in lane.clips]
+        self.desk.select(self.rng.sample(every, min(len(every), self.rng.randrange(1, 4))))
+
+    def mark(self) -> None:
+        """A section of up to four seconds."""
+        a = self.rng.randrange(self.desk.programme.frames)
+        self.desk.select_span(a, a + self.rng.randrange(4 * self.desk.programme.rate))
+
+    def seek(self) -> None:
+        """Move the play head."""
+        self.studio.seek(self.rng.randrange(self.desk.programme.frames))
+
+    def trim(self) -> None:
+        """An end of a clip, to the play head or elsewhere."""
+        self.desk.trim_to_head(self.rng.choice(("start", "stop")))
+
+    def move(self) -> None:
+        """Some way, perhaps to another lane."""
+        lane = self.rng.choice(self.desk.programme.lanes).id if self.rng.random() < 0.3 else None
+        self.desk.move(self.rng.randrange(-100_000, 100_000), lane)
+
+    def gain(self) -> None:
+        """Of the selected clips."""
+        self.desk.add_gain(self.rng.choice((-2.0, 1.0)))
+
+    def fade(self) -> None:
+        """Of the selected clips."""
+        self.desk.set_fade(self.rng.choice(("in", "out")), self.rng.randrange(20_000))
+
+    def lane(self) -> None:
+        """Add one, move one, mute one."""
+        lane = self.rng.choice(self.desk.programme.lanes)
+        if len(self.desk.programme.lanes) < MOST_LANES and self.rng.random() < 0.3:
+            self.desk.add_lane()
+        elif self.rng.random() < 0.5:
+            self.desk.switch_lane(lane.id, "Mute", "muted", on=not lane.muted)
+        else:
+            self.desk.move_lane(lane.id, self.rng.choice((-1, 1)))
+
+    def height(self) -> None:
+        """Of a lane."""
+        programme = self.desk.programme
+        self.studio.document.set_lane_height(
+            programme.id, self.rng.choice(programme.lanes).id, self.rng.uniform(0.4, 2.0)
+        )
+
+    def step(self) -> None:
+        """On a lane, at most two."""
+        lane = self.rng.choice(self.desk.programme.lanes)
+        if len(lane.steps) < 2:
+            self.studio.document.add_step(lane.id, self.rng.choice(("equaliser", "leveller", "limiter", "noise")), {})
+        else:
+            self.studio.document.remove_step(lane.id, lane.steps[0].id)
+
+    def words(self) -> None:
+        """Of another take, heard and now and then laid down."""
+
+        def found(takes: OtherTakes) -> None:
+            self.studio.words.hear(takes, 0)
+            if self.rng.random() < 0.5:
+                self.studio.words.put(takes, 0)
+
+        self.studio.words.look(found)
+
+
 def clock_drift_ms(studio: Studio, turn: Callable[[float], None]) -> float:
     """How far the play head is ahead of the clock after playing for a while, looped, beyond where it was at first."""
     longest = max(studio.document.project.recordings, key=lambda r: r.seconds)
@@ -106,7 +199,7 @@ def main(minutes: float) -> int:
     settle_memory()
     collect_at_rest(window)
     studio = window.studio
-    window.files.open_paths(demo_files())
+    window.files.open_demo()
 
     def turn(seconds: float) -> None:
         end = time.monotonic() + seconds
@@ -116,16 +209,21 @@ def main(minutes: float) -> int:
             time.sleep(0.002)
 
     turn(3.0)
-    hand, seen, done = Hand(studio), [], 0
+    hands, seen, done = (Hand(studio), Editor(studio)), [], 0
     for _ in range(READINGS):
         end = time.monotonic() + 60.0 * minutes / READINGS
         while time.monotonic() < end:
-            hand.act()
+            place = done // IN_ONE_PLACE % 2
+            if done % IN_ONE_PLACE == 0:
+                studio.transport.stop()
+                window.go_to(place)
+            hands[place].act()
             done += 1
             turn(0.05)
         seen.append(held_mb())
         print(f"{done} actions, {seen[-1]:.0f} MB", flush=True)
     studio.transport.stop()
+    window.go_to(0)
     waited = time.monotonic() + 120
     turn(5.0)
     while studio.pool.busy and time.monotonic() < waited:

@@ -87,7 +87,7 @@ def bench(s: Scene) -> QWidget:
 
 
 def lamplight(s: Scene) -> QWidget:
-    """The same in the evening, with a dull voice restored."""
+    """The same in the evening: noise, treble and level treated, the leveller's sheet open."""
     use_theme("lamplight")
     s.open(*demo_files())
     s.add("noise", "leveller", "dull_voice")
