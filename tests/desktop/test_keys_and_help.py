@@ -9,10 +9,11 @@ from importlib import metadata
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QTextTable
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QMenu
 from tests.desktop.conftest import Person
 
 from pulizia import __version__
+from pulizia.desktop.menu_order import ORDER, names_in
 from pulizia.desktop.start import make_window
 from pulizia.report.notices import parts
 
@@ -176,3 +177,18 @@ def test_the_shuttle_follows_keys_that_were_changed(bench: Person) -> None:
     assert window.shuttle.held
     bench.bot.keyRelease(window, Qt.Key.Key_Y)
     assert not window.shuttle.held
+
+
+def test_every_command_lies_once_in_its_menu_and_no_menu_is_longer_than_a_screen(person: Person) -> None:
+    commands = person.window.actions_.commands
+    for name, rows in ORDER.items():
+        own = [c.id for c in commands.values() if c.menu == name]
+        assert sorted(names_in(rows)) == sorted(own)
+    whole = person.window.actions_.menu()
+    for menu in [whole, *whole.findChildren(QMenu)]:
+        shown = [a for a in menu.actions() if not a.isSeparator()]
+        assert 0 < len(shown) <= 24
+        assert menu.sizeHint().height() < 700
+        assert not menu.actions()[0].isSeparator()
+        assert not menu.actions()[-1].isSeparator()
+    whole.deleteLater()

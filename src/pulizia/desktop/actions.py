@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
+from pulizia.desktop.menu_order import ORDER, fill
 from pulizia.words import N_, tr, translated
 
 MENUS = (N_("File"), N_("Edit"), N_("Listen"), N_("View"), N_("Steps"), N_("Assembly"), N_("Delivery"), N_("Help"))
@@ -63,10 +64,7 @@ class Actions:
         """All commands as one menu with a submenu per subject."""
         whole = QMenu(self._window)
         for name in MENUS:
-            part = whole.addMenu(translated(name))
-            for command in self.commands.values():
-                if command.menu == name:
-                    part.addAction(self.actions[command.id])
+            fill(whole.addMenu(translated(name)), ORDER[name], self.actions.__getitem__)
         return whole
 
     def menu_of(self, names: tuple[str, ...]) -> QMenu:
@@ -83,9 +81,7 @@ class Actions:
     def step_menu(self) -> QMenu:
         """The commands of the score."""
         menu = QMenu(self._window)
-        for command in self.commands.values():
-            if command.menu == "Steps":
-                menu.addAction(self.actions[command.id])
+        fill(menu, ORDER["Steps"], self.actions.__getitem__)
         return menu
 
     def key_table(self) -> list[tuple[str, str, str, str]]:
