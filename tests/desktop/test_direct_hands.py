@@ -243,6 +243,7 @@ def test_columns_are_dragged_wider_in_every_place_and_remembered(talk: Person) -
     assert Preferences().numbers("columns")[0] == before[0] + 80 + HANDLE
 
 
+@pytest.mark.alone
 def test_the_playhead_is_dragged_with_its_sound(talk: Person) -> None:
     ruler, studio = talk.window.bench.ruler, talk.window.studio
     rate = talk.recording.rate
