@@ -89,6 +89,16 @@ def test_words_of_another_take_are_heard_and_laid_into_their_place(place: Person
     studio.document.undo()
     place.settle()
     assert [c.name for c in studio.assembly.programme.lanes[0].clips] == ["one"]  # one entry of history
+    studio.seek(START + RATE // 2)
+    studio.assembly.split()  # the words lie in other clips now
+    for deed in (studio.words.hear, studio.words.put):
+        deed(dialog.found, 0)
+        assert "changed meanwhile" in place.said
+    assert len(studio.assembly.programme.lanes[0].clips) == 2
+    studio.assembly.remove_lane(studio.assembly.programme.lanes[0].id)
+    studio.words.hear(dialog.found, 0)
+    assert "changed meanwhile" in place.said
+    assert studio.assembly.instead is None
 
 
 def test_what_cannot_be_looked_for_says_what_to_do(place: Person) -> None:

@@ -48,11 +48,12 @@ class OtherTake:
 
 @dataclass(frozen=True, slots=True)
 class OtherTakes:
-    """A section of a lane, and what was found for it, the likest first."""
+    """A section of a lane, the clip that it lies in, and what was found for it, the likest first."""
 
     programme_id: str
     lane_id: str
     span: Span
+    clip: Clip
     takes: tuple[OtherTake, ...]
 
 
@@ -94,7 +95,7 @@ class WordsDesk:
         def told(found: list[OtherTake]) -> None:
             if found:
                 self._room.say(plural("Found 1 other take.", "Found {n} other takes.", len(found)))
-                done(OtherTakes(programme.id, lane_id, span, tuple(found)))
+                done(OtherTakes(programme.id, lane_id, span, clip, tuple(found)))
             else:
                 self._room.say(tr("These words were not found in the recordings of the project."), bad=True)
 
@@ -163,7 +164,8 @@ class WordsDesk:
 
     def _now(self, found: OtherTakes) -> Programme | None:
         programme = self._assembly.programme
-        if programme is None or programme.id != found.programme_id:
+        lanes = programme.lanes if programme is not None and programme.id == found.programme_id else ()
+        if programme is None or not any(la.id == found.lane_id and found.clip in la.clips for la in lanes):
             self._room.say(tr("The programme has changed meanwhile. Look for the words again."), bad=True)
             return None
         return programme
