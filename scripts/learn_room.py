@@ -44,7 +44,7 @@ HIDDEN, EPOCHS = (48, 32), 9
 TARGET = Path(__file__).parent.parent / "src" / "pulizia" / "data" / "room.npz"
 
 Sound = NDArray[np.float64]
-Examples = tuple[NDArray[np.float16], NDArray[np.float16]]
+Examples = tuple[NDArray[np.float16], ...]  # inputs, what is to be told, and perhaps how much each counts
 Maker = Callable[[list[Sound], np.random.Generator], Examples]
 
 
@@ -179,15 +179,15 @@ def part(cells: Maker, folder: Path, languages: tuple[str, ...], rounds: int, se
     rng = np.random.default_rng(seed)
     said = [w for w in (words(folder, language) for language in languages) if w]
     pairs = [cells(voice, rng) for _ in range(rounds) for voice in said]
-    return np.concatenate([p[0] for p in pairs]), np.concatenate([p[1] for p in pairs])
+    return tuple(np.concatenate(column) for column in zip(*pairs, strict=True))
 
 
-def learned(made: list[tuple[np.ndarray, np.ndarray]], hidden: tuple[int, ...], epochs: int, target: Path) -> None:
+def learned(made: list[Examples], hidden: tuple[int, ...], epochs: int, target: Path) -> None:
     """Learn from examples, say how far off the net is on some that were held back, and write its weights."""
-    x = np.concatenate([m[0] for m in made]).astype(np.float32)
-    y = np.concatenate([m[1] for m in made]).astype(np.float32)
+    x, y, *more = (np.concatenate(column).astype(np.float32) for column in zip(*made, strict=True))
+    counts = more[0] if more else np.ones(len(x), dtype=np.float32)
     order = np.random.default_rng(0).permutation(len(x))
-    x, y = x[order], y[order]
+    x, y, counts = x[order], y[order], counts[order] / counts.mean()
     held = len(x) // 20
     print(f"{len(x)} cells of {x.shape[1]} figures; mean {y.mean():.3f}, variance {y.var():.4f}", flush=True)
     learner = MLPRegressor(
@@ -197,8 +197,8 @@ def learned(made: list[tuple[np.ndarray, np.ndarray]], hidden: tuple[int, ...], 
     for epoch in range(epochs):
         if epoch == epochs * 2 // 3:
             learner.learning_rate_init = 5e-4
-        learner.fit(x[held:], y[held:])
-        off = ((np.clip(learner.predict(x[:held]), 0, 1) - y[:held]) ** 2).mean()
+        learner.fit(x[held:], y[held:], counts[held:])
+        off = (counts[:held] * (np.clip(learner.predict(x[:held]), 0, 1) - y[:held]) ** 2).mean()
         print(f"round {epoch + 1}: squared error {off:.4f}", flush=True)
     weights = {f"w{n}": part.astype(np.float16) for n, part in enumerate(learner.coefs_)}
     weights |= {f"b{n}": part.astype(np.float16) for n, part in enumerate(learner.intercepts_)}

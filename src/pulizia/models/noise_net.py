@@ -1,10 +1,10 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """What of each cell of a spectrum is voice, where the noise under it is known: a small net beside the classical estimate.
 
-A ratio mask (Narayanan, Wang 2013) told by a net of two hidden layers that all frequencies share. It looks at how far
-the power lies over the noise in the cell, in its neighbours, in the band and in the whole frame, before and after, and
-at the gain of the classical estimate (``dsp.spectral_gain``). The weights lie beside the program;
-``scripts/learn_noise.py`` makes them.
+A phase-sensitive mask (Erdogan, Hershey, Watanabe, Le Roux, ICASSP 2015) told by a net of two hidden layers that all
+frequencies share. It looks at how far the power lies over the noise in the cell, in its neighbours, in the band and in
+the whole frame, before and after, and at the gain of the classical estimate (``dsp.spectral_gain``). The weights lie
+beside the program; ``scripts/learn_noise.py`` makes them.
 """
 
 from __future__ import annotations

@@ -12,7 +12,7 @@ from pulizia.units import db_to_gain
 
 XI_MIN = db_to_gain(-25.0) ** 2  # common practice between -15 and -25 dB
 LEARNED_LOWEST = db_to_gain(-30.0)  # of the classical estimate that the net was learned with
-SHARE_POWER = 1.2  # of the share that the net tells, in the gain that acts
+SHARE_POWER = 0.8  # of the share that the net tells, in the gain that acts
 
 
 def told_gain(
