@@ -109,6 +109,11 @@ def test_what_cannot_be_looked_for_says_what_to_do(place: Person) -> None:
         studio.words.look(lambda _found: pytest.fail("nothing can be found"))
         place.settle()
         assert words in place.said
+    pause = round(6.95 * RATE), round(7.6 * RATE)
+    studio.assembly.select_span(*pause)
+    studio.words.look(lambda _found: pytest.fail("a pause is like every other"))
+    place.settle()
+    assert "Hardly anything is said" in place.said
     studio.assembly.select_span(round(14.3 * RATE), round(15.4 * RATE))  # said nowhere else
     found: list[object] = []
     studio.words.look(found.append)

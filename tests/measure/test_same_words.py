@@ -157,6 +157,8 @@ def test_words_are_found_by_the_command(capsys, wav: Callable[..., Path], tmp_pa
     assert best["start_s"] == pytest.approx(5.0, abs=0.15)
     code, out, _ = run(capsys, "find", one, "--words", "8.0", "9.2", "--among", tmp_path)
     assert "two.wav: 0:05" in out
+    code, out, err = run(capsys, "find", one, "--words", "6.95", "7.6", "--among", tmp_path)
+    assert (code, "Hardly anything is said" in err) == (1, True)
     for words in (("8.0", "8.1"), ("-1", "1"), ("20", "90")):
         code, out, err = run(capsys, "find", one, "--words", *words, "--among", tmp_path)
         assert (code, out, err.count("\n")) == (1, "", 1)

@@ -17,7 +17,7 @@ from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, kind_of_path
 from pulizia.errors import DeliveryError, MediaError
 from pulizia.measure.same_sound import SameSound, find_same
-from pulizia.measure.same_words import LONGEST_S, SHORTEST_S, SameWords, described, find_words
+from pulizia.measure.same_words import LONGEST_S, SHORTEST_S, SameWords, described, find_words, says_enough
 from pulizia.media.open import OpenMedia, broadcast_of, open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
@@ -89,6 +89,11 @@ def _words(
         )
         raise DeliveryError(message)
     mine, passage = described(media.source), Span(round(begin * rate), round(end * rate))
+    if not says_enough(mine, passage):
+        message = (
+            f"Hardly anything is said from {begin:g} to {end:g} s of {media.path.name}. Name a section with words."
+        )
+        raise DeliveryError(message)
     rows: list[tuple[Path, int, SameWords]] = [(options.file, rate, f) for f in find_words(mine, passage, mine)]
     for n, path in enumerate(candidates):
         progress(n / len(candidates), path.name)

@@ -11,7 +11,8 @@ import numpy as np
 
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
-from pulizia.measure.same_words import LONGEST_S, SHORTEST_S, Described, SameWords, described, find_words
+from pulizia.errors import AnalysisError
+from pulizia.measure.same_words import LONGEST_S, SHORTEST_S, Described, SameWords, described, find_words, says_enough
 from pulizia.project.clips import Clip, Programme
 from pulizia.project.speech_edits import Taken, borrow
 from pulizia.session.assembly_desk import AssemblyDesk
@@ -81,6 +82,9 @@ class WordsDesk:
         def work(job: Job) -> list[OtherTake]:
             found: list[OtherTake] = []
             mine = self._described(source, lambda share: job.progress(share / (len(media) + 1)))
+            if not says_enough(mine, passage):
+                message = tr("Hardly anything is said in this section. Select words.")
+                raise AnalysisError(message)
             loud = _level_db(sounds.get(clip.recording_id, source), passage)
             for n, (recording_id, other) in enumerate(media.items(), 1):
                 part = lambda share, n=n: job.progress((n + share) / (len(media) + 1))  # noqa: E731
