@@ -6,10 +6,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
+from tests.conftest import voice_in_noise
 
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.bench.tool_sheet import ToolSheet
@@ -118,4 +120,30 @@ def person(qtbot: QtBot, qapp) -> Iterator[Person]:
 def bench(person: Person, voice_file: Path) -> Person:
     """The voice on the bench."""
     person.open(voice_file)
+    return person
+
+
+RATE = 48_000
+PHRASES = ((1.0, 2.2), (4.0, 5.5), (8.0, 9.4))
+
+
+def talked(seconds: float, phrases: tuple[tuple[float, float], ...], seed: int = 3) -> np.ndarray:
+    """Voice in these sections over quiet noise."""
+    t = np.arange(round(seconds * RATE)) / RATE
+    rng = np.random.default_rng(seed)
+    pitch = 2 * np.pi * np.cumsum(140 + 15 * np.sin(2 * np.pi * 0.6 * t)) / RATE
+    tone = sum(np.sin(k * pitch) / k for k in range(1, 24))
+    on = sum(((t >= a) & (t < b)).astype(float) for a, b in phrases)
+    syllables = 0.4 + 0.6 * np.clip(np.sin(2 * np.pi * 3.1 * t) * 2, 0, 1)
+    return (0.1 * tone * on * syllables + rng.normal(0, 10 ** (-62 / 20), len(t)))[None].astype(np.float32)
+
+
+@pytest.fixture
+def place(person: Person, wav: Callable[..., Path]) -> Person:
+    """A talk of twelve seconds and a second recording behind it, both on one lane."""
+    person.open(wav(talked(12.0, PHRASES), "talk.wav"))
+    person.open(wav(voice_in_noise(6.0), "bert.wav"))
+    person.key(Qt.Key.Key_F3)
+    person.window.assembly.add_all()
+    person.settle()
     return person

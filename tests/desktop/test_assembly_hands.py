@@ -12,7 +12,7 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QAction, QDropEvent
 from PySide6.QtWidgets import QInputDialog, QMenu
 from tests.conftest import voice_in_noise
-from tests.desktop.conftest import Person
+from tests.desktop.conftest import PHRASES, Person
 from tests.desktop.test_assembly_place import at, clips, drag
 from tests.measure.test_best_microphone import microphones
 from tests.measure.test_line_up import speech
@@ -28,33 +28,6 @@ from pulizia.project.programme_sound import stems_of
 RATE = 48_000
 K, M = Qt.Key, Qt.KeyboardModifier
 LEFT = Qt.MouseButton.LeftButton
-
-
-def talked(seconds: float, phrases: tuple[tuple[float, float], ...], seed: int = 3) -> np.ndarray:
-    """Voice in these sections over quiet noise."""
-    t = np.arange(round(seconds * RATE)) / RATE
-    voice = voice_in_noise(seconds + 2.0, seed=seed)[0][: 2 * len(t)]
-    rng = np.random.default_rng(seed)
-    pitch = 2 * np.pi * np.cumsum(140 + 15 * np.sin(2 * np.pi * 0.6 * t)) / RATE
-    tone = sum(np.sin(k * pitch) / k for k in range(1, 24))
-    on = sum(((t >= a) & (t < b)).astype(float) for a, b in phrases)
-    syllables = 0.4 + 0.6 * np.clip(np.sin(2 * np.pi * 3.1 * t) * 2, 0, 1)
-    del voice
-    return (0.1 * tone * on * syllables + rng.normal(0, 10 ** (-62 / 20), len(t)))[None].astype(np.float32)
-
-
-PHRASES = ((1.0, 2.2), (4.0, 5.5), (8.0, 9.4))
-
-
-@pytest.fixture
-def place(person: Person, wav: Callable[..., Path]) -> Person:
-    """A talk of twelve seconds and a second recording behind it, both on one lane."""
-    person.open(wav(talked(12.0, PHRASES), "talk.wav"))
-    person.open(wav(voice_in_noise(6.0), "bert.wav"))
-    person.key(K.Key_F3)
-    person.window.assembly.add_all()
-    person.settle()
-    return person
 
 
 def lane_actions(person: Person, number: int) -> dict[str, QAction]:

@@ -11,8 +11,7 @@ import pytest
 import soundfile
 from PySide6.QtCore import Qt
 from tests.conftest import voice_in_noise
-from tests.desktop.conftest import Person
-from tests.desktop.test_assembly_hands import talked
+from tests.desktop.conftest import PHRASES, Person, talked
 from tests.desktop.test_assembly_place import clips
 
 from pulizia.media.broadcast import Broadcast, bext_chunk
@@ -20,18 +19,6 @@ from pulizia.session.assembly_desk import CROSS_S
 
 RATE = 48_000
 K, M = Qt.Key, Qt.KeyboardModifier
-PHRASES = ((1.0, 2.2), (4.0, 5.5), (8.0, 9.4))
-
-
-@pytest.fixture
-def place(person: Person, wav: Callable[..., Path]) -> Person:
-    """A talk of twelve seconds and a recording of six behind it, on the first of two lanes."""
-    person.open(wav(talked(12.0, PHRASES), "talk.wav"))
-    person.open(wav(voice_in_noise(6.0), "bert.wav"))
-    person.key(K.Key_F3)
-    person.window.assembly.add_all()
-    person.settle()
-    return person
 
 
 def do(person: Person, name: str) -> None:
