@@ -272,3 +272,25 @@ def test_one_channel_is_heard_alone_and_listening_and_orders_are_stopped(
     assert studio.inspection.listening_to == ""
     person.settle()
     assert not studio.inspection.is_inspected
+
+
+def test_the_playhead_beyond_the_end_of_what_is_shown_holds_nothing_up(place: Person) -> None:
+    """The programme before an edit is heard, which was longer than the one in view."""
+    studio, axis = place.window.studio, place.window.assembly.axis
+    studio.assembly.select([clips(place)[1].id])
+    studio.assembly.move(60 * RATE)
+    place.key(K.Key_Delete)
+    place.settle()
+    assert studio.assembly.programme.frames == 12 * RATE
+    axis.zoom(4.0, 100.0)
+    axis.scroll_to(0.0)
+    place.key(K.Key_D)  # as it was before
+    assert studio.assembly.instead.frames == 78 * RATE > axis.frames
+    studio.transport.play(74 * RATE)
+    turns: list[float] = []
+    axis.changed.connect(lambda: turns.append(axis.left))
+    place.bot.wait(300)
+    place.window.assembly.follow()
+    assert 0 < len(turns) < 20
+    assert axis.right == pytest.approx(axis.frames)
+    studio.transport.stop()

@@ -81,9 +81,16 @@ class TimeAxis(QObject):
         self._settle()
 
     def bring_into_view(self, frame: float) -> None:
-        """Scroll by a page when a frame lies outside."""
-        if not self.left <= frame <= self.right:
-            self.scroll_to(frame - 0.1 * self.width * self.frames_per_pixel)
+        """Scroll by a page when a frame lies outside, as far as there is anything to show.
+
+        What is heard may be longer than what is shown: the programme before an edit, say. Then the view stays at its end.
+        """
+        if self.left <= frame <= self.right:
+            return
+        span = self.width * self.frames_per_pixel
+        wanted = min(max(frame - 0.1 * span, 0.0), max(0.0, self.frames - span))
+        if wanted != self.left:
+            self.scroll_to(wanted)
 
     def frame_at(self, x: float) -> float:
         """Frame under a pixel counted from the left gutter."""
