@@ -18,9 +18,12 @@ from pulizia import api
 from pulizia.audio.source import ArraySource, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.time_stretch import Stretcher
-from pulizia.measure.same_words import LIKENESS, SHORTEST_S, described, find_words
+from pulizia.measure.same_words import LIKENESS, SHORTEST_S, SameWords, described, find_words
 from pulizia.media.open import open_media
+from pulizia.project.clips import Clip
+from pulizia.project.programme_file import clip_of, clip_row
 from pulizia.project.warped import WarpedSource, checked
+from pulizia.session.words_desk import _fitted
 
 RATE = 48_000
 
@@ -165,3 +168,30 @@ def test_words_are_found_by_the_command(capsys, wav: Callable[..., Path], tmp_pa
         assert "must lie inside one.wav" in err
     code, _, err = run(capsys, "find", one, "--words", "1", "2", "--among", tmp_path, "-o", tmp_path / "x.wav")
     assert code == 1
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_whatever_way_is_found_its_fit_can_be_kept_and_opened_again(seed: int) -> None:
+    """Ways as crooked as the steps allow, of short and of long passages: a project that holds them must open."""
+    rng = np.random.default_rng(seed)
+    for _ in range(60):
+        moves = rng.choice([(1, 1), (1, 2), (2, 1)], size=rng.integers(8, 200), p=rng.dirichlet(np.ones(3)))
+        path = np.concatenate([[[0, 0]], np.cumsum(moves, axis=0)]) * 0.01
+        their_rate = int(rng.choice([44_100, 48_000]))
+        start = int(rng.integers(0, 10_000))
+        same = SameWords(start, start + round(path[-1, 1] * their_rate), 0.6, tuple(map(tuple, path.tolist())))
+        span = Span(7000, 7000 + max(2400, round(path[-1, 0] * RATE) + int(rng.integers(-240, 240))))
+        warp = _fitted(same, span, their_rate, RATE)
+        assert checked(warp) == warp
+        assert warp[-1][0] - warp[0][0] == span.frames
+        clip = Clip(recording_id="a", start=0, inner=warp[0][0], frames=span.frames, warp=warp)
+        assert clip_of(clip_row(clip)).warp == warp
+
+
+@pytest.mark.parametrize(
+    "warp", [[[0, 0], [10**30, 10**30]], [["a", 1]], [[1, 2, 3]], [[0, 0], None], "no", [[0, 0], [float("inf"), 5]]]
+)
+def test_a_damaged_fit_is_a_damaged_project_not_a_fault(warp: object) -> None:
+    row = clip_row(Clip(recording_id="a", start=0, inner=0, frames=100)) | {"warp": warp}
+    with pytest.raises((ValueError, TypeError, KeyError)):
+        clip_of(row)

@@ -88,10 +88,10 @@ def find_words(
     Raises
     ------
     ValueError
-        When the passage is shorter than SHORTEST_S or longer than LONGEST_S.
+        When the passage is too short to hold a word, or longer than LONGEST_S.
     """
     asked = _asked(passage, span)
-    if not SHORTEST_S / STEP_S <= len(asked) <= LONGEST_S / STEP_S + 1:
+    if not LEAST_SAID_S / STEP_S <= len(asked) <= LONGEST_S / STEP_S + 1:
         message = f"a passage of {len(asked) * STEP_S:.2f} s cannot be looked for"
         raise ValueError(message)
     if not says_enough(passage, span):
@@ -160,10 +160,11 @@ def _mel_edges(highest_hz: float) -> list[float]:
     return edges
 
 
-def _figures(power: NDArray[np.float64]) -> NDArray[np.float32]:
+def _figures(power: NDArray[np.floating]) -> NDArray[np.float32]:
     """(steps, figures) of (bands, steps) powers."""
     from scipy.fft import dct
 
+    power = power.astype(np.float32)  # of hours: half the memory
     level = 10.0 * np.log10(np.maximum(power, 1e-14))
     whole = 10.0 * np.log10(np.maximum(power.sum(axis=0), 1e-14))
     if not len(whole):

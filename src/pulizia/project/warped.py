@@ -29,7 +29,10 @@ def checked(anchors: Sequence[Sequence[int]]) -> Anchors:
     ValueError
         When they do not rise, change the speed too much, or cover too long a stretch.
     """
-    rows = np.array(anchors, dtype=np.int64).reshape(-1, 2)
+    try:
+        rows = np.array(anchors, dtype=np.int64).reshape(-1, 2)
+    except OverflowError as error:
+        raise ValueError(tr("the moments of a fitted clip do not follow each other")) from error
     steps = np.diff(rows, axis=0)
     if len(rows) < 2 or rows[0, 0] != rows[0, 1] or rows[0, 0] < 0 or (steps <= 0).any():
         raise ValueError(tr("the moments of a fitted clip do not follow each other"))

@@ -15,6 +15,7 @@ from pulizia.errors import AnalysisError
 from pulizia.measure.same_words import LONGEST_S, SHORTEST_S, Described, SameWords, described, find_words, says_enough
 from pulizia.project.clips import Clip, Programme
 from pulizia.project.speech_edits import Taken, borrow
+from pulizia.project.warped import checked
 from pulizia.session.assembly_desk import AssemblyDesk
 from pulizia.session.jobs import Job
 from pulizia.session.room import Room
@@ -25,7 +26,7 @@ CROSS_S = 0.02
 RUN_UP_S, RUN_OUT_S = 1.2, 0.8  # of hearing words in their place
 SMOOTH_S, EVERY_S = 0.08, 0.1  # of how the words are fitted: a warping jumps from step to step, a voice does not
 MOST_GAIN_DB = 15.0
-MOST_KEPT = 60
+MOST_KEPT_BYTES = 200 << 20  # of what recordings sound like: 37 MB an hour
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +79,10 @@ class WordsDesk:
         source = media[clip.recording_id]
         scale = source.rate / rate
         passage = Span(*(max(0, round(clip.heard_at(f) * scale)) for f in (span.start, span.stop)))
+
+        if not SHORTEST_S <= passage.frames / source.rate <= LONGEST_S:
+            self._say_length()  # a fitted clip, or one on another clock, hears more or less of its recording
+            return
 
         def work(job: Job) -> list[OtherTake]:
             found: list[OtherTake] = []
@@ -160,11 +165,14 @@ class WordsDesk:
             )
             return None
         if not SHORTEST_S <= span.frames / programme.rate <= LONGEST_S:
-            words = tr("Words can be looked for that last {least} to {most} s. Select such a section.",
-                       least=format_number(SHORTEST_S, 2), most=format_number(LONGEST_S, 0))  # fmt: skip
-            self._room.say(words, bad=True)
+            self._say_length()
             return None
         return lane.id, span, clip
+
+    def _say_length(self) -> None:
+        words = tr("Words can be looked for that last {least} to {most} s. Select such a section.",
+                   least=format_number(SHORTEST_S, 2), most=format_number(LONGEST_S, 0))  # fmt: skip
+        self._room.say(words, bad=True)
 
     def _now(self, found: OtherTakes) -> Programme | None:
         programme = self._assembly.programme
@@ -184,7 +192,7 @@ class WordsDesk:
         known = self._known.get(source.key)
         if known is None:
             known = self._known[source.key] = described(source, progress)
-            while len(self._known) > MOST_KEPT:
+            while len(self._known) > 1 and sum(d.figures.nbytes for d in self._known.values()) > MOST_KEPT_BYTES:
                 self._known.popitem(last=False)
         return known
 
@@ -219,4 +227,7 @@ def _fitted(same: SameWords, span: Span, their_rate: int, rate: int) -> tuple[tu
         (first + round(a * rate), first + round(b * rate)) for a, b in zip(grid.tolist(), at.tolist(), strict=True)
     ]
     pairs[-1] = (first + span.frames, pairs[-1][1])
-    return tuple(pairs)
+    try:
+        return checked(pairs)
+    except ValueError:  # smoothing has bent a short way too far: the same speed everywhere, at most twice or half
+        return checked((pairs[0], pairs[-1]))

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, hairline, label, scrolled
@@ -32,6 +33,7 @@ class WordsDialog(QDialog):
         self.setProperty("manual", "assembly#" + tr("Words from another take"))
         self.setWindowTitle(tr("Words from another take"))
         self.resize(600, 380)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         column = QVBoxLayout(self)
         column.addWidget(label(tr("Words from another take"), 20, bold=True))
         words = tr("Each take is fitted to the length of what is there, moment by moment, and to its level.")
