@@ -18,9 +18,10 @@ from tests.conftest import voice_in_noise
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import ArraySource
-from pulizia.delivery.deliver import Said, deliver
+from pulizia.delivery.deliver import deliver
 from pulizia.delivery.deliverable import Deliverable, file_name, prepared
 from pulizia.delivery.normalise import plan
+from pulizia.delivery.said import Said
 from pulizia.delivery.targets import Target, all_targets, read_targets, save_own, target_of
 from pulizia.errors import DeliveryError
 from pulizia.measure.dialogue import dialogue

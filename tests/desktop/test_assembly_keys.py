@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import PHRASES, Person, talked
 from tests.desktop.test_assembly_place import clips
@@ -294,3 +294,28 @@ def test_the_playhead_beyond_the_end_of_what_is_shown_holds_nothing_up(place: Pe
     assert 0 < len(turns) < 20
     assert axis.right == pytest.approx(axis.frames)
     studio.transport.stop()
+
+
+def test_a_locked_lane_is_not_touched_by_mouse_or_keys_and_a_locked_picture_keeps_its_time(place: Person) -> None:
+    studio, lanes, start = place.window.studio, place.window.assembly.lanes, row(place)
+    studio.assembly.choose_lane(studio.assembly.programme.lanes[0].id)
+    do(place, "programme_lock")
+    assert studio.assembly.programme.lanes[0].locked
+    box = lanes.geometry_of.box(clips(place)[0], 0, lanes.width())
+    middle = box.center()
+    place.drag(lanes, middle, middle + QPointF(120, 0))
+    assert row(place) == start
+    assert "is locked" in place.said
+    place.click(lanes, middle)
+    place.key(K.Key_Delete)
+    assert row(place) == start
+    assert "is locked" in place.said
+    do(place, "programme_lock")
+    place.click(lanes, middle)
+    place.window.assembly.sheet.whole.locked.click()
+    assert studio.assembly.programme.picture_locked
+    place.key(K.Key_Delete, M.ShiftModifier)
+    assert row(place) == start
+    assert "picture is locked" in place.said
+    place.key(K.Key_Delete)
+    assert row(place) == start[1:]  # a gap stays

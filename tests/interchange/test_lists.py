@@ -393,8 +393,9 @@ def stamped(
 ) -> None:
     """A field recording with a start time and iXML."""
     from pulizia.audio.source import ArraySource
-    from pulizia.delivery.deliver import Said, write_source
+    from pulizia.delivery.deliver import write_source
     from pulizia.delivery.deliverable import Deliverable
+    from pulizia.delivery.said import Said
 
     rng = np.random.default_rng(int(start_s))
     samples = rng.normal(0, 0.05, (channels, round(seconds * RATE))).astype(np.float32)

@@ -76,6 +76,46 @@ def test_a_programme_sounds_as_its_clips_lie_and_an_offline_recording_is_silent_
         sound(Programme(name="Empty", rate=RATE, lanes=(Lane(name="Talk"),)))
 
 
+def test_a_locked_lane_stays_where_others_move_and_a_locked_picture_lets_nothing_move() -> None:
+    programme = two_speakers()
+    talk, air = programme.lanes
+    locked = programme.with_lane(replace(air, locked=True))
+    made = edits.ripple_delete(locked, 10_000, 20_000)
+    assert made.lanes[1].clips == air.clips
+    assert [(c.start, c.stop) for c in made.lanes[0].clips][:2] == [(0, 10_000), (10_000, 30_000)]
+    assert made.markers[0].frame == 35_000
+    for edit in (
+        edits.split(locked, 50_000),
+        edits.lift(locked, 30_000, 60_000),
+        edits.insert_time(locked, 50_000, 500),
+    ):
+        assert edit.lanes[1].clips == air.clips
+        assert edit.lanes[0].clips != talk.clips
+        edits.check_locks(locked, edit)
+    mine = air.clips[0].id
+    for edit in (
+        edits.remove(locked, {mine}), edits.split(locked, 50_000, [air.id]), edits.set_gain(locked, {mine}, -3.0),
+        replace(locked, lanes=(talk,)),
+    ):  # fmt: skip
+        with pytest.raises(ProjectError, match="Air is locked"):
+            edits.check_locks(locked, edit)
+    edits.check_locks(locked, programme)  # to unlock is no edit of its clips
+    both = locked.with_lane(replace(talk, locked=True))
+    with pytest.raises(ProjectError, match="Every lane is locked"):
+        edits.ripple_delete(both, 10_000, 20_000)
+    picture = replace(programme, picture_locked=True)
+    for edit in (edits.ripple_delete, edits.insert_time):
+        with pytest.raises(ProjectError, match="picture is locked"):
+            edit(picture, 10_000, 20_000)
+    assert edits.lift(picture, 10_000, 20_000).frames == programme.frames
+    text = project_text(
+        Project().with_programme(both.with_lane(talk)).with_programme(replace(picture, id="other")), Path("/")
+    )
+    read = parse_project(text, "museum.pulizia", Path("/")).programmes
+    assert [lane.locked for lane in read[0].lanes] == [False, True]
+    assert [p.picture_locked for p in read] == [False, True]
+
+
 @settings(max_examples=60, deadline=None)
 @given(st.integers(1, 109_999), st.integers(1, 30_000))
 def test_splitting_is_heard_by_nobody_and_a_ripple_takes_out_and_makes_room_exactly(at: int, frames: int) -> None:

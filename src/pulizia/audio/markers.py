@@ -12,6 +12,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
 
 NoteKind = Literal["", "mix", "again", "problem", "reel"]
@@ -58,6 +59,26 @@ def in_order(markers: Iterable[Marker], frames: int) -> tuple[Marker, ...]:
         if 0 <= m.frame <= frames
     }
     return tuple(sorted(kept))[:MOST_MARKERS]
+
+
+@dataclass(frozen=True, slots=True)
+class Reel:
+    """A part of a programme that is handed over as a file of its own."""
+
+    name: str
+    span: Span
+
+
+def reels_of(markers: Iterable[Marker], frames: int) -> tuple[Reel, ...]:
+    """Reels by their beginning: each as long as its marker, or up to the next reel, or to the end; no name twice."""
+    rows = sorted((m for m in markers if m.kind == "reel" and m.frame < frames), key=lambda m: m.frame)
+    rows = [m for n, m in enumerate(rows) if n + 1 == len(rows) or rows[n + 1].frame > m.frame]
+    found: list[Reel] = []
+    for n, m in enumerate(rows):
+        following = rows[n + 1].frame if n + 1 < len(rows) else frames
+        name = m.name if all(m.name != other.name for other in rows if other is not m) else f"{m.name} {n + 1}"
+        found.append(Reel(name, Span(m.frame, min(m.frame + m.frames, frames) if m.frames else following)))
+    return tuple(found)
 
 
 def as_label_list(markers: Iterable[Marker], rate: int) -> str:

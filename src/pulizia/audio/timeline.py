@@ -50,6 +50,11 @@ class Part:
     fade_in: Edge = field(default_factory=Edge)
     fade_out: Edge = field(default_factory=Edge)
 
+    @classmethod
+    def whole(cls, source: Source, start: int) -> Part:
+        """All of a source, each channel on its own."""
+        return cls(source, start, 0, source.frames, np.eye(source.channels, dtype=np.float32))
+
     @property
     def stop(self) -> int:
         """Where it ends on the timeline."""

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from pulizia.audio.layouts import channel_names
 from pulizia.audio.source import Source
-from pulizia.delivery.deliver import Said
+from pulizia.delivery.said import Said
 from pulizia.errors import MediaError, ProjectError
 from pulizia.media.open import OpenMedia
 from pulizia.project.clips import Programme

@@ -20,6 +20,7 @@ from pulizia.cli.outputs import add_keep_flag, add_output_flags, deliverable_of,
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import Delivered, check_output, deliver
 from pulizia.delivery.normalise import WAYS
+from pulizia.delivery.reels import paths_of
 from pulizia.delivery.targets import Target, target_of
 from pulizia.errors import DeliveryError
 from pulizia.measure.loudness import DUAL_MONO
@@ -81,6 +82,10 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         "--report", type=Path, help="write a report, as .html, .json or .csv; a folder for several files"
     )
     add_keep_flag(command)
+    command.add_argument(
+        "--reels", action="store_true",
+        help="of a programme: a file for each of its reels, all at the programme's gain, with head, tail and 2-pop of its own",
+    )  # fmt: skip
     command.add_argument("--recording", help="which recording of a project, by name")
     add_programme_flag(command)
     command.add_argument("--json", action="store_true", help="print the report as JSON")
@@ -110,7 +115,7 @@ def one(
     """Deliver one programme; returns what to tell."""
     assert output is not None  # noqa: S101 - deliveries are always written
     progress = TerminalProgress(path.name)
-    for target_path in (output, *options.also):
+    for target_path in () if options.reels else (output, *options.also):
         check_output(target_path, inputs=[path], overwrite=overwrite)
     report = _report_path(options, output)
     if report is not None:
@@ -118,6 +123,9 @@ def one(
     if options.programme:
         programme_made = assembled(path, options.programme, progress)
         return _one_programme(programme_made, output, report, target, options, progress, overwrite=overwrite)
+    if options.reels:
+        message = "--reels belongs to a programme. Name one with --programme."
+        raise DeliveryError(message)
     programme = processed_file(path, options.recording, progress)
     recording = trimmed(programme.recording, options.keep)
     check_output(output, inputs=[recording.path], overwrite=overwrite)
@@ -164,7 +172,8 @@ def _one_programme(
         raise DeliveryError(message)
     outputs = (output, *options.also)
     for path in outputs:
-        check_output(path, inputs=made.inputs, overwrite=overwrite)
+        for file in paths_of(path, deliverable_of(options, path), made.said.markers, made.source.frames):
+            check_output(file, inputs=made.inputs, overwrite=overwrite)
         if is_picture(path) and made.said.picture is None:
             message = "The programme has no video, or it is gone. Choose one in the Assembly, or a name that ends in .wav or .flac."
             raise DeliveryError(message)
@@ -220,7 +229,7 @@ def _told(done: Delivered) -> list[str]:
     )
     levelled = f", levelled by {100 * plan.levelled:.0f} %" if plan.levelled else ""
     lines = [
-        f"{done.path.name}: {plan.target.title}, gain {format_number(plan.gain_db, 2, plus=True)} dB{levelled}{limiting}"
+        f"{', '.join(file.name for file in done.files)}: {plan.target.title}, gain {format_number(plan.gain_db, 2, plus=True)} dB{levelled}{limiting}"
     ]
     if plan.speech_percent is not None:
         lines.append(f"  Speech only: {plan.speech_percent:.0f} % of the programme.")

@@ -13,8 +13,9 @@ from typing import Any
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
 from pulizia.cli.progress import TerminalProgress
-from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
+from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, kind_of_path
+from pulizia.delivery.said import Said
 from pulizia.errors import DeliveryError, MediaError
 from pulizia.measure.same_sound import SameSound, find_same
 from pulizia.measure.same_words import LONGEST_S, SHORTEST_S, SameWords, described, find_words, says_enough

@@ -58,12 +58,16 @@ def deliverable_of(options: argparse.Namespace, path: Path) -> Deliverable:
         message = "FLAC cannot hold floats. Choose 16 or 24 bits, or WAV."
         raise DeliveryError(message)
     usual = 256 if kind == "picture" else min(192, BITRATES.get(kind, (0, 192))[1])
-    edges = {name: getattr(options, name, 0.0) for name in ("head_s", "tail_s", "fade_in_s", "fade_out_s")}
+    edges: dict[str, float] = {
+        name: getattr(options, name, 0.0) for name in ("head_s", "tail_s", "fade_in_s", "fade_out_s")
+    }
     if getattr(options, "pop", None):
         edges |= {"pop_s": float(1 / rate_named(options.pop)[0]), "head_s": max(edges["head_s"], BEFORE_S)}
     return Deliverable(
         kind=kind, sample_format=FORMATS[options.bits], dither=DITHERS[options.dither], rate_hz=options.rate,
-        layout=options.layout, bitrate_kbps=options.bitrate or usual, **edges,
+        layout=options.layout, bitrate_kbps=options.bitrate or usual, by_reel=getattr(options, "reels", False),
+        head_s=edges["head_s"], tail_s=edges["tail_s"], fade_in_s=edges["fade_in_s"], fade_out_s=edges["fade_out_s"],
+        pop_s=edges.get("pop_s", 0.0),
     )  # fmt: skip
 
 

@@ -18,7 +18,7 @@ from pulizia.media.broadcast import Loudness
 from pulizia.media.names import safe_name
 from pulizia.project.file import load_project
 from pulizia.project.processed import processed_recording
-from pulizia.session.programme_pieces import Piece, clip_pieces, stem_pieces, whole_piece
+from pulizia.session.programme_pieces import Piece, clip_pieces, reel_pieces, stem_pieces, whole_piece
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
@@ -29,6 +29,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
                          help="a folder; or a file when the project holds one recording")  # fmt: skip
     add_programme_flag(command)
     command.add_argument("--stems", action="store_true", help="of a programme: one file for each stem, into a folder")
+    command.add_argument("--reels", action="store_true", help="of a programme: one file for each reel, into a folder")
     command.add_argument("--clips", action="store_true", help="of a programme: one file for each clip, into a folder")
     command.add_argument(
         "--handles", type=float, default=0.0, metavar="S", help="with --clips: this much more at both ends, in seconds"
@@ -51,8 +52,8 @@ def run(options: argparse.Namespace) -> int:
     """Render every recording; the step's short names go into the file names."""
     if options.programme:
         return _render_programme(options)
-    if options.stems or options.clips:
-        message = "--stems and --clips belong to a programme. Name one with --programme."
+    if options.stems or options.clips or options.reels:
+        message = "--stems, --reels and --clips belong to a programme. Name one with --programme."
         raise ProjectError(message)
     project = load_project(options.project)
     for recording in project.recordings:
@@ -97,16 +98,18 @@ def _render_programme(options: argparse.Namespace) -> int:
 def _pieces(made: Assembled, options: argparse.Namespace) -> list[tuple[Path, Piece]]:
     """What is written: the programme, its stems or its clips, each with its file."""
     programme, folder = made.programme, options.output
-    if not (options.stems or options.clips):
+    if not (options.stems or options.clips or options.reels):
         piece = whole_piece(programme, made.sound)
         return [(folder / f"{piece.name}.wav" if folder.is_dir() else folder, piece)]
     if folder.exists() and not folder.is_dir():
-        message = f"{folder.name} is a file. Choose a folder for stems or clips."
+        message = f"{folder.name} is a file. Choose a folder for stems, reels or clips."
         raise ProjectError(message)
-    folder.mkdir(exist_ok=True)
     if options.stems:
         found = stem_pieces(programme, made.sound)
+    elif options.reels:
+        found = reel_pieces(programme, made.sound)
     else:
         alone = made.opened if options.analyse == "clip" else None
         found = clip_pieces(programme, made.sound, handles_s=options.handles, joined=options.joined, opened=alone)
+    folder.mkdir(exist_ok=True)
     return [(folder / f"{piece.name}.wav", piece) for piece in found]

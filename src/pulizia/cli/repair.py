@@ -15,8 +15,9 @@ from pulizia.cli.batch import add_batch_flags, for_workers, order_of, run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import add_keep_flag, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
-from pulizia.delivery.deliver import check_output, cut_words, moved_to, write_source
+from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import prepared
+from pulizia.delivery.said import moved_to
 from pulizia.errors import RecipeError
 from pulizia.inspection.inspect import inspect
 from pulizia.inspection.treat import Trial, kept_steps, treatment

@@ -7,16 +7,15 @@ import os
 import shutil
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
 from pulizia import __version__
 from pulizia.audio.edges import EdgedSource
-from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source, SpanSource
-from pulizia.delivery.deliverable import Deliverable, kind_of_path, prepared, with_pop
+from pulizia.delivery.deliverable import Deliverable, kind_of_path, prepared
 from pulizia.delivery.normalise import (
     Meter,
     NormalisedSource,
@@ -27,16 +26,17 @@ from pulizia.delivery.normalise import (
     plan,
     verdicts,
 )
+from pulizia.delivery.reels import OutFile, files_of, joined, left_out, paths_of
+from pulizia.delivery.said import Said, moved_to
 from pulizia.delivery.targets import Target
 from pulizia.errors import DeliveryError, DiskError, OutputExistsError
 from pulizia.measure.blocks import SegmentStore
 from pulizia.measure.loudness import DUAL_MONO, Measures
-from pulizia.media.broadcast import Broadcast, Loudness, bext_chunk, ixml_chunk
+from pulizia.media.broadcast import Loudness, bext_chunk, ixml_chunk
 from pulizia.media.encode import CodedWriter
 from pulizia.media.keep import kept
 from pulizia.media.open import open_media
 from pulizia.media.picture import remux
-from pulizia.media.tags import Tags
 from pulizia.media.write import BITS, FileKind, FlacWriter, WavWriter, shortened, sound_writer
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Stage
@@ -64,6 +64,7 @@ class Delivered:
     deliverable: Deliverable
     seconds: float = 0.0
     notes: tuple[str, ...] = ()  # what the file cannot hold
+    files: tuple[Path, ...] = ()  # all that were written; the first is ``path``
 
     @property
     def passes(self) -> bool:
@@ -151,8 +152,9 @@ def deliver(
     said = said or Said()
     store = store or SegmentStore()
     cache = cache or ChunkCache()
+    whole = replace(wanted, head_s=0.0, tail_s=0.0, pop_s=0.0) if wanted.by_reel else wanted  # each reel gets its own
     ready = prepared(
-        programme, wanted, lambda p: progress(0.1 * p, tr("converting the rate")), names=said.broadcast.channel_names
+        programme, whole, lambda p: progress(0.1 * p, tr("converting the rate")), names=said.broadcast.channel_names
     )
     if ready.channels != programme.channels and names != (DUAL_MONO,):
         names = None
@@ -165,58 +167,29 @@ def deliver(
         )  # fmt: skip
     if made.too_hard and not hard:
         raise DeliveryError(made.too_hard)
-    said = moved_to(said, programme, ready, wanted)
+    said = moved_to(said, programme, ready, whole)
     look = Meter(target, store, names)
     source: Source = made.result
     loud = _loudness(made.predicted)
-    verified, notes = _write_and_measure(with_pop(source, wanted), path, wanted, said, loud, look, progress)
+    if wanted.by_reel:
+        loud = Loudness()  # that of the programme is not true of a reel
+    verified, notes = _write_and_measure(files_of(source, path, wanted, said), wanted, loud, look, progress)
     corrected = False
     off = target.integrated_lufs - (verified.integrated_lufs or target.integrated_lufs)
     over = (verified.true_peak_dbtp or -99.0) - target.true_peak_dbtp
     if abs(off) > CORRECTED_ABOVE_LU or (over > 0.0 and made.way != "gain"):
         ceiling = None if made.way == "gain" else target.true_peak_dbtp - max(over, 0.0) - 0.1
         source = NormalisedSource(_before_gain(made, ready, cache), made.gain_db + off, ceiling, cache)
-        verified, notes = _write_and_measure(
-            with_pop(source, wanted), path, wanted, said, _loudness(verified), look, progress
-        )
+        loud = loud if wanted.by_reel else _loudness(verified)
+        verified, notes = _write_and_measure(files_of(source, path, wanted, said), wanted, loud, look, progress)
         corrected = True
+    files = tuple(paths_of(path, wanted, said.markers, ready.frames))
+    if wanted.by_reel and (words := left_out(said.markers, ready.frames, ready.rate)):
+        notes = (*notes, words)
     return Delivered(
-        path=path, plan=made, verified=verified, verdicts=verdicts(verified, target),
-        corrected=corrected, deliverable=wanted, seconds=time.monotonic() - began, notes=notes,
+        path=files[0], plan=made, verified=verified, verdicts=verdicts(verified, target), corrected=corrected,
+        deliverable=wanted, seconds=time.monotonic() - began, notes=notes, files=files,
     )  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Said:
-    """What is known of a programme and travels in its files."""
-
-    markers: Sequence[Marker] = ()
-    broadcast: Broadcast = field(default_factory=Broadcast)
-    tags: Tags = field(default_factory=Tags)
-    done: str = ""  # what was done to the sound, for the coding history
-    picture: Path | None = None  # the picture file that the sound goes back into
-
-
-def moved_to(said: Said, programme: Source, ready: Source, wanted: Deliverable) -> Said:
-    """What is said of a programme, as it is true of its deliverable: markers, start time and names of channels."""
-    broadcast = _moved_start(said.broadcast, programme, ready, wanted)
-    if ready.channels != programme.channels:
-        broadcast = replace(broadcast, channel_names=())
-    return replace(said, markers=_moved(said.markers, programme, ready, wanted), broadcast=broadcast)
-
-
-def _moved(markers: Sequence[Marker], programme: Source, ready: Source, wanted: Deliverable) -> tuple[Marker, ...]:
-    """Markers at the deliverable's rate, after its silence at the head."""
-    head = round(wanted.head_s * ready.rate)
-    return tuple(m.moved(ready.rate / programme.rate, head) for m in markers)
-
-
-def _moved_start(said: Broadcast, programme: Source, ready: Source, wanted: Deliverable) -> Broadcast:
-    """The start time at the deliverable's rate: earlier by the silence at the head."""
-    if not said.frames_since_midnight:
-        return said
-    start = round(said.frames_since_midnight * ready.rate / programme.rate) - round(wanted.head_s * ready.rate)
-    return replace(said, frames_since_midnight=max(0, start))
 
 
 def _before_gain(made: Plan, ready: Source, cache: ChunkCache) -> Source:
@@ -233,25 +206,37 @@ def _loudness(found: Measures) -> Loudness:
 
 
 def _write_and_measure(
-    source: Source, path: Path, wanted: Deliverable, said: Said, loud: Loudness, look: Meter, progress: Progress
+    files: Sequence[OutFile], wanted: Deliverable, loud: Loudness, look: Meter, progress: Progress
 ) -> tuple[Measures, tuple[str, ...]]:
-    told = lambda p: progress(0.5 + 0.35 * p, "writing")  # noqa: E731
-    if wanted.kind == "picture":
-        if said.picture is None:
-            message = tr(
-                "{name} is a video file, and the programme does not come from one. Deliver a sound file instead.",
-                name=path.name,
-            )
-            raise DeliveryError(message)
-        _check_room(path, source.frames * source.channels * 3 + said.picture.stat().st_size)
-        notes = remux(said.picture, source, path, bitrate_kbps=wanted.bitrate_kbps, progress=told)
-    else:
-        write_source(source, path, wanted, told, said=said, loudness=loud)
-        notes = ()
-    written = open_media(path, lambda _p: progress(0.85, tr("reading back")))
-    begin = round(wanted.head_s * written.source.rate) if wanted.pop_s else 0  # a 2-pop is no part of the programme
-    heard = SpanSource(written.source, begin, written.source.frames) if begin else written.source
-    return look.measure(heard, lambda p: progress(0.85 + 0.15 * p, tr("measuring the file"))), notes
+    """Write the files of a deliverable, then measure what was written as one programme."""
+    notes: tuple[str, ...] = ()
+    heard: list[Source] = []
+    for n, file in enumerate(files):
+
+        def told(share: float, n: int = n) -> None:
+            progress(0.5 + 0.35 * (n + share) / len(files), "writing")
+
+        if wanted.kind == "picture":
+            notes = _into_picture(file, wanted, told)
+        else:
+            write_source(file.source, file.path, wanted, told, said=file.said, loudness=loud)
+        written = open_media(file.path, lambda _p: progress(0.85, tr("reading back"))).source
+        begin, end = file.counts.start, min(file.counts.stop, written.frames) if wanted.by_reel else written.frames
+        heard.append(written if (begin, end) == (0, written.frames) else SpanSource(written, begin, end))
+    return look.measure(joined(heard), lambda p: progress(0.85 + 0.15 * p, tr("measuring the file"))), notes
+
+
+def _into_picture(file: OutFile, wanted: Deliverable, told: Callable[[float], None]) -> tuple[str, ...]:
+    """Replace the sound of a video; returns what it cannot hold."""
+    picture = file.said.picture
+    if picture is None:
+        message = tr(
+            "{name} is a video file, and the programme does not come from one. Deliver a sound file instead.",
+            name=file.path.name,
+        )
+        raise DeliveryError(message)
+    _check_room(file.path, file.source.frames * file.source.channels * 3 + picture.stat().st_size)
+    return remux(picture, file.source, file.path, bitrate_kbps=wanted.bitrate_kbps, progress=told)
 
 
 def _check_room(path: Path, size: int) -> None:

@@ -41,6 +41,7 @@ class Deliverable:
     """One output file of a programme.
 
     ``pop_s`` is the length of a 2-pop, one frame of the picture; 0 is none. It needs two seconds of silence before.
+    ``by_reel`` writes a file for each reel of the programme, with silence and 2-pop of its own, all at the programme's gain.
     """
 
     kind: Kind = "wav"
@@ -54,6 +55,7 @@ class Deliverable:
     fade_in_s: float = 0.0
     fade_out_s: float = 0.0
     pop_s: float = 0.0
+    by_reel: bool = False
 
     def __post_init__(self) -> None:
         if self.kind in BITRATES:
@@ -85,6 +87,10 @@ class Deliverable:
             message = tr("A 2-pop stands two seconds before the start. Choose at least 2 s of silence before.")
             raise DeliveryError(message)
 
+        if self.by_reel and self.kind == "picture":
+            message = tr("The sound goes back into a video as a whole. Choose a sound file for reels.")
+            raise DeliveryError(message)
+
     @property
     def words(self) -> str:
         """Short text for lists."""
@@ -95,6 +101,8 @@ class Deliverable:
             parts.append(tr("{rate:g} kHz", rate=self.rate_hz / 1000))
         if self.layout != "same":
             parts.append(tr("mono") if self.layout == "mono" else tr("stereo"))
+        if self.by_reel:
+            parts.append(tr("a file for each reel"))
         return ", ".join(parts)
 
 

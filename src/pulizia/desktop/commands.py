@@ -26,6 +26,7 @@ def window_commands(window: MainWindow) -> list[Command]:
             window.add_to_programme,
             window.render_programme,
             window.render_stems,
+            window.render_reels,
             window.render_clips,
             window.deliver_programme,
         ),

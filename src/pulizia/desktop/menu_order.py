@@ -58,7 +58,7 @@ _ASSEMBLY: Rows = (
     )),
     (N_("Microphones"), ("programme_line_up", "programme_field", "programme_microphones")),
     (N_("Lanes"), (
-        "programme_lane", "programme_tone", LINE, "programme_taller", "programme_flatter", "programme_show_lanes",
+        "programme_lane", "programme_tone", "programme_lock", LINE, "programme_taller", "programme_flatter", "programme_show_lanes",
     )),
     (N_("Steps"), (
         "programme_step_switch", "programme_step_up", "programme_step_down", "programme_step_remove", LINE, "programme_step_copy",
@@ -71,7 +71,7 @@ _ASSEMBLY: Rows = (
     )),
     (N_("Video"), ("film_show", "film_alone", "film_choose", LINE, "film_next", "film_previous")), LINE,
     (N_("Edit list"), ("list_export", "list_conform", LINE, "list_report", "list_received")),
-    (N_("Render"), ("programme_render", "programme_stems", "programme_clips")),
+    (N_("Render"), ("programme_render", "programme_stems", "programme_reels", "programme_clips")),
     "programme_deliver",
 )  # fmt: skip
 ORDER: Mapping[str, Rows] = {

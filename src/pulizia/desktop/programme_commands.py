@@ -57,6 +57,12 @@ class ProgrammeCommands(QMainWindow):
         if chosen:
             self.studio.programme_out.render_stems(Path(chosen))
 
+    def render_reels(self) -> None:
+        """Ask for a folder and write each reel of the programme."""
+        chosen = QFileDialog.getExistingDirectory(self, tr("Render reels to"), str(self._project_folder()))
+        if chosen:
+            self.studio.programme_out.render_reels(Path(chosen))
+
     def render_clips(self) -> None:
         """Ask how and where to, and write the clips of the programme."""
         self.rendering_clips = RenderClipsDialog(self.studio, self, self._project_folder())

@@ -7,6 +7,7 @@ import argparse
 import gc
 import os
 import sys
+import threading
 from importlib.resources import files
 from pathlib import Path
 
@@ -24,6 +25,7 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.theme import font, load_fonts, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.media.faults import note_fault
+from pulizia.session.memory import give_back
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.sound_out import SERVER, SIMULATED, default_choice, output_of, outputs
 from pulizia.session.studio import Studio
@@ -84,6 +86,7 @@ def collect_at_rest(window: MainWindow) -> QTimer:
         held = QApplication.mouseButtons() != Qt.MouseButton.NoButton
         if not (studio.transport.is_playing or studio.pool.busy or held):
             gc.collect()
+            threading.Thread(target=give_back, daemon=True).start()  # 20 ms for 100 MB
 
     timer = QTimer(window)
     timer.setInterval(REST_MS)

@@ -379,5 +379,5 @@ def _own_programme(found: EditList, made: Programme) -> Programme:
         return made
     return replace(
         made, channels=own.channels, steps=own.steps, target_id=own.target_id, start_frame=own.start_frame,
-        picture_rate=own.picture_rate, drop_frame=own.drop_frame,
+        picture_rate=own.picture_rate, drop_frame=own.drop_frame, picture_locked=own.picture_locked,
     )  # fmt: skip

@@ -168,6 +168,7 @@ class Lane:
     stem : name of the stem that it is delivered in; "" is that of its group, or of its kind
     group : lanes of one group are muted, soloed and turned up together; "" is none
     height : how tall it is drawn, relative to the others
+    locked : its clips are neither changed nor moved; where others make room or close up, they stay
     """
 
     name: str
@@ -181,6 +182,7 @@ class Lane:
     stem: str = ""
     group: str = ""
     height: float = 1.0
+    locked: bool = False
     id: str = field(default_factory=new_clip_id)
 
     @property
@@ -223,6 +225,7 @@ class Programme:
     ----------
     start_frame : timecode of the first frame, in frames of the picture since midnight
     picture_rate : frames of the picture a second, exact
+    picture_locked : the picture rules: no edit may make the programme longer or shorter behind it
     received : the edit list that it was made of, word for word
     film, film_quarters : path of the video that is looked at with it, and by how many quarters of a picture frame it comes early
     """
@@ -237,6 +240,7 @@ class Programme:
     start_frame: int = 0
     picture_rate: Fraction = Fraction(25)
     drop_frame: bool = False
+    picture_locked: bool = False
     received: Received | None = None
     film: str = ""
     film_quarters: int = 0

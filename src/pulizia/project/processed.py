@@ -9,7 +9,7 @@ from pathlib import Path
 
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.delivery.deliver import Said
+from pulizia.delivery.said import Said
 from pulizia.errors import ProjectError
 from pulizia.media.identity import whole_digest
 from pulizia.media.open import OpenMedia, broadcast_of, open_media, picture_of, tags_of

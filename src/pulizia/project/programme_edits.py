@@ -17,6 +17,27 @@ def _each_lane(programme: Programme, change: Callable[[Lane], Iterable[Clip]]) -
     return replace(programme, lanes=tuple(lane.with_clips(change(lane)) for lane in programme.lanes))
 
 
+def _each_free_lane(programme: Programme, change: Callable[[Lane], Iterable[Clip]]) -> Programme:
+    """Of an edit of the whole programme: locked lanes stay as they are."""
+    return _each_lane(programme, lambda lane: lane.clips if lane.locked else change(lane))
+
+
+def check_locks(before: Programme, after: Programme) -> None:
+    """Refuse an edit that changes clips of a locked lane.
+
+    Raises
+    ------
+    ProjectError
+        With the name of the lane.
+    """
+    now = {lane.id: lane for lane in after.lanes}
+    for lane in before.lanes:
+        known = now.get(lane.id)
+        if lane.locked and (known is None or (known.locked and known.clips != lane.clips)):
+            message = tr("The lane {name} is locked. Unlock it first.", name=lane.name)
+            raise ProjectError(message)
+
+
 def put(programme: Programme, lane_id: str, clips: Iterable[Clip]) -> Programme:
     """Lay clips onto a lane; what lies under them there gives way."""
     lane, new = programme.lane(lane_id), sorted(clips, key=lambda c: c.start)
@@ -42,12 +63,12 @@ def _cleared(clips: Iterable[Clip], begin: int, end: int) -> list[Clip]:
 
 
 def split(programme: Programme, frame: int, lane_ids: Collection[str] | None = None) -> Programme:
-    """Part every clip under a frame in two; nothing is heard of it."""
+    """Part the clips under a frame in two, on these lanes or on all that are not locked; nothing is heard of it."""
 
     def parted(lane: Lane) -> list[Clip]:
         row: list[Clip] = []
         for clip in lane.clips:
-            if clip.start < frame < clip.stop and (lane_ids is None or lane.id in lane_ids):
+            if clip.start < frame < clip.stop and (not lane.locked if lane_ids is None else lane.id in lane_ids):
                 row += [clip.part_of(clip.start, frame), replace(clip.part_of(frame, clip.stop), id=new_clip_id())]
             else:
                 row.append(clip)
@@ -164,20 +185,28 @@ def _exchanged(programme: Programme, clip_id: str, changed: dict[str, Clip]) -> 
 
 
 def shift_behind(programme: Programme, frame: int, frames: int) -> Programme:
-    """Move every clip and marker that begins at or behind a frame; those before stay.
+    """Move every clip and marker that begins at or behind a frame; those before, and locked lanes, stay.
 
-    ProjectError when a clip would be pushed onto one before it.
+    ProjectError when a clip would be pushed onto one before it, or the picture or every lane is locked.
     """
-    made = _each_lane(programme, lambda lane: [c.moved(frames) if c.start >= frame else c for c in lane.clips])
+    if programme.picture_locked:
+        message = tr(
+            "The picture is locked, so nothing may move up or back. Leave a gap instead, or unlock the picture."
+        )
+        raise ProjectError(message)
+    if programme.lanes and all(lane.locked for lane in programme.lanes):
+        message = tr("Every lane is locked. Unlock one first.")
+        raise ProjectError(message)
+    made = _each_free_lane(programme, lambda lane: [c.moved(frames) if c.start >= frame else c for c in lane.clips])
     markers = tuple(replace(m, frame=m.frame + frames) if m.frame >= frame else m for m in programme.markers)
     return replace(made, markers=tuple(sorted(markers)))
 
 
 def ripple_delete(programme: Programme, begin: int, end: int) -> Programme:
-    """Take [begin, end) out of all lanes and close the gap; markers inside it go as well."""
+    """Take [begin, end) out of all lanes that are not locked and close the gap; markers inside it go as well."""
     if end <= begin:
         return programme
-    cleared = _each_lane(programme, lambda lane: _cleared(lane.clips, begin, end))
+    cleared = _each_free_lane(programme, lambda lane: _cleared(lane.clips, begin, end))
     kept = replace(cleared, markers=tuple(m for m in cleared.markers if not begin <= m.frame < end))
     return shift_behind(kept, end, begin - end)
 
@@ -295,8 +324,8 @@ def copied(clip: Clip, start: int) -> Clip:
 
 
 def lift(programme: Programme, begin: int, end: int) -> Programme:
-    """Leave silence in [begin, end) of all lanes; clips that reach over it are parted."""
-    return _each_lane(programme, lambda lane: _cleared(lane.clips, begin, end))
+    """Leave silence in [begin, end) of all lanes that are not locked; clips that reach over it are parted."""
+    return _each_free_lane(programme, lambda lane: _cleared(lane.clips, begin, end))
 
 
 def cuts(programme: Programme) -> list[int]:

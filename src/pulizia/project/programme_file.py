@@ -41,7 +41,9 @@ def programme_row(programme: Programme) -> dict[str, Any]:
         "target": programme.target_id, "start_frame": programme.start_frame,
         "picture_rate": str(programme.picture_rate), "drop_frame": programme.drop_frame,
         "received": None if programme.received is None else received_row(programme.received),
-    } | ({"film": programme.film, "film_quarters": programme.film_quarters} if programme.film else {})  # fmt: skip
+    } | ({"film": programme.film, "film_quarters": programme.film_quarters} if programme.film else {}) | (
+        {"picture_locked": True} if programme.picture_locked else {}
+    )  # fmt: skip
 
 
 def lane_row(lane: Lane) -> dict[str, Any]:
@@ -50,7 +52,9 @@ def lane_row(lane: Lane) -> dict[str, Any]:
         "id": lane.id, "name": lane.name, "kind": lane.kind, "gain_db": lane.gain_db, "muted": lane.muted,
         "soloed": lane.soloed, "placement": lane.placement, "stem": lane.stem,
         "clips": [clip_row(clip) for clip in lane.clips], "steps": [step_row(step) for step in lane.steps],
-    } | ({"group": lane.group} if lane.group else {}) | ({"height": lane.height} if lane.height != 1.0 else {})  # fmt: skip
+    } | ({"group": lane.group} if lane.group else {}) | ({"height": lane.height} if lane.height != 1.0 else {}) | (
+        {"locked": True} if lane.locked else {}
+    )  # fmt: skip
 
 
 def clip_row(clip: Clip) -> dict[str, Any]:
@@ -97,7 +101,7 @@ def programme_of_row(row: dict[str, Any]) -> Programme:
         lanes=tuple(_lane(entry, rate, channels) for entry in row["lanes"]),
         steps=tuple(step_of(entry, rate, channels) for entry in row["steps"]),
         target_id=str(row["target"]), start_frame=int(row["start_frame"]), picture_rate=picture_rate,
-        drop_frame=bool(row["drop_frame"]),
+        drop_frame=bool(row["drop_frame"]), picture_locked=bool(row.get("picture_locked", False)),
         received=None if row["received"] is None else received_of(row["received"]),
         film=str(row.get("film", ""))[:LONGEST_PATH], film_quarters=int(row.get("film_quarters", 0)),
     )  # fmt: skip
@@ -117,7 +121,7 @@ def _lane(row: dict[str, Any], rate: int, channels: int) -> Lane:
         muted=bool(row["muted"]), soloed=bool(row["soloed"]), placement=str(row["placement"])[:LONGEST_NAME],
         stem=str(row["stem"])[:LONGEST_NAME], steps=tuple(step_of(entry, rate, channels) for entry in row["steps"]),
         group=str(row.get("group", ""))[:LONGEST_NAME],
-        height=min(max(_finite(row.get("height", 1.0)), FLATTEST), TALLEST),
+        height=min(max(_finite(row.get("height", 1.0)), FLATTEST), TALLEST), locked=bool(row.get("locked", False)),
     )  # fmt: skip
     return lane.with_clips(clip_of(entry) for entry in row["clips"])
 

@@ -46,6 +46,7 @@ def report_content(delivered: Delivered, steps: Sequence[str] = (), clips: Seque
         "file": delivered.path.name,
         "deliverable": delivered.deliverable.words,
         "sha256": checksum(delivered.path),
+        "files": [{"file": path.name, "sha256": checksum(path)} for path in delivered.files],
         "steps": list(steps),
         "clips": clips_content(clips),
         "way": WAYS[plan.way],
@@ -174,10 +175,15 @@ td:nth-child(n+2), th:nth-child(n+2) {{ text-align: right; font-variant-numeric:
 {peaks}
 {applied}{clips_html(clips)}
 <h2>{words["file"]}</h2>
-<p>{html.escape(delivered.path.name)}, {html.escape(delivered.deliverable.words)}.<br><span class="soft">SHA-256 {content["sha256"]}</span></p>
+<p>{html.escape(delivered.deliverable.words)}</p>
+<p>{_files(content["files"])}</p>
 <p class="soft">{html.escape(content["method"])}. {html.escape(content["program"])}. {source}</p>
 </body></html>
 """
+
+
+def _files(rows: Sequence[dict[str, str]]) -> str:
+    return "<br>".join(f"{html.escape(row['file'])} <span class='soft'>SHA-256 {row['sha256']}</span>" for row in rows)
 
 
 def _words() -> dict[str, str]:

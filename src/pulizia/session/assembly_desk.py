@@ -170,7 +170,7 @@ class AssemblyDesk(AssemblyLanes):
             self.select(c.id for c in clips)
 
     def change_programme(self, what: str, **changes: Any) -> None:  # noqa: ANN401
-        """Change fields of the programme: start_frame, picture_rate, drop_frame, channels, target_id."""
+        """Change fields of the programme: start_frame, picture_rate, drop_frame, picture_locked, channels, target_id."""
         self.apply(lambda p: replace(p, **changes), what)
 
     def nudge(self, frames: int) -> None:

@@ -11,6 +11,7 @@ from typing import Any
 from pulizia.audio.markers import Marker, in_order
 from pulizia.errors import PuliziaError
 from pulizia.project.clips import Lane, LaneKind, Programme
+from pulizia.project.programme_edits import check_locks
 from pulizia.session.assembly_subject import AssemblySubject
 from pulizia.session.programme_notes import write_notes
 from pulizia.words import tr
@@ -28,6 +29,7 @@ class AssemblyLanes(AssemblySubject):
             return False
         try:
             changed = change(programme)
+            check_locks(programme, changed)
         except PuliziaError as error:
             self._room.say(str(error), bad=True)
             return False
@@ -114,7 +116,7 @@ class AssemblyLanes(AssemblySubject):
         self.apply(lambda p: replace(p, lanes=tuple(la for la in p.lanes if la.id != lane_id)), tr("Remove the lane"))
 
     def change_lane(self, lane_id: str, what: str, **changes: Any) -> None:  # noqa: ANN401
-        """Change fields of a lane: name, kind, gain_db, muted, soloed, placement, stem, group."""
+        """Change fields of a lane: name, kind, gain_db, muted, soloed, placement, stem, group, locked."""
         self.apply(lambda p: p.with_lane(replace(p.lane(lane_id), **changes)), what)
 
     def switch_lane(self, lane_id: str, what: str, field: str, *, on: bool) -> None:
@@ -126,6 +128,14 @@ class AssemblyLanes(AssemblySubject):
             return programme
 
         self.apply(switched, what)
+
+    def lock_lane(self, lane_id: str | None = None) -> None:
+        """Lock a lane, or the chosen one, or unlock it."""
+        wanted = lane_id or (self.lane.id if self.lane is not None else None)
+        if self.programme is None or wanted is None:
+            return
+        locked = not self.programme.lane(wanted).locked
+        self.change_lane(wanted, tr("Lock a lane") if locked else tr("Unlock a lane"), locked=locked)
 
     def change_all_lanes(self, what: str, **changes: Any) -> None:  # noqa: ANN401
         """Change fields of every lane, as one entry of history."""

@@ -9,8 +9,9 @@ from dataclasses import replace
 from pathlib import Path
 
 from pulizia.audio.markers import Marker, as_label_list, from_label_list
-from pulizia.delivery.deliver import Said, check_output, write_source
+from pulizia.delivery.deliver import check_output, write_source
 from pulizia.delivery.deliverable import Deliverable
+from pulizia.delivery.said import Said
 from pulizia.errors import PuliziaError
 from pulizia.media.open import open_media
 from pulizia.media.write import write_text

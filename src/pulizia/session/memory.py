@@ -10,11 +10,11 @@ EVERY_S = 5.0
 _last = 0.0
 
 
-def give_back() -> None:
+def give_back(*, at_once: bool = False) -> None:
     """Return free pages (glibc's malloc_trim, with the interpreter's lock released); does nothing elsewhere, or too often."""
     global _last  # noqa: PLW0603 - one heap, one clock
     now = time.monotonic()
-    if now - _last < EVERY_S:
+    if now - _last < EVERY_S and not at_once:
         return
     _last = now
     trim = getattr(ctypes.CDLL(None), "malloc_trim", None)

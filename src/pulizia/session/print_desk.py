@@ -12,8 +12,9 @@ from typing import Literal
 from pulizia import __version__
 from pulizia.audio.source import Source, SpanSource
 from pulizia.audio.spans import Span
-from pulizia.delivery.deliver import Said, check_output, cut_words, write_source
+from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, file_name
+from pulizia.delivery.said import Said
 from pulizia.media.broadcast import Broadcast, Loudness
 from pulizia.media.names import free_name
 from pulizia.media.open import broadcast_of, tags_of

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from datetime import datetime
 from pathlib import Path
 
-from pulizia.audio.markers import Marker, NoteKind
+from pulizia.audio.markers import Marker, NoteKind, reels_of
 from pulizia.audio.timecode import timecode
 from pulizia.errors import ProjectError
 from pulizia.media.write import write_text
@@ -47,8 +47,7 @@ def _next_reel(programme: Programme, reel: Marker) -> Marker | None:
 
 def reel_length(programme: Programme, reel: Marker) -> int:
     """Frames of a reel: its own length, or up to the next reel, or to the end of the programme."""
-    following = _next_reel(programme, reel)
-    return reel.frames or max(0, (programme.frames if following is None else following.frame) - reel.frame)
+    return next((r.span.frames for r in reels_of(programme.markers, programme.frames) if r.span.start == reel.frame), 0)
 
 
 def reel_note(programme: Programme, reel: Marker) -> str:

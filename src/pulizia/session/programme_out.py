@@ -14,7 +14,7 @@ from pulizia.project.clips import Programme
 from pulizia.project.programme_sound import ProgrammeSound
 from pulizia.session.assembly_desk import AssemblyDesk
 from pulizia.session.jobs import Job
-from pulizia.session.programme_pieces import Opened, Piece, clip_pieces, stem_pieces, whole_piece
+from pulizia.session.programme_pieces import Opened, Piece, clip_pieces, reel_pieces, stem_pieces, whole_piece
 from pulizia.session.room import Room
 from pulizia.words import plural, tr
 
@@ -42,6 +42,12 @@ class ProgrammeOut:
         found = self._ready()
         if found is not None:
             self._write(found, lambda: stem_pieces(*found), lambda name: folder / f"{name}.wav", "", overwrite=False)
+
+    def render_reels(self, folder: Path) -> None:
+        """Write each reel with its own start time."""
+        found = self._ready()
+        if found is not None:
+            self._write(found, lambda: reel_pieces(*found), lambda name: folder / f"{name}.wav", "", overwrite=False)
 
     def render_clips(self, folder: Path, *, handles_s: float, joined: bool, alone: bool) -> None:
         """Write each clip, or the clips of each lane in one file; ``alone`` lets steps learn from each clip by itself."""

@@ -6,13 +6,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from pathlib import Path
 
 from pulizia.audio.aligned import AlignedSource
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source, SpanSource
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Part, TimelineSource
-from pulizia.delivery.deliver import Said
+from pulizia.delivery.deliverable import Deliverable
+from pulizia.delivery.reels import files_of
+from pulizia.delivery.said import Said
 from pulizia.media.broadcast import Broadcast
 from pulizia.media.names import safe_name
 from pulizia.media.pulled_rate import PulledRateSource
@@ -47,6 +50,16 @@ def stem_pieces(programme: Programme, sound: ProgrammeSound) -> list[Piece]:
     return [
         Piece(f"{programme.name}, {name}", safe_name(f"{programme.name}-{name}"), sound.stem(lanes), said_of(programme))
         for name, lanes in stems_of(programme).items()
+    ]
+
+
+def reel_pieces(programme: Programme, sound: ProgrammeSound) -> list[Piece]:
+    """One file for each reel, with its own start time and the markers that lie in it; ProjectError when there are none."""
+    name = safe_name(programme.name)
+    wanted = Deliverable(by_reel=True)
+    return [
+        Piece(f"{programme.name}, {file.reel}", file.path.stem, file.source, file.said)
+        for file in files_of(sound.after, Path(f"{name}.wav"), wanted, said_of(programme))
     ]
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from pulizia.delivery.deliver import Delivered, check_output, deliver
 from pulizia.delivery.deliverable import Deliverable, file_name
+from pulizia.delivery.reels import paths_of
 from pulizia.delivery.targets import Target
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import DUAL_MONO
@@ -138,7 +139,8 @@ class QueueDesk:
         silent = subject.sound.silent if subject.sound is not None else ()
 
         def work(job: Job) -> Delivered:
-            check_output(order.path, inputs=inputs, overwrite=order.overwrite)
+            for path in paths_of(order.path, order.wanted, subject.said.markers, programme.frames):
+                check_output(path, inputs=inputs, overwrite=order.overwrite)
 
             def told(share: float, what: str) -> None:
                 job.progress(share)

@@ -12,7 +12,7 @@ from pulizia.audio.layouts import channel_names
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.delivery.deliver import Said
+from pulizia.delivery.said import Said
 from pulizia.media.broadcast import Broadcast
 from pulizia.media.open import OpenMedia, broadcast_of, picture_of, tags_of
 from pulizia.project.clips import Programme

@@ -39,6 +39,7 @@ def assembly_commands(
     add_here: Callable[[], None],
     render: Callable[[], None],
     stems: Callable[[], None],
+    reels: Callable[[], None],
     clips: Callable[[], None],
     deliver: Callable[[], None],
 ) -> list[Command]:
@@ -94,6 +95,7 @@ def assembly_commands(
         ("programme_notes", tr("Save the notes…"), (), place.ask_notes, lambda: desk.is_open and desk.programme is not None and bool(desk.programme.markers)),
         ("programme_marker", tr("Set a marker"), ("M",), desk.add_marker, there),
         ("programme_lane", tr("Add a lane"), (), desk.add_lane, there),
+        ("programme_lock", tr("Lock or unlock the lane"), ("Ctrl+Alt+L",), lambda: desk.lock_lane(), lambda: desk.is_open and desk.lane is not None),  # noqa: PLW0108
         ("programme_closer", tr("Zoom in"), ("+", "="), lambda: place.zoom(1.5), there),
         ("programme_farther", tr("Zoom out"), ("-",), lambda: place.zoom(1 / 1.5), there),
         ("programme_whole", tr("Show all"), ("0",), place.axis.show_whole, there),
@@ -145,6 +147,7 @@ def assembly_commands(
         ("list_report", tr("Report of the edit list…"), (), lists.show_report, listed),
         ("list_received", tr("Save the list as it came…"), (), lists.ask_received, listed),
         ("programme_stems", tr("Render stems…"), (), stems, there),
+        ("programme_reels", tr("Render reels…"), (), reels, there),
         ("programme_clips", tr("Render clips…"), (), clips, there),
         ("programme_render", tr("Render the programme…"), ("Ctrl+Shift+P",), render, there),
         ("programme_deliver", tr("Deliver the programme…"), ("Ctrl+D",), deliver, there),

@@ -165,9 +165,20 @@ class LanesMouse(LaneRows):
             if hit is None and self.geometry_of.edge_at(place.y()) is not None:
                 self.setCursor(Qt.CursorShape.SplitVCursor)
                 return
-            self.setCursor(SHAPES[hit.grip] if hit is not None else Qt.CursorShape.IBeamCursor)
+            still = hit is not None and hit.lane.locked
+            self.setCursor(
+                Qt.CursorShape.ArrowCursor
+                if still
+                else SHAPES[hit.grip]
+                if hit is not None
+                else Qt.CursorShape.IBeamCursor
+            )
             return
         if not drag.moved and (place - drag.place).manhattanLength() < STILL_PX:
+            return
+        if drag.hit is not None and drag.hit.lane.locked:
+            self._drag = None
+            self.studio.say(tr("The lane {name} is locked. Unlock it first.", name=drag.hit.lane.name), bad=True)
             return
         drag.moved = True
         free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
+    QBrush,
     QDragEnterEvent,
     QDragMoveEvent,
     QDropEvent,
@@ -102,6 +103,8 @@ class LanesView(LanesMouse):
             about.append(kind)
         if lane.group:
             about.append(tr("group {name}", name=lane.group))
+        if lane.locked:
+            about.append(tr("locked"))
         if lane.steps:
             about.append(plural("1 step", "{n} steps", len(lane.steps)))
         words = painter.fontMetrics().elidedText(", ".join(dict.fromkeys(about)), Qt.TextElideMode.ElideRight, 360)
@@ -116,6 +119,8 @@ class LanesView(LanesMouse):
             painter.setPen(colour(("madder" if field == "muted" else "verd_text") if on else "soft"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
         painter.fillRect(body, colour("panel", 0.55))
+        if lane.locked:
+            painter.fillRect(body, QBrush(colour("soft", 0.25), Qt.BrushStyle.BDiagPattern))
         painter.fillRect(QRectF(plot.left(), body.bottom(), plot.width(), 1), colour("line"))
         painter.setClipRect(body.intersected(plot))
         painter.setOpacity(1.0 if heard else 0.4)

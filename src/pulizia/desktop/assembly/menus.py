@@ -90,6 +90,10 @@ def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, hide: Callable[[
     menu.addAction(tr("Fill gaps with room tone")).triggered.connect(lambda: desk.fill_gaps())  # noqa: PLW0108 - the click has an argument
     menu.addAction(tr("Add a lane")).triggered.connect(lambda: desk.add_lane())  # noqa: PLW0108
     menu.addAction(tr("Part the voices onto two lanes")).triggered.connect(lambda: studio.speech.checkerboard())  # noqa: PLW0108
+    lock = menu.addAction(tr("Lock the lane"))
+    lock.setCheckable(True)
+    lock.setChecked(lane.locked)
+    lock.triggered.connect(lambda: desk.lock_lane(lane.id))
     menu.addAction(tr("Hide the lane")).triggered.connect(lambda: hide())  # noqa: PLW0108
     menu.addAction(tr("Move the lane up")).triggered.connect(lambda: desk.move_lane(lane.id, -1))
     menu.addAction(tr("Move the lane down")).triggered.connect(lambda: desk.move_lane(lane.id, 1))

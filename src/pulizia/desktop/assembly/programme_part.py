@@ -61,6 +61,16 @@ class ProgrammePart(QWidget):
             lambda on: assembly.change_programme(tr("Change the picture rate"), drop_frame=bool(on))
         )
         self._column.addWidget(self.drop)
+        self.locked = Tick(tr("Picture locked: nothing moves up or back"))
+        self.locked.setToolTip(
+            tr(
+                "Edits that close a gap or make room are refused; removing leaves a gap, so all stays in sync with the picture"
+            )
+        )
+        self.locked.clicked.connect(
+            lambda on: assembly.change_programme(tr("Lock or unlock the picture"), picture_locked=bool(on))
+        )
+        self._column.addWidget(self.locked)
         for words, call, tip in (
             (tr("New programme"), lambda: assembly.new_programme(), ""),  # noqa: PLW0108 - the click has an argument
             (tr("Add a lane"), lambda: assembly.add_lane(), ""),  # noqa: PLW0108
@@ -133,6 +143,7 @@ class ProgrammePart(QWidget):
         )
         self.drop.setVisible(can_drop(programme.picture_rate))
         self.drop.setChecked(programme.drop_frame)
+        self.locked.setChecked(programme.picture_locked)
         if not self.name.hasFocus():
             self.name.setText(programme.name)
         if not self.start.hasFocus():

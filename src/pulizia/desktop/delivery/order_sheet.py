@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from pulizia.audio.markers import reels_of
 from pulizia.audio.pop import BEFORE_S
 from pulizia.delivery.deliverable import Deliverable, Kind
 from pulizia.delivery.normalise import WAYS, State, Way
@@ -46,6 +47,7 @@ DITHERS: tuple[tuple[str, Dither], ...] = (
     (N_("dither: shaped"), "shaped"),
     (N_("no dither"), "none"),
 )
+REELS = ((N_("one file"), False), (N_("a file for each reel"), True))
 ROW = 40
 
 
@@ -83,7 +85,8 @@ class OrderSheet(QWidget):
         self.rate_box = _box(tr("Sample rate"), list(RATES), self.changed.emit)
         self.layout_box = _box(tr("Channels"), list(LAYOUTS), self.changed.emit)
         self.dither_box = _box(tr("Dither"), list(DITHERS), self.changed.emit)
-        self._choices = (self.format_box, self.rate_box, self.layout_box, self.dither_box)
+        self.reels_box = _box(tr("Reels"), list(REELS), self.changed.emit)
+        self._choices = (self.format_box, self.rate_box, self.layout_box, self.dither_box, self.reels_box)
         for box in self._choices:
             column.addWidget(box)
         edges = self._build_edges()
@@ -155,8 +158,19 @@ class OrderSheet(QWidget):
         _, kind, bits, kbps = FORMATS[self.format_box.currentData()]
         return Deliverable(
             kind=kind, sample_format=bits, bitrate_kbps=kbps, rate_hz=self.rate_box.currentData(), layout=self.layout_box.currentData(),
-            dither=self.dither_box.currentData(), pop_s=self._pop_s(), **{name: round(spin.value(), 2) for name, spin in self.spins.items()},
+            dither=self.dither_box.currentData(), pop_s=self._pop_s(), by_reel=self._by_reel(kind), head_s=self._edge_s("head_s"),
+            tail_s=self._edge_s("tail_s"), fade_in_s=self._edge_s("fade_in_s"), fade_out_s=self._edge_s("fade_out_s"),
         )  # fmt: skip
+
+    def _edge_s(self, name: str) -> float:
+        return round(self.spins[name].value(), 2)
+
+    def _by_reel(self, kind: Kind) -> bool:
+        return bool(self.reels_box.currentData()) and kind != "picture" and self._has_reels(self.studio.subject)
+
+    @staticmethod
+    def _has_reels(subject: Subject | None) -> bool:
+        return subject is not None and bool(reels_of(subject.markers, subject.after.frames))
 
     def all(self) -> list[Deliverable]:
         """Everything that is made in one go."""
@@ -217,6 +231,7 @@ class OrderSheet(QWidget):
         _, kind, bits, _ = FORMATS[self.format_box.currentData()]
         self.dither_box.setVisible(kind in ("wav", "flac") and bits == "int16")
         subject = self.studio.subject
+        self.reels_box.setVisible(self._has_reels(subject) and kind != "picture")
         self.dual_tick.setVisible(
             subject is not None and (subject.channels == 1 or self.layout_box.currentData() == "mono")
         )

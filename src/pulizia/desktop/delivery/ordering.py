@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.delivery.deliverable import Deliverable
+from pulizia.delivery.reels import paths_of
 from pulizia.delivery.targets import Target
 from pulizia.desktop.controls import Tick
 from pulizia.desktop.delivery.order_sheet import OrderSheet
@@ -115,7 +116,12 @@ class Ordering(QWidget):
     def ask_into(self, folder: Path) -> None:
         """Queue everything for a folder; where files are there already, ask first."""
         try:
-            there = [path for _, _, path in self._rows_into(folder) if path.exists()]
+            there = [
+                file
+                for subject, one, path in self._rows_into(folder)
+                for file in paths_of(path, one, subject.said.markers, subject.after.frames)
+                if file.exists()
+            ]
         except PuliziaError as error:
             self.studio.say(str(error), bad=True)
             return

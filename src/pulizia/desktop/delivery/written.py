@@ -18,7 +18,7 @@ from pulizia.session.orders import Stage
 from pulizia.session.queue_desk import step_words
 from pulizia.session.studio import Studio
 from pulizia.units import format_number
-from pulizia.words import tr, translated
+from pulizia.words import plural, tr, translated
 
 
 class Written(QWidget):
@@ -48,7 +48,17 @@ class Written(QWidget):
         last = done[-1].delivered if done else None
         if last is not None and last is not self.delivered:
             self.delivered = last
-            self.studio.say(" ".join([tr("Delivered to {path}.", path=last.path), *last.notes]))
+            where = (
+                plural(
+                    "1 file delivered to {folder}.",
+                    "{n} files delivered to {folder}.",
+                    len(last.files),
+                    folder=last.path.parent,
+                )
+                if len(last.files) > 1
+                else tr("Delivered to {path}.", path=last.path)
+            )
+            self.studio.say(" ".join([where, *last.notes]))
             self._show(last)
 
     def _show(self, done: Delivered) -> None:
@@ -56,7 +66,7 @@ class Written(QWidget):
             translated(
                 tr(
                     "{name}\n{integrated_lufs} {scale}, true peak {true_peak_dbtp} dBTP",
-                    name=done.path.name,
+                    name=", ".join(path.name for path in done.files),
                     integrated_lufs=format_number(done.verified.integrated_lufs),
                     scale=done.plan.target.scale,
                     true_peak_dbtp=format_number(done.verified.true_peak_dbtp),
