@@ -39,12 +39,17 @@ def flattened(samples: Samples, edges: Sequence[int]) -> NDArray[np.uint16]:
     return np.minimum(counts, 65_535).astype(np.uint16)
 
 
-def flat_runs(x: NDArray[np.float32]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-    """Starts and stops of the flattened tops of one channel."""
+def flat_runs(x: NDArray[np.float32], look: int = 0) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """Starts and stops of the flattened tops of one channel.
+
+    Parameters
+    ----------
+    x : (n,) float32
+    look : frames over which the largest sample counts, as peaks may be cut far below the loudest sound elsewhere; 0 is all
+    """
     none = np.zeros(0, dtype=np.intp)
     level = np.abs(x)
-    limit = max(QUIETEST, NEAR_PEAK * float(level.max(initial=0.0)))
-    at = np.flatnonzero(level >= limit)
+    at = np.flatnonzero(level >= _limits(level, look))
     if len(at) < SHORTEST_RUN:
         return none, none
     same = (np.diff(at) == 1) & (x[at[1:]] == x[at[:-1]])
@@ -57,3 +62,15 @@ def flat_runs(x: NDArray[np.float32]) -> tuple[NDArray[np.intp], NDArray[np.intp
     out = np.abs(value - x[np.minimum(stops, len(x) - 1)])
     steep = np.maximum(into, out) >= np.maximum(STEEP * np.abs(value), STEEP_LEAST)
     return starts[steep], stops[steep]
+
+
+def _limits(level: NDArray[np.float32], look: int) -> NDArray[np.float32] | float:
+    """The level from which samples may be tops: one for all, or for each stretch its own."""
+    whole = len(level) // look * look if look else 0
+    if not whole:
+        return max(QUIETEST, NEAR_PEAK * float(level.max(initial=0.0)))
+    tops = level[:whole].reshape(-1, look).max(axis=1)
+    if whole < len(level):
+        tops = np.append(tops, level[whole:].max())
+    limits = np.maximum(np.float32(NEAR_PEAK) * tops, np.float32(QUIETEST))
+    return np.repeat(limits, look)[: len(level)]

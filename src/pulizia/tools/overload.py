@@ -74,6 +74,11 @@ class CutLevels:
         """Whether anything is clipped."""
         return bool(self.above.any() or self.below.any())
 
+    def among(self, start: int, stop: int) -> bool:
+        """Whether anything is clipped in the units of [start, stop)."""
+        units = slice(start // self.unit, -(-stop // self.unit))
+        return bool(self.above[:, units].any() or self.below[:, units].any())
+
     def at(self, channel: int, start: int, count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Levels above and below of a channel for each frame from ``start`` on."""
         units = np.clip((start + np.arange(count)) // self.unit, 0, self.above.shape[1] - 1)
@@ -91,11 +96,9 @@ def analyse(source: Source, spans: Sequence[Span], settings: OverloadSettings, p
         if spans and not any(s.overlaps(begin, end) for s in spans):
             continue
         for channel, x in enumerate(source.read(begin, end)):
-            for part in range(0, len(x), look):  # peaks may be clipped far below the loudest sound elsewhere
-                piece = x[part : part + look]
-                for at in flat_runs(piece)[0].tolist():
-                    value = float(piece[at])
-                    tops[channel][value < 0].append((begin + part + at, abs(value)))
+            starts = flat_runs(x, look)[0]
+            for at, value in zip((begin + starts).tolist(), x[starts].tolist(), strict=True):
+                tops[channel][value < 0].append((at, abs(value)))
         progress(end / source.frames)
     units = max(1, -(-source.frames // unit))
     above, below = (np.stack([_levels(pair[side], unit, units) for pair in tops]) for side in (0, 1))
@@ -285,6 +288,11 @@ def survey(
 def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, progress: Progress) -> Suggestion:
     """The level that keeps the rebuilt tops below full scale."""
     levels = analyse(source, spans, settings, lambda p: progress(0.3 * p))
+    return _room_for(source, levels, settings, lambda p: progress(0.3 + 0.7 * p))
+
+
+def _room_for(source: Source, levels: CutLevels, settings: OverloadSettings, progress: Progress) -> Suggestion:
+    """The level that keeps tops below full scale which were cut at these levels."""
     if not levels.any:
         return Suggestion({}, tr("No clipping was found; this step is not needed."))
     plain = OverloadSettings(sensitivity_db=settings.sensitivity_db)
@@ -293,10 +301,9 @@ def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, p
     for begin in range(0, source.frames, step):
         end = min(begin + step, source.frames)
         block = Block(read_padded(source, begin - reach.before, end + reach.after), begin - reach.before, source.rate)
-        highest = max(
-            highest, float(np.abs(process(block, plain, levels)[:, reach.before : reach.before + end - begin]).max())
-        )
-        progress(0.3 + 0.7 * end / source.frames)
+        made = process(block, plain, levels) if levels.among(begin, end) else block.samples
+        highest = max(highest, float(np.abs(made[:, reach.before : reach.before + end - begin]).max()))
+        progress(end / source.frames)
     room = min(0.0, -0.3 - gain_to_db(highest)) if highest > 0.97 else 0.0
     room = float(np.clip(np.floor(room * 10.0) / 10.0, -24.0, 0.0))
     return Suggestion(
@@ -325,7 +332,7 @@ def findings(source: Source, progress: Progress) -> list[Finding]:
     if not found.count:
         return []
     words = plural("1 clipped sample.", "{n} clipped samples in {count} places.", found.count, count=len(found.marks))
-    room = suggest(source, (), OverloadSettings(), lambda share: progress(0.8 + 0.2 * share)).changes
+    room = _room_for(source, levels, OverloadSettings(), lambda share: progress(0.8 + 0.2 * share)).changes
     return [CLIPPED.found("overload", words, float(found.count), room, found.marks)]
 
 
