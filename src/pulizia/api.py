@@ -133,7 +133,7 @@ class Sound:
         def told(share: float, _what: str = "") -> None:
             progress(share)
 
-        return _inspect(self._source(), told, workers=2)
+        return _inspect(self._source(), told, workers=2, names=self._processed.media.channel_names)
 
     def render(self, path: str | Path, *, overwrite: bool = False, progress: Progress = _quiet) -> str:
         """Write the processed sound; the ending chooses the kind of file (24 bits).

@@ -289,3 +289,16 @@ def test_what_is_learned_is_learned_anew_when_a_setting_that_it_reads_changes(to
         waiting += [f for name in called if inspect.isfunction(f := getattr(module, name, None))]
     assert read & set(declared(tool.settings)) <= set(tool.analysis_fields)
     assert set(tool.analysis_fields) <= set(declared(tool.settings))
+
+
+@pytest.mark.parametrize("tool", [t for t in ALL if not t.other_field], ids=lambda t: t.id)
+def test_a_step_for_one_microphone_hears_it_alone_and_leaves_the_others(tool: AnyTool) -> None:
+    both = SIGNAL.copy()
+    both[0] = SIGNAL[1, ::-1] * 0.3  # another microphone, which has nothing to say in it
+    step = replace(make_step(tool.id, ACTING.get(tool.id, {})), channels=(1,))
+    made = after(both, step).read(0, both.shape[1])
+    np.testing.assert_array_equal(made[0], both[0])
+    assert np.abs(made[1] - both[1]).max() > 0 or tool.relates_channels
+    if not tool.relates_channels:
+        alone = after(both[1:], replace(step, channels=None))
+        np.testing.assert_array_equal(made[1:], alone.read(0, both.shape[1]))

@@ -18,6 +18,8 @@ STANDARD_NAMES: dict[int, tuple[str, ...]] = {
 }
 """What a file that says nothing most probably holds. Seven channels and more are the tracks of a recorder."""
 
+MOST_LOUDSPEAKERS = max(STANDARD_NAMES)
+
 _MASK_NAMES = (
     "L", "R", "C", "LFE", "Lb", "Rb", "Lc", "Rc", "Cs", "Ls", "Rs", "Ts", "Ltf", "Ctf", "Rtf", "Ltb", "Ctb", "Rtb",
 )  # fmt: skip

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from typing import Protocol, runtime_checkable
 
 import numpy as np
@@ -106,6 +107,28 @@ PICKS: dict[str, tuple[tuple[float, float], str]] = {
     "mono": ((1.0, 1.0), N_("mono sum, as one loudspeaker gives it")),
 }
 """Ways to listen to two channels: weights of left and right, and words."""
+
+
+class ChannelsSource:
+    """Some channels of a source, in this order.
+
+    Parameters
+    ----------
+    channels : numbers from 0
+    """
+
+    def __init__(self, source: Source, channels: Sequence[int]) -> None:
+        self._source, self._taken = source, list(channels)
+        self.rate, self.frames, self.channels = source.rate, source.frames, len(self._taken)
+        self.key = content_key("channels", source.key, self._taken)
+
+    def span_key(self, start: int, stop: int) -> str:
+        """Key of a stretch."""
+        return content_key("channels", self._source.span_key(start, stop), self._taken)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Samples of [start, stop)."""
+        return np.ascontiguousarray(self._source.read(start, stop)[self._taken])
 
 
 class MixedSource:

@@ -126,7 +126,11 @@ def _tell(options: argparse.Namespace, made: Assembled, **more: object) -> None:
         print(json.dumps(content, indent=1))
         return
     found = len(made.media) - len(made.missing)
-    print(f"{programme.name}: {clips} clips on {len(programme.lanes)} lanes, {found} of {len(made.media)} media found.")
+    lanes = len(programme.lanes)
+    print(
+        f"{programme.name}: {clips} clip{'s' * (clips != 1)} on {lanes} lane{'s' * (lanes != 1)}, "
+        f"{found} of {len(made.media)} media found."
+    )
     for line in made.report:
         print(line)
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -16,7 +17,7 @@ from pulizia.cli.batch import add_batch_flags, for_workers, order_of, print_rows
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.progress import TerminalProgress
 from pulizia.errors import RecipeError
-from pulizia.inspection.inspect import PROBLEMS, inspect
+from pulizia.inspection.inspect import inspect, not_found
 from pulizia.project.processed import processed_file
 from pulizia.score.recipes import recipe_text
 from pulizia.score.steps import make_step
@@ -59,17 +60,17 @@ def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: arg
     del overwrite  # nothing is written
     progress = TerminalProgress(path.name)
     programme = processed_file(path, options.recording, lambda share: progress(share, "opening"))
-    found = inspect(programme.sound, progress, workers=WORKERS)
+    found = inspect(programme.sound, progress, workers=WORKERS, names=programme.media.channel_names)
     progress.done()
     notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
     row: dict[str, Any] = {"findings": [_row(finding, programme.sound) for finding in found], "notes": notes}
-    row["not_found"] = _not_found(found)
+    row["not_found"] = not_found(found)
     if options.several:
         row = {"file": str(path)} | row
     if options.json:
         return Result((), row)
     if options.recipe:
-        steps = [make_step(f.tool_id, f.settings) for f in found if f.tool_id]
+        steps = [replace(make_step(f.tool_id, f.settings), channels=f.channels) for f in found if f.tool_id]
         steps.sort(key=lambda s: s.tool.order)
         return Result((recipe_text(f"For {programme.name}", tuple(steps), programme.sound.rate).rstrip("\n"),), row)
     return Result(tuple(_lines(found, programme.sound.rate, programme.name, several=options.several)), row)
@@ -77,19 +78,14 @@ def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: arg
 
 def _lines(found: Sequence[Finding], rate: int, name: str, *, several: bool) -> Iterator[str]:
     if several or not found:
-        yield f"{name}: {', '.join(f.kind for f in found) if found else 'nothing was found'}."
+        yield f"{name}: {', '.join(dict.fromkeys(f.kind for f in found)) if found else 'nothing was found'}."
     for finding in found:
         treat = f"  -> {finding.tool_id}" if finding.tool_id else ""
         yield f"{finding.kind:<16}{finding.sentence}{treat}"
         if finding.marks:
             places = ", ".join(format_time(m.start / rate, 2) for m in finding.marks[:8])
             yield f"{'':<16}at {places}{' and more' if len(finding.marks) > 8 else ''}"
-    yield f"not found: {', '.join(_not_found(found))}"
-
-
-def _not_found(found: Sequence[Finding]) -> list[str]:
-    """Kinds of problem that were looked for and are not there."""
-    return [kind for kind in PROBLEMS if kind not in {finding.kind for finding in found}]
+    yield f"not found: {', '.join(not_found(found))}"
 
 
 def _row(finding: Finding, source: Source) -> dict[str, Any]:
@@ -102,4 +98,4 @@ def _row(finding: Finding, source: Source) -> dict[str, Any]:
         "at_s": [round(m.start / rate, 6) for m in marks],
         "places_s": [[round(m.start / rate, 6), round(m.stop / rate, 6)] for m in marks],
         "tool": finding.tool_id, "settings": finding.settings,
-    }  # fmt: skip
+    } | ({"channel": finding.channels[0] + 1, "microphone": finding.microphone} if finding.channels else {})  # fmt: skip

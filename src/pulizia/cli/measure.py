@@ -128,7 +128,7 @@ def _measured(path: Path, options: argparse.Namespace, target: Target | None) ->
     if media is None:
         made = assembled(path, options.programme, progress)
         whole, known, title, notes = made.source, made.names, made.programme.name, made.notes
-        form = f"{whole.rate / 1000:g} kHz, {len(made.programme.lanes)} lanes, {whole.channels} channels"
+        form = f"{whole.rate / 1000:g} kHz, {len(made.programme.lanes)} lane{'s' * (len(made.programme.lanes) != 1)}, {whole.channels} channels"
     else:
         whole, known, title, form = media.source, media.channel_names, path.name, media.format_line
         notes = (media.warning,) if media.warning else ()

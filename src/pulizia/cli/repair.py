@@ -115,7 +115,7 @@ def _steps_of(recipe: Recipe, media: OpenMedia) -> tuple[Step, ...]:
 
 
 def _trials(media: OpenMedia, progress: TerminalProgress) -> list[Trial]:
-    found = inspect(media.source, progress, workers=2)
+    found = inspect(media.source, progress, workers=2, names=media.channel_names)
     return treatment(media.source, found, progress=lambda share, what: progress(share, f"trying {what}"))
 
 

@@ -42,7 +42,8 @@ class FindingStore:
 
 
 def _finding(row: dict[str, object]) -> Finding:
-    marks = row["marks"]
-    if row["kind"] not in PROBLEMS or not isinstance(marks, list):
+    marks, channels = row["marks"], row["channels"]
+    if row["kind"] not in PROBLEMS or not isinstance(marks, list) or not isinstance(channels, list | None):
         raise ValueError
-    return Finding(**(row | {"marks": tuple(Mark(**mark) for mark in marks)}))  # type: ignore[arg-type]
+    made = {"marks": tuple(Mark(**mark) for mark in marks), "channels": None if channels is None else tuple(channels)}
+    return Finding(**(row | made))  # type: ignore[arg-type]

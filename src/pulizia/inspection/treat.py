@@ -10,19 +10,19 @@ MOST_LEVEL_DB, and what its own cells lose under MOST_HARM_DB.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from pulizia.audio.source import Source, SpanSource
 from pulizia.errors import PuliziaError
-from pulizia.inspection.inspect import find_kind
+from pulizia.inspection.inspect import find_again
 from pulizia.measure.harm import harm
 from pulizia.measure.listening import listened
 from pulizia.measure.speech_activity import speech_between
 from pulizia.score.cache import ChunkCache
-from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.chain import AnalysisStore, Chain, heard_by
 from pulizia.score.steps import Step, make_step
 from pulizia.settings.declare import Number, Settings, declared
 from pulizia.tools.finding import Finding
@@ -31,6 +31,7 @@ from pulizia.words import tr, translated
 
 Progress = Callable[[float, str], None]
 PASSAGE_S = 45
+WHOLE_S = 600  # up to here the whole recording has the last word
 MOST_HARM_DB = -16.0  # of the voice's energy; the words for harm call -19 to -13 noticeable
 MOST_ROOM_DB, MOST_ROOM_LEVEL_DB = -8.0, 2.0  # the room's own tail counts as taken from the voice
 MOST_LEVEL_DB = 0.5
@@ -100,26 +101,30 @@ def _with(steps: Sequence[Step], step: Step) -> list[Step]:
 def _tried(finding: Finding, kept: Sequence[Step], chain_of: Callable[[Sequence[Step]], Chain]) -> Trial:
     why = ""
     before = _passage(chain_of(kept).after, finding)
-    title = translated(make_step(finding.tool_id, finding.settings).tool.title)
-    was = find_kind(finding.kind, before)
+    title = _title(_step_for(finding), finding)
+    was = find_again(finding, before)
     source = chain_of(()).after
     part = _passage(source, finding)
-    if was is None and part.frames < source.frames and find_kind(finding.kind, part) is None:
+    if was is None and part.frames < source.frames and find_again(finding, part) is None:
         was = finding  # a passage is too little to tell it: the whole recording did
+    if was is None and source.frames <= WHOLE_S * source.rate:
+        was = find_again(
+            finding, chain_of(kept).after
+        )  # or it is only in this passage that the steps before resolve it
     if was is None:
         return Trial(finding, None, None, tr("{tool} is not needed: the steps before resolve it.", tool=title))
     for share in WEAKER:
-        step = _weakened(make_step(finding.tool_id, finding.settings), share)
+        step = _weakened(_step_for(finding), share)
         if step is None:
             break
         chain = chain_of(_with(kept, step))
         try:
             chain.prepare()
             after = _passage(chain.after, finding)
-            now = find_kind(finding.kind, after)
-            why = _complaint(step, before, after)
+            now = find_again(finding, after)
+            why = _complaint(step, heard_by(step, before), heard_by(step, after))
         except PuliziaError as error:
-            return Trial(finding, None, finding, f"{translated(step.tool.title)}: {error}")
+            return Trial(finding, None, finding, f"{title}: {error}")
         if why:
             continue
         if now is not None and now.severity > was.severity - LEAST_HELP:
@@ -127,6 +132,15 @@ def _tried(finding: Finding, kept: Sequence[Step], chain_of: Callable[[Sequence[
             break
         return Trial(finding, step, now, _kept_sentence(step, was, now))
     return Trial(finding, None, finding, tr("{tool} left out: {why}.", tool=title, why=why))
+
+
+def _step_for(finding: Finding) -> Step:
+    return replace(make_step(finding.tool_id, finding.settings), channels=finding.channels)
+
+
+def _title(step: Step, finding: Finding) -> str:
+    title = translated(step.tool.title)
+    return f"{title}, {finding.microphone}" if finding.microphone else title
 
 
 def _passage(source: Source, finding: Finding) -> Source:
@@ -180,7 +194,7 @@ def _complaint(step: Step, before: Source, after: Source) -> str:
 
 
 def _kept_sentence(step: Step, was: Finding, now: Finding | None) -> str:
-    title, caption = translated(step.tool.title), translated(step.tool.caption(step.settings))
+    title, caption = _title(step, was), translated(step.tool.caption(step.settings))
     before = f"{format_number(was.measure)} {translated(was.unit)}".strip()
     if now is None:
         return tr("{tool} ({settings}): {before}, resolved", tool=title, settings=caption, before=before)
@@ -189,5 +203,20 @@ def _kept_sentence(step: Step, was: Finding, now: Finding | None) -> str:
 
 
 def kept_steps(trials: Sequence[Trial]) -> list[Step]:
-    """The steps that were kept, in their order."""
-    return sorted((t.step for t in trials if t.step is not None), key=lambda step: step.tool.order)
+    """The steps that were kept, in their order; equal ones for several microphones are one."""
+    made: list[Step] = []
+    for step in (t.step for t in trials if t.step is not None):
+        same = next((n for n, s in enumerate(made) if _alike(s, step)), None)
+        if same is None:
+            made.append(step)
+        else:
+            made[same] = replace(
+                made[same], channels=tuple(sorted({*(made[same].channels or ()), *(step.channels or ())}))
+            )
+    return sorted(made, key=lambda step: step.tool.order)
+
+
+def _alike(one: Step, other: Step) -> bool:
+    """Whether two steps differ by their microphones alone, and nothing is learned from each of these."""
+    apart = one.channels is not None and other.channels is not None and not one.tool.learns
+    return apart and one.tool_id == other.tool_id and one.settings == other.settings

@@ -11,7 +11,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from pulizia.audio.samples import Samples
-from pulizia.audio.source import DifferenceSource, Source, content_key, read_padded
+from pulizia.audio.source import ChannelsSource, DifferenceSource, Source, content_key, read_padded
 from pulizia.audio.spans import edge_weight
 from pulizia.dsp.band_pass import half_length, in_band
 from pulizia.media.resample import at_rate
@@ -70,13 +70,27 @@ class AnalysisStore:
         return key in self._known
 
 
+def heard_by(step: Step, upstream: Source) -> Source:
+    """What the tool of a step hears of the sound that reaches it: the channels that it is for, each microphone alone."""
+    if step.channels is None or step.tool.relates_channels:
+        return upstream
+    taken = [c for c in step.channels if c < upstream.channels]
+    return ChannelsSource(upstream, taken) if taken and taken != list(range(upstream.channels)) else upstream
+
+
 class Stage:
-    """A step's output as a Source over the Source before it."""
+    """A step's output as a Source over the Source before it.
+
+    Attributes
+    ----------
+    heard : what the step's tool hears and works on, all channels or those of the step
+    """
 
     def __init__(
         self, upstream: Source, step: Step, cache_: ChunkCache, store: AnalysisStore, other: Source | None = None
     ) -> None:
         self.upstream, self.step, self._other = upstream, step, other
+        self.heard = heard_by(step, upstream)
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
         self.key = content_key("stage", upstream.key, step.content_key(), other.key if other is not None else "")
         self.cache, self._store = cache_, store
@@ -111,6 +125,11 @@ class Stage:
         context = self.upstream.span_key(max(0, begin), min(self.frames, last + self._after))
         return content_key("stage", self._step_key, self._analysis_key, context, start, stop)
 
+    @property
+    def made(self) -> Source:
+        """What the tool makes of what it hears, on the same channels."""
+        return heard_by(self.step, self)
+
     def is_of(self, upstream: Source, step: Step, other: Source | None) -> bool:
         """Whether it is this step over this very Source, so that it can be used again."""
         return self.upstream is upstream and self._other is other and self.step.sounds_like(step)
@@ -123,7 +142,7 @@ class Stage:
         """Make the analysis."""
         if self.step.tool.other_field:
             return None if self._other is None else at_rate(self._other, self.rate, progress)
-        return self.step.tool.analyse(self.upstream, self._spans, self.step.settings, progress)
+        return self.step.tool.analyse(self.heard, self._spans, self.step.settings, progress)
 
     @property
     def analysis_key(self) -> str:
@@ -160,9 +179,9 @@ class Stage:
         places = tool.analysis_places(settings, self.rate)
         looked_at: object
         if places is None:
-            looked_at = (self.upstream.key, self._spans)
+            looked_at = (self.heard.key, self._spans)
         else:
-            looked_at = [self.upstream.span_key(min(s.start, self.frames), min(s.stop, self.frames)) for s in places]
+            looked_at = [self.heard.span_key(min(s.start, self.frames), min(s.stop, self.frames)) for s in places]
         values = [(name, getattr(settings, name)) for name in tool.analysis_fields]
         return content_key("analysis", tool.id, tool.version, values, looked_at)
 
@@ -195,11 +214,11 @@ class Stage:
     def _render(self, first: int, last: int) -> Samples:
         step = self.step
         if self._runs is not None and step.tool.mix is not None and step.band_hz is None:
-            dry = self.upstream.read(first, last)
+            dry = self.heard.read(first, last)
             wet = step.tool.mix(dry, self._runs.taken(first, last), step.settings)
         else:
             start, stop = first - self._before, last + self._after
-            block = Block(read_padded(self.upstream, start, stop), start, self.rate)
+            block = Block(read_padded(self.heard, start, stop), start, self.rate)
             dry = block.samples[:, self._before : self._before + last - first]
             wet = step.tool.process(block, step.settings, self.analysis())
             if step.band_hz is not None:
@@ -209,13 +228,14 @@ class Stage:
         weight = edge_weight(self._spans, first, last, fade=fade, frames=self.frames)
         if step.channels is None and weight.all() and weight.min() == 1.0:
             return _finite(np.ascontiguousarray(wet, dtype=np.float32))
-        out = dry.copy()
+        apart = self.heard is not self.upstream
+        out = self.upstream.read(first, last) if apart else dry.copy()
         whole, partly = weight == 1.0, (weight > 0.0) & (weight < 1.0)
-        for channel in step.channels if step.channels is not None else range(self.channels):
-            if channel >= self.channels:
-                continue
-            out[channel, whole] = wet[channel, whole]
-            out[channel, partly] += weight[partly] * (wet[channel, partly] - dry[channel, partly])
+        wanted = [c for c in (range(self.channels) if step.channels is None else step.channels) if c < self.channels]
+        for number, channel in enumerate(wanted):
+            place = number if apart else channel
+            out[channel, whole] = wet[place, whole]
+            out[channel, partly] += weight[partly] * (wet[place, partly] - dry[place, partly])
         return _finite(out)
 
 

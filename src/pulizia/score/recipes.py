@@ -22,6 +22,7 @@ from pulizia.words import tr
 FORMAT, VERSION = "pulizia-recipe", 1
 LARGEST_BYTES = 16 << 20
 MOST_STEPS = 1000
+MOST_CHANNELS = 1024
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,6 +34,7 @@ class RecipeStep:
     spans_s: tuple[tuple[float, float], ...] | None
     band_hz: tuple[float, float] | None
     enabled: bool
+    channels: tuple[int, ...] | None = None
 
     def at_rate(self, rate: int, number: int) -> Step:
         """The step for a recording of a sample rate."""
@@ -40,10 +42,11 @@ class RecipeStep:
         if self.spans_s is not None:
             spans = tuple(Span(seconds_to_frames(a, rate), seconds_to_frames(b, rate)) for a, b in self.spans_s)
         try:
-            return make_step(self.tool_id, self.settings, spans=spans, band_hz=self.band_hz, enabled=self.enabled)
+            made = make_step(self.tool_id, self.settings, spans=spans, band_hz=self.band_hz, enabled=self.enabled)
         except SettingsError as error:
             message = tr("step {number} ({tool_id}): {error}", number=number, tool_id=self.tool_id, error=error)
             raise RecipeError(message) from error
+        return made if self.channels is None else replace(made, channels=self.channels)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -143,7 +146,7 @@ def recipe_text(name: str, steps: tuple[Step, ...], rate: int, description: str 
         rows.append({
             "tool": step.tool_id, "settings": settings_row(step.settings), "spans_s": spans,
             "band_hz": list(step.band_hz) if step.band_hz else None, "enabled": step.enabled,
-        })  # fmt: skip
+        } | ({"channels": [c + 1 for c in step.channels]} if step.channels is not None else {}))  # fmt: skip
     content = {"format": FORMAT, "version": VERSION, "name": name, "description": description, "steps": rows}
     return json.dumps(content, indent=1) + "\n"
 
@@ -153,7 +156,7 @@ def _step(entry: Any, name: str, number: int) -> RecipeStep:  # noqa: ANN401 - J
     if not isinstance(entry, dict) or not isinstance(entry.get("tool"), str):
         message = tr('{place} names no "tool".', place=place)
         raise RecipeError(message)
-    known = {"tool", "settings", "spans_s", "band_hz", "enabled"}
+    known = {"tool", "settings", "spans_s", "band_hz", "enabled", "channels"}
     if unknown := set(entry) - known:
         message = tr("{place} has unknown entries {sorted}.", place=place, sorted=", ".join(sorted(unknown)))
         raise RecipeError(message)
@@ -165,7 +168,12 @@ def _step(entry: Any, name: str, number: int) -> RecipeStep:  # noqa: ANN401 - J
     if not isinstance(enabled, bool):
         message = tr("{place}: enabled must be true or false.", place=place)
         raise RecipeError(message)
-    spans = entry.get("spans_s")
+    spans, channels = entry.get("spans_s"), entry.get("channels")
+    if channels is not None and not (
+        isinstance(channels, list) and channels and all(type(c) is int and 1 <= c <= MOST_CHANNELS for c in channels)
+    ):
+        message = tr("{place}: channels must be a list of numbers from 1 on.", place=place)
+        raise RecipeError(message)
     return RecipeStep(
         tool_id=entry["tool"],
         settings=settings,
@@ -173,6 +181,7 @@ def _step(entry: Any, name: str, number: int) -> RecipeStep:  # noqa: ANN401 - J
         band_hz=None if entry.get("band_hz") is None
         else read_pairs([entry["band_hz"]], f"{place}: band_hz")[0],
         enabled=enabled,
+        channels=None if channels is None else tuple(sorted({c - 1 for c in channels})),
     )  # fmt: skip
 
 

@@ -26,11 +26,10 @@ MOST_STREAMS = 2  # open at once per step: each may hold a model
 class Running(Protocol):
     """What a run asks of the stage that it belongs to."""
 
-    upstream: Source
+    heard: Source
     step: Step
     cache: ChunkCache
     rate: int
-    channels: int
     frames: int
 
     @property
@@ -66,7 +65,7 @@ class Runs:
     def _key(self, chunk: int) -> str:
         stage = self._stage
         first = chunk * CHUNK_FRAMES
-        context = stage.upstream.span_key(max(0, self.begin(first)), min(stage.frames, first + 2 * CHUNK_FRAMES))
+        context = stage.heard.span_key(max(0, self.begin(first)), min(stage.frames, first + 2 * CHUNK_FRAMES))
         return content_key("run", stage.step.tool.id, stage.step.tool.version, stage.analysis_key, context, chunk)
 
     def _run_to(self, chunk: int) -> Samples:
@@ -81,8 +80,8 @@ class Runs:
             stream, at = self._streams.pop(unit, (None, 0))
             if stream is None or at > chunk:
                 at = unit * UNIT_CHUNKS
-                read = lambda a, b: read_padded(stage.upstream, a, b)  # noqa: E731
-                stream = make(read, stage.rate, stage.channels, at * CHUNK_FRAMES, analysis)
+                read = lambda a, b: read_padded(stage.heard, a, b)  # noqa: E731
+                stream = make(read, stage.rate, stage.heard.channels, at * CHUNK_FRAMES, analysis)
             while True:
                 first = at * CHUNK_FRAMES
                 made = stream.take(first, min(first + CHUNK_FRAMES, stage.frames))

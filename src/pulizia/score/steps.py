@@ -76,10 +76,10 @@ class Step:
         return replace(self, settings=replace(self.settings, **changes))
 
     def for_recipe(self) -> Step:
-        """The step without places: it acts everywhere, and learns from what it is applied to."""
+        """The step without places: it acts everywhere on its channels, and learns from what it is applied to."""
         placeless = {name: () for name, d in declared(type(self.settings)).items() if isinstance(d, Places | Areas)}
         placeless |= {"ride_levels": ()} if hasattr(self.settings, "ride_levels") else {}
-        return replace(self.with_settings(**placeless), spans=None, holes=(), channels=None, compared=None, id=new_id())
+        return replace(self.with_settings(**placeless), spans=None, holes=(), compared=None, id=new_id())
 
     def with_hole(self, hole: Span) -> Step:
         """The step with one more stretch given back."""

@@ -14,9 +14,9 @@ from pulizia.inspection.store import FindingStore
 from pulizia.inspection.treat import Trial, kept_steps, treatment
 from pulizia.media.folders import cache_folder
 from pulizia.project.model import Recording
+from pulizia.score.steps import Step
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
-from pulizia.settings.as_dict import to_dict
 from pulizia.tools.finding import Finding
 from pulizia.words import plural, tr
 
@@ -25,9 +25,9 @@ LEAD_S, HEARD_S = 0.5, 2.0
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One kind of trouble in the ledger: as recorded, and as it is after the score."""
+    """One kind of trouble in the ledger, of one microphone where there are several: as recorded, and after the score."""
 
-    kind: str
+    id: str
     before: Finding | None
     after: Finding | None
     left: bool  # the person lets it stay
@@ -40,9 +40,20 @@ class Entry:
         return found
 
     @property
+    def kind(self) -> str:
+        """Of trouble."""
+        return self.now.kind
+
+    @property
     def is_gone(self) -> bool:
         """Whether the score cured it."""
         return self.after is None
+
+
+def treats(step: Step, finding: Finding) -> bool:
+    """Whether a step is of the tool that a finding names, and for its microphone."""
+    for_it = step.channels is None or (finding.channels is not None and set(finding.channels) <= set(step.channels))
+    return step.tool_id == finding.tool_id and for_it
 
 
 class InspectionDesk:
@@ -130,6 +141,7 @@ class InspectionDesk:
         if self.is_current or wanted == self._wanted:
             self.room.events.findings.emit()
             return
+        names = self.room.channel_names
         sources = [s for s in (chain.before, chain.after) if s.key not in self._known]
         self._wanted, self.fault = wanted, ""
         self.listening_to, self.share = "listening", 0.0
@@ -147,7 +159,7 @@ class InspectionDesk:
                     job.progress((n + share) / len(sources))
                     self.room.post(lambda: told((n + share) / len(sources), what, job))
 
-                made[source.key] = tuple(inspect(source, progress))
+                made[source.key] = tuple(inspect(source, progress, names=names))
                 self._store.save(source.key, made[source.key])
             return made
 
@@ -175,12 +187,12 @@ class InspectionDesk:
         chain, recording = self.room.chain, self.room.recording
         if chain is None or recording is None or chain.before.key not in self._known:
             return []
-        before = {f.kind: f for f in self._known[chain.before.key]}
+        before = {f.id: f for f in self._known[chain.before.key]}
         known_after = self._known.get(chain.after.key)
-        after = before if known_after is None else {f.kind: f for f in known_after}
+        after = before if known_after is None else {f.id: f for f in known_after}
         made = [
-            Entry(kind, before.get(kind), after.get(kind), kind in recording.left)
-            for kind in dict.fromkeys([*before, *after])
+            Entry(name, before.get(name), after.get(name), name in recording.left)
+            for name in dict.fromkeys([*before, *after])
         ]
         return sorted(made, key=lambda e: (e.left, e.is_gone, -e.now.severity))
 
@@ -190,9 +202,7 @@ class InspectionDesk:
         if source is None or recording is None:
             return ()
         return tuple(
-            f
-            for f in self._known.get(source.key, ())
-            if f.kind not in recording.left and self.only_kind in ("", f.kind)
+            f for f in self._known.get(source.key, ()) if f.id not in recording.left and self.only_kind in ("", f.id)
         )
 
     def places(self, source: Source | None) -> NDArray[np.int64]:
@@ -210,10 +220,10 @@ class InspectionDesk:
     def treating_step(self, entry: Entry) -> int | None:
         """Place in the score (from 1) of the first step that is on and treats this kind."""
         recording = self.room.recording
-        tool_id = next((f.tool_id for f in (entry.before, entry.after) if f is not None and f.tool_id), "")
-        if recording is None or not tool_id:
+        finding = next((f for f in (entry.before, entry.after) if f is not None and f.tool_id), None)
+        if recording is None or finding is None:
             return None
-        return next((n for n, s in enumerate(recording.score, 1) if s.tool_id == tool_id and s.enabled), None)
+        return next((n for n, s in enumerate(recording.score, 1) if s.enabled and treats(s, finding)), None)
 
     # -- acting
 
@@ -221,7 +231,9 @@ class InspectionDesk:
         """Add the step that mends this, where it belongs in the score."""
         recording = self.room.recording
         if finding.tool_id and recording is not None:
-            step = self.room.document.add_step(recording.id, finding.tool_id, finding.settings)
+            step = self.room.document.add_step(
+                recording.id, finding.tool_id, finding.settings, channels=finding.channels
+            )
             self.room.choose_step(step.id)
 
     def treat_all(self) -> None:
@@ -260,9 +272,7 @@ class InspectionDesk:
             self.room.events.findings.emit()
 
     def _add(self, recording_id: str, trials: list[Trial]) -> None:
-        steps = self.room.document.add_steps(
-            recording_id, [(s.tool_id, to_dict(s.settings)) for s in kept_steps(trials)], tr("Treat all")
-        )
+        steps = self.room.document.add_steps(recording_id, kept_steps(trials), tr("Treat all"))
         if steps:
             self.room.choose_step(steps[-1].id)
         told = [plural("1 step added.", "{n} steps added.", len(steps))]
@@ -275,7 +285,7 @@ class InspectionDesk:
         return (
             recording is not None
             and finding is not None
-            and any(s.tool_id == finding.tool_id and s.enabled and s.spans is None for s in recording.score)
+            and any(s.enabled and s.spans is None and treats(s, finding) for s in recording.score)
         )
 
     def leave(self, kind: str, *, leave: bool) -> None:
@@ -296,9 +306,9 @@ class InspectionDesk:
             return ""
         lead = round(LEAD_S * recording.rate)
         places = sorted(
-            (max(0, mark.start - lead), entry.kind)
+            (max(0, mark.start - lead), entry.id)
             for entry in self.entries()
-            if not entry.left and not entry.is_gone and self.only_kind in ("", entry.kind)
+            if not entry.left and not entry.is_gone and self.only_kind in ("", entry.id)
             for mark in entry.now.marks
         )
         if not places:

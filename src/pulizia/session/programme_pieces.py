@@ -178,6 +178,4 @@ def _inside(step: Step, window: Span) -> Step | None:
     }
     if step.spans is not None and not moved["spans"]:
         return None
-    return replace(
-        step.for_recipe(), spans=moved.get("spans"), holes=moved["holes"], channels=step.channels, enabled=step.enabled
-    )
+    return replace(step.for_recipe(), spans=moved.get("spans"), holes=moved["holes"], enabled=step.enabled)

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
+from pulizia.audio.layouts import channel_names
 from pulizia.audio.source import PICKS, Source, picked
 from pulizia.audio.spans import Span
 from pulizia.delivery.targets import Target
@@ -252,6 +253,20 @@ class Room(Measured):
         """Names of the recording's channels; () while its file is not open."""
         media = self.document.media.get(self.current_id or "")
         return () if media is None else media.channel_names
+
+    def names_of(self, owner: StepOwner) -> tuple[str, ...]:
+        """Names of the channels that the steps of a recording, lane or programme act on; () while its file is not open."""
+        if owner.kind == "recording":
+            media = self.document.media.get(owner.id)
+            return () if media is None else media.channel_names
+        programmes = self.document.project.programmes
+        of = next((p for p in programmes if owner.id == p.id or any(owner.id == la.id for la in p.lanes)), None)
+        return () if of is None else channel_names(of.channels)
+
+    @property
+    def step_channels(self) -> tuple[str, ...]:
+        """Names of the channels that the steps which are shown act on."""
+        return () if self.owner is None else self.names_of(self.owner)
 
     @property
     def heard_names(self) -> tuple[str, ...]:

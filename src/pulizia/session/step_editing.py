@@ -54,18 +54,19 @@ class StepEditing:
     def add_step(
         self, owner_id: str, tool_id: str, settings: dict[str, Any] | None = None,
         spans: tuple[Span, ...] | None = None, band_hz: tuple[float, float] | None = None,
+        channels: tuple[int, ...] | None = None,
     ) -> Step:  # fmt: skip
         """Add a step where its tool recommends; SettingsError when the settings are wrong."""
-        step = make_step(tool_id, settings, spans=spans, band_hz=band_hz)
+        step = replace(make_step(tool_id, settings, spans=spans, band_hz=band_hz), channels=channels)
         steps = rows.added(owner_of(self.project, owner_id).steps, step)
         self._put(owner_id, steps, tr("Add {title}", title=translated(step.tool.title)))
         return step
 
     def add_steps(
-        self, owner_id: str, wanted: Iterable[tuple[str, dict[str, Any]]], what: str
+        self, owner_id: str, wanted: Iterable[Step], what: str
     ) -> list[Step]:  # fmt: skip
-        """Add steps where their tools recommend, as one entry of history called ``what``; SettingsError for wrong ones."""
-        made = [make_step(tool_id, settings) for tool_id, settings in wanted]
+        """Add steps where their tools recommend, as one entry of history called ``what``."""
+        made = [replace(step, id=new_id()) for step in wanted]
         steps = owner_of(self.project, owner_id).steps
         for step in made:
             steps = rows.added(steps, step)
@@ -131,6 +132,11 @@ class StepEditing:
 
         words = tr("Compare settings of {title}", title=self._title(owner_id, step_id))
         self._change(owner_id, step_id, switched, words)
+
+    def set_channels(self, owner_id: str, step_id: str, channels: tuple[int, ...] | None) -> None:
+        """Let a step act on these channels alone, or on all of them (None)."""
+        words = tr("Change the channels of {title}", title=self._title(owner_id, step_id))
+        self._change(owner_id, step_id, lambda s: replace(s, channels=channels), words)
 
     def set_enabled(self, owner_id: str, step_id: str, *, enabled: bool) -> None:
         """Switch a step on or off."""

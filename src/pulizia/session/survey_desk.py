@@ -10,7 +10,7 @@ from typing import Any
 
 from pulizia.measure.harm import Harm, harm
 from pulizia.project.step_owner import has_step
-from pulizia.score.chain import Stage
+from pulizia.score.chain import Stage, heard_by
 from pulizia.score.steps import Step
 from pulizia.session.jobs import LATER, SOON, Job
 from pulizia.session.room import Room
@@ -54,12 +54,12 @@ class SurveyDesk:
             made = None
             if tool.survey is not None:
                 made = tool.survey(
-                    stage.upstream, stage, spans, step.settings, analysis, lambda p: job.progress(0.3 + 0.4 * p)
+                    stage.heard, stage.made, spans, step.settings, analysis, lambda p: job.progress(0.3 + 0.4 * p)
                 )
             judged = (
                 None
                 if tool.sets_level or tool.shapes_tone
-                else harm(stage.upstream, stage, spans, lambda p: job.progress(0.7 + 0.3 * p))
+                else harm(stage.heard, stage.made, spans, lambda p: job.progress(0.7 + 0.3 * p))
             )
             return Found(made, judged)
 
@@ -109,7 +109,7 @@ class SurveyDesk:
         if step is None or chain is None or owner is None or step.tool.suggest is None:
             return
         suggest: Callable[..., Suggestion] = step.tool.suggest
-        source = chain.input_of(step.id)
+        source = heard_by(step, chain.input_of(step.id))
         spans = () if step.spans is None else step.acts_in(owner.frames)
 
         def done(found: Suggestion) -> None:

@@ -249,6 +249,8 @@ class Tool(Generic[S, A]):
         The setting (a fingerprint) that names another recording of the project. That recording, at the
         rate of the one worked on, is then what ``process`` and ``survey`` get for an analysis; None where
         it is not open.
+    relates_channels
+        True for tools that are about several channels together. All others hear, in a step for some channels, these alone.
     begins_with
         Settings of a step that a person adds in the window, where they differ from the defaults.
     strength_field
@@ -283,11 +285,17 @@ class Tool(Generic[S, A]):
     applies: Callable[[S, str], bool] = _always
     fills_silence: bool = False
     other_field: str = ""
+    relates_channels: bool = False
     begins_with: Mapping[str, Any] = field(default_factory=dict)
     strength_field: str = ""
     sample_field: str = ""
     reject_field: str = ""
     edge_field: str = ""
+
+    @property
+    def learns(self) -> bool:
+        """Whether it learns from the sound that it works on."""
+        return self.analyse is not _nothing_to_learn or self.stream is not None
 
 
 AnyTool = Tool[Any, Any]

@@ -160,6 +160,7 @@ TOOL = Tool(
     summary="Copies, swaps or mixes the channels, and corrects a delay between them.",
     settings=ChannelsSettings,
     order=5,
+    relates_channels=True,
     family="edits",
     process=process,
     caption=caption,

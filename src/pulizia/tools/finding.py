@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from pulizia.audio.source import Source
@@ -34,6 +34,8 @@ class Finding:
         0 (hardly a problem) to 1 (grave), by the thresholds of its kind.
     certainty
         0..1, how likely a finding of its kind is right.
+    channels, microphone
+        Of a recording whose channels are microphones of their own: the one that it is about, by number and name.
     """
 
     kind: str
@@ -45,6 +47,17 @@ class Finding:
     tool_id: str = ""
     settings: dict[str, Any] = field(default_factory=dict)
     marks: tuple[Mark, ...] = ()
+    channels: tuple[int, ...] | None = None
+    microphone: str = ""
+
+    @property
+    def id(self) -> str:
+        """Its kind, and the microphone by number: no other finding of a recording has the same."""
+        return self.kind if self.channels is None else f"{self.kind}:{'+'.join(str(c + 1) for c in self.channels)}"
+
+    def of_microphone(self, channel: int, name: str) -> Finding:
+        """The same about one microphone of several."""
+        return replace(self, channels=(channel,), microphone=name, sentence=f"{name}: {self.sentence}")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -148,6 +148,7 @@ TOOL = Tool(
     summary="Puts the raw recording back in a section of a processed one.",
     settings=OriginalSettings,
     order=0,
+    relates_channels=True,
     family="edits",
     process=process,
     caption=caption,

@@ -220,6 +220,7 @@ TOOL = Tool(
     summary="Inverts polarity, removes DC offset, and corrects an asymmetric waveform.",
     settings=PolaritySettings,
     order=6,
+    relates_channels=True,
     family="edits",
     process=process,
     caption=caption,

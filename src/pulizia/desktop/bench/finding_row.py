@@ -47,6 +47,12 @@ def name_of(kind: str) -> str:
     return NAMES.get(kind, kind.capitalize())
 
 
+def name_of_entry(entry: Entry) -> str:
+    """A kind of trouble, of one microphone where there are several."""
+    kind = translated(name_of(entry.kind))
+    return f"{kind}, {entry.now.microphone}" if entry.now.microphone else kind
+
+
 def finder_name(finder: str) -> str:
     """What a finder looks for, inside a sentence."""
     return FINDERS.get(finder, finder)
@@ -82,7 +88,7 @@ class FindingRow(ArrowKeys):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setToolTip(translated(entry.now.sentence))
-        self.setAccessibleName(f"{name_of(entry.kind)}: {entry.now.sentence}")
+        self.setAccessibleName(f"{name_of_entry(entry)}: {entry.now.sentence}")
         theme_notice().changed.connect(self.update)
 
     @property
@@ -91,15 +97,15 @@ class FindingRow(ArrowKeys):
         return tr("step {step}", step=self._step) if self._step is not None and not self.entry.left else ""
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        self.menu.emit(self.entry.kind, event.globalPos())
+        self.menu.emit(self.entry.id, event.globalPos())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            self.pressed.emit(self.entry.kind)
+            self.pressed.emit(self.entry.id)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in ENTER:
-            self.pressed.emit(self.entry.kind)
+            self.pressed.emit(self.entry.id)
         elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.focusNextPrevChild(event.key() == Qt.Key.Key_Down)
         else:
@@ -128,7 +134,7 @@ class FindingRow(ArrowKeys):
         quiet = self.entry.left or self.entry.is_gone
         painter.setFont(font(12))
         room = box.width() - 26 - 8 - painter.fontMetrics().horizontalAdvance(self.state_words + " ")
-        name, shown = translated(name_of(self.entry.kind)), font(13, bold=not quiet)
+        name, shown = translated(name_of_entry(self.entry)), font(13, bold=not quiet)
         if QFontMetricsF(shown).horizontalAdvance(name) > room:
             shown = font(12, bold=not quiet)
         painter.setFont(shown)

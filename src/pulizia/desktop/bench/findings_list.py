@@ -17,8 +17,10 @@ from pulizia.desktop.bench.finding_row import (
     FindingRow,
     finder_name,
     name_of,
+    name_of_entry,
 )
 from pulizia.desktop.controls import button, label
+from pulizia.inspection.inspect import not_found
 from pulizia.session.inspection_desk import Entry
 from pulizia.session.studio import Studio
 from pulizia.tools.finding import Finding
@@ -141,11 +143,15 @@ class FindingsList(QWidget):
         if not desk.is_inspected:
             return tr("Checks the recording and lists problems with their places.")
         if desk.only_kind:
-            return tr("Only {kind} is shown in the pictures.", kind=translated(name_of(desk.only_kind)))
-        missing = [translated(finder_name(k)) for k in ALL_KINDS if k not in {e.kind for e in entries}]
+            return tr("Only {kind} is shown in the pictures.", kind=self._only_name(entries))
+        unfound = not_found([e.now for e in entries])
+        missing = [translated(finder_name(k)) for k in ALL_KINDS if k in unfound]
         if not entries:
             return tr("Nothing was found.")
         return tr("Not found: {missing}.", missing=", ".join(missing)) if missing else ""
+
+    def _only_name(self, entries: list[Entry]) -> str:
+        return next((name_of_entry(e) for e in entries if e.id == self.desk.only_kind), name_of(self.desk.only_kind))
 
     def _fill(self, entries: list[Entry], frames: int) -> None:
         focused = next((kind for kind, row in self.rows.items() if row.hasFocus()), "")
@@ -162,12 +168,12 @@ class FindingsList(QWidget):
                 words.setContentsMargins(8, 6 if n else 0, 0, 0)
                 self._rows.addWidget(words)
             row = FindingRow(entry, self.desk.treating_step(entry), frames)
-            row.chosen = entry.kind == self.chosen
+            row.chosen = entry.id == self.chosen
             row.pressed.connect(self.choose)
             row.menu.connect(self._show_menu)
             row.setAccessibleDescription(translated(states[n]))
             self._rows.addWidget(row)
-            self.rows[entry.kind] = row
+            self.rows[entry.id] = row
             if row.chosen:
                 self._rows.addWidget(self._details(entry))
         if focused in self.rows:
@@ -263,7 +269,7 @@ class FindingsList(QWidget):
                 if entry.left
                 else (tr("Ignore"), tr("Leave this problem untreated and do not list it as open"))
             )
-            row.addWidget(button(words, lambda: self.desk.leave(entry.kind, leave=not entry.left), tip=tip, quiet=True))
+            row.addWidget(button(words, lambda: self.desk.leave(entry.id, leave=not entry.left), tip=tip, quiet=True))
         row.addStretch(1)
         column.addLayout(row)
         return made

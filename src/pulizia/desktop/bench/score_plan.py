@@ -3,12 +3,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 from PySide6.QtCore import QPointF, QRectF
 
+from pulizia.audio.layouts import shown_names
 from pulizia.audio.spans import Span
 from pulizia.desktop.bench.lane import EDGE_PX
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
@@ -129,9 +130,18 @@ class ScorePlan:
         return row, "empty", 0
 
 
-def detail_of(step: Step) -> str:
-    """The short text behind a step's name."""
+def channels_told(step: Step, names: Sequence[str]) -> str:
+    """The channels that a step is for, by name or number; "" where it is for all."""
+    if step.channels is None or step.channels == tuple(range(len(names))):
+        return ""
+    return ", ".join(shown_names(names)[c] if c < len(names) else str(c + 1) for c in step.channels)
+
+
+def detail_of(step: Step, names: Sequence[str] = ()) -> str:
+    """The short text behind a step's name; ``names`` are those of the channels."""
     parts = [step.tool.caption(step.settings)]
+    if told := channels_told(step, names):
+        parts.append(told)
     if step.band_hz:
         low, high = (tr("{hz:.1f}", hz=hz / 1000).rstrip("0").rstrip(".") for hz in step.band_hz)
         parts.append(tr("{low}–{high} kHz", low=low, high=high))

@@ -194,7 +194,9 @@ class Strips:
 
     def _paint_survey(self, painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, *, filled: bool) -> None:
         """What the tool found; ticks under the name give way to it."""
-        name = text_width(step.tool.title, bold=True) + text_width(detail_of(step), bold=False)
+        name = text_width(step.tool.title, bold=True) + text_width(
+            detail_of(step, self.studio.step_channels), bold=False
+        )
         named_to = box.left() + 40 + name
         for frame in self.edges_of(step):
             x = GUTTER + plan.axis.x_at(frame)
@@ -266,8 +268,7 @@ class Strips:
         painter.setPen(colour("soft"))
         painter.drawText(place, Qt.AlignmentFlag.AlignVCenter | side, text)
 
-    @staticmethod
-    def _paint_name(painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, *, selected: bool) -> None:
+    def _paint_name(self, painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, *, selected: bool) -> None:
         dot = QPointF(box.left() + 13, box.center().y())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if step.enabled:
@@ -278,7 +279,7 @@ class Strips:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(colour("soft"), 1.4))
             painter.drawEllipse(dot, 3.4, 3.4)
-        title, detail = translated(step.tool.title), translated(detail_of(step))
+        title, detail = translated(step.tool.title), translated(detail_of(step, self.studio.step_channels))
         x, room = box.left() + 24, box.width() - 30
         painter.setFont(font(13, bold=True))
         painter.setPen(colour("on_verd" if selected else "ink" if step.enabled else "soft"))

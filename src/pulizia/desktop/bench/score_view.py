@@ -68,7 +68,7 @@ class ScoreView(Lane):
         """The selected steps with what they say of themselves."""
         rows = (
             tr("step {number} of {count}", number=n, count=len(self.steps))
-            + f", {translated(step.tool.title)}, {detail_of(step)}"
+            + f", {translated(step.tool.title)}, {detail_of(step, self.studio.step_channels)}"
             for n, step in enumerate(self.steps, 1)
             if step in self.studio.steps_chosen
         )
@@ -241,7 +241,7 @@ class ScoreView(Lane):
                     tr(
                         "{title}: {detail_of}\nThe dot switches it on and off; drag its ends to change where it acts, up or down to change the order",
                         title=translated(step.tool.title),
-                        detail_of=detail_of(step),
+                        detail_of=detail_of(step, self.studio.step_channels),
                     )
                 )
             return

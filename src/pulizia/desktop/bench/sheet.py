@@ -280,5 +280,5 @@ def make_picture(stage: Stage, place: tuple[int, int], job: Job) -> Picture:
     tool = stage.step.tool
     assert tool.picture is not None  # noqa: S101 - only asked for such tools
     analysis = stage.analysis(job.progress)
-    passage: Samples | None = stage.upstream.read(*place) if place[1] > place[0] else None
+    passage: Samples | None = stage.heard.read(*place) if place[1] > place[0] else None
     return tool.picture(passage, stage.rate, stage.step.settings, analysis)

@@ -18,14 +18,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from pulizia.audio.layouts import shown_names
 from pulizia.desktop.bench.band_row import BandRow
 from pulizia.desktop.bench.equaliser_picture import EqualiserPicture
 from pulizia.desktop.bench.findings import Findings
 from pulizia.desktop.bench.sample_list import SampleList
+from pulizia.desktop.bench.score_plan import channels_told
 from pulizia.desktop.bench.setting_controls import control_of
 from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.tool_picture import ToolPicture
-from pulizia.desktop.controls import button, hairline, label
+from pulizia.desktop.controls import ChoiceBox, button, hairline, label
 from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.sliders import SliderRow
 from pulizia.desktop.theme import font
@@ -180,7 +182,13 @@ class ToolSheet(QWidget):
     def _build_where(self) -> Iterator[QWidget]:
         self._note = label("", 12, token="ochre_text", wrap=True)
         self._where = label("", 12, token="soft", wrap=True)
-        for part in (self._note, self._where):
+        self.channels = ChoiceBox()
+        self.channels.setAccessibleName(tr("Channels of the step"))
+        self.channels.setToolTip(
+            tr("The channels that the step hears and works on, each microphone alone or all together")
+        )
+        self.channels.activated.connect(lambda _index: self._set_channels())
+        for part in (self._note, self.channels, self._where):
             yield self._add(part)
 
     # -- showing
@@ -217,7 +225,28 @@ class ToolSheet(QWidget):
         note = failure_of(step.tool_id) or order_note(owner.steps, step.id)
         self._note.setText(translated(note))
         self._note.setVisible(bool(note))
-        self._where.setText(translated(where_text(step, owner)))
+        names = self.studio.names_of(owner)
+        self._show_channels(step, names)
+        self._where.setText(translated(where_text(step, owner, names)))
+
+    def _show_channels(self, step: Step, names: tuple[str, ...]) -> None:
+        """All channels, or one of them; of several the ones that are chosen."""
+        self.channels.setVisible(len(names) > 1 and not step.tool.relates_channels)
+        rows: list[tuple[str, tuple[int, ...] | None]] = [(tr("all channels"), None)]
+        rows += [(tr("only {channel}", channel=name), (n,)) for n, name in enumerate(shown_names(names))]
+        if step.channels == tuple(range(len(names))):
+            rows[0] = (rows[0][0], step.channels)
+        elif step.channels is not None and step.channels not in [channels for _, channels in rows]:
+            rows.append((tr("only {channel}", channel=channels_told(step, names)), step.channels))
+        self.channels.clear()
+        for words, channels in rows:
+            self.channels.addItem(words, channels)
+        self.channels.setCurrentIndex([channels for _, channels in rows].index(step.channels))
+
+    def _set_channels(self) -> None:
+        if (own := self._own_step()) is not None:
+            step, owner = own
+            self.studio.document.set_channels(owner.id, step.id, self.channels.currentData())
 
     def _show_settings(self, step: Step) -> None:
         for name, declaration in declared(self._settings).items():
@@ -285,8 +314,8 @@ WHOLE = {
 }  # fmt: skip
 
 
-def where_text(step: Step, owner: StepOwner) -> str:
-    """Where a step acts, in a sentence."""
+def where_text(step: Step, owner: StepOwner, names: tuple[str, ...] = ()) -> str:
+    """Where a step acts, in a sentence; ``names`` are those of the channels."""
     rate = owner.rate
 
     def told(start: int, stop: int) -> str:
@@ -300,6 +329,8 @@ def where_text(step: Step, owner: StepOwner) -> str:
         more = len(step.spans) > MOST_PLACES
         text = tr("Applies to {places} and more.", places=places) if more else tr("Applies to {places}.", places=places)
     sentences = [text]
+    if step.channels is not None and names and all(c >= len(names) for c in step.channels):
+        sentences.append(tr("It is for channel {channel}, which is not there.", channel=channels_told(step, names)))
     if step.band_hz:
         sentences.append(tr("Band {low:.0f} to {high:.0f} Hz.", low=step.band_hz[0], high=step.band_hz[1]))
     if step.holes:

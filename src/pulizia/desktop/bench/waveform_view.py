@@ -273,8 +273,7 @@ class WaveformView(Lane):
             each = plot.height() / recording.channels
             for row, name in enumerate(shown_names(media.channel_names)[: recording.channels]):
                 if each >= 13:
-                    box = QRectF(0, plot.top() + row * each, GUTTER - 8, each)
-                    painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, translated(name))
+                    _paint_channel_name(painter, translated(name), plot, plot.top() + row * each, each)
 
     def _rows_now(self) -> int:
         source = self.studio.heard_source
@@ -368,3 +367,16 @@ def _draw_infinity(painter: QPainter, centre: QPointF) -> None:
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawPath(path)
     painter.drawLine(QPointF(x - 13, y), QPointF(x - 10, y))
+
+
+def _paint_channel_name(painter: QPainter, name: str, plot: QRectF, top: float, height: float) -> None:
+    """Beside the row of a channel; a long name stands in the row, on paper."""
+    width = painter.fontMetrics().horizontalAdvance(name)
+    if width <= GUTTER - 10:
+        box = QRectF(0, top, GUTTER - 8, height)
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, name)
+        return
+    box = QRectF(plot.left() + 4, top + 2, min(width + 8, plot.width() / 3), min(height - 4, 17))
+    painter.fillRect(box, colour("paper", 0.85))
+    shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(box.width() - 6))
+    painter.drawText(box.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
