@@ -147,3 +147,17 @@ def place(person: Person, wav: Callable[..., Path]) -> Person:
     person.window.assembly.add_all()
     person.settle()
     return person
+
+
+@pytest.fixture
+def two(person: Person, wav: Callable[..., Path]) -> Person:
+    """Two recordings in the project."""
+    person.open(wav(voice_in_noise(5.0), "one.wav"), wav(voice_in_noise(4.0, seed=2) * 0.4, "two.wav"))
+    person.window.go_to(2)
+    person.settle()
+    return person
+
+
+def choose(box, text: str) -> None:
+    box.setCurrentIndex(next(n for n in range(box.count()) if box.itemText(n).startswith(text)))
+    box.activated.emit(box.currentIndex())

@@ -27,7 +27,8 @@ from pulizia.words import tr, translated
 
 MOST_POINTS = 40
 LEAST_DETAIL_PX, LARGEST_PX, MIN_BODY_PX = 12, 2400, 6
-MOST_KEPT = 1500
+MOST_KEPT_BYTES = 96 << 20  # of pictures: several views on a large screen
+BYTES_A_PIXEL = 4
 LEAST_NAME_PX = 26
 
 
@@ -38,6 +39,7 @@ class ClipPainter:
         self._studio, self._geometry, self._axis, self._pictures = studio, geometry, geometry.axis, pictures
         self._seen: dict[str, tuple[Recording | None, Chain | None, int]] = {}
         self._kept: OrderedDict[object, QPixmap] = OrderedDict()
+        self._held = 0  # bytes of these
 
     def begin(self) -> None:
         """A new frame: recordings and their pictures are looked up once in it."""
@@ -85,8 +87,9 @@ class ClipPainter:
         self._draw(inner, clip, here, here, rate, chosen=chosen)
         inner.end()
         self._kept[look] = made
-        while len(self._kept) > MOST_KEPT:
-            self._kept.popitem(last=False)
+        self._held += _size(made)
+        while self._held > MOST_KEPT_BYTES and len(self._kept) > 1:
+            self._held -= _size(self._kept.popitem(last=False)[1])
         return made
 
     def _draw(self, painter: QPainter, clip: Clip, box: QRectF, seen: QRectF, rate: int, *, chosen: bool) -> None:
@@ -207,3 +210,7 @@ class ClipPainter:
         room = QRectF(seen.left() + 5, seen.top() + 1, seen.width() - 8, NAME_PX)
         shown = metrics.elidedText(translated(words), Qt.TextElideMode.ElideRight, room.width())
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
+
+
+def _size(picture: QPixmap) -> int:
+    return picture.width() * picture.height() * BYTES_A_PIXEL

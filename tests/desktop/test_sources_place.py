@@ -1,0 +1,88 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Files and projects on the bench: opened, dropped, missing, relinked, and faults as sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from tests.conftest import voice_in_noise
+from tests.desktop.conftest import Person
+
+
+def test_a_project_is_saved_closed_and_opened_again(
+    person: Person, voice_file: Path, tmp_path: Path, untouched
+) -> None:
+    untouched(voice_file)
+    person.open(voice_file)
+    person.mark(0.1, 0.9)
+    person.key(Qt.Key.Key_N)
+    score = person.recording.score
+    assert person.window.files._save_to(tmp_path / "job")
+    person.window.files.new_project()
+    assert person.recording is None
+    assert person.window.bench._stack.currentIndex() == 1
+    person.window.files.open_paths([tmp_path / "job.pulizia"])
+    person.until(lambda: person.window.studio.chain is not None)
+    assert person.recording.score == score
+    person.settle()
+    assert person.window.studio.measures("after") is not None
+    assert not person.window.studio.document.is_dirty
+
+
+def test_dropped_files_open_in_their_order_and_bad_ones_are_explained(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
+    good = [wav(voice_in_noise(2.0, seed=n), f"t{n}.wav") for n in range(3)]
+    bad = tmp_path / "bad.wav"
+    bad.write_text("no sound")
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(p)) for p in [good[0], bad, *good[1:]]])
+    event = QDropEvent(
+        QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    person.window.dropEvent(event)
+    person.until(lambda: len(person.window.studio.document.project.recordings) == 3)
+    person.settle()
+    assert [r.name for r in person.window.studio.document.project.recordings] == ["t0", "t1", "t2"]
+    assert person.recording.name == "t0"
+    assert "bad.wav" in person.said
+
+
+def test_faults_are_sentences_in_the_window(bench: Person, tmp_path: Path, voice_file: Path) -> None:
+    bench.key(Qt.Key.Key_N)  # nothing marked: the key does nothing
+    bench.window.studio.repairs.take_as_noise()
+    assert "only noise first" in bench.said
+    bench.window.studio.select(1000, 2000)
+    bench.window.studio.repairs.take_as_noise()
+    assert "21 ms long" in bench.said
+    (tmp_path / "r.json").write_text("{")
+    bench.window.files.open_paths([tmp_path / "r.json"])
+    assert "not readable as JSON" in bench.said
+    (tmp_path / "p.pulizia").write_text('{"format": "pulizia-project", "version": 9}')
+    bench.window.files.open_paths([tmp_path / "p.pulizia"])
+    assert "newer Pulizia" in bench.said
+    assert bench.recording is not None
+    assert not bench.window.files._save_to(tmp_path / "no" / "x.pulizia")
+    assert "does not exist" in bench.said
+    voice_file.unlink()
+    bench.window.studio.document.add_step(bench.recording.id, "level", {"way": "gain"})
+    bench.window.studio.transport.play(0)
+    bench.until(lambda: "no longer there" in bench.said)
+    assert not bench.window.studio.transport.is_playing
+
+
+def test_a_missing_source_keeps_the_score_and_is_relinked(person: Person, voice_file: Path, tmp_path: Path) -> None:
+    person.open(voice_file)
+    person.window.studio.document.add_step(person.recording.id, "level")
+    person.window.files._save_to(tmp_path / "job")
+    moved = voice_file.rename(tmp_path / "sub.wav")
+    person.window.files.open_paths([tmp_path / "job.pulizia"])
+    person.until(lambda: "relink" in person.said)
+    assert len(person.recording.score) == 1
+    assert person.window.studio.chain is None
+    person.window.grab()
+    person.window.studio.files.relink(person.recording.id, moved)
+    person.until(lambda: person.window.studio.chain is not None)
