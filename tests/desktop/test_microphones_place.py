@@ -45,3 +45,30 @@ def test_findings_and_steps_are_for_one_microphone_and_the_sheet_changes_which(
     assert studio.step.channels == (0,)
     desk.leave("hum:1", leave=True)
     assert next(e for e in desk.entries() if e.id == "hum:1").left
+
+
+def test_a_clip_plays_one_microphone_or_each_has_a_lane_of_its_own(person: Person, poly) -> None:  # noqa: F811
+    person.open(poly)
+    studio, place = person.window.studio, person.window.assembly
+    person.window.go_to(1)
+    place.add_all()
+    person.settle()
+    studio.assembly.select_all()
+    box = place.sheet.channel
+    assert [box.itemText(n) for n in range(box.count())] == ["all channels", "Anna lav", "Bert lav"]
+    assert box.currentIndex() == 0
+    box.setCurrentIndex(2)
+    box.activated.emit(2)
+    person.settle()
+    (clip,) = studio.assembly.clips
+    assert clip.channel == 1
+    assert box.currentText() == "Bert lav"
+    studio.document.undo()
+    studio.assembly.select_all()
+    person.window.actions_.actions["programme_spread"].trigger()
+    person.settle()
+    lanes = studio.assembly.programme.lanes
+    assert [(lane.name, [c.channel for c in lane.clips]) for lane in lanes][:2] == [("Voice", [0]), ("Bert lav", [1])]
+    assert "laid out" in person.said
+    studio.document.undo()  # one entry of history
+    assert [len(lane.clips) for lane in studio.assembly.programme.lanes] == [1, 0]

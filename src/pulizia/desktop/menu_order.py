@@ -56,7 +56,7 @@ _ASSEMBLY: Rows = (
         "programme_next_phrase", "programme_previous_phrase", LINE, "programme_tighten", "programme_lengthen", "programme_breath",
         LINE, "programme_words", "programme_voices",
     )),
-    (N_("Microphones"), ("programme_line_up", "programme_field", "programme_microphones")),
+    (N_("Microphones"), ("programme_field", "programme_spread", "programme_line_up", "programme_microphones")),
     (N_("Lanes"), (
         "programme_lane", "programme_tone", "programme_lock", LINE, "programme_taller", "programme_flatter", "programme_show_lanes",
     )),

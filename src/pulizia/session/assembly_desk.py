@@ -232,6 +232,17 @@ class AssemblyDesk(AssemblyLanes):
             lambda p: edits.set_gain(p, chosen, gain_db), tr("Change the gain of clips"), f"gain:{sorted(chosen)}"
         )
 
+    def set_channel(self, channel: int | None) -> None:
+        """Let the selected clips hear one channel of their recordings, or all (None)."""
+        chosen = self.clip_ids
+
+        def changed(programme: Programme) -> Programme:
+            for clip_id in chosen:
+                programme = programme.with_changed(clip_id, lambda c: replace(c, channel=channel))
+            return programme
+
+        self.apply(changed, tr("Change the channel of clips"))
+
     def add_gain(self, change_db: float) -> None:
         """Make the selected clips louder or quieter."""
         chosen = self.clip_ids

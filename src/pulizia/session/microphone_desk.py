@@ -7,7 +7,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from pulizia.measure.best_microphone import best_microphones
+from pulizia.project.clips import Programme
 from pulizia.project.ducking import duck
+from pulizia.project.microphone_lanes import on_lanes
 from pulizia.session.assembly_desk import AssemblyDesk
 from pulizia.session.room import Room
 from pulizia.units import seconds_to_frames
@@ -42,7 +44,7 @@ class MicrophonePlan:
 
 
 class MicrophoneDesk:
-    """Makes plans of the lanes that hold selected clips, and applies them."""
+    """Lays microphones onto lanes, makes plans of the lanes that hold selected clips, and applies them."""
 
     def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
         self._room, self._assembly = room, assembly
@@ -69,6 +71,29 @@ class MicrophoneDesk:
             lambda job: [PlannedTurn(t.start, t.stop, ids[t.microphone], t.certainty) for t in best_microphones(sources, job.progress)],
             tr("Choosing microphones"), made,
         )  # fmt: skip
+
+    def names_of(self, recording_id: str) -> tuple[str, ...]:
+        """Names of a recording's channels; () where its file is not open."""
+        media = self._room.document.media.get(recording_id)
+        return () if media is None else media.channel_names
+
+    def on_lanes(self) -> None:
+        """Lay each microphone of the selected clips onto a lane of its own."""
+        chosen, count = self._assembly.clip_ids, 0
+
+        def laid(programme: Programme) -> Programme:
+            nonlocal count
+            made, count = on_lanes(programme, chosen, self.names_of)
+            return made
+
+        if self._assembly.apply(laid, tr("Lay microphones onto lanes")):
+            self._room.say(
+                plural(
+                    "1 clip was laid out, each microphone on a lane of its own.",
+                    "{n} clips were laid out, each microphone on a lane of its own.",
+                    count,
+                )
+            )
 
     def apply(self, plan: MicrophonePlan, by_db: float) -> None:
         """Lower the other lanes in each turn, as one entry of history."""

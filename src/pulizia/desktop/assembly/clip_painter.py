@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from pulizia.audio.fades import rise
+from pulizia.audio.layouts import shown_names
 from pulizia.audio.timeline import Edge
 from pulizia.desktop.assembly.geometry import HANDLE_PX, NAME_PX, Geometry, gain_at
 from pulizia.desktop.bench.pictures import Pictures
@@ -199,6 +200,9 @@ class ClipPainter:
             return
         painter.setFont(font(11, bold=True))
         words = clip.name or (tr("Room tone") if clip.tone else "")
+        names = shown_names(self._studio.microphones.names_of(clip.recording_id))
+        if clip.channel is not None and len(names) > 1 and clip.channel < len(names):
+            words = f"{words}, {names[clip.channel]}"
         if missing:
             words = tr("{name}: recording missing", name=words)
         if not clip.enabled:

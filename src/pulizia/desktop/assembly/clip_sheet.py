@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.audio.fades import Law
+from pulizia.audio.layouts import shown_names
 from pulizia.desktop.assembly.programme_part import ProgrammePart
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, hairline, label, setting_name
 from pulizia.desktop.time_box import TimeBox
@@ -59,6 +60,7 @@ class ClipSheet(QWidget):
         self.length = self._time(column, N_("Length"), self._lengthened)
         self.inner = self._time(column, N_("From"), self._slipped, low=-360_000.0)
         self.inner.setToolTip(tr("Where in the recording the clip begins"))
+        self.channel = self._channel(column)
         self.gain = self._figure(column, N_("Gain"), 1, LOWEST_DB, HIGHEST_DB, " dB", self._gained)
         self.fade_in = self._figure(
             column, N_("Fade in"), 0, 0.0, LONGEST_FADE_MS, " ms", lambda v: self._faded("in", v)
@@ -125,6 +127,32 @@ class ClipSheet(QWidget):
         row.addWidget(box, 1)
         column.addLayout(row)
         return box
+
+    def _channel(self, column: QVBoxLayout) -> ChoiceBox:
+        """Which channel of the recording is heard; only where there are several."""
+        self._channel_row = QWidget()
+        row = QHBoxLayout(self._channel_row)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(setting_name(N_("Channel")))
+        box = ChoiceBox()
+        box.setAccessibleName(tr("Channel of the clip"))
+        box.setToolTip(tr("The channel of the recording that the clip plays, by the name of its microphone"))
+        box.activated.connect(lambda _index: self.studio.assembly.set_channel(box.currentData()))
+        row.addWidget(box, 1)
+        column.addWidget(self._channel_row)
+        return box
+
+    def _show_channel(self, clips: tuple[Clip, ...]) -> None:
+        names = {self.studio.microphones.names_of(c.recording_id) for c in clips}
+        known = shown_names(next(iter(names))) if len(names) == 1 else ()
+        self._channel_row.setVisible(len(known) > 1 and not any(c.tone for c in clips))
+        self.channel.clear()
+        self.channel.addItem(tr("all channels"), None)
+        for number, name in enumerate(known):
+            self.channel.addItem(name, number)
+        chosen = {c.channel for c in clips}
+        one = next(iter(chosen)) if len(chosen) == 1 else -2  # several: none is shown
+        self.channel.setCurrentIndex(0 if one is None else one + 1)
 
     def _law(self, column: QVBoxLayout, name: str, side: str) -> ChoiceBox:
         row = QHBoxLayout()
@@ -195,6 +223,7 @@ class ClipSheet(QWidget):
             self.start.setValue(clip.start / rate)
             self.length.setValue(clip.frames / rate)
             self.inner.setValue(clip.inner / rate)
+            self._show_channel(clips)
             self.gain.setValue(clip.gain_db)
             for box, law, edge in (
                 (self.fade_in, self.law_in, clip.fade_in),

@@ -119,6 +119,7 @@ def assembly_commands(
         ("programme_voices", tr("Part the voices onto two lanes"), (), speech.checkerboard, there),
         ("programme_line_up", tr("Line up clips of one moment"), ("Shift+U",), studio.line_ups.line_up, marked),
         ("programme_field", tr("Use field recordings of the same moment"), (), studio.field_recordings.use, chosen),
+        ("programme_spread", tr("Lay each microphone onto a lane of its own"), (), studio.microphones.on_lanes, chosen),
         ("programme_microphones", tr("Choose the best microphone…"), ("Alt+M",), place.ask_microphones, marked),
         ("programme_duplicate", tr("Duplicate clips"), ("Ctrl+Shift+D",), desk.duplicate, chosen),
         ("programme_insert", tr("Insert copied clips at playhead"), ("Ctrl+Shift+V",), desk.insert, there),

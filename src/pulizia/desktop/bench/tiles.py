@@ -16,7 +16,8 @@ from pulizia.session.jobs import VISIBLE, Job, JobPool
 from pulizia.words import tr
 
 TILE_COLUMNS = 256
-KEPT_TILES = 400
+KEPT_BYTES = 64 << 20  # of each view: six screens of a large one
+BYTES_A_PIXEL = 5  # its code, and the colour that is blitted
 PATIENCE_S = 0.25  # after which what stands in for a picture is shown as what it is
 
 
@@ -45,6 +46,11 @@ class Tile:
         self.place, self._codes = place, codes
         self._ready: QImage | None = None
 
+    @property
+    def nbytes(self) -> int:
+        """How much memory it takes."""
+        return self._codes.width() * self._codes.height() * BYTES_A_PIXEL
+
     def recolour(self, table: list[int]) -> None:
         """Use another colour table."""
         self._codes.setColorTable(table)
@@ -70,6 +76,7 @@ class Tiles:
         self._pool, self._made = pool, made
         self._dims = dims  # what stands in for a picture that takes long
         self._images: OrderedDict[Hashable, Tile] = OrderedDict()
+        self._held = 0  # bytes of these
         self._shown: list[Tile] = []
         self._jobs: dict[Hashable, Job] = {}
         self._asked: dict[Hashable, float] = {}  # when
@@ -147,6 +154,13 @@ class Tiles:
         for tile in self._shown:
             _blit(painter, tile, target, left, frames_per_pixel)
 
+    def _keep(self, key: Hashable, tile: Tile) -> None:
+        old = self._images.pop(key, None)
+        self._images[key] = tile
+        self._held += tile.nbytes - (old.nbytes if old is not None else 0)
+        while self._held > KEPT_BYTES and len(self._images) > 1:
+            self._held -= self._images.popitem(last=False)[1].nbytes
+
     def _ask(self, key: Hashable, place: Place, work: Callable[[Job], QImage]) -> None:
         def made(job: Job) -> Tile:
             tile = Tile(place, work(job))
@@ -158,9 +172,7 @@ class Tiles:
             self._asked.pop(key, None)
             if self._table is not None:
                 tile.recolour(self._table)
-            self._images[key] = tile
-            while len(self._images) > KEPT_TILES:
-                self._images.popitem(last=False)
+            self._keep(key, tile)
             self._made()
 
         def failed(_sentence: str) -> None:
