@@ -137,10 +137,10 @@ def painting() -> None:
         window.show()
         window.files.open_paths(demo_files())
         end = time.monotonic() + 30
-        while len(window.studio.document.media) < 4 and time.monotonic() < end:
+        while len(window.session.document.media) < 4 and time.monotonic() < end:
             application.processEvents()
-        made = programme([r.id for r in window.studio.document.project.recordings])
-        window.studio.document.edit_programme(made, "large")
+        made = programme([r.id for r in window.session.document.project.recordings])
+        window.session.document.edit_programme(made, "large")
         window.go_to(1)
         for _ in range(200):
             application.processEvents()

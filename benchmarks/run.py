@@ -122,8 +122,8 @@ def window() -> None:
     )
     made.files.open_paths(demo_files()[:1])
     settle(application, made)
-    studio, axis = made.studio, made.bench.axis
-    studio.document.add_step(studio.current_id, "noise", {"profile_spans_s": [[0.2, 1.1]]})
+    session, axis = made.session, made.bench.axis
+    session.document.add_step(session.current_id, "noise", {"profile_spans_s": [[0.2, 1.1]]})
     axis.show_span(3 * RATE, 12 * RATE)
     for direction in (1, -1):
         for _ in range(12):
@@ -147,7 +147,7 @@ def window() -> None:
 
 def live(application: object, made: object) -> None:
     """Processor time while playing: nothing but the Bench, then with all gauges and the spectrum at 50 Hz."""
-    made.studio.document.remove_step(made.studio.current_id, made.studio.recording.score[0].id)
+    made.session.document.remove_step(made.session.current_id, made.session.recording.score[0].id)
     made.bench.axis.show_whole()
     settle(application, made)
     shares = []
@@ -157,15 +157,15 @@ def live(application: object, made: object) -> None:
             made.bench.toggle_spectrum()
         else:
             made.bench.spectrum.hide()
-        made.studio.transport.play(round(2 * RATE))
-        made.studio.events.playing.emit()
+        made.session.transport.play(round(2 * RATE))
+        made.session.events.playing.emit()
         began, cpu = time.time(), time.process_time()
         while time.time() < began + 6.0:
             application.processEvents()
             time.sleep(0.004)
         shares.append((time.process_time() - cpu) / (time.time() - began))
-        made.studio.transport.stop()
-        made.studio.events.playing.emit()
+        made.session.transport.stop()
+        made.session.events.playing.emit()
     print(
         f"playing uses {100 * shares[0]:.0f} % of a core; with all gauges and the spectrum at 50 Hz {100 * shares[1]:.0f} %"
     )
@@ -173,35 +173,35 @@ def live(application: object, made: object) -> None:
 
 def latency(application: object, made: object) -> None:
     """From a setting changed while playing to the first changed sample that is heard."""
-    studio = made.studio
-    studio.set_matched(False)
-    studio.toggle_loop()
-    studio.transport.play(round(0.3 * RATE))
+    session = made.session
+    session.set_matched(False)
+    session.toggle_loop()
+    session.transport.play(round(0.3 * RATE))
     waits = []
-    step = studio.recording.score[0]
+    step = session.recording.score[0]
     for value in (40.0, 0.0, 40.0, 0.0, 40.0):
         until = time.time() + 0.5
         while time.time() < until:
             application.processEvents()
             time.sleep(0.002)
         began = time.time()
-        studio.document.change_settings(studio.current_id, step.id, reduction_db=value)
-        fed = studio.transport._run.fed + round(0.02 * RATE)  # one block may have been read already
-        while studio.transport.output.heard() < fed:
+        session.document.change_settings(session.current_id, step.id, reduction_db=value)
+        fed = session.transport._run.fed + round(0.02 * RATE)  # one block may have been read already
+        while session.transport.output.heard() < fed:
             application.processEvents()
             time.sleep(0.001)
         waits.append(time.time() - began)
     print(
         f"a setting changed while playing is heard after {1000 * np.median(waits):.0f} ms (longest {1000 * max(waits):.0f} ms)"
     )
-    studio.transport.stop()
+    session.transport.stop()
 
 
 def settle(application: object, made: object, limit: float = 30.0) -> None:
     """Let background work finish."""
     end = time.time() + limit
     application.processEvents()
-    while made.studio.pool.busy and time.time() < end:
+    while made.session.pool.busy and time.time() < end:
         application.processEvents()
         time.sleep(0.002)
     application.processEvents()
@@ -228,13 +228,13 @@ def hours() -> None:
             print(
                 f"2 h stereo 24-bit, {what}: heard after {heard:.2f} s, first whole waveform {first:.2f} s, exact {exact:.1f} s"
             )
-            studio = made.studio
+            session = made.session
             if what == "again":
                 made.close()
                 poster.close()
                 continue
-            studio.document.add_step(studio.current_id, "noise", {"profile_spans_s": [[0.2, 1.1]]})
-            studio.transport.play(3600 * RATE)
+            session.document.add_step(session.current_id, "noise", {"profile_spans_s": [[0.2, 1.1]]})
+            session.transport.play(3600 * RATE)
             most = 0
             until = time.time() + 15
             while time.time() < until:
@@ -242,7 +242,7 @@ def hours() -> None:
                 time.sleep(0.005)
                 most = max(most, own_memory_mb())
             print(
-                f"  memory while playing with a Noise step: {most} MB (mapped files not counted), underruns {studio.transport.output.underruns}"
+                f"  memory while playing with a Noise step: {most} MB (mapped files not counted), underruns {session.transport.output.underruns}"
             )
             made.close()
             poster.close()
@@ -292,14 +292,14 @@ def follow(application: object, made: object, began: float) -> tuple[float, floa
     while not (first and exact and heard):
         application.processEvents()
         time.sleep(0.002)
-        if made.studio.chain is None:
+        if made.session.chain is None:
             continue
-        if not made.studio.transport.is_playing and not heard:
-            made.studio.transport.play(0)
-        if not heard and made.studio.transport.output.heard() > 0:
+        if not made.session.transport.is_playing and not heard:
+            made.session.transport.play(0)
+        if not heard and made.session.transport.output.heard() > 0:
             heard = time.time() - began
-        picture = made.bench.pictures.of(made.studio.chain.before)
-        if not first and np.isfinite(picture.columns(0, made.studio.recording.frames / 680, 679).power).all():
+        picture = made.bench.pictures.of(made.session.chain.before)
+        if not first and np.isfinite(picture.columns(0, made.session.recording.frames / 680, 679).power).all():
             first = time.time() - began
         if picture.is_complete:
             exact = time.time() - began

@@ -33,12 +33,12 @@ class Person:
 
     def __init__(self, application: QApplication, window: MainWindow, seconds: float) -> None:
         self._application, self._seconds = application, seconds
-        self.window, self.studio = window, window.studio
+        self.window, self.session = window, window.session
 
     def rest(self, least_s: float = 0.3) -> None:
         """Wait until nothing is being worked on."""
         end = time.monotonic() + least_s
-        while time.monotonic() < end or self.studio.pool.busy:
+        while time.monotonic() < end or self.session.pool.busy:
             self._application.processEvents()
             time.sleep(0.002)
 
@@ -62,40 +62,40 @@ class Person:
     def edit(self, n: int) -> None:
         """Add a step, or take it back."""
         if n % 2:
-            self.studio.document.undo()
+            self.session.document.undo()
         else:
-            self.studio.repairs.add_tool(TOOLS[n // 2 % len(TOOLS)], on_selection=False)
+            self.session.repairs.add_tool(TOOLS[n // 2 % len(TOOLS)], on_selection=False)
 
     def change(self, n: int) -> None:
         """Move a slider of the selected step."""
-        recording, step = self.studio.current_id, self.studio.step_id
-        self.studio.document.change_settings(recording or "", step or "", reduction_db=6.0 + n % 20)
+        recording, step = self.session.current_id, self.session.step_id
+        self.session.document.change_settings(recording or "", step or "", reduction_db=6.0 + n % 20)
 
 
 def measure(person: Person, folder: Path) -> None:
     """All rows."""
-    window, studio, axis = person.window, person.studio, person.window.bench.axis
+    window, session, axis = person.window, person.session, person.window.bench.axis
     print(f"{'turns of (ms)':28s}    < 2     < 4     < 8    < 16    < 33    more   under 16 ms")
     axis.zoom(4, 300)
     person.during("scrolling", lambda n: axis.scroll(40 if n % 60 < 30 else -40), 0.03)
-    studio.repairs.add_tool("noise", on_selection=False)
+    session.repairs.add_tool("noise", on_selection=False)
     person.rest(1.0)
-    studio.seek(0)
-    studio.play_or_stop()
+    session.seek(0)
+    session.play_or_stop()
     person.during("playing", lambda _n: None, 1.0)
     person.during("a slider while it plays", person.change, 0.05)
-    studio.stop_playing()
+    session.stop_playing()
     for n in range(2 * len(TOOLS)):  # each sheet once: they are kept
         person.edit(n)
         person.rest()
     person.during("steps added and undone", person.edit, 0.7)
-    person.during("inspecting", lambda n: studio.inspection.run() if n == 0 else None, 1.0)
+    person.during("inspecting", lambda n: session.inspection.run() if n == 0 else None, 1.0)
     person.rest()
     window.go_to(2)
     person.rest()
     window.delivery.all_tick.setChecked(True)
     person.during("delivering all", lambda n: window.delivery.deliver_into(folder) if n == 0 else None, 1.0)
-    studio.queue.stop()
+    session.queue.stop()
     person.rest()
 
 
@@ -111,7 +111,7 @@ def main() -> None:
         window.show()
         person = Person(application, window, seconds)
         window.files.open_paths(demo_files())
-        while len(person.studio.document.project.recordings) < len(demo_files()):
+        while len(person.session.document.project.recordings) < len(demo_files()):
             application.processEvents()
         person.rest(1.0)
         settle_memory()

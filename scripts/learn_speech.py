@@ -117,7 +117,7 @@ def breaths(frames: int, talking: Sound, rng: np.random.Generator) -> Sound:
 
 
 def bursts(frames: int, rng: np.random.Generator) -> Sound:
-    """Rustle, doors, traffic."""
+    """Rustle, dialogs, traffic."""
     made, t = np.zeros(frames), np.arange(frames) / RATE
     for _ in range(rng.integers(1, 9)):
         length = round(rng.uniform(0.05, 3) * RATE)

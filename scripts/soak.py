@@ -20,8 +20,8 @@ from PySide6.QtCore import QEvent
 
 from pulizia.desktop.start import collect_at_rest, make_application, make_window, settle_memory
 from pulizia.session import memory
-from pulizia.session.studio import Studio
-from pulizia.session.words_desk import OtherTakes
+from pulizia.session.session import Session
+from pulizia.session.words_service import OtherTakes
 from pulizia.tools.registry import ALL
 
 
@@ -42,11 +42,11 @@ MOST_CLIPS, MOST_LANES, IN_ONE_PLACE = 120, 8, 60
 class Hand:
     """Somebody who does anything on the Bench."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio, self.rng = studio, random.Random(1)
+    def __init__(self, session: Session) -> None:
+        self.session, self.rng = session, random.Random(1)
         self.tools = [t.id for t in ALL if t.id != "voice_sieve"]
         self.deeds = (
-            self.add, self.remove, studio.document.undo, studio.document.redo, studio.play_or_stop,
+            self.add, self.remove, session.document.undo, session.document.redo, session.play_or_stop,
             self.seek, self.mark, self.other, self.rare,
         )  # fmt: skip
 
@@ -56,139 +56,139 @@ class Hand:
 
     def add(self) -> None:
         """A step, anywhere or in what is marked."""
-        if len(self.studio.recording.score) < 6:
-            self.studio.repairs.add_tool(self.rng.choice(self.tools), on_selection=self.rng.random() < 0.3)
+        if len(self.session.recording.score) < 6:
+            self.session.repairs.add_tool(self.rng.choice(self.tools), on_selection=self.rng.random() < 0.3)
 
     def remove(self) -> None:
         """Take a step away."""
-        recording = self.studio.recording
+        recording = self.session.recording
         if recording.score:
-            self.studio.document.remove_step(recording.id, self.rng.choice(recording.score).id)
+            self.session.document.remove_step(recording.id, self.rng.choice(recording.score).id)
 
     def seek(self) -> None:
         """Move the play head."""
-        self.studio.seek(self.rng.randrange(self.studio.recording.frames))
+        self.session.seek(self.rng.randrange(self.session.recording.frames))
 
     def mark(self) -> None:
         """Mark a stretch, with a band or without."""
-        frames = self.studio.recording.frames
+        frames = self.session.recording.frames
         a = self.rng.randrange(frames)
         band = (300.0, 3000.0) if self.rng.random() < 0.5 else None
-        self.studio.select(a, min(frames, a + self.rng.randrange(1000, 200_000)), band)
+        self.session.select(a, min(frames, a + self.rng.randrange(1000, 200_000)), band)
 
     def other(self) -> None:
         """Another recording."""
-        self.studio.choose_recording(self.rng.choice(self.studio.document.project.recordings).id)
+        self.session.choose_recording(self.rng.choice(self.session.document.project.recordings).id)
 
     def rare(self) -> None:
         """Loop, and now and then inspect."""
-        self.studio.inspection.run() if self.rng.random() < 0.1 else self.studio.toggle_loop()
+        self.session.inspection.run() if self.rng.random() < 0.1 else self.session.toggle_loop()
 
 
 class Editor:
     """Somebody who does anything in the assembly."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio, self.desk, self.rng = studio, studio.assembly, random.Random(2)
-        document, speech = studio.document, studio.speech
+    def __init__(self, session: Session) -> None:
+        self.session, self.service, self.rng = session, session.assembly, random.Random(2)
+        document, speech = session.document, session.speech
         self.deeds = (
-            self.choose, self.choose, self.mark, self.seek, self.seek, self.desk.split, self.trim, self.move, self.gain, self.fade,
-            self.desk.remove, self.desk.ripple_delete, self.desk.close_gap, self.desk.cross_fade, self.desk.set_enabled,
-            self.desk.copy, self.desk.paste, self.desk.insert, self.desk.duplicate, self.desk.fill_gaps, self.lane, self.height,
-            self.desk.add_marker, self.step, speech.select_phrase, speech.tighten, speech.cut_breath, self.words,
-            studio.cut_listening.loop_cut, studio.cut_listening.toggle_last_edit, studio.play_or_stop,
+            self.choose, self.choose, self.mark, self.seek, self.seek, self.service.split, self.trim, self.move, self.gain, self.fade,
+            self.service.remove, self.service.ripple_delete, self.service.close_gap, self.service.cross_fade, self.service.set_enabled,
+            self.service.copy, self.service.paste, self.service.insert, self.service.duplicate, self.service.fill_gaps, self.lane, self.height,
+            self.service.add_marker, self.step, speech.select_phrase, speech.tighten, speech.cut_breath, self.words,
+            session.cut_listening.loop_cut, session.cut_listening.toggle_last_edit, session.play_or_stop,
             document.undo, document.undo, document.redo,
         )  # fmt: skip
 
     def act(self) -> None:
         """Do one thing; a programme that was emptied, or has grown far, is begun again."""
-        programme = self.desk.programme
+        programme = self.service.programme
         if programme is None or not programme.frames or sum(len(la.clips) for la in programme.lanes) > MOST_CLIPS:
-            self.desk.new_programme()
-            for recording in self.studio.document.project.recordings:
-                self.desk.add_recording(recording)
+            self.service.new_programme()
+            for recording in self.session.document.project.recordings:
+                self.service.add_recording(recording)
             return
         self.rng.choice(self.deeds)()
 
     def choose(self) -> None:
         """A few clips."""
-        every = [c.id for lane in self.desk.programme.lanes for c in lane.clips]
-        self.desk.select(self.rng.sample(every, min(len(every), self.rng.randrange(1, 4))))
+        every = [c.id for lane in self.service.programme.lanes for c in lane.clips]
+        self.service.select(self.rng.sample(every, min(len(every), self.rng.randrange(1, 4))))
 
     def mark(self) -> None:
         """A section of up to four seconds."""
-        a = self.rng.randrange(self.desk.programme.frames)
-        self.desk.select_span(a, a + self.rng.randrange(4 * self.desk.programme.rate))
+        a = self.rng.randrange(self.service.programme.frames)
+        self.service.select_span(a, a + self.rng.randrange(4 * self.service.programme.rate))
 
     def seek(self) -> None:
         """Move the play head."""
-        self.studio.seek(self.rng.randrange(self.desk.programme.frames))
+        self.session.seek(self.rng.randrange(self.service.programme.frames))
 
     def trim(self) -> None:
         """An end of a clip, to the play head or elsewhere."""
-        self.desk.trim_to_head(self.rng.choice(("start", "stop")))
+        self.service.trim_to_head(self.rng.choice(("start", "stop")))
 
     def move(self) -> None:
         """Some way, perhaps to another lane."""
-        lane = self.rng.choice(self.desk.programme.lanes).id if self.rng.random() < 0.3 else None
-        self.desk.move(self.rng.randrange(-100_000, 100_000), lane)
+        lane = self.rng.choice(self.service.programme.lanes).id if self.rng.random() < 0.3 else None
+        self.service.move(self.rng.randrange(-100_000, 100_000), lane)
 
     def gain(self) -> None:
         """Of the selected clips."""
-        self.desk.add_gain(self.rng.choice((-2.0, 1.0)))
+        self.service.add_gain(self.rng.choice((-2.0, 1.0)))
 
     def fade(self) -> None:
         """Of the selected clips."""
-        self.desk.set_fade(self.rng.choice(("in", "out")), self.rng.randrange(20_000))
+        self.service.set_fade(self.rng.choice(("in", "out")), self.rng.randrange(20_000))
 
     def lane(self) -> None:
         """Add one, move one, mute one."""
-        lane = self.rng.choice(self.desk.programme.lanes)
-        if len(self.desk.programme.lanes) < MOST_LANES and self.rng.random() < 0.3:
-            self.desk.add_lane()
+        lane = self.rng.choice(self.service.programme.lanes)
+        if len(self.service.programme.lanes) < MOST_LANES and self.rng.random() < 0.3:
+            self.service.add_lane()
         elif self.rng.random() < 0.5:
-            self.desk.switch_lane(lane.id, "Mute", "muted", on=not lane.muted)
+            self.service.switch_lane(lane.id, "Mute", "muted", on=not lane.muted)
         else:
-            self.desk.move_lane(lane.id, self.rng.choice((-1, 1)))
+            self.service.move_lane(lane.id, self.rng.choice((-1, 1)))
 
     def height(self) -> None:
         """Of a lane."""
-        programme = self.desk.programme
-        self.studio.document.set_lane_height(
+        programme = self.service.programme
+        self.session.document.set_lane_height(
             programme.id, self.rng.choice(programme.lanes).id, self.rng.uniform(0.4, 2.0)
         )
 
     def step(self) -> None:
         """On a lane, at most two."""
-        lane = self.rng.choice(self.desk.programme.lanes)
+        lane = self.rng.choice(self.service.programme.lanes)
         if len(lane.steps) < 2:
-            self.studio.document.add_step(lane.id, self.rng.choice(("equaliser", "leveller", "limiter", "noise")), {})
+            self.session.document.add_step(lane.id, self.rng.choice(("equaliser", "leveller", "limiter", "noise")), {})
         else:
-            self.studio.document.remove_step(lane.id, lane.steps[0].id)
+            self.session.document.remove_step(lane.id, lane.steps[0].id)
 
     def words(self) -> None:
         """Of another take, heard and now and then laid down."""
 
         def found(takes: OtherTakes) -> None:
-            self.studio.words.hear(takes, 0)
+            self.session.words.hear(takes, 0)
             if self.rng.random() < 0.5:
-                self.studio.words.put(takes, 0)
+                self.session.words.put(takes, 0)
 
-        self.studio.words.look(found)
+        self.session.words.look(found)
 
 
-def clock_drift_ms(studio: Studio, turn: Callable[[float], None]) -> float:
+def clock_drift_ms(session: Session, turn: Callable[[float], None]) -> float:
     """How far the play head is ahead of the clock after playing for a while, looped, beyond where it was at first."""
-    longest = max(studio.document.project.recordings, key=lambda r: r.seconds)
-    studio.choose_recording(longest.id)
-    studio.transport.loop = None
-    studio.transport.play(0)
+    longest = max(session.document.project.recordings, key=lambda r: r.seconds)
+    session.choose_recording(longest.id)
+    session.transport.loop = None
+    session.transport.play(0)
     turn(1.0)
-    began, first = time.monotonic(), studio.transport.position
+    began, first = time.monotonic(), session.transport.position
     turn(CLOCK_S)
-    played = (studio.transport.position - first) / longest.rate
+    played = (session.transport.position - first) / longest.rate
     ahead = played - (time.monotonic() - began)
-    studio.transport.stop()
+    session.transport.stop()
     return 1000.0 * ahead
 
 
@@ -200,7 +200,7 @@ def main(minutes: float) -> int:
     window.show()
     settle_memory()
     collect_at_rest(window)
-    studio = window.studio
+    session = window.session
     window.files.open_demo()
 
     def turn(seconds: float) -> None:
@@ -211,27 +211,27 @@ def main(minutes: float) -> int:
             time.sleep(0.002)
 
     turn(3.0)
-    hands, seen, done = (Hand(studio), Editor(studio)), [], 0
+    hands, seen, done = (Hand(session), Editor(session)), [], 0
     for _ in range(READINGS):
         end = time.monotonic() + 60.0 * minutes / READINGS
         while time.monotonic() < end:
             place = done // IN_ONE_PLACE % 2
             if done % IN_ONE_PLACE == 0:
-                studio.transport.stop()
+                session.transport.stop()
                 window.go_to(place)
             hands[place].act()
             done += 1
             turn(0.05)
         seen.append(held_mb())
         print(f"{done} actions, {seen[-1]:.0f} MB", flush=True)
-    studio.transport.stop()
+    session.transport.stop()
     window.go_to(0)
     waited = time.monotonic() + 120
     turn(5.0)
-    while studio.pool.busy and time.monotonic() < waited:
+    while session.pool.busy and time.monotonic() < waited:
         turn(0.2)
-    drift_ms = clock_drift_ms(studio, turn)
-    stuck, faults = [j.title for j in studio.pool.busy], studio.pool.unexpected
+    drift_ms = clock_drift_ms(session, turn)
+    stuck, faults = [j.title for j in session.pool.busy], session.pool.unexpected
     memory = ", ".join(f"{mb:.0f}" for mb in seen)
     middle, late = (sum(seen[a : a + READINGS // 3]) * 3 / READINGS for a in (READINGS // 3, 2 * READINGS // 3))
     print(

@@ -30,7 +30,7 @@ from pulizia.desktop.start import make_application, make_window
 from pulizia.desktop.theme import use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.interchange.export import list_of, write_list
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 
 TARGET = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 RATE = 48_000
@@ -44,9 +44,9 @@ class Scene:
         self.application, self.window = application, window
 
     @property
-    def studio(self) -> Studio:
+    def session(self) -> Session:
         """The session behind the window."""
-        return self.window.studio
+        return self.window.session
 
     def settle(self) -> None:
         """Wait until nothing is being worked on."""
@@ -55,12 +55,12 @@ class Scene:
         while quiet < 80 and time.monotonic() < end:
             self.application.processEvents()
             time.sleep(0.01)
-            quiet = 0 if self.studio.pool.busy else quiet + 1
+            quiet = 0 if self.session.pool.busy else quiet + 1
 
     def open(self, *paths: Path) -> None:
         """Open files and wait for them."""
         self.window.files.open_paths(list(paths))
-        while len(self.studio.document.project.recordings) < len(paths):
+        while len(self.session.document.project.recordings) < len(paths):
             self.application.processEvents()
             time.sleep(0.01)
         self.settle()
@@ -68,7 +68,7 @@ class Scene:
     def add(self, *tools: str) -> None:
         """Add steps over everything; the last one stays selected."""
         for tool in tools:
-            self.studio.repairs.add_tool(tool, on_selection=False)
+            self.session.repairs.add_tool(tool, on_selection=False)
             self.settle()
 
     def do(self, *names: str) -> None:
@@ -81,7 +81,7 @@ class Scene:
 def bench(s: Scene) -> QWidget:
     """A narration with a Noise step, the noise marked."""
     s.open(*demo_files())
-    s.studio.select(round(0.2 * RATE), round(1.1 * RATE))
+    s.session.select(round(0.2 * RATE), round(1.1 * RATE))
     s.do("noise")
     return s.window
 
@@ -97,7 +97,7 @@ def lamplight(s: Scene) -> QWidget:
 def delivery(s: Scene) -> QWidget:
     """A programme against its target."""
     bench(s)
-    s.studio.clear_selection()
+    s.session.clear_selection()
     s.window.go_to(2)
     s.settle()
     return s.window
@@ -108,9 +108,9 @@ def assembly(s: Scene) -> QWidget:
     s.window.files.open_demo()
     s.settle()
     s.window.go_to(1)
-    desk = s.studio.assembly
-    desk.select({desk.programme.lanes[0].clips[3].id})
-    s.studio.seek(16 * 48_000)
+    service = s.session.assembly
+    service.select({service.programme.lanes[0].clips[3].id})
+    s.session.seek(16 * 48_000)
     s.settle()
     s.settle()
     return s.window
@@ -121,25 +121,25 @@ def video(s: Scene) -> QWidget:
     assembly(s)
     with tempfile.TemporaryDirectory() as folder:
         s.window.assembly.film.switch()
-        s.studio.film.choose(write_museum_film(Path(folder) / "pendulums.mp4"))
+        s.session.film.choose(write_museum_film(Path(folder) / "pendulums.mp4"))
         s.settle()
         s.settle()
         s.window.grab()
-        s.studio.film.close()
+        s.session.film.close()
     return s.window
 
 
 def conform_walk(s: Scene) -> QWidget:
     """A cut that lost two clips and moved six: what changed, and the way to each."""
     assembly(s)
-    document, programme = s.studio.document, s.studio.assembly.programme
+    document, programme = s.session.document, s.session.assembly.programme
     first = programme.lanes[0]
     later = [replace(clip, start=clip.start + 2 * RATE) for clip in first.clips[1:-1]]
     cut = replace(programme, lanes=(first.with_clips(later), *programme.lanes[1:]))
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "second-cut.otio"
         write_list(list_of(cut, {r.id: r for r in document.project.recordings}, lambda _r: None), path)
-        s.studio.lists.conform(path, [], s.window.list_places._conformed)  # noqa: SLF001 - as after the dialog
+        s.session.lists.conform(path, [], s.window.list_places._conformed)  # noqa: SLF001 - as after the dialog
         s.settle()
         s.settle()
     return s.window.list_places.walk
@@ -159,7 +159,7 @@ def queue(s: Scene) -> QWidget:
     s.window.delivery.all_tick.setChecked(True)
     with tempfile.TemporaryDirectory() as folder:
         s.window.delivery.deliver_into(Path(folder))
-        while s.studio.queue.is_working:
+        while s.session.queue.is_working:
             s.application.processEvents()
             time.sleep(0.01)
     s.window.message.hide()
@@ -171,8 +171,8 @@ def levels(s: Scene) -> QWidget:
     """All gauges while it plays."""
     s.open(*demo_files())
     s.do("levels")
-    s.studio.transport.play(15 * RATE)
-    s.studio.events.playing.emit()
+    s.session.transport.play(15 * RATE)
+    s.session.events.playing.emit()
     end = time.monotonic() + 3.0
     while time.monotonic() < end:
         s.application.processEvents()
@@ -183,7 +183,7 @@ def levels(s: Scene) -> QWidget:
 def spectrum(s: Scene) -> QWidget:
     """The spectrum over the sonogram, with its peaks."""
     s.open(demo_files()[1])
-    s.studio.select(round(0.1 * RATE), round(1.0 * RATE))
+    s.session.select(round(0.1 * RATE), round(1.0 * RATE))
     s.do("spectrum")
     return s.window
 
@@ -203,7 +203,7 @@ def blots(s: Scene) -> QWidget:
     """An area of the sonogram turned down."""
     s.open(demo_files()[1])
     for a, b, low, high in ((3.0, 3.6, 900.0, 4000.0), (8.2, 8.6, 300.0, 1500.0)):
-        s.studio.select(round(a * RATE), round(b * RATE), (low, high))
+        s.session.select(round(a * RATE), round(b * RATE), (low, high))
         s.do("blot")
     s.window.bench.axis.show_span(RATE, 11 * RATE)
     s.settle()
@@ -213,7 +213,7 @@ def blots(s: Scene) -> QWidget:
 def inspect(s: Scene) -> QWidget:
     """What is wrong with a recording."""
     s.open(*demo_files())
-    s.studio.choose_recording(s.studio.document.project.recordings[3].id)
+    s.session.choose_recording(s.session.document.project.recordings[3].id)
     s.settle()
     s.do("inspect")
     return s.window
@@ -222,7 +222,7 @@ def inspect(s: Scene) -> QWidget:
 def score(s: Scene) -> QWidget:
     """Ten steps."""
     s.open(*demo_files())
-    s.studio.choose_recording(s.studio.document.project.recordings[3].id)
+    s.session.choose_recording(s.session.document.project.recordings[3].id)
     s.add(
         "hum",
         "clicks",
@@ -242,9 +242,9 @@ def manual(s: Scene) -> QWidget:
     """The manual at a tool."""
     s.open(demo_files()[0])
     s.add("noise")
-    s.window.doors.show_help()
+    s.window.dialogs.show_help()
     s.settle()
-    return s.window.doors.help
+    return s.window.dialogs.help
 
 
 def conversation(path: Path) -> Path:
@@ -273,9 +273,9 @@ def sections(s: Scene) -> QWidget:
     with tempfile.TemporaryDirectory() as folder:
         s.open(conversation(Path(folder) / "conversation.wav"))
         s.do("inspect")
-        s.studio.select(round(13.7 * RATE), round(14.7 * RATE))
+        s.session.select(round(13.7 * RATE), round(14.7 * RATE))
         s.do("noise")
-        s.studio.clear_selection()
+        s.session.clear_selection()
         s.settle()
         shown = s.window
         shown.grab().save(str(TARGET / "sections.png"))
@@ -296,13 +296,13 @@ GERMAN = ("german",)
 
 def _told(s: Scene) -> str:
     """What the selected step found."""
-    stage = s.studio.chain.stages[s.studio.step_id]
-    found = s.studio.surveys.of(stage)
+    stage = s.session.chain.stages[s.session.step_id]
+    found = s.session.surveys.of(stage)
     return found.survey.sentence if found is not None and found.survey is not None else ""
 
 
 def _found(s: Scene) -> set[str]:
-    return {entry.kind for entry in s.studio.inspection.entries()}
+    return {entry.kind for entry in s.session.inspection.entries()}
 
 
 def _sheet_is_whole(s: Scene) -> bool:
@@ -312,25 +312,25 @@ def _sheet_is_whole(s: Scene) -> bool:
 
 
 CHECKS: dict[str, Callable[[Scene], bool]] = {
-    "bench": lambda s: s.studio.step.tool_id == "noise" and bool(s.studio.step.settings.profile_spans_s) and _sheet_is_whole(s),
-    "lamplight": lambda s: [x.tool_id for x in s.studio.recording.score] == ["noise", "dull_voice", "leveller"] and _sheet_is_whole(s),
-    "delivery": lambda s: s.window.delivery.plan is not None and s.studio.target is not None,
-    "assembly": lambda s: len(s.studio.assembly.clips) == 1 and len(s.studio.assembly.programme.lanes) > 1,
+    "bench": lambda s: s.session.step.tool_id == "noise" and bool(s.session.step.settings.profile_spans_s) and _sheet_is_whole(s),
+    "lamplight": lambda s: [x.tool_id for x in s.session.recording.score] == ["noise", "dull_voice", "leveller"] and _sheet_is_whole(s),
+    "delivery": lambda s: s.window.delivery.plan is not None and s.session.target is not None,
+    "assembly": lambda s: len(s.session.assembly.clips) == 1 and len(s.session.assembly.programme.lanes) > 1,
     "readings": lambda s: len(s.window.delivery.measuring.table.rows) > 3,
-    "queue": lambda s: len(s.studio.queue.orders) > 0 and all(o.delivered is not None for o in s.studio.queue.orders),
-    "levels": lambda s: s.window.bench.shows_levels and s.studio.transport.is_playing,
+    "queue": lambda s: len(s.session.queue.orders) > 0 and all(o.delivered is not None for o in s.session.queue.orders),
+    "levels": lambda s: s.window.bench.shows_levels and s.session.transport.is_playing,
     "spectrum": lambda s: s.window.bench.large_spectrum.isVisible() and len(s.window.bench.large_spectrum.peaks) > 3,
     "equaliser": lambda s: len(s.window.bench.sheet.body.picture.bands) > 1 and _sheet_is_whole(s),
     "hum": lambda s: _told(s).startswith("Hum at 50") and _sheet_is_whole(s),
-    "video": lambda s: s.window.assembly.film.isVisible() and s.studio.assembly.programme.film != "",
+    "video": lambda s: s.window.assembly.film.isVisible() and s.session.assembly.programme.film != "",
     "conform": lambda s: s.window.list_places.walk.found.count("gone") == 2 and s.window.list_places.walk.found.count("moved") > 5,
     "inspect": lambda s: {"room", "noise"} <= _found(s),
     "german": lambda s: {"room", "noise"} <= _found(s) and s.window.bench.list.findings.all_button.text() != "Treat all",
-    "blots": lambda s: len(s.studio.step.settings.areas) == 2,
+    "blots": lambda s: len(s.session.step.settings.areas) == 2,
     "room-tail": lambda s: _told(s).startswith("Reverberation time T60 0.") and _sheet_is_whole(s),
-    "score": lambda s: len(s.studio.recording.score) == 10,
-    "manual": lambda s: "Noise" in s.window.doors.help.windowTitle() or s.window.doors.help.isVisible(),
-    "sections": lambda s: "noise" in _found(s) and len(s.studio.repairs.edges_of(s.studio.step, s.studio.surveys.of(s.studio.chain.stages[s.studio.step_id]).survey)) == 1,
+    "score": lambda s: len(s.session.recording.score) == 10,
+    "manual": lambda s: "Noise" in s.window.dialogs.help.windowTitle() or s.window.dialogs.help.isVisible(),
+    "sections": lambda s: "noise" in _found(s) and len(s.session.repairs.edges_of(s.session.step, s.session.surveys.of(s.session.chain.stages[s.session.step_id]).survey)) == 1,
 }  # fmt: skip
 """What each picture has to show, as its caption says."""
 
@@ -341,7 +341,7 @@ def equaliser(s: Scene) -> QWidget:
     s.do("phrase_next")
     s.add("equaliser")
     bands = (("high-pass", 90.0, 0.0, 18.0), ("bell", 240.0, -3.5, 1.4), ("bell", 3200.0, 4.0, 1.0))
-    s.studio.document.change_settings(s.studio.current_id, s.studio.step_id, bands=bands)
+    s.session.document.change_settings(s.session.current_id, s.session.step_id, bands=bands)
     s.settle()
     return s.window
 

@@ -29,7 +29,7 @@ from pulizia import __version__
 from pulizia.delivery.targets import shipped_targets
 from pulizia.project.templates import shipped_templates
 from pulizia.report.manual import texts as manual_texts
-from pulizia.score.shelf import shipped_recipes
+from pulizia.score.recipe_library import shipped_recipes
 from pulizia.settings.declare import declared as settings_of
 from pulizia.tools.base import FAMILIES
 from pulizia.tools.registry import ALL

@@ -25,11 +25,11 @@ window.resize(1280, 800)
 window.show()
 window.files.open_demo()
 def go_on():
-    if window.studio.chain is None or window.studio.pool.busy:
+    if window.session.chain is None or window.session.pool.busy:
         return
     timer.stop()
-    window.studio.repairs.add_tool("noise", on_selection=False)
-    window.studio.select(48_000, 96_000)
+    window.session.repairs.add_tool("noise", on_selection=False)
+    window.session.select(48_000, 96_000)
 timer = QTimer()
 timer.timeout.connect(go_on)
 timer.start(200)

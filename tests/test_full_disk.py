@@ -167,7 +167,7 @@ def test_pictures_and_printed_reports_are_whole_or_not_there(
         assert "disk is full" in window.message.text.text()
     window.delivery.written.print_to(disk.folder / "report.pdf")
     window.delivery.measuring.save_log(disk.folder / "log.csv")
-    qtbot.waitUntil(lambda: not window.studio.pool.busy, timeout=20_000)
+    qtbot.waitUntil(lambda: not window.session.pool.busy, timeout=20_000)
     QApplication.processEvents()
     assert "disk is full" in window.message.text.text()
     assert disk.names() == set()

@@ -159,28 +159,28 @@ def test_in_the_window_what_was_kept_is_shown_heard_measured_printed_and_deliver
     bench: Person, tmp_path: Path, untouched
 ) -> None:
     untouched(bench.recording.path)
-    window, studio = bench.window, bench.window.studio
+    window, session = bench.window, bench.window.session
     outside = QPointF(bench.at_time(window.bench.waveform, 0.4))
     clear = window.bench.waveform.grab().toImage().pixelColor(outside.toPoint())
-    studio.markers._set([Marker(3 * RATE, "half")], "Set")
+    session.markers._set([Marker(3 * RATE, "half")], "Set")
     bench.mark(1.0, 5.0)
     bench.key(Qt.Key.Key_D)
     bench.settle()
     kept = bench.recording.kept
     assert (kept.start / RATE, kept.stop / RATE) == (pytest.approx(1.0, abs=0.02), pytest.approx(5.0, abs=0.02))
-    assert studio.selection is None
-    bench.until(lambda: studio.measures("after") is not None)
-    assert studio.measures("after").duration_s == pytest.approx(kept.frames / RATE, abs=0.1)
+    assert session.selection is None
+    bench.until(lambda: session.measures("after") is not None)
+    assert session.measures("after").duration_s == pytest.approx(kept.frames / RATE, abs=0.1)
     assert "Trimmed to" in window.bench.list._about.text()
     bench.until(lambda: window.bench.waveform.grab().toImage().pixelColor(outside.toPoint()) != clear)
     bench.key(Qt.Key.Key_Home)
-    assert studio.transport.position == kept.start
-    studio.seek(RATE // 2)
-    assert studio.loudness_now() == (None, None)
-    studio.seek(3 * RATE)
-    assert studio.loudness_now()[0] in studio.measures("after").momentary[180:220].tolist()  # two seconds into it
-    studio.prints.write("whole", tmp_path, handles_s=1.0)
-    studio.prints.write("parts", tmp_path, handles_s=0.5)
+    assert session.transport.position == kept.start
+    session.seek(RATE // 2)
+    assert session.loudness_now() == (None, None)
+    session.seek(3 * RATE)
+    assert session.loudness_now()[0] in session.measures("after").momentary[180:220].tolist()  # two seconds into it
+    session.prints.write("whole", tmp_path, handles_s=1.0)
+    session.prints.write("parts", tmp_path, handles_s=0.5)
     bench.settle()
     lengths = {p.name: soundfile.info(p).frames for p in tmp_path.glob("take-*.wav")}
     half = 3 * RATE - kept.start + RATE // 2
@@ -188,13 +188,13 @@ def test_in_the_window_what_was_kept_is_shown_heard_measured_printed_and_deliver
     assert lengths["take-01-repaired.wav"] == half + RATE // 2  # handles reach into what was trimmed away
     window.go_to(2)
     window.delivery.preview_tick.click()
-    bench.until(lambda: studio.preview is not None)
-    assert studio.preview.source.frames == bench.recording.frames
+    bench.until(lambda: session.preview is not None)
+    assert session.preview.source.frames == bench.recording.frames
     window.delivery.deliver_to(tmp_path / "out.wav")
-    bench.until(lambda: not studio.queue.is_working, 60)
+    bench.until(lambda: not session.queue.is_working, 60)
     assert soundfile.info(tmp_path / "out.wav").frames == kept.frames
     window.delivery._go_to(1.0)
-    assert studio.transport.position == kept.start + RATE
+    assert session.transport.position == kept.start + RATE
     window.go_to(0)
     bench.key(Qt.Key.Key_D, SHIFT)
     assert bench.recording.trim is None

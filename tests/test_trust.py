@@ -108,13 +108,13 @@ def test_a_tool_is_one_module_and_one_line(
     window, poster = make_window(simulated=True)
     window.files.asks = False
     window.files.open_paths([path])
-    qtbot.waitUntil(lambda: window.studio.chain is not None, timeout=20_000)
-    window.studio.repairs.add_tool("tiny", on_selection=False)
+    qtbot.waitUntil(lambda: window.session.chain is not None, timeout=20_000)
+    window.session.repairs.add_tool("tiny", on_selection=False)
     qtbot.waitUntil(lambda: window.bench.sheet.body is not None)
     assert [row._declared.label for row in window.bench.sheet.findChildren(SliderRow)] == ["Gain"]
     window.close()
     poster.close()
-    window.studio.document.start_new()  # nothing of the tool is left when the register is as before
+    window.session.document.start_new()  # nothing of the tool is left when the register is as before
     window.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
@@ -150,7 +150,7 @@ def test_damaged_wav_files_open_or_are_one_sentence(tmp_path_factory: pytest.Tem
     from pulizia.media.write import WavWriter
 
     said = bext_chunk(Broadcast(description="d", scene="1")) + ixml_chunk(Broadcast(scene="1", channel_names=("a",)))
-    with WavWriter(folder / "good.wav", rate=8000, channels=1, sample_format="int16", said=said) as writer:
+    with WavWriter(folder / "good.wav", rate=8000, channels=1, sample_format="int16", chunks=said) as writer:
         writer.write(np.zeros((1, 50), np.float32))
     assert soundfile.info(folder / "good.wav").frames == 50
     head = (folder / "good.wav").read_bytes()

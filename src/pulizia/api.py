@@ -58,7 +58,7 @@ from pulizia.media.folders import config_folder
 from pulizia.project.processed import CHUNK_BYTES, Processed, processed_file
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
-from pulizia.score.shelf import find_recipe
+from pulizia.score.recipe_library import find_recipe
 from pulizia.score.steps import Step, make_step
 from pulizia.settings.as_dict import schema
 from pulizia.tools.finding import Finding
@@ -148,7 +148,9 @@ class Sound:
         target = self._checked(path, overwrite=overwrite)
         wanted = Deliverable(kind=kind_of_path(target))
         ready = prepared(self._source(), wanted, names=self._processed.media.channel_names)
-        return cut_words(write_source(ready, target, wanted, progress, said=self._processed.said, loudness=Loudness()))
+        return cut_words(
+            write_source(ready, target, wanted, progress, metadata=self._processed.metadata, loudness=Loudness())
+        )
 
     def deliver(
         self, path: str | Path, target: str, *, way: Way = "limit", overwrite: bool = False,
@@ -164,7 +166,7 @@ class Sound:
         output = self._checked(path, overwrite=overwrite)
         return _deliver(
             self._source(), target_of(target, config_folder("targets")), output,
-            names=self._processed.media.channel_names, said=self._processed.said, way=way,
+            names=self._processed.media.channel_names, metadata=self._processed.metadata, way=way,
             progress=lambda share, _what: progress(share),
         )  # fmt: skip
 

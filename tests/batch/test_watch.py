@@ -19,6 +19,7 @@ from tests.conftest import voice_in_noise
 
 from pulizia.batch.ledger import NAME
 from pulizia.batch.watch import WatchedFolder, is_being_written
+from pulizia.cli.main import parser
 
 PULIZIA = [sys.executable, "-m", "pulizia"]
 
@@ -112,3 +113,11 @@ def test_a_folder_that_is_gone_is_one_sentence(capsys, tmp_path: Path) -> None:
     code, _, err = run(capsys, "watch", tmp_path / "gone", "--recipe", "hard-s", "-o", tmp_path)
     assert code == 1
     assert "does not exist" in err
+
+
+def test_a_standing_order_has_every_flag_that_a_single_delivery_or_repair_reads() -> None:
+    made = parser()
+    standing = vars(made.parse_args(["watch", "a", "-o", "b", "--target", "ebu-r128"]))
+    for single in (["deliver", "a", "--target", "ebu-r128", "-o", "b"], ["repair", "a", "-o", "b", "--treat"]):
+        missing = set(vars(made.parse_args(single))) - set(standing) - {"files", "resume"}
+        assert not missing

@@ -20,8 +20,8 @@ from pulizia.audio.markers import Marker
 from pulizia.audio.source import ArraySource
 from pulizia.delivery.deliver import deliver
 from pulizia.delivery.deliverable import Deliverable, file_name, prepared
+from pulizia.delivery.metadata import Metadata
 from pulizia.delivery.normalise import plan
-from pulizia.delivery.said import Said
 from pulizia.delivery.targets import Target, all_targets, read_targets, save_own, target_of
 from pulizia.errors import DeliveryError
 from pulizia.measure.dialogue import dialogue
@@ -31,7 +31,7 @@ from pulizia.media.open import open_media
 from pulizia.media.resample import at_rate
 from pulizia.media.tags import Tags
 from pulizia.media.write import Ditherer, write_text
-from pulizia.score.shelf import shipped_recipes
+from pulizia.score.recipe_library import shipped_recipes
 
 RATE = 48_000
 EBU = target_of("ebu-r128")
@@ -78,12 +78,12 @@ def test_every_kind_of_file_meets_the_target_after_it_is_read_back(
     tmp_path: Path, name: str, wanted: Deliverable
 ) -> None:
     source = programme()
-    said = Said(
+    said = Metadata(
         markers=(Marker(RATE * 2, "two"),),
         broadcast=Broadcast(description="Kept", scene="12", frames_since_midnight=RATE * 3600),
         tags=Tags({"title": "Kept"}),
     )
-    done = deliver(source, EBU, tmp_path / name, wanted=wanted, said=said)
+    done = deliver(source, EBU, tmp_path / name, wanted=wanted, metadata=said)
     assert done.passes
     assert not list(tmp_path.glob(".*"))
     opened = open_media(tmp_path / name)

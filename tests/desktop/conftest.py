@@ -31,16 +31,16 @@ class Person:
         self.bot, self.window = qtbot, window
 
     def open(self, *paths: Path) -> None:
-        before = len(self.window.studio.document.project.recordings)
+        before = len(self.window.session.document.project.recordings)
         self.window.files.open_paths(list(paths))
-        self.until(lambda: len(self.window.studio.document.project.recordings) == before + len(paths))
+        self.until(lambda: len(self.window.session.document.project.recordings) == before + len(paths))
         self.settle()
 
     def until(self, condition: Callable[[], object], seconds: float = 20.0) -> None:
         self.bot.waitUntil(lambda: bool(condition()), timeout=round(seconds * 1000))
 
     def settle(self) -> None:
-        self.until(lambda: not self.window.studio.pool.busy and not self.window.bench.sheet.is_building)
+        self.until(lambda: not self.window.session.pool.busy and not self.window.bench.sheet.is_building)
         self.bot.wait(10)
 
     @property
@@ -80,7 +80,7 @@ class Person:
 
     @property
     def recording(self):
-        return self.window.studio.recording
+        return self.window.session.recording
 
     @property
     def said(self) -> str:
@@ -111,7 +111,7 @@ def person(qtbot: QtBot, qapp) -> Iterator[Person]:
     yield Person(qtbot, window)
     window.close()
     poster.close()
-    assert not window.studio.pool.unexpected
+    assert not window.session.pool.unexpected
     window.deleteLater()  # gone before the next one is made: Qt goes through all widgets that there are
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 

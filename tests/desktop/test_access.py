@@ -70,8 +70,8 @@ def test_a_screen_reader_is_told_names_roles_and_figures(tmp_path: Path) -> None
 
 
 def test_tab_follows_the_work_and_every_stop_has_a_name(bench: Person) -> None:
-    window, studio = bench.window, bench.window.studio
-    studio.repairs.add_tool("noise", on_selection=False)
+    window, session = bench.window, bench.window.session
+    session.repairs.add_tool("noise", on_selection=False)
     bench.mark(1.0, 2.0)
     bench.until(lambda: not window.bench.sheet.is_building)
     bench.settle()

@@ -15,7 +15,7 @@ from tests.desktop.conftest import PHRASES, Person, talked
 from tests.desktop.test_assembly_place import clips
 
 from pulizia.media.broadcast import Broadcast, bext_chunk
-from pulizia.session.assembly_desk import CROSS_S
+from pulizia.session.assembly_service import CROSS_S
 
 RATE = 48_000
 K, M = Qt.Key, Qt.KeyboardModifier
@@ -39,19 +39,19 @@ def undone(person: Person, before: list[tuple[str, float, float, float]]) -> Non
 
 
 def test_clips_are_trimmed_copied_inserted_and_crossed_by_key(place: Person) -> None:
-    studio, start = place.window.studio, row(place)
+    session, start = place.window.session, row(place)
     assert start == [("talk", 0.0, 12.0, 0.0), ("bert", 12.0, 6.0, 0.0)]
-    studio.assembly.select([clips(place)[0].id])
-    studio.seek(3 * RATE)
+    session.assembly.select([clips(place)[0].id])
+    session.seek(3 * RATE)
     place.key(K.Key_I, M.AltModifier)
     assert row(place) == [("talk", 3.0, 9.0, 3.0), ("bert", 12.0, 6.0, 0.0)]  # the rest stays where it was
     undone(place, start)
-    studio.assembly.select([clips(place)[0].id])
+    session.assembly.select([clips(place)[0].id])
     place.key(K.Key_O, M.AltModifier)
     assert row(place) == [("talk", 0.0, 3.0, 0.0), ("bert", 12.0, 6.0, 0.0)]
     undone(place, start)
-    studio.seek(15 * RATE)
-    studio.assembly.select([clips(place)[0].id])
+    session.seek(15 * RATE)
+    session.assembly.select([clips(place)[0].id])
     place.key(K.Key_I, M.AltModifier)
     assert row(place) == start
     assert "under the playhead" in place.said
@@ -60,11 +60,11 @@ def test_clips_are_trimmed_copied_inserted_and_crossed_by_key(place: Person) -> 
         ("talk", 0.0, 12.0, 0.0),
         ("talk", 12.0, 12.0, 0.0),
     ]  # a copy takes the place of what lay there
-    assert [c.start for c in studio.assembly.clips] == [12 * RATE]
+    assert [c.start for c in session.assembly.clips] == [12 * RATE]
     undone(place, start)
-    studio.assembly.select([clips(place)[1].id])
+    session.assembly.select([clips(place)[1].id])
     place.key(K.Key_C, M.ControlModifier)
-    studio.seek(2 * RATE)
+    session.seek(2 * RATE)
     place.key(K.Key_V, M.ControlModifier | M.ShiftModifier)
     assert row(place) == [
         ("talk", 0.0, 2.0, 0.0),
@@ -81,15 +81,15 @@ def test_clips_are_trimmed_copied_inserted_and_crossed_by_key(place: Person) -> 
         ("bert", 12.0, 6.0, 0.0),
     ]
     undone(place, start)
-    studio.assembly.select([clips(place)[1].id])
-    studio.assembly.trim(clips(place)[1].id, start=12 * RATE + RATE)
+    session.assembly.select([clips(place)[1].id])
+    session.assembly.trim(clips(place)[1].id, start=12 * RATE + RATE)
     place.settle()
     gap = row(place)
     place.key(K.Key_X)
     assert "Close the gap first" in place.said
     assert row(place) == gap
-    studio.assembly.trim(clips(place)[0].id, stop=11 * RATE)
-    studio.assembly.move(-2 * RATE)
+    session.assembly.trim(clips(place)[0].id, stop=11 * RATE)
+    session.assembly.move(-2 * RATE)
     place.settle()
     place.key(K.Key_X)
     first, second = clips(place)
@@ -98,48 +98,48 @@ def test_clips_are_trimmed_copied_inserted_and_crossed_by_key(place: Person) -> 
 
 
 def test_what_lies_behind_on_a_lane_or_everywhere_is_selected_and_lanes_change_places(place: Person) -> None:
-    studio = place.window.studio
-    studio.seek(12 * RATE)
+    session = place.window.session
+    session.seek(12 * RATE)
     place.key(K.Key_End, M.ShiftModifier)
-    assert [c.name for c in studio.assembly.clips] == ["bert"]
+    assert [c.name for c in session.assembly.clips] == ["bert"]
     place.key(K.Key_Down, M.ControlModifier)
     assert [row(place, n) for n in (0, 1)] == [[("talk", 0.0, 12.0, 0.0)], [("bert", 12.0, 6.0, 0.0)]]
     place.key(K.Key_A, M.ShiftModifier)
-    assert [c.name for c in studio.assembly.clips] == ["bert"]
+    assert [c.name for c in session.assembly.clips] == ["bert"]
     place.key(K.Key_A, M.ControlModifier)
-    assert [c.name for c in studio.assembly.clips] == ["talk", "bert"]
-    first, second = studio.assembly.programme.lanes[:2]
-    studio.assembly.move_lane(second.id, -1)
-    assert [la.id for la in studio.assembly.programme.lanes[:2]] == [second.id, first.id]
-    studio.assembly.move_lane(second.id, -1)  # it is the highest
-    assert [la.id for la in studio.assembly.programme.lanes[:2]] == [second.id, first.id]
-    studio.assembly.move_lane(second.id, 1)
-    assert [la.id for la in studio.assembly.programme.lanes[:2]] == [first.id, second.id]
-    studio.assembly.remove_lane(second.id)
-    assert second.id not in {la.id for la in studio.assembly.programme.lanes}
-    assert studio.document.history.undo_label == "Remove the lane"
-    studio.seek(5 * RATE)
+    assert [c.name for c in session.assembly.clips] == ["talk", "bert"]
+    first, second = session.assembly.programme.lanes[:2]
+    session.assembly.move_lane(second.id, -1)
+    assert [la.id for la in session.assembly.programme.lanes[:2]] == [second.id, first.id]
+    session.assembly.move_lane(second.id, -1)  # it is the highest
+    assert [la.id for la in session.assembly.programme.lanes[:2]] == [second.id, first.id]
+    session.assembly.move_lane(second.id, 1)
+    assert [la.id for la in session.assembly.programme.lanes[:2]] == [first.id, second.id]
+    session.assembly.remove_lane(second.id)
+    assert second.id not in {la.id for la in session.assembly.programme.lanes}
+    assert session.document.history.undo_label == "Remove the lane"
+    session.seek(5 * RATE)
     place.key(K.Key_PageDown, M.ControlModifier)
-    assert studio.transport.position == 12 * RATE
+    assert session.transport.position == 12 * RATE
     place.key(K.Key_PageUp, M.ControlModifier)
-    assert studio.transport.position == 0
+    assert session.transport.position == 0
 
 
 def test_markers_are_set_named_and_taken_away(place: Person) -> None:
-    studio = place.window.studio
+    session = place.window.session
     for second in (4, 2):
-        studio.seek(second * RATE)
+        session.seek(second * RATE)
         place.key(K.Key_M)
-    markers = lambda: studio.assembly.programme.markers  # noqa: E731
+    markers = lambda: session.assembly.programme.markers  # noqa: E731
     assert [(m.frame / RATE, m.name) for m in markers()] == [(2.0, "Marker 2"), (4.0, "Marker 1")]
-    studio.assembly.rename_marker(markers()[0], "Room 4")
+    session.assembly.rename_marker(markers()[0], "Room 4")
     assert [m.name for m in markers()] == ["Room 4", "Marker 1"]
-    studio.assembly.remove_marker(markers()[1])
+    session.assembly.remove_marker(markers()[1])
     assert [(m.frame / RATE, m.name) for m in markers()] == [(2.0, "Room 4")]
 
 
 def test_a_recording_is_laid_at_its_start_time(place: Person, tmp_path: Path) -> None:
-    studio = place.window.studio
+    session = place.window.session
     path = tmp_path / "field.wav"
     soundfile.write(path, voice_in_noise(3.0)[0], RATE, subtype="PCM_24")
     plain = path.read_bytes()
@@ -148,14 +148,14 @@ def test_a_recording_is_laid_at_its_start_time(place: Person, tmp_path: Path) ->
     path.write_bytes(riff[:4] + (len(riff) - 8).to_bytes(4, "little") + riff[8:])
     place.open(path)
     place.key(K.Key_F3)
-    field = studio.document.project.recordings[-1]
-    studio.assembly.add_at_timecode(studio.document.project.recordings[0])
+    field = session.document.project.recordings[-1]
+    session.assembly.add_at_timecode(session.document.project.recordings[0])
     assert "talk has no start time" in place.said
-    studio.assembly.change_programme("Set the start", start_frame=(36_000 + 30) * 25)
-    studio.assembly.add_at_timecode(field)
+    session.assembly.change_programme("Set the start", start_frame=(36_000 + 30) * 25)
+    session.assembly.add_at_timecode(field)
     assert "begins before the programme" in place.said
-    studio.assembly.change_programme("Set the start", start_frame=36_000 * 25)
-    studio.assembly.add_at_timecode(field)
+    session.assembly.change_programme("Set the start", start_frame=36_000 * 25)
+    session.assembly.add_at_timecode(field)
     assert row(place)[-1] == ("field", 20.0, 3.0, 0.0)
 
 
@@ -173,8 +173,8 @@ def test_a_breath_gives_way_to_room_tone_and_words_stay(person: Person, wav: Cal
     person.key(K.Key_F3)
     person.window.assembly.add_all()
     person.settle()
-    studio, before = person.window.studio, row(person)
-    studio.seek(round(3.4 * RATE))
+    session, before = person.window.session, row(person)
+    session.seek(round(3.4 * RATE))
     person.key(K.Key_X, M.ShiftModifier)
     person.settle()
     made = clips(person)
@@ -184,7 +184,7 @@ def test_a_breath_gives_way_to_room_tone_and_words_stay(person: Person, wav: Cal
     assert tone.stop / RATE == pytest.approx(3.52, abs=0.12)
     assert [c.inner - c.start for c in made] == [0, 0, 0]  # nothing has moved
     undone(person, before)
-    studio.seek(round(6.8 * RATE))  # a pause without a breath
+    session.seek(round(6.8 * RATE))  # a pause without a breath
     person.key(K.Key_X, M.ShiftModifier)
     person.settle()
     assert "No breath was found" in person.said
@@ -192,47 +192,47 @@ def test_a_breath_gives_way_to_room_tone_and_words_stay(person: Person, wav: Cal
 
 
 def test_two_recordings_on_a_lane_are_parted_by_whose_phrases_they_are(place: Person) -> None:
-    studio = place.window.studio
-    studio.assembly.choose_lane(studio.assembly.programme.lanes[0].id)
+    session = place.window.session
+    session.assembly.choose_lane(session.assembly.programme.lanes[0].id)
     do(place, "programme_voices")
-    lanes = {la.name: {c.name for c in la.clips} for la in studio.assembly.programme.lanes if la.clips}
+    lanes = {la.name: {c.name for c in la.clips} for la in session.assembly.programme.lanes if la.clips}
     assert lanes == {"talk": {"talk"}, "bert": {"bert"}}
     assert "lie on two lanes" in place.said
-    before = studio.document.history.undo_label
-    studio.assembly.choose_lane(next(la.id for la in studio.assembly.programme.lanes if not la.clips))
+    before = session.document.history.undo_label
+    session.assembly.choose_lane(next(la.id for la in session.assembly.programme.lanes if not la.clips))
     do(place, "programme_voices")
     assert "Choose a lane with clips" in place.said
-    assert studio.document.history.undo_label == before
+    assert session.document.history.undo_label == before
 
 
 def test_steps_of_the_programme_are_moved_switched_and_removed_by_key(place: Person) -> None:
-    studio = place.window.studio
-    studio.assembly.select(())
-    studio.assembly.choose_scope("programme")
+    session = place.window.session
+    session.assembly.select(())
+    session.assembly.choose_scope("programme")
     ids = [
-        studio.document.add_step(studio.assembly.programme.id, tool, {}).id
+        session.document.add_step(session.assembly.programme.id, tool, {}).id
         for tool in ("equaliser", "level", "limiter")
     ]
     place.settle()
-    order = lambda: [s.id for s in studio.assembly.programme.steps]  # noqa: E731
+    order = lambda: [s.id for s in session.assembly.programme.steps]  # noqa: E731
     assert order() == ids
-    studio.choose_step(ids[1])
+    session.choose_step(ids[1])
     place.key(K.Key_PageUp, M.AltModifier)
     assert order() == [ids[1], ids[0], ids[2]]
     place.key(K.Key_PageDown, M.AltModifier)
     assert order() == ids
     place.key(K.Key_E, M.ShiftModifier)
-    assert [s.enabled for s in studio.assembly.programme.steps] == [True, False, True]
+    assert [s.enabled for s in session.assembly.programme.steps] == [True, False, True]
     do(place, "programme_step_remove")
     assert order() == [ids[0], ids[2]]
 
 
 def test_stems_and_clips_are_rendered_into_a_folder(place: Person, tmp_path: Path) -> None:
-    studio, out = place.window.studio, tmp_path / "out"
+    session, out = place.window.session, tmp_path / "out"
     out.mkdir()
-    studio.assembly.select([clips(place)[1].id])
+    session.assembly.select([clips(place)[1].id])
     place.key(K.Key_Down, M.ControlModifier)
-    studio.programme_out.render_stems(out)
+    session.programme_out.render_stems(out)
     place.settle()
     stems = sorted(p.name for p in out.glob("*.wav"))
     assert stems == ["Programme 1-atmosphere.wav", "Programme 1-voice.wav"]
@@ -240,17 +240,17 @@ def test_stems_and_clips_are_rendered_into_a_folder(place: Person, tmp_path: Pat
     for joined, alone in ((False, False), (True, True)):
         folder = tmp_path / f"clips-{joined}"
         folder.mkdir()
-        studio.programme_out.render_clips(folder, handles_s=0.5, joined=joined, alone=alone)
+        session.programme_out.render_clips(folder, handles_s=0.5, joined=joined, alone=alone)
         place.settle()
         lengths = sorted(soundfile.info(p).frames / RATE for p in folder.glob("*.wav"))
         assert lengths == [6.0, 12.0]  # whole recordings have nothing more to give as handles
-    studio.assembly.trim(clips(place)[0].id, start=2 * RATE, stop=5 * RATE)
+    session.assembly.trim(clips(place)[0].id, start=2 * RATE, stop=5 * RATE)
     folder = tmp_path / "handles"
     folder.mkdir()
-    studio.programme_out.render_clips(folder, handles_s=0.5, joined=False, alone=True)
+    session.programme_out.render_clips(folder, handles_s=0.5, joined=False, alone=True)
     place.settle()
     assert sorted(soundfile.info(p).frames / RATE for p in folder.glob("*.wav")) == [4.0, 6.0]
-    studio.programme_out.render_clips(folder, handles_s=0.5, joined=False, alone=True)
+    session.programme_out.render_clips(folder, handles_s=0.5, joined=False, alone=True)
     place.settle()
     assert place.said.endswith("is there already. Choose another name or folder.")  # nothing is written over
 
@@ -260,47 +260,47 @@ def test_one_channel_is_heard_alone_and_listening_and_orders_are_stopped(
 ) -> None:
     sides = [voice_in_noise(8.0, seed=n)[0] * gain for n, gain in ((1, 1.0), (2, 0.5), (3, 0.25))]
     person.open(wav(np.stack(sides), "three.wav"))
-    studio = person.window.studio
-    studio.hear_channel(1)
+    session = person.window.session
+    session.hear_channel(1)
     assert "only. Display and files are not affected." in person.said
-    assert studio.transport._material.only == 1
-    studio.hear_channel(None)
-    assert studio.transport._material.only is None
-    studio.inspection.run()
-    assert studio.inspection.listening_to
-    studio.inspection.stop()
-    assert studio.inspection.listening_to == ""
+    assert session.transport._material.only == 1
+    session.hear_channel(None)
+    assert session.transport._material.only is None
+    session.inspection.run()
+    assert session.inspection.listening_to
+    session.inspection.stop()
+    assert session.inspection.listening_to == ""
     person.settle()
-    assert not studio.inspection.is_inspected
+    assert not session.inspection.is_inspected
 
 
 def test_the_playhead_beyond_the_end_of_what_is_shown_holds_nothing_up(place: Person) -> None:
     """The programme before an edit is heard, which was longer than the one in view."""
-    studio, axis = place.window.studio, place.window.assembly.axis
-    studio.assembly.select([clips(place)[1].id])
-    studio.assembly.move(60 * RATE)
+    session, axis = place.window.session, place.window.assembly.axis
+    session.assembly.select([clips(place)[1].id])
+    session.assembly.move(60 * RATE)
     place.key(K.Key_Delete)
     place.settle()
-    assert studio.assembly.programme.frames == 12 * RATE
+    assert session.assembly.programme.frames == 12 * RATE
     axis.zoom(4.0, 100.0)
     axis.scroll_to(0.0)
     place.key(K.Key_D)  # as it was before
-    assert studio.assembly.instead.frames == 78 * RATE > axis.frames
-    studio.transport.play(74 * RATE)
+    assert session.assembly.instead.frames == 78 * RATE > axis.frames
+    session.transport.play(74 * RATE)
     turns: list[float] = []
     axis.changed.connect(lambda: turns.append(axis.left))
     place.bot.wait(300)
     place.window.assembly.follow()
     assert 0 < len(turns) < 20
     assert axis.right == pytest.approx(axis.frames)
-    studio.transport.stop()
+    session.transport.stop()
 
 
 def test_a_locked_lane_is_not_touched_by_mouse_or_keys_and_a_locked_picture_keeps_its_time(place: Person) -> None:
-    studio, lanes, start = place.window.studio, place.window.assembly.lanes, row(place)
-    studio.assembly.choose_lane(studio.assembly.programme.lanes[0].id)
+    session, lanes, start = place.window.session, place.window.assembly.lanes, row(place)
+    session.assembly.choose_lane(session.assembly.programme.lanes[0].id)
     do(place, "programme_lock")
-    assert studio.assembly.programme.lanes[0].locked
+    assert session.assembly.programme.lanes[0].locked
     box = lanes.geometry_of.box(clips(place)[0], 0, lanes.width())
     middle = box.center()
     place.drag(lanes, middle, middle + QPointF(120, 0))
@@ -313,7 +313,7 @@ def test_a_locked_lane_is_not_touched_by_mouse_or_keys_and_a_locked_picture_keep
     do(place, "programme_lock")
     place.click(lanes, middle)
     place.window.assembly.sheet.whole.locked.click()
-    assert studio.assembly.programme.picture_locked
+    assert session.assembly.programme.picture_locked
     place.key(K.Key_Delete, M.ShiftModifier)
     assert row(place) == start
     assert "picture is locked" in place.said

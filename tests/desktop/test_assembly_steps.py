@@ -33,9 +33,9 @@ def place(person: Person, wav: Callable[..., Path]) -> Person:
 
 
 def heard(person: Person, listening: Listening, where: tuple[int, int] = HERE) -> np.ndarray:
-    studio = person.window.studio
-    studio.set_listening(listening)
-    return studio.heard_source.read(*where).copy()
+    session = person.window.session
+    session.set_listening(listening)
+    return session.heard_source.read(*where).copy()
 
 
 def level_of(person: Person, scope: int, gain_db: float) -> None:
@@ -45,7 +45,7 @@ def level_of(person: Person, scope: int, gain_db: float) -> None:
     person.bot.mouseClick(
         pane.scope, Qt.MouseButton.LeftButton, pos=QPoint(round((edges[scope] + edges[scope + 1]) / 2), 14)
     )
-    person.window.studio.repairs.add_tool("level", on_selection=False)
+    person.window.session.repairs.add_tool("level", on_selection=False)
     person.settle()
     person.window.assembly.step_sheet.body._change("way", "gain")
     person.window.assembly.step_sheet.body._change("gain_db", gain_db)
@@ -53,36 +53,36 @@ def level_of(person: Person, scope: int, gain_db: float) -> None:
 
 
 def test_steps_of_recording_lane_and_programme_are_heard_in_turn_and_alone(place: Person) -> None:
-    studio, desk = place.window.studio, place.window.studio.assembly
+    session, service = place.window.session, place.window.session.assembly
     plain = heard(place, Listening.AFTER)
     place.bot.mouseClick(place.window.assembly.lanes, Qt.MouseButton.LeftButton, pos=at(place, 5.0))
-    assert desk.owner.name == "bert"  # a selected clip shows the steps of its recording
+    assert service.owner.name == "bert"  # a selected clip shows the steps of its recording
     level_of(place, 0, -6.0)
     level_of(place, 1, -3.0)
     level_of(place, 2, -1.0)
-    assert [len(desk.programme.steps), len(desk.programme.lanes[0].steps)] == [1, 1]
-    assert [len(r.score) for r in studio.document.project.recordings] == [0, 1]
+    assert [len(service.programme.steps), len(service.programme.lanes[0].steps)] == [1, 1]
+    assert [len(r.score) for r in session.document.project.recordings] == [0, 1]
     assert np.allclose(heard(place, Listening.AFTER), plain * 10 ** (-10 / 20), atol=1e-6)
     first = (RATE, RATE + 4800)  # the other recording has no step of its own
     whole = heard(place, Listening.BEFORE, first)
     assert np.allclose(heard(place, Listening.AFTER, first), whole * 10 ** (-1 / 20), atol=1e-6)
     for scope, own_db, others_db in ((0, -6.0, -4.0), (1, -3.0, -7.0), (2, -1.0, -9.0)):
-        desk.select([desk.programme.lanes[0].clips[1].id])
-        desk.choose_scope(("recording", "lane", "programme")[scope])
+        service.select([service.programme.lanes[0].clips[1].id])
+        service.choose_scope(("recording", "lane", "programme")[scope])
         assert np.allclose(heard(place, Listening.BEFORE), plain * 10 ** (others_db / 20), atol=1e-6)
         upstream = {0: 0.0, 1: -6.0, 2: -9.0}[scope]  # what is removed is not changed by what comes behind
         removed = plain * 10 ** (upstream / 20) * (1 - 10 ** (own_db / 20))
         assert np.allclose(heard(place, Listening.REMOVED), removed, atol=1e-6)
         assert np.allclose(heard(place, Listening.STEP), removed, atol=1e-6)
-    desk.select([desk.programme.lanes[0].clips[1].id])
+    service.select([service.programme.lanes[0].clips[1].id])
     assert not heard(place, Listening.REMOVED, first).any()  # of the other recording nothing was removed
 
 
 def test_strips_lie_under_their_clip_and_are_switched_moved_and_limited(place: Person) -> None:
-    window, studio, desk = place.window, place.window.studio, place.window.studio.assembly
+    window, session, service = place.window, place.window.session, place.window.session.assembly
     view = window.assembly.steps.steps
     place.bot.mouseClick(window.assembly.lanes, Qt.MouseButton.LeftButton, pos=at(place, 5.0))
-    studio.repairs.add_tool("hum", on_selection=False)
+    session.repairs.add_tool("hum", on_selection=False)
     place.settle()
     box = view.plan.strip_box(0, view.plan.spans(0)[0])
     lanes = window.assembly.axis
@@ -90,58 +90,58 @@ def test_strips_lie_under_their_clip_and_are_switched_moved_and_limited(place: P
     assert box.right() == pytest.approx(GUTTER + lanes.x_at(10 * RATE), abs=1.0)
     dot = view.plan.dot_place(0)
     place.bot.mouseClick(view, Qt.MouseButton.LeftButton, pos=dot.toPoint())
-    assert [s.enabled for s in desk.owner.steps] == [False]
+    assert [s.enabled for s in service.owner.steps] == [False]
     assert window.assembly.step_sheet.isVisible()  # the step's settings took the place of the clip's
     place.key(K.Key_E, M.ShiftModifier)
-    assert [s.enabled for s in desk.owner.steps] == [True]
+    assert [s.enabled for s in service.owner.steps] == [True]
     # a section of the ruler over the clip limits the step there, on the recording's own clock
-    desk.select_span(6 * RATE, 7 * RATE)
-    desk.choose_scope("recording")
-    studio.repairs.add_tool("noise", on_selection=True)
+    service.select_span(6 * RATE, 7 * RATE)
+    service.choose_scope("recording")
+    session.repairs.add_tool("noise", on_selection=True)
     place.settle()
-    noise = next(s for s in desk.owner.steps if s.tool_id == "noise")
+    noise = next(s for s in service.owner.steps if s.tool_id == "noise")
     assert [(s.start, s.stop) for s in noise.spans] == [(2 * RATE, 3 * RATE)]
     place.key(K.Key_G, M.ShiftModifier)  # the untouched take there again, as one edit
-    assert all(any(h.start == 2 * RATE for h in s.holes) for s in desk.owner.steps)
-    studio.document.undo()
-    assert not any(s.holes for s in desk.owner.steps)
-    desk.choose_lane(desk.programme.lanes[1].id)
-    studio.repairs.add_tool("hum", on_selection=False)
-    studio.programme_steps.paste_on_lanes()
+    assert all(any(h.start == 2 * RATE for h in s.holes) for s in service.owner.steps)
+    session.document.undo()
+    assert not any(s.holes for s in service.owner.steps)
+    service.choose_lane(service.programme.lanes[1].id)
+    session.repairs.add_tool("hum", on_selection=False)
+    session.programme_steps.paste_on_lanes()
     assert "no other lane" in place.said
-    desk.change_lane(desk.programme.lanes[0].id, "kind", kind="atmosphere")
-    studio.programme_steps.paste_on_lanes()
-    assert [[s.tool_id for s in lane.steps] for lane in desk.programme.lanes] == [["hum"], ["hum"]]
+    service.change_lane(service.programme.lanes[0].id, "kind", kind="atmosphere")
+    session.programme_steps.paste_on_lanes()
+    assert [[s.tool_id for s in lane.steps] for lane in service.programme.lanes] == [["hum"], ["hum"]]
 
 
 def test_the_bench_keeps_its_step_and_is_up_to_date_on_return(place: Person) -> None:
-    window, studio = place.window, place.window.studio
+    window, session = place.window, place.window.session
     place.key(K.Key_F2)
-    studio.repairs.add_tool("hum", on_selection=False)
+    session.repairs.add_tool("hum", on_selection=False)
     place.settle()
-    kept = studio.step_id
+    kept = session.step_id
     place.key(K.Key_F3)
-    studio.assembly.choose_lane(studio.assembly.programme.lanes[0].id)
-    assert studio.step is None
+    session.assembly.choose_lane(session.assembly.programme.lanes[0].id)
+    assert session.step is None
     place.key(K.Key_F2)
-    assert studio.step_id == kept
+    assert session.step_id == kept
     assert window.bench.sheet.body.tool.id == "hum"
 
 
 def test_the_last_whole_picture_stays_paler_until_the_new_one_is_there(place: Person) -> None:
-    window, studio = place.window, place.window.studio
+    window, session = place.window, place.window.session
     pictures = window.bench.pictures
-    recording = studio.document.project.recordings[0].id
-    before = pictures.of_chain(studio.document.chain(recording))
-    place.until(lambda: pictures.of_chain(studio.document.chain(recording)).is_complete)
+    recording = session.document.project.recordings[0].id
+    before = pictures.of_chain(session.document.chain(recording))
+    place.until(lambda: pictures.of_chain(session.document.chain(recording)).is_complete)
     known = before.columns(0, 512, 300)
-    studio.document.add_step(recording, "level", {"way": "gain", "gain_db": -6.0})
-    picture = pictures.of_chain(studio.document.chain(recording))
+    session.document.add_step(recording, "level", {"way": "gain", "gain_db": -6.0})
+    picture = pictures.of_chain(session.document.chain(recording))
     at_once = picture.columns(0, 512, 300)
     assert at_once.older is not None
     assert at_once.older.all()
     assert np.array_equal(at_once.high, known.high)
-    place.until(lambda: pictures.of_chain(studio.document.chain(recording)).is_complete)
-    made = pictures.of_chain(studio.document.chain(recording)).columns(0, 512, 300)
+    place.until(lambda: pictures.of_chain(session.document.chain(recording)).is_complete)
+    made = pictures.of_chain(session.document.chain(recording)).columns(0, 512, 300)
     assert made.older is None
     assert np.allclose(made.high, known.high * 10 ** (-6 / 20), atol=2e-3)

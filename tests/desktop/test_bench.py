@@ -29,7 +29,7 @@ RATE = 48_000
 
 def test_noise_is_marked_taken_and_becomes_a_strip(bench: Person) -> None:
     bench.mark(0.1, 0.9)
-    span = bench.window.studio.selection.span
+    span = bench.window.session.selection.span
     assert span.start == pytest.approx(0.1 * RATE, abs=600)
     assert span.stop == pytest.approx(0.9 * RATE, abs=600)
     assert bench.window.bench.bar.isVisible()
@@ -42,9 +42,9 @@ def test_noise_is_marked_taken_and_becomes_a_strip(bench: Person) -> None:
     box = bench.window.bench.score.plan.strip_box(0, Span(0, bench.recording.frames))
     axis = bench.window.bench.axis
     assert (box.left(), box.right()) == pytest.approx((GUTTER, GUTTER + axis.width), abs=1)
-    before, after = bench.window.studio.measures("before"), bench.window.studio.measures("after")
+    before, after = bench.window.session.measures("before"), bench.window.session.measures("after")
     assert after.rms_dbfs < before.rms_dbfs
-    chain = bench.window.studio.chain
+    chain = bench.window.session.chain
     quiet = lambda s: 10 * np.log10(np.mean(s.read(5000, 40_000) ** 2))  # noqa: E731
     assert quiet(chain.before) - quiet(chain.after) == pytest.approx(10, abs=0.7)
 
@@ -53,16 +53,16 @@ def test_a_turned_slider_is_heard_within_a_quarter_second_and_is_one_undo(bench:
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_N)
     bench.settle()
-    studio = bench.window.studio
-    studio.set_matched(False)
+    session = bench.window.session
+    session.set_matched(False)
     bench.key(Qt.Key.Key_R)
     bench.key(Qt.Key.Key_Space)
-    out = studio.transport.output
+    out = session.transport.output
     bench.until(lambda: out.heard() > 0.4 * RATE)
     track = bench.body.controls["reduction_db"].track
     recent = lambda: np.sqrt(np.mean(out.kept[-1] ** 2))  # noqa: E731
     old = np.sqrt(np.mean(np.concatenate(out.kept[-10:], axis=1) ** 2))
-    waiting = studio.transport.waiting
+    waiting = session.transport.waiting
     bench.drag(track, QPointF(40, 12), QPointF(90, 12))
     bench.until(lambda: recent() < 0.5 * old)
     assert waiting / RATE < 0.2  # what is queued is all that is still heard as it was
@@ -75,20 +75,20 @@ def test_a_turned_slider_is_heard_within_a_quarter_second_and_is_one_undo(bench:
 def test_listening_switch_changes_what_is_heard_and_seen_at_matched_level(bench: Person) -> None:
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_N)
-    studio = bench.window.studio
-    studio.document.add_step(bench.recording.id, "level", {"way": "gain", "gain_db": -12.0})
+    session = bench.window.session
+    session.document.add_step(bench.recording.id, "level", {"way": "gain", "gain_db": -12.0})
     bench.settle()
-    material = lambda: studio.transport._material  # noqa: E731
+    material = lambda: session.transport._material  # noqa: E731
     assert 20 * np.log10(material().gain) == pytest.approx(12.0, abs=0.3)
     bench.key(Qt.Key.Key_B)
-    assert studio.listening is Listening.BEFORE
-    assert material().source is studio.chain.before
+    assert session.listening is Listening.BEFORE
+    assert material().source is session.chain.before
     assert material().gain == 1.0
     bench.key(Qt.Key.Key_3)
-    removed, chain = material().source, studio.chain
+    removed, chain = material().source, session.chain
     assert np.array_equal(removed.read(0, 500), chain.before.read(0, 500) - chain.after.read(0, 500))
     bench.click(bench.window.foot.switch, QPointF(95, 14))
-    assert studio.listening is Listening.AFTER
+    assert session.listening is Listening.AFTER
     bench.key(Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
     assert material().gain == 1.0
 
@@ -97,13 +97,13 @@ def test_marked_words_are_given_back_and_undone_by_keys(bench: Person) -> None:
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_N)
     bench.mark(2.0, 2.5)
-    span = bench.window.studio.selection.span
+    span = bench.window.session.selection.span
     bench.key(Qt.Key.Key_G)
-    chain = bench.window.studio.chain
+    chain = bench.window.session.chain
     assert np.array_equal(chain.after.read(span.start, span.stop), chain.before.read(span.start, span.stop))
     assert not np.array_equal(chain.after.read(0, span.start), chain.before.read(0, span.start))
     bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    chain = bench.window.studio.chain
+    chain = bench.window.session.chain
     assert not np.array_equal(chain.after.read(span.start, span.stop), chain.before.read(span.start, span.stop))
     bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     assert bench.recording.score[0].holes == (span,)
@@ -113,9 +113,9 @@ def test_marked_words_are_given_back_and_undone_by_keys(bench: Person) -> None:
 
 
 def test_strips_are_switched_dragged_reordered_and_removed(bench: Person) -> None:
-    studio = bench.window.studio
-    studio.document.add_step(bench.recording.id, "noise")
-    studio.document.add_step(bench.recording.id, "level", {"way": "gain"})
+    session = bench.window.session
+    session.document.add_step(bench.recording.id, "noise")
+    session.document.add_step(bench.recording.id, "level", {"way": "gain"})
     bench.settle()
     score = bench.window.bench.score
     noise, level = bench.recording.score
@@ -140,30 +140,30 @@ def test_strips_are_switched_dragged_reordered_and_removed(bench: Person) -> Non
 def test_dragging_in_the_sonogram_marks_time_and_frequency(bench: Person) -> None:
     view = bench.window.bench.sonogram
     bench.drag(view, bench.at_time(view, 2.0, 0.2), bench.at_time(view, 3.0, 0.7))
-    selection = bench.window.studio.selection
+    selection = bench.window.session.selection
     low, high = selection.band_hz
     scale = view.scale
     assert high == pytest.approx(float(scale.hz_of_row(0.2 * view.height())), rel=0.05)
     assert low == pytest.approx(float(scale.hz_of_row(0.7 * view.height())), rel=0.05)
-    bench.window.studio.repairs.add_tool("level", on_selection=True)
+    bench.window.session.repairs.add_tool("level", on_selection=True)
     (step,) = bench.recording.score
     assert step.band_hz == (low, high)
     assert step.spans == (selection.span,)
     bench.key(Qt.Key.Key_Escape)
-    assert bench.window.studio.selection is None
+    assert bench.window.session.selection is None
 
 
 def test_keys_mark_all_move_zoom_and_loop(bench: Person) -> None:
-    studio, axis = bench.window.studio, bench.window.bench.axis
+    session, axis = bench.window.session, bench.window.bench.axis
     bench.key(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
-    assert studio.selection.span == Span(0, bench.recording.frames)
+    assert session.selection.span == Span(0, bench.recording.frames)
     bench.key(Qt.Key.Key_End)
-    assert studio.transport.position == bench.recording.frames
+    assert session.transport.position == bench.recording.frames
     bench.key(Qt.Key.Key_Home)
     bench.key(Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
-    assert studio.transport.position == 2 * RATE
+    assert session.transport.position == 2 * RATE
     bench.key(Qt.Key.Key_BracketLeft)
-    assert studio.selection.span.start == 2 * RATE
+    assert session.selection.span.start == 2 * RATE
     for _ in range(40):
         bench.key(Qt.Key.Key_Plus)
     assert axis.frames_per_pixel < 0.05
@@ -175,13 +175,13 @@ def test_keys_mark_all_move_zoom_and_loop(bench: Person) -> None:
     bench.key(Qt.Key.Key_Z)
     assert axis.left < 2 * RATE < axis.left + axis.width * axis.frames_per_pixel
     bench.key(Qt.Key.Key_R)
-    assert studio.transport.loop == studio.selection.span
+    assert session.transport.loop == session.selection.span
 
 
 def test_clicking_moves_the_play_head_and_it_moves_on_while_playing(bench: Person) -> None:
     view = bench.window.bench.waveform
     bench.click(view, bench.at_time(view, 3.0))
-    assert bench.window.studio.transport.position == pytest.approx(3 * RATE, abs=600)
+    assert bench.window.session.transport.position == pytest.approx(3 * RATE, abs=600)
     x = view.head_x
     bench.click(bench.window.foot.play)
     bench.until(lambda: view.head_x > x + 20)
@@ -189,7 +189,7 @@ def test_clicking_moves_the_play_head_and_it_moves_on_while_playing(bench: Perso
     assert reading is not None
     assert reading.peak[0] > 0.001
     bench.click(bench.window.foot.play)
-    assert not bench.window.studio.transport.is_playing
+    assert not bench.window.session.transport.is_playing
 
 
 def test_pictures_show_the_sound_and_follow_the_score(bench: Person) -> None:
@@ -203,7 +203,7 @@ def test_pictures_show_the_sound_and_follow_the_score(bench: Person) -> None:
     bench.key(Qt.Key.Key_N)
     bench.body.controls["reduction_db"].changed.emit(40.0)
     bench.settle()
-    bench.window.studio.clear_selection()
+    bench.window.session.clear_selection()
     before = np.mean([image.pixelColor(60 + n, 40).lightness() for n in range(30)])
     image = view.grab().toImage()
     assert np.mean([image.pixelColor(60 + n, 40).lightness() for n in range(30)]) >= before
@@ -255,7 +255,7 @@ def test_themes_switch_and_keep_their_ramps_monotone(bench: Person) -> None:
 def test_every_command_has_words_and_a_menu(bench: Person) -> None:
     rows = bench.window.actions_.key_table()
     assert {m for m, *_ in rows} == {"File", "Edit", "Listen", "View", "Steps", "Assembly", "Delivery", "Help"}
-    bench.window.doors.show_keys()
+    bench.window.dialogs.show_keys()
     bench.bot.wait(20)
 
 
@@ -297,7 +297,7 @@ def test_the_window_never_waits_for_sound(bench: Person, monkeypatch: pytest.Mon
 
 
 def test_track_answers_keys_and_typed_values(bench: Person) -> None:
-    bench.window.studio.document.add_step(bench.recording.id, "noise")
+    bench.window.session.document.add_step(bench.recording.id, "noise")
     row = bench.body.controls["reduction_db"]
     row.track.setFocus()
     bench.bot.keyClick(row.track, Qt.Key.Key_Right)
@@ -323,7 +323,7 @@ def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(
     person.key(Qt.Key.Key_N)
     person.settle()
     person.key(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
-    person.until(lambda: person.window.studio.steps.can_paste)
+    person.until(lambda: person.window.session.steps.can_paste)
     cards = person.window.bench.list.cards
     person.click(cards, QPointF(60, 48 + 20))
     assert person.recording.name == "other"
@@ -331,8 +331,8 @@ def test_a_learned_profile_is_carried_to_another_recording_of_another_rate(
     (step,) = person.recording.score
     assert step.settings.profile_levels
     assert not step.settings.profile_spans_s
-    chain = person.window.studio.chain
+    chain = person.window.session.chain
     quiet = lambda s: 10 * np.log10(np.mean(s.read(5000, 35_000) ** 2))  # noqa: E731
     assert quiet(chain.before) - quiet(chain.after) == pytest.approx(10, abs=0.8)
-    person.window.studio.files.save_recipe(voice_file.with_name("kept.json"))
+    person.window.session.files.save_recipe(voice_file.with_name("kept.json"))
     assert json.loads(voice_file.with_name("kept.json").read_text())["steps"][0]["tool"] == "noise"

@@ -20,12 +20,12 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 
 def test_edits_are_a_list_that_can_be_pressed(bench: Person) -> None:
-    studio, window = bench.window.studio, bench.window
+    session, window = bench.window.session, bench.window
     for tool in ("hum", "clicks", "limiter"):
-        studio.repairs.add_tool(tool, on_selection=False)
+        session.repairs.add_tool(tool, on_selection=False)
     tools = lambda: [s.tool_id for s in bench.recording.score]  # noqa: E731
     bench.key(Qt.Key.Key_H, CTRL)
-    shown = window.doors.history
+    shown = window.dialogs.history
     rows = lambda: [shown.list.item(n).text() for n in range(shown.list.count())]  # noqa: E731
     assert rows()[2:] == ["Add Hum", "Add Clicks", "Add Limiter"]
     shown.list.setCurrentRow(2)
@@ -36,7 +36,7 @@ def test_edits_are_a_list_that_can_be_pressed(bench: Person) -> None:
     bench.key(Qt.Key.Key_Z, CTRL)
     assert shown.list.currentRow() == 3
     shown.list.setCurrentRow(1)
-    studio.repairs.add_tool("gate", on_selection=False)
+    session.repairs.add_tool("gate", on_selection=False)
     assert rows()[2:] == ["Add Gate"]
     shown.hide()
 
@@ -44,21 +44,21 @@ def test_edits_are_a_list_that_can_be_pressed(bench: Person) -> None:
 def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
     person: Person, wav: Callable[..., Path], tmp_path: Path
 ) -> None:
-    window, studio = person.window, person.window.studio
+    window, session = person.window, person.window.session
     clicked = voice_in_noise(8.0)
     clicked[0, np.arange(60_000, 300_000, 40_000)] += 0.6
     first, second = wav(voice_in_noise(6.0), "one.wav"), wav(clicked, "two.wav")
     person.open(first, second)
-    studio.choose_recording(studio.document.project.recordings[1].id)
-    studio.repairs.add_tool("hum", on_selection=False)
-    studio.repairs.add_tool("limiter", on_selection=False)
+    session.choose_recording(session.document.project.recordings[1].id)
+    session.repairs.add_tool("hum", on_selection=False)
+    session.repairs.add_tool("limiter", on_selection=False)
     person.settle()
-    studio.inspection.run()
-    person.until(lambda: studio.inspection.is_current)
-    told = [(e.kind, e.now.sentence) for e in studio.inspection.entries()]
+    session.inspection.run()
+    person.until(lambda: session.inspection.is_current)
+    told = [(e.kind, e.now.sentence) for e in session.inspection.entries()]
     assert "clicks" in [kind for kind, _ in told]
     window.bench.axis.show_span(100_000, 200_000)
-    studio.seek(123_456)
+    session.seek(123_456)
     left, scale = window.bench.axis.left, window.bench.axis.frames_per_pixel
     job = tmp_path / "job.pulizia"
     window.files._save_to(job)
@@ -79,16 +79,16 @@ def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
     again.show()
     other = Person(person.bot, again)
     again.files.open_paths([job])
-    other.until(lambda: again.studio.chain is not None)
+    other.until(lambda: again.session.chain is not None)
     other.settle()
     assert other.recording.name == "two"
-    assert again.studio.step.tool_id == "limiter"
-    assert again.studio.transport.position == 123_456
+    assert again.session.step.tool_id == "limiter"
+    assert again.session.transport.position == 123_456
     assert again.bench.axis.left == pytest.approx(left, abs=scale)
     assert again.bench.axis.frames_per_pixel == pytest.approx(scale, rel=0.02)
-    assert [(e.kind, e.now.sentence) for e in again.studio.inspection.entries()] == told
+    assert [(e.kind, e.now.sentence) for e in again.session.inspection.entries()] == told
     assert again.bench.list.findings.rows
-    again.studio.document.undo()
+    again.session.document.undo()
     assert [s.tool_id for s in other.recording.score] == ["hum"]
     assert Preferences().table("left at")
     again.close()

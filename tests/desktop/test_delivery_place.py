@@ -27,11 +27,11 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 
 def finished(person: Person) -> None:
-    person.until(lambda: not person.window.studio.queue.is_working, 60)
+    person.until(lambda: not person.window.session.queue.is_working, 60)
 
 
 def test_several_deliverables_of_all_programmes_go_through_the_queue(two: Person, tmp_path: Path) -> None:
-    delivery, queue = two.window.delivery, two.window.studio.queue
+    delivery, queue = two.window.delivery, two.window.session.queue
     choose(delivery.orders.format_box, "MP3, 128")
     two.click(delivery.orders.add_button)
     choose(delivery.orders.format_box, "WAV, 16")
@@ -46,7 +46,7 @@ def test_several_deliverables_of_all_programmes_go_through_the_queue(two: Person
     two.window.grab()
     finished(two)
     assert [o.stage for o in queue.orders] == [Stage.DONE, Stage.DONE, Stage.FAILED, Stage.DONE]
-    assert "is there already" in queue.orders[2].said
+    assert "is there already" in queue.orders[2].message
     assert (out / "02-two-ebu-r128.mp3").read_bytes() == b"kept"
     assert soundfile.info(out / "01-one-ebu-r128.wav").frames == round(7.5 * RATE)
     pop = soundfile.read(out / "01-one-ebu-r128.wav", frames=2 * RATE, always_2d=True)[0]
@@ -68,15 +68,15 @@ def test_several_deliverables_of_all_programmes_go_through_the_queue(two: Person
 def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Person) -> None:
     window, delivery = two.window, two.window.delivery
     two.key(Qt.Key.Key_T, CTRL)
-    editor = window.doors.target_editor
+    editor = window.dialogs.target_editor
     assert "Not yet checked against the document." in editor.words.text()
     editor.title.setText("Loud house")
     editor.spins["integrated_lufs"].setValue(-8.0)
     editor.ticks["loudness_range_max_lu"].setChecked(True)
     editor.spins["loudness_range_max_lu"].setValue(9.0)
     editor.keep()
-    assert window.studio.target.id == "loud-house"
-    assert window.studio.target.loudness_range_max_lu == 9.0
+    assert window.session.target.id == "loud-house"
+    assert window.session.target.loudness_range_max_lu == 9.0
     choose(delivery.orders.way_box, "gain only")
     two.until(lambda: delivery.plan is not None and delivery.plan.way == "gain")
     assert "By gain alone" in delivery._note.text()
@@ -92,8 +92,8 @@ def test_gain_only_says_what_it_cannot_reach_and_an_own_target_is_kept(two: Pers
     )  # counted twice, it is reached
     assert "dual mono" in delivery._explain.text()
     two.key(Qt.Key.Key_T, CTRL)
-    window.doors.target_editor.remove()
-    assert window.studio.target.id == "ebu-r128"
+    window.dialogs.target_editor.remove()
+    assert window.session.target.id == "ebu-r128"
 
 
 def test_the_report_prints_to_pdf(two: Person, tmp_path: Path) -> None:
@@ -125,22 +125,22 @@ def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(
 ) -> None:
     quiet = np.concatenate([voice_in_noise(5.0), voice_in_noise(5.0, seed=3) * 0.3], axis=1)
     person.open(wav(quiet, "uneven.wav"))
-    studio, bench = person.window.studio, person.window.bench
+    session, bench = person.window.session, person.window.bench
 
     def surveyed() -> bool:
-        stage = studio.chain.stages.get(studio.step.id)
-        return stage is not None and studio.surveys.of(stage) is not None
+        stage = session.chain.stages.get(session.step.id)
+        return stage is not None and session.surveys.of(stage) is not None
 
-    studio.repairs.add_tool("split_compressor", on_selection=False)
+    session.repairs.add_tool("split_compressor", on_selection=False)
     person.until(surveyed)
     picture = bench.sheet.body.picture
     start = QPointF(picture.x_of(500), picture.y_of(-24.0))
     person.drag(picture, start, QPointF(start.x(), picture.y_of(-40.0)))
-    assert studio.step.settings.threshold_db == pytest.approx(-40.0, abs=1.5)
+    assert session.step.settings.threshold_db == pytest.approx(-40.0, abs=1.5)
     start = QPointF(picture.x_of(3800), picture.y_of(-75.0))
     person.drag(picture, start, QPointF(picture.x_of(2500), start.y()))
-    assert studio.step.settings.split_hz == pytest.approx(2500, rel=0.05)
-    studio.repairs.add_tool("leveller", on_selection=False)
+    assert session.step.settings.split_hz == pytest.approx(2500, rel=0.05)
+    session.repairs.add_tool("leveller", on_selection=False)
     person.until(surveyed)
     person.settle()
     ride, wave = bench.waveform.ride, bench.waveform
@@ -150,7 +150,7 @@ def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(
     QTest.mousePress(wave, Qt.MouseButton.LeftButton, pos=place.toPoint())
     move(wave, goal)
     QTest.mouseRelease(wave, Qt.MouseButton.LeftButton, pos=goal.toPoint())
-    ((seconds, gain),) = studio.step.settings.ride_levels
+    ((seconds, gain),) = session.step.settings.ride_levels
     assert gain == pytest.approx(6.0, abs=0.5)
     assert seconds == pytest.approx(handle.frame / RATE, abs=0.01)
     person.until(surveyed)
@@ -160,15 +160,15 @@ def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(
     assert moved.level_db == gain
     wave_place = ride.place_of(moved, wave.plot).toPoint()
     QTest.mouseDClick(wave, Qt.MouseButton.LeftButton, pos=wave_place)
-    assert studio.step.settings.ride_levels == ()
+    assert session.step.settings.ride_levels == ()
 
 
 def test_files_that_are_there_are_replaced_or_kept_as_answered(
     two: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    window, delivery, queue = two.window, two.window.delivery, two.window.studio.queue
+    window, delivery, queue = two.window, two.window.delivery, two.window.session.queue
     there = tmp_path / "two-ebu-r128.wav"
-    window.studio.choose_recording(window.studio.document.project.recordings[1].id)
+    window.session.choose_recording(window.session.document.project.recordings[1].id)
     asked: list[list[str]] = []
 
     def answering(words: str) -> None:
@@ -203,23 +203,23 @@ def test_files_that_are_there_are_replaced_or_kept_as_answered(
     rendered = tmp_path / "two-repaired.wav"
     rendered.write_bytes(b"kept")
     answering("Keep both")
-    window.doors.printing.ask_into(tmp_path)
+    window.dialogs.printing.ask_into(tmp_path)
     two.settle()
     assert rendered.read_bytes() == b"kept"
     assert soundfile.info(tmp_path / "two-repaired-2.wav").frames == 4 * RATE
 
 
 def test_each_programme_has_its_own_target_and_deliverables(two: Person, tmp_path: Path) -> None:
-    studio, delivery = two.window.studio, two.window.delivery
-    one, other = (r.id for r in studio.document.project.recordings)
-    studio.choose_recording(one)
+    session, delivery = two.window.session, two.window.delivery
+    one, other = (r.id for r in session.document.project.recordings)
+    session.choose_recording(one)
     two.settle()
     items = [delivery.orders.format_box.itemText(n) for n in range(delivery.orders.format_box.count())]
     assert not any("video" in words for words in items)  # a WAV file has none
-    choose(delivery.target_box, next(t.title for t in studio.targets.values() if t.integrated_lufs == -16.0))
+    choose(delivery.target_box, next(t.title for t in session.targets.values() if t.integrated_lufs == -16.0))
     choose(delivery.orders.format_box, "MP3, 128")
-    assert studio.target_of(one).integrated_lufs == -16.0
-    assert studio.target_of(other).integrated_lufs == -23.0
+    assert session.target_of(one).integrated_lufs == -16.0
+    assert session.target_of(other).integrated_lufs == -23.0
     delivery.choose(other)
     assert delivery.target.integrated_lufs == -23.0
     choose(delivery.orders.format_box, "WAV, 16")
@@ -228,10 +228,10 @@ def test_each_programme_has_its_own_target_and_deliverables(two: Person, tmp_pat
     delivery.all_tick.setChecked(True)
     delivery.deliver_into(tmp_path)
     finished(two)
-    kinds = {(o.name, o.path.suffix, o.target.integrated_lufs) for o in studio.queue.orders}
+    kinds = {(o.name, o.path.suffix, o.target.integrated_lufs) for o in session.queue.orders}
     assert kinds == {("one", ".mp3", -16.0), ("two", ".wav", -23.0)}
-    studio.document.save(tmp_path / "job.pulizia")
-    assert load_project(tmp_path / "job.pulizia").target_of(one) == studio.target_of(one).id
+    session.document.save(tmp_path / "job.pulizia")
+    assert load_project(tmp_path / "job.pulizia").target_of(one) == session.target_of(one).id
     two.click(delivery._for_all)
-    assert studio.target_of(other).integrated_lufs == -16.0
+    assert session.target_of(other).integrated_lufs == -16.0
     assert not delivery._for_all.isVisible()

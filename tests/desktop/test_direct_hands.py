@@ -51,50 +51,50 @@ def menu_at(person: Person, widget: QWidget, at: QPointF) -> QMenu:
 
 
 def test_phrases_and_pauses_are_selected_by_mouse_and_keys(talk: Person) -> None:
-    window, studio = talk.window, talk.window.studio
+    window, session = talk.window, talk.window.session
     rate = talk.recording.rate
     talk.bot.mouseDClick(window.bench.waveform, LEFT, pos=talk.at_time(window.bench.waveform, 5.5).toPoint())
     talk.settle()
-    span = studio.selection.span
+    span = session.selection.span
     assert (span.start / rate, span.stop / rate) == pytest.approx((4.67, 6.64), abs=0.15)
-    assert studio.transport.position == span.start
+    assert session.transport.position == span.start
 
     talk.key(Qt.Key.Key_Right, M.AltModifier)  # the pause behind it
-    pause = studio.selection.span
+    pause = session.selection.span
     assert pause.start == span.stop
     talk.key(Qt.Key.Key_N)
     assert talk.recording.score[0].settings.profile_spans_s[0] == pytest.approx(
         (pause.start / rate, pause.stop / rate), abs=1e-4
     )
     talk.key(Qt.Key.Key_Right, M.ControlModifier)
-    assert studio.selection.span.start == pause.stop
+    assert session.selection.span.start == pause.stop
     talk.key(Qt.Key.Key_Left, M.ControlModifier)
-    assert studio.selection.span == span
+    assert session.selection.span == span
     for _ in range(40):
         talk.key(Qt.Key.Key_Right, M.ControlModifier)
     assert "no further phrase" in talk.said
-    last = studio.selection.span
+    last = session.selection.span
     talk.key(Qt.Key.Key_W)  # at the playhead, which rests at the start of the last phrase
-    assert studio.selection.span == last
+    assert session.selection.span == last
 
     # zoomed in elsewhere, the place that was gone to comes into view
     window.bench.axis.show_span(20 * rate, 21 * rate)
     talk.key(Qt.Key.Key_Escape)
-    studio.seek(0)
+    session.seek(0)
     talk.key(Qt.Key.Key_Right, M.ControlModifier)
     axis = window.bench.axis
-    assert axis.left <= studio.selection.span.start < axis.right
+    assert axis.left <= session.selection.span.start < axis.right
 
 
 def test_a_thin_rectangle_is_one_and_areas_need_a_band(talk: Person) -> None:
-    studio, view = talk.window.studio, talk.window.bench.sonogram
+    session, view = talk.window.session, talk.window.bench.sonogram
     start = talk.at_time(view, 5.0, 0.5)
     talk.drag(view, start, start + QPointF(250, 15))
-    low, high = studio.selection.band_hz
+    low, high = session.selection.band_hz
     assert view.scale.row_of_hz(low) - view.scale.row_of_hz(high) == pytest.approx(15, abs=1.5)
     start += QPointF(-60, 0)
     talk.drag(view, start, start + QPointF(250, 5))  # a hand that shakes means time alone
-    assert studio.selection.band_hz is None
+    assert session.selection.band_hz is None
     talk.key(Qt.Key.Key_P)
     assert not talk.recording.score
     assert "Select an area" in talk.said
@@ -105,27 +105,27 @@ def test_a_thin_rectangle_is_one_and_areas_need_a_band(talk: Person) -> None:
         (Qt.Key.Key_Right, (752.2, 1689.0)),
     ):
         talk.key(key, M.AltModifier | M.ShiftModifier)
-        assert studio.selection.band_hz == pytest.approx(expected, rel=1e-3)
+        assert session.selection.band_hz == pytest.approx(expected, rel=1e-3)
     talk.key(Qt.Key.Key_P)
     assert talk.recording.score[0].settings.areas[0][0][1] == pytest.approx(752.2, abs=1)
 
 
 def test_times_of_the_selection_are_typed(talk: Person) -> None:
-    window, studio = talk.window, talk.window.studio
+    window, session = talk.window, talk.window.session
     rate, row = talk.recording.rate, window.bench.bar
     talk.mark(2.0, 3.0)
     for box, text in ((row.stop, "0:12.5"), (row.start, "11.25")):
         box.selectAll()
         talk.bot.keyClicks(box, text)
         talk.bot.keyClick(box, Qt.Key.Key_Return)
-    span = studio.selection.span
+    span = session.selection.span
     assert (span.start / rate, span.stop / rate) == pytest.approx((11.25, 12.5), abs=1e-4)
     for text, said in (("13", "end before it starts"), ("soon", "is no time")):
         row.start.selectAll()
         talk.bot.keyClicks(row.start, text)
         talk.bot.keyClick(row.start, Qt.Key.Key_Return)
         assert said in talk.said
-        assert studio.selection.span == span
+        assert session.selection.span == span
         assert row.start.text() == "0:11.250"
 
 
@@ -142,7 +142,7 @@ def test_axes_are_dragged_and_the_wheel_acts_on_what_lies_under_it(talk: Person)
     assert axis.frames_per_pixel < 0.7 * scale
     assert axis.frame_at(400 - GUTTER) == pytest.approx(fixed, abs=2 * axis.frames_per_pixel)
     talk.click(ruler, QPointF(500, 10))
-    assert talk.window.studio.transport.position == axis.clamped_frame(500 - GUTTER)
+    assert talk.window.session.transport.position == axis.clamped_frame(500 - GUTTER)
     left, scale = axis.left, axis.frames_per_pixel
     for view in (sonogram, wave, ruler, bench.overview):
         at = QPointF(400, view.height() / 2)
@@ -175,7 +175,7 @@ def test_axes_are_dragged_and_the_wheel_acts_on_what_lies_under_it(talk: Person)
 
 
 def test_every_view_has_a_menu_of_what_one_does_there(talk: Person) -> None:
-    bench, studio = talk.window.bench, talk.window.studio
+    bench, session = talk.window.bench, talk.window.session
     rate = talk.recording.rate
     for view in (bench.sonogram, bench.waveform, bench.ruler, bench.overview):
         menu = menu_at(talk, view, talk.at_time(view, 3.0))
@@ -183,11 +183,11 @@ def test_every_view_has_a_menu_of_what_one_does_there(talk: Person) -> None:
         assert len(words) >= 7
         assert "Show all" in words
         menu.close()
-    assert studio.transport.position / rate == pytest.approx(3.0, abs=0.1)  # it went where the button was pressed
+    assert session.transport.position / rate == pytest.approx(3.0, abs=0.1)  # it went where the button was pressed
     talk.mark(4.5, 7.0)
-    studio.seek(rate)
+    session.seek(rate)
     menu = menu_at(talk, bench.sonogram, talk.at_time(bench.sonogram, 5.0))
-    assert studio.transport.position == rate  # not inside the selection
+    assert session.transport.position == rate  # not inside the selection
     learn = next(a for a in menu.actions() if a.text() == "Learn noise")
     assert learn.isEnabled()
     assert any(a.menu() is not None for a in menu.actions())  # the display options
@@ -245,9 +245,9 @@ def test_columns_are_dragged_wider_in_every_place_and_remembered(talk: Person) -
 
 @pytest.mark.alone
 def test_the_playhead_is_dragged_with_its_sound(talk: Person) -> None:
-    ruler, studio = talk.window.bench.ruler, talk.window.studio
+    ruler, session = talk.window.bench.ruler, talk.window.session
     rate = talk.recording.rate
-    studio.seek(5 * rate)
+    session.seek(5 * rate)
     talk.until(lambda: ruler.head_x > 0)
     start, goal = talk.at_time(ruler, 5.0), talk.at_time(ruler, 6.0)
     talk.bot.mousePress(ruler, LEFT, pos=start.toPoint())
@@ -255,28 +255,28 @@ def test_the_playhead_is_dragged_with_its_sound(talk: Person) -> None:
     for share in np.linspace(0.1, 1.0, 10):
         move(ruler, start + (goal - start) * float(share))
         talk.bot.wait(60)
-        levels += [np.sqrt((block**2).mean()) for block in studio.transport.output.kept[-1:]]
-    assert studio.transport.is_playing
+        levels += [np.sqrt((block**2).mean()) for block in session.transport.output.kept[-1:]]
+    assert session.transport.is_playing
     assert len(levels) >= 7
     assert np.median(levels) > 0.003  # of the phrase that lies there
-    talk.until(lambda: not studio.transport.is_playing)  # a playhead that rests is quiet
+    talk.until(lambda: not session.transport.is_playing)  # a playhead that rests is quiet
     talk.bot.mouseRelease(ruler, LEFT, pos=goal.toPoint())
-    assert studio.transport.position / rate == pytest.approx(6.0, abs=0.05)
-    assert studio.selection is None
+    assert session.transport.position / rate == pytest.approx(6.0, abs=0.05)
+    assert session.selection is None
 
 
 def test_a_selection_is_heard_with_what_leads_up_to_it(talk: Person) -> None:
-    studio, rate = talk.window.studio, talk.recording.rate
+    session, rate = talk.window.session, talk.recording.rate
     talk.mark(5.0, 5.4)
     talk.key(Qt.Key.Key_Space, M.ShiftModifier)
-    assert studio.transport.is_playing
-    talk.until(lambda: studio.transport.position > 3.1 * rate)
-    assert studio.transport.position < 4.5 * rate
+    assert session.transport.is_playing
+    talk.until(lambda: session.transport.position > 3.1 * rate)
+    assert session.transport.position < 4.5 * rate
     talk.key(Qt.Key.Key_Space)
     talk.key(Qt.Key.Key_F, M.ShiftModifier)
     axis = talk.window.bench.axis
     talk.key(Qt.Key.Key_Escape)
-    studio.seek(20 * rate)
+    session.seek(20 * rate)
     axis.show_span(0, rate)
     left = axis.left
     talk.key(Qt.Key.Key_Space)
@@ -284,4 +284,4 @@ def test_a_selection_is_heard_with_what_leads_up_to_it(talk: Person) -> None:
     assert axis.left == left  # the view stays
     talk.key(Qt.Key.Key_F, M.ShiftModifier)
     talk.until(lambda: axis.left > left)
-    studio.stop_playing()
+    session.stop_playing()

@@ -30,7 +30,7 @@ CUT = (
 def test_a_list_is_opened_exported_conformed_and_taken_back(
     person: Person, wav: Callable[..., Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    window, studio = person.window, person.window.studio
+    window, session = person.window, person.window.session
     folder = wav(voice_in_noise(6.0), "anna.wav").parent
     wav(voice_in_noise(6.0, seed=9), "bert.wav")
     path = tmp_path / "reel.edl"
@@ -44,17 +44,17 @@ def test_a_list_is_opened_exported_conformed_and_taken_back(
     report = window.list_places.report
     assert report.lines[0].startswith("Missing: lost")
     report.accept()
-    programme = studio.assembly.programme
+    programme = session.assembly.programme
     assert (programme.name, programme.start_frame) == ("REEL 1", 90_000)
     assert [(c.name, c.start, c.inner) for c in programme.lanes[0].clips] == [("anna", 0, RATE), ("bert", 3 * RATE, 0)]
-    assert studio.assembly.sound.silent == ("lost",)
-    person.until(lambda: len(studio.document.media) == 2)
-    assert studio.heard_source.read(RATE, 2 * RATE).any()
+    assert session.assembly.sound.silent == ("lost",)
+    person.until(lambda: len(session.document.media) == 2)
+    assert session.heard_source.read(RATE, 2 * RATE).any()
     assert window.list_places.folders[0] == folder  # remembered for the next list
     # repairs and gains made here survive the new cut
-    studio.assembly.select([programme.lanes[0].clips[1].id])
-    studio.assembly.set_gain(-4.0)
-    studio.document.add_step(studio.document.project.recordings[0].id, "hum")
+    session.assembly.select([programme.lanes[0].clips[1].id])
+    session.assembly.set_gain(-4.0)
+    session.document.add_step(session.document.project.recordings[0].id, "hum")
     out = tmp_path / "back.edl"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(out), ""))
     window.actions_.actions["list_export"].trigger()
@@ -67,17 +67,17 @@ def test_a_list_is_opened_exported_conformed_and_taken_back(
             "01:00:03:00 01:00:05:00", "01:00:00:00 01:00:02:00"
         )
     )
-    before = studio.assembly.programme
+    before = session.assembly.programme
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a, **_k: (str(new), ""))
     window.actions_.actions["list_conform"].trigger()
     window.list_places.media.accept()
     person.until(lambda: hasattr(window.list_places, "walk"))
-    moved = studio.assembly.programme.lanes[0].clips
+    moved = session.assembly.programme.lanes[0].clips
     assert [(c.name, c.start, c.gain_db) for c in moved] == [("bert", 0, -4.0), ("anna", 2 * RATE, 0.0)]
     assert window.list_places.walk.found.count("moved") == 2
-    assert studio.document.history.undo_label == "Conform to cut2.edl"
+    assert session.document.history.undo_label == "Conform to cut2.edl"
     window.list_places.walk._undo()
-    assert studio.assembly.programme == before
+    assert session.assembly.programme == before
     kept = tmp_path / "kept.edl"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(kept), ""))
     window.actions_.actions["list_received"].trigger()
@@ -92,7 +92,7 @@ def test_a_list_that_cannot_be_read_is_a_sentence_in_the_window(person: Person, 
     person.window.files.open_paths([path])
     person.window.list_places.media.accept()
     person.until(lambda: "another kind" in person.said)
-    assert not person.window.studio.document.project.programmes
+    assert not person.window.session.document.project.programmes
 
 
 def test_a_programme_begins_from_a_template_and_is_saved_as_one(
@@ -101,7 +101,7 @@ def test_a_programme_begins_from_a_template_and_is_saved_as_one(
     person.open(wav(voice_in_noise(2.0), "anna.wav"))
     person.open(wav(voice_in_noise(2.5), "bert.wav"))
     person.key(Qt.Key.Key_F3)
-    assembly, studio = person.window.assembly, person.window.studio
+    assembly, session = person.window.assembly, person.window.session
     assembly.ask_template()
     dialog = assembly.template
     dialog.template.setCurrentIndex(
@@ -110,7 +110,7 @@ def test_a_programme_begins_from_a_template_and_is_saved_as_one(
     assert [choice.currentIndex() for choice in dialog.lanes] == [1, 2]  # a speaker each
     dialog.accept()
     person.settle()
-    programme = studio.assembly.programme
+    programme = session.assembly.programme
     assert programme is not None
     assert [c.name for lane in programme.lanes for c in lane.clips] == ["anna", "bert"]
     assert programme.lanes[0].steps
@@ -122,9 +122,9 @@ def test_a_programme_begins_from_a_template_and_is_saved_as_one(
     assembly.template.each.setChecked(True)
     assembly.template.accept()
     person.settle()
-    assert [p.name for p in studio.document.project.programmes][-2:] == ["anna", "bert"]
-    studio.document.undo()
-    assert len(studio.document.project.programmes) == 1
+    assert [p.name for p in session.document.project.programmes][-2:] == ["anna", "bert"]
+    session.document.undo()
+    assert len(session.document.project.programmes) == 1
 
 
 def test_notes_are_written_edited_kept_and_listed(
@@ -136,10 +136,10 @@ def test_notes_are_written_edited_kept_and_listed(
 ) -> None:
     person.open(wav(voice_in_noise(4.0), "anna.wav"))
     person.key(Qt.Key.Key_F3)
-    assembly, studio = person.window.assembly, person.window.studio
+    assembly, session = person.window.assembly, person.window.session
     assembly.add_all()
     person.settle()
-    studio.seek(2 * RATE)
+    session.seek(2 * RATE)
     person.key(Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     dialog = assembly.note
     dialog.kind.setCurrentIndex(dialog.kind.findData("again"))
@@ -149,7 +149,7 @@ def test_notes_are_written_edited_kept_and_listed(
     dialog.note.setPlainText('A <door> in "the" word,\nsecond half')
     dialog.accept()
     person.settle()
-    (marker,) = studio.assembly.programme.markers
+    (marker,) = session.assembly.programme.markers
     assert (marker.frame, marker.kind, marker.scene, marker.who) == (2 * RATE, "again", "4B", "Anna")
     assembly._edit_note(marker)
     assembly.note.scene.setText("4C")
@@ -161,7 +161,7 @@ def test_notes_are_written_edited_kept_and_listed(
     said = page.read_text()
     assert "<td>00:00:02:00</td>" in said
     assert "A &lt;door&gt; in" in said
-    studio.document.save(project)
+    session.document.save(project)
     assert main(["notes", str(project), "-o", str(table), "--kind", "again"]) == 0
     rows = list(csv.reader(table.read_text().splitlines(keepends=True)))
     assert rows[1][:3] == ["00:00:02:00", "0:02.000", ""]
@@ -170,11 +170,11 @@ def test_notes_are_written_edited_kept_and_listed(
     assert "Line 12" not in capsys.readouterr().out
     reels = (Marker(0, "R1", round(1.5 * RATE), kind="reel"), Marker(RATE, "R2", kind="reel"))
     for reel in reels:
-        assembly.studio.assembly.add_note(reel)
-    studio.document.save(project)
+        assembly.session.assembly.add_note(reel)
+    session.document.save(project)
     assert main(["notes", str(project), "--kind", "reel"]) == 0
     told = list(csv.reader(capsys.readouterr().out.splitlines()))
-    rest = studio.assembly.programme.frames / RATE - 1.0
+    rest = session.assembly.programme.frames / RATE - 1.0
     assert [(row[0], row[2], row[3], row[7]) for row in told[1:]] == [
         ("00:00:00:00", "0:01.500", "Reel", "Overlaps R2 by 0:00.500."),
         ("00:00:01:00", format_time(rest, 3), "Reel", ""),

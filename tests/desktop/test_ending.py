@@ -26,12 +26,12 @@ class Edited(window.MainWindow):
         QTimer.singleShot(0, self.look)
 
     def look(self):
-        studio = self.studio
-        if studio.chain is None:
+        session = self.session
+        if session.chain is None:
             QTimer.singleShot(50, self.look)
-        elif not studio.recording.score:
+        elif not session.recording.score:
             self._autosave.stop()  # what is kept is kept by the end itself
-            studio.document.add_step(studio.current_id, "level", {"gain_db": -4.0, "way": "gain"})
+            session.document.add_step(session.current_id, "level", {"gain_db": -4.0, "way": "gain"})
             print("edited", flush=True)
 
 start.MainWindow = Edited
@@ -60,7 +60,7 @@ def test_what_is_not_saved_is_kept_when_the_system_ends_the_program(voice_file: 
 
 
 def test_an_end_with_everything_saved_leaves_nothing_to_recover(bench: Person, tmp_path: Path) -> None:
-    bench.window.studio.document.save(tmp_path / "p.pulizia")
+    bench.window.session.document.save(tmp_path / "p.pulizia")
     bench.window.end_unasked()
     assert not bench.window.isVisible()
     assert left_behind(state_folder("journal")) == []

@@ -40,7 +40,7 @@ def test_the_picture_under_the_playhead(
     write_film(film, np.zeros((1, RATE), np.float32), RATE, [40 * n for n in range(24)])
     person.open(wav(voice_in_noise(3.0), "anna.wav"))
     person.key(K.Key_F3)
-    assembly, studio = person.window.assembly, person.window.studio
+    assembly, session = person.window.assembly, person.window.session
     assembly.add_all()
     person.settle()
     person.key(K.Key_F6)
@@ -49,30 +49,30 @@ def test_the_picture_under_the_playhead(
     assembly.film.ask()
     person.settle()
     for number in (5, 20, 2):
-        studio.seek(round(0.04 * number * RATE) + 100)
+        session.seek(round(0.04 * number * RATE) + 100)
         person.until(lambda n=number: seen(person) == n)  # type: ignore[misc]
     person.key(K.Key_Period)  # the next picture
-    assert studio.transport.position == 3 * RATE // 25
+    assert session.transport.position == 3 * RATE // 25
     person.until(lambda: seen(person) == 3)
     person.key(K.Key_Comma)
     person.key(K.Key_Comma)
-    assert studio.transport.position == RATE // 25
+    assert session.transport.position == RATE // 25
     person.until(lambda: seen(person) == 1)
-    studio.film.shift(6)  # one frame and a half early
+    session.film.shift(6)  # one frame and a half early
     person.until(lambda: seen(person) == 2)
     assert "offset +1.50 f" in assembly.film.words.text()
-    save_project(studio.document.project, tmp_path / "job.pulizia")
+    save_project(session.document.project, tmp_path / "job.pulizia")
     (kept,) = load_project(tmp_path / "job.pulizia").programmes
     assert (kept.film, kept.film_quarters) == (str(film), 6)
-    studio.document.undo()
+    session.document.undo()
     person.until(lambda: seen(person) == 1)
     person.key(K.Key_F6, Qt.KeyboardModifier.ShiftModifier)
     assert assembly.film.window() is not person.window
     person.key(K.Key_F6, Qt.KeyboardModifier.ShiftModifier)
     assert assembly.film.window() is person.window
     film.unlink()
-    studio.film.remove()
-    studio.film.choose(film)
+    session.film.remove()
+    session.film.choose(film)
     person.until(lambda: "cannot be opened as a video" in person.said)
     person.key(K.Key_F6)
     assert not assembly.film.isVisible()
@@ -91,11 +91,11 @@ def test_a_recording_of_a_video_shows_its_own_picture(person: Person, tmp_path: 
     person.window.assembly.add_all()
     person.settle()
     person.key(K.Key_F6)
-    studio = person.window.studio
-    studio.seek(round(0.75 * RATE))
+    session = person.window.session
+    session.seek(round(0.75 * RATE))
     person.until(lambda: seen(person) == 7)
-    studio.assembly.select_all()
-    studio.assembly.nudge(RATE // 10)  # the clip a tenth later: the picture follows its sound
+    session.assembly.select_all()
+    session.assembly.nudge(RATE // 10)  # the clip a tenth later: the picture follows its sound
     person.until(lambda: seen(person) == 6)
 
 

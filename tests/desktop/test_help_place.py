@@ -19,15 +19,15 @@ def test_the_manual_opens_where_one_is_and_its_pages_are_current(two: Person) ->
     folder = Path(__file__).parents[2] / "docs" / "manual"
     assert {p.name: p.read_text(encoding="utf-8") for p in folder.glob("*.md")} == pages()
     two.key(Qt.Key.Key_F1)
-    assert "Deliverables" in two.window.doors.help.text.toPlainText()
-    two.window.doors.help.accept()
+    assert "Deliverables" in two.window.dialogs.help.text.toPlainText()
+    two.window.dialogs.help.accept()
     two.window.go_to(0)
-    studio = two.window.studio
-    studio.repairs.add_tool("leveller", on_selection=False)
+    session = two.window.session
+    session.repairs.add_tool("leveller", on_selection=False)
     QCursor.setPos(two.window.bench.sheet.mapToGlobal(QPoint(100, 60)))
     two.key(Qt.Key.Key_F1)
-    assert "phrases" in two.window.doors.help.text.toPlainText()
-    two.window.doors.help.accept()
+    assert "phrases" in two.window.dialogs.help.text.toPlainText()
+    two.window.dialogs.help.accept()
 
 
 def test_f1_opens_the_section_of_what_has_the_keys_and_every_section_named_exists(two: Person) -> None:
@@ -43,7 +43,7 @@ def test_f1_opens_the_section_of_what_has_the_keys_and_every_section_named_exist
     QCursor.setPos(window.mapToGlobal(QPoint(640, 20)))
     window.bench.score.setFocus()
     two.key(Qt.Key.Key_F1)
-    shown = window.doors.help
+    shown = window.dialogs.help
     assert shown.list.currentItem().text() == "The Bench"
     assert shown.text.textCursor().block().text() == "Steps"
     shown.accept()
@@ -52,25 +52,25 @@ def test_f1_opens_the_section_of_what_has_the_keys_and_every_section_named_exist
 def test_the_first_steps_are_done_by_their_rows_and_ticked(
     two: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    window, studio = two.window, two.window.studio
+    window, session = two.window, two.window.session
     window.show_first_steps()
     first = window.bench.list.first_steps
     assert first.isVisible()
     done = lambda: [row.text().startswith("\u2713") for row in first.rows]  # noqa: E731
     assert done() == [True, False, False, False, False]
     two.click(first.rows[1])
-    two.until(lambda: studio.inspection.is_current)
+    two.until(lambda: session.inspection.is_current)
     two.click(first.rows[2])
     two.until(lambda: two.recording.score, 60)
     two.click(first.rows[3])
-    two.until(lambda: studio.transport.is_playing)
+    two.until(lambda: session.transport.is_playing)
     two.key(Qt.Key.Key_Space)
     assert done() == [True, True, True, True, False]
     written = tmp_path / "first.wav"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a: (str(written), ""))
-    two.until(lambda: not studio.pool.busy, 60)
+    two.until(lambda: not session.pool.busy, 60)
     two.click(first.rows[4])
-    two.until(lambda: not studio.queue.is_working, 60)
+    two.until(lambda: not session.queue.is_working, 60)
     assert written.exists()
     assert all(done())
     assert first.rows[4].accessibleName() == "Deliver a file, done"
@@ -84,9 +84,9 @@ def test_storage_is_seen_and_cleared(two: Person) -> None:
     window = two.window
     decoded = cache_folder("decoded")
     (decoded / "old.wav").write_bytes(bytes(3_000_000))
-    window.doors.show_storage()
-    assert window.doors.storage.figures["decoded"].startswith("3 MB of ")
-    window.doors.storage.clear()
+    window.dialogs.show_storage()
+    assert window.dialogs.storage.figures["decoded"].startswith("3 MB of ")
+    window.dialogs.storage.clear()
     assert not (decoded / "old.wav").exists()
-    assert window.doors.storage.figures["decoded"].startswith("0 MB")
-    window.doors.storage.accept()
+    assert window.dialogs.storage.figures["decoded"].startswith("0 MB")
+    window.dialogs.storage.accept()

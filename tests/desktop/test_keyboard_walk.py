@@ -34,7 +34,7 @@ def answers(monkeypatch: pytest.MonkeyPatch) -> dict[str, list[str]]:
 def test_the_whole_job_by_keys(
     person: Person, wav: Callable[..., Path], tmp_path: Path, answers: dict[str, list[str]]
 ) -> None:
-    window, studio = person.window, person.window.studio
+    window, session = person.window, person.window.session
     clicked = voice_in_noise(8.0)
     for at in (150_000, 220_000, 300_000):
         clicked[0, at : at + 4] += np.array([0.5, -0.6, 0.4, -0.2], np.float32)
@@ -42,7 +42,7 @@ def test_the_whole_job_by_keys(
     before = source.read_bytes()
     answers["open"].append(str(source))
     person.key(K.Key_O, CTRL)
-    person.until(lambda: studio.chain is not None)
+    person.until(lambda: session.chain is not None)
     person.settle()
 
     # mark the noise before the first word, take it, hear both
@@ -53,21 +53,21 @@ def test_the_whole_job_by_keys(
     for _ in range(7):
         person.key(K.Key_Right)
     person.key(K.Key_BracketRight)
-    span = studio.selection.span
+    span = session.selection.span
     assert span.start / RATE == pytest.approx(0.2, abs=0.02)
     assert span.stop / RATE == pytest.approx(0.9, abs=0.02)
     person.key(K.Key_N)
     assert [s.tool_id for s in person.recording.score] == ["noise"]
     person.key(K.Key_Space)
-    person.until(lambda: studio.transport.is_playing)
+    person.until(lambda: session.transport.is_playing)
     person.key(K.Key_B)
-    assert studio.listening is Listening.BEFORE
+    assert session.listening is Listening.BEFORE
     person.key(K.Key_B)
     person.key(K.Key_3)
-    assert studio.listening is Listening.REMOVED
+    assert session.listening is Listening.REMOVED
     person.key(K.Key_2)
     person.key(K.Key_Space)
-    person.until(lambda: not studio.transport.is_playing)
+    person.until(lambda: not session.transport.is_playing)
 
     # add a step from the menu of tools with keys; go through what it found; leave one
     person.key(K.Key_A)
@@ -79,20 +79,20 @@ def test_the_whole_job_by_keys(
     person.bot.keyClick(menu, K.Key_Return)
     person.until(lambda: "clicks" in [s.tool_id for s in person.recording.score])
     person.settle()
-    person.until(lambda: studio.surveys.of(studio.chain.stages[studio.step.id]) is not None)
+    person.until(lambda: session.surveys.of(session.chain.stages[session.step.id]) is not None)
     person.key(K.Key_N, SHIFT)
-    at = studio.transport.position
+    at = session.transport.position
     person.key(K.Key_X)
-    assert 0 <= studio.step.settings.left_s[0][0] * RATE - at < RATE  # one goes there with a little lead
+    assert 0 <= session.step.settings.left_s[0][0] * RATE - at < RATE  # one goes there with a little lead
     person.key(K.Key_Z, CTRL)
-    assert studio.step.settings.left_s == ()
+    assert session.step.settings.left_s == ()
 
     # order, on and off, give back a word, undo and redo
     person.key(K.Key_Down, SHIFT)
     assert [s.tool_id for s in person.recording.score] == ["noise", "clicks"]
     person.key(K.Key_Z, CTRL)
     person.key(K.Key_E)
-    assert not studio.step.enabled
+    assert not session.step.enabled
     person.key(K.Key_E)
     person.key(K.Key_G)
     assert any(s.holes for s in person.recording.score)
@@ -125,33 +125,33 @@ def test_the_whole_job_by_keys(
     answers["save"].append(str(tmp_path / "job.pulizia"))
     person.key(K.Key_S, CTRL)
     score = person.recording.score
-    sound = studio.chain.after.read(0, 4 * RATE)
+    sound = session.chain.after.read(0, 4 * RATE)
     person.key(K.Key_N, CTRL)
     assert person.recording is None
     answers["open"].append(str(tmp_path / "job.pulizia"))
     person.key(K.Key_O, CTRL)
-    person.until(lambda: studio.chain is not None)
+    person.until(lambda: session.chain is not None)
     assert person.recording.score == score
-    assert np.array_equal(studio.chain.after.read(0, 4 * RATE), sound)
+    assert np.array_equal(session.chain.after.read(0, 4 * RATE), sound)
     assert source.read_bytes() == before
 
 
 def test_recipes_printing_and_the_manual_by_keys(bench: Person, tmp_path: Path, answers: dict[str, list[str]]) -> None:
-    window, studio = bench.window, bench.window.studio
+    window, session = bench.window, bench.window.session
     bench.key(K.Key_R, CTRL)
-    shelf = window.doors.recipes
-    bench.until(shelf.isVisible)
-    shelf.list.setFocus()
-    bench.bot.keyClick(shelf.list, K.Key_Home)
-    bench.bot.keyClick(shelf.list, K.Key_Down)
-    assert shelf.name == "hard-s"
-    shelf.apply_button.setFocus()
-    bench.bot.keyClick(shelf.apply_button, K.Key_Return)
+    dialog = window.dialogs.recipes
+    bench.until(dialog.isVisible)
+    dialog.list.setFocus()
+    bench.bot.keyClick(dialog.list, K.Key_Home)
+    bench.bot.keyClick(dialog.list, K.Key_Down)
+    assert dialog.name == "hard-s"
+    dialog.apply_button.setFocus()
+    bench.bot.keyClick(dialog.apply_button, K.Key_Return)
     bench.until(lambda: [s.tool_id for s in bench.recording.score] == ["sibilance"])
     bench.settle()
     bench.key(K.Key_A, CTRL)
     bench.key(K.Key_P, CTRL)
-    dialog = window.doors.printing
+    dialog = window.dialogs.printing
     bench.until(dialog.isVisible)
     answers["folder"].append(str(tmp_path))
     chosen = next(b for b in dialog.findChildren(QPushButton) if b.text().startswith("Render to"))
@@ -160,14 +160,14 @@ def test_recipes_printing_and_the_manual_by_keys(bench: Person, tmp_path: Path, 
     bench.until(lambda: list(tmp_path.glob("take-repaired*.wav")))
     bench.settle()
     bench.key(K.Key_F1)
-    bench.until(window.doors.help.isVisible)
-    bench.bot.keyClick(window.doors.help, K.Key_Escape)
+    bench.until(window.dialogs.help.isVisible)
+    bench.bot.keyClick(window.dialogs.help, K.Key_Escape)
     bench.key(K.Key_F1, SHIFT)
-    bench.until(window.doors.keys.isVisible)
-    bench.bot.keyClick(window.doors.keys, K.Key_Escape)
+    bench.until(window.dialogs.keys.isVisible)
+    bench.bot.keyClick(window.dialogs.keys, K.Key_Escape)
     bench.key(K.Key_L, CTRL)
     bench.key(K.Key_L, CTRL)
-    assert studio.pool.unexpected == []
+    assert session.pool.unexpected == []
 
 
 def test_every_command_has_one_key_at_most_and_no_key_two_commands(bench: Person) -> None:
@@ -199,4 +199,4 @@ def test_commands_that_make_no_sense_now_are_off(person: Person, voice_file: Pat
     for name, action in actions.actions.items():  # what is off does nothing when it is called all the same
         if not action.isEnabled():
             action.trigger()
-            assert person.window.studio.pool.unexpected == [], name
+            assert person.window.session.pool.unexpected == [], name

@@ -33,8 +33,8 @@ def rows(dialog) -> dict[str, str]:
 
 def test_a_key_is_found_changed_told_when_taken_and_kept(bench: Person) -> None:
     window = bench.window
-    window.doors.show_keys()
-    dialog = window.doors.keys
+    window.dialogs.show_keys()
+    dialog = window.dialogs.keys
     dialog.search.setText("loop")
     assert rows(dialog) == {"Loop": "R", "Loop with a pause": "Alt+R", "Loop over the cut with a run-up": "Shift+R"}
     loop = next(i for h in dialog._heads for i in [h.child(n) for n in range(h.childCount())] if i.text(0) == "Loop")
@@ -49,7 +49,7 @@ def test_a_key_is_found_changed_told_when_taken_and_kept(bench: Person) -> None:
     assert rows(dialog)["Restore original"] == ""
     dialog.accept()
     bench.key(K.Key_G)
-    assert window.studio.transport.loop is not None
+    assert window.session.transport.loop is not None
     again, poster = make_window(simulated=True)  # the next time the program starts
     try:
         assert again.actions_.actions["loop"].shortcut() == QKeySequence("G")
@@ -66,7 +66,7 @@ def test_a_key_that_is_bound_twice_is_told_and_the_default_stays(bench: Person) 
     file.write_text(json.dumps({"keys": {"loop": ["Space"], "nothing": ["X"], "undo": "no list"}}))
     again, poster = make_window(simulated=True)
     said: list[str] = []
-    again.studio.events.message.connect(lambda text, _bad: said.append(text))
+    again.session.events.message.connect(lambda text, _bad: said.append(text))
     bench.until(lambda: said)
     assert "bound twice" in said[0]
     assert again.actions_.actions["loop"].shortcut() == QKeySequence("R")
@@ -76,8 +76,8 @@ def test_a_key_that_is_bound_twice_is_told_and_the_default_stays(bench: Person) 
 
 
 def test_j_k_and_l_play_backwards_stop_and_play_forwards(bench: Person) -> None:
-    transport = bench.window.studio.transport
-    bench.window.studio.seek(2 * RATE)
+    transport = bench.window.session.transport
+    bench.window.session.seek(2 * RATE)
     bench.key(K.Key_L)
     assert transport.speed == 1.0
     bench.key(K.Key_L)
@@ -102,20 +102,20 @@ def test_j_k_and_l_play_backwards_stop_and_play_forwards(bench: Person) -> None:
 
 
 def test_i_and_o_set_the_selection_and_m_a_marker(bench: Person) -> None:
-    studio = bench.window.studio
-    studio.seek(RATE)
+    session = bench.window.session
+    session.seek(RATE)
     bench.key(K.Key_I)
-    studio.seek(2 * RATE)
+    session.seek(2 * RATE)
     bench.key(K.Key_O)
-    assert (studio.selection.span.start, studio.selection.span.stop) == (RATE, 2 * RATE)
+    assert (session.selection.span.start, session.selection.span.stop) == (RATE, 2 * RATE)
     bench.key(K.Key_Escape)
     bench.key(K.Key_M)
-    assert [m.frame for m in studio.markers.all] == [2 * RATE]
+    assert [m.frame for m in session.markers.all] == [2 * RATE]
 
 
 def test_the_manual_is_searched_turned_and_has_no_lines_around_cells(bench: Person) -> None:
-    bench.window.doors.show_help()
-    dialog = bench.window.doors.help
+    bench.window.dialogs.show_help()
+    dialog = bench.window.dialogs.help
 
     def shown() -> list[str]:
         items = [dialog.list.item(n) for n in range(dialog.list.count())]
@@ -144,8 +144,8 @@ def test_the_manual_is_searched_turned_and_has_no_lines_around_cells(bench: Pers
 
 @pytest.mark.parametrize("page", [0, 1, 2])
 def test_about_has_version_licence_and_notices(bench: Person, page: int) -> None:
-    bench.window.doors.show_about()
-    dialog = bench.window.doors.about
+    bench.window.dialogs.show_about()
+    dialog = bench.window.dialogs.about
     dialog.switch.chosen.emit(page)
     text = dialog.pages.currentWidget().toPlainText()
     if page == 0:

@@ -64,7 +64,7 @@ def test_texts_stand_out_from_their_grounds(qapp, themed: str) -> None:
 def test_colours_and_size_are_chosen_and_kept(bench: Person) -> None:
     window = bench.window
     window.actions_.actions["appearance"].trigger()
-    dialog = window.doors.appearance
+    dialog = window.dialogs.appearance
     dialog.theme.setCurrentIndex(dialog.theme.findData("contrast"))
     dialog.theme.activated.emit(dialog.theme.currentIndex())
     assert theme().name == "contrast"
@@ -125,9 +125,9 @@ def test_a_text_without_room_is_noticed(qtbot, qapp) -> None:
 
 
 def test_nothing_is_cut_off_at_any_size(bench: Person, themed: str) -> None:
-    window, studio = bench.window, bench.window.studio
+    window, session = bench.window, bench.window.session
     for tool in ("noise", "leveller"):
-        studio.repairs.add_tool(tool, on_selection=False)
+        session.repairs.add_tool(tool, on_selection=False)
         bench.settle()
     bench.mark(1.5, 2.5)
     for width, height in ((1100, 700), (1280, 800), (1920, 1080)):
@@ -155,10 +155,10 @@ DIALOGS: tuple[tuple[str, str], ...] = (
 
 @pytest.mark.parametrize(("door", "name"), DIALOGS)
 def test_dialogs_show_their_words_whole_and_close_with_escape(bench: Person, door: str, name: str) -> None:
-    bench.window.studio.repairs.add_tool("noise", on_selection=False)
+    bench.window.session.repairs.add_tool("noise", on_selection=False)
     bench.settle()
-    getattr(bench.window.doors, door)()
-    dialog = getattr(bench.window.doors, name)
+    getattr(bench.window.dialogs, door)()
+    dialog = getattr(bench.window.dialogs, name)
     bench.until(dialog.isVisible)
     bench.settle()
     nothing_cut_off(bench, dialog)
@@ -198,8 +198,8 @@ class Slices:
 @pytest.mark.alone
 def test_the_windows_thread_is_never_held_for_long(bench: Person, tmp_path: Path) -> None:
     """While scrolling, zooming, playing, editing and rendering."""
-    window, studio, axis = bench.window, bench.window.studio, bench.window.bench.axis
-    studio.repairs.add_tool("noise", on_selection=False)
+    window, session, axis = bench.window, bench.window.session, bench.window.bench.axis
+    session.repairs.add_tool("noise", on_selection=False)
     bench.settle()
     gc.collect()
     gc.freeze()  # as at the program's start: what earlier tests left is not this window's time
@@ -211,22 +211,22 @@ def test_the_windows_thread_is_never_held_for_long(bench: Person, tmp_path: Path
     for factor in (1.5, 1.5, 1 / 1.5, 1 / 1.5):
         slices.turn(lambda f=factor: axis.zoom(f, 300))
         slices.turns(10)
-    studio.play_or_stop()
+    session.play_or_stop()
     slices.turns(150)
-    studio.play_or_stop()
+    session.play_or_stop()
     quiet = sorted(slices.seconds)
     for n in range(12):
         slices.turn(
-            lambda n=n: studio.document.change_settings(studio.current_id, studio.step_id, reduction_db=6.0 + n)
+            lambda n=n: session.document.change_settings(session.current_id, session.step_id, reduction_db=6.0 + n)
         )
     for tool in ("hum", "equaliser", "limiter"):
-        slices.turn(lambda t=tool: studio.repairs.add_tool(t, on_selection=False))
+        slices.turn(lambda t=tool: session.repairs.add_tool(t, on_selection=False))
         slices.turns(40)
     slices.turn(window.inspect)
     slices.turns(60)
     slices.turn(lambda: window.go_to(2))
     slices.turn(lambda: window.delivery.deliver_to(tmp_path / "out.wav"))
-    while studio.queue.is_working:
+    while session.queue.is_working:
         slices.turns(5)
     gc.unfreeze()
     assert quiet[len(quiet) // 2] < 0.016

@@ -32,21 +32,21 @@ def two(person: Person, wav: Callable[..., Path]) -> Person:
 
 
 def test_the_loudest_seconds_are_marked_and_gone_to(two: Person) -> None:
-    studio = two.window.studio
+    session = two.window.session
     press(two, "Loudest 3 s")
-    span = studio.selection.span
+    span = session.selection.span
     assert span.frames == 3 * RATE
     assert 8 * RATE <= span.start < 14 * RATE
-    assert studio.transport.position == span.start
-    studio.choose_recording(studio.document.project.recordings[1].id)
+    assert session.transport.position == span.start
+    session.choose_recording(session.document.project.recordings[1].id)
     two.settle()
     press(two, "Loudest 10 s")
     assert "shorter than 10 s" in two.said
 
 
 def test_other_readings_and_all_programmes_are_told_in_tables(two: Person, tmp_path: Path) -> None:
-    row, studio = two.window.delivery.measuring, two.window.studio
-    studio.select(9 * RATE, 14 * RATE)
+    row, session = two.window.delivery.measuring, two.window.session
+    session.select(9 * RATE, 14 * RATE)
     press(two, "Other readings")
     two.until(lambda: row.table.rows)
     names = [r[0] for r in row.table.rows]
@@ -58,7 +58,7 @@ def test_other_readings_and_all_programmes_are_told_in_tables(two: Person, tmp_p
     row.table.accept()
     press(two, "Compare")
     assert [r[0] for r in row.table.rows] == ["uneven", "other"]
-    measured = studio.measures("after").integrated_lufs
+    measured = session.measures("after").integrated_lufs
     assert float(row.table.rows[0][2].replace("\u2212", "-")) == pytest.approx(measured, abs=0.05)
     row.table.copy()
     row.table.accept()
@@ -67,27 +67,27 @@ def test_other_readings_and_all_programmes_are_told_in_tables(two: Person, tmp_p
 
 
 def test_a_target_for_speech_alone_shows_what_it_counts(two: Person) -> None:
-    delivery, studio = two.window.delivery, two.window.studio
-    speech = next(t.id for t in studio.targets.values() if t.gate == "dialogue")
-    studio.document.set_target(speech)
-    assert delivery.counted(studio.current_id) is None  # until speech was found, nothing is claimed
+    delivery, session = two.window.delivery, two.window.session
+    speech = next(t.id for t in session.targets.values() if t.gate == "dialogue")
+    session.document.set_target(speech)
+    assert delivery.counted(session.current_id) is None  # until speech was found, nothing is claimed
     two.until(lambda: delivery.plan is not None)
-    assert delivery.counted(studio.current_id) is delivery.plan.measured
-    assert delivery.plan.measured.integrated_lufs != studio.measures("after").integrated_lufs
+    assert delivery.counted(session.current_id) is delivery.plan.measured
+    assert delivery.plan.measured.integrated_lufs != session.measures("after").integrated_lufs
 
 
 def test_a_recipe_asks_where_the_noise_is(two: Person) -> None:
-    studio = two.window.studio
-    studio.select(round(0.2 * RATE), round(0.9 * RATE))
-    two.window.doors.choose_recipe()
-    shelf = two.window.doors.recipes
-    shelf.choose("interview-on-location")
-    (place, box), *_ = shelf.places.items()
+    session = two.window.session
+    session.select(round(0.2 * RATE), round(0.9 * RATE))
+    two.window.dialogs.choose_recipe()
+    dialog = two.window.dialogs.recipes
+    dialog.choose("interview-on-location")
+    (place, box), *_ = dialog.places.items()
     assert box.count() == 2
     box.setCurrentIndex(1)
-    shelf.tick_all()
-    shelf.apply()
-    here, there = studio.document.project.recordings
+    dialog.tick_all()
+    dialog.apply()
+    here, there = session.document.project.recordings
     noise = [next(s for s in r.score if s.tool_id == "noise") for r in (here, there)]
     assert noise[0].settings.profile_spans_s == ((0.2, 0.9),)
     assert noise[1].settings.profile_spans_s == ()
@@ -95,40 +95,40 @@ def test_a_recipe_asks_where_the_noise_is(two: Person) -> None:
 
 
 def test_one_step_is_pasted_into_every_recording_at_once(two: Person) -> None:
-    studio, window = two.window.studio, two.window
+    session, window = two.window.session, two.window
     two.key(Qt.Key.Key_F2)
-    studio.document.add_step(studio.current_id, "hum", {"reduction_db": 20.0})
+    session.document.add_step(session.current_id, "hum", {"reduction_db": 20.0})
     two.settle()
     two.key(Qt.Key.Key_C, CTRL)
     two.settle()
     two.key(Qt.Key.Key_V, CTRL | SHIFT)
-    assert [[s.tool_id for s in r.score] for r in studio.document.project.recordings] == [["hum", "hum"], ["hum"]]
+    assert [[s.tool_id for s in r.score] for r in session.document.project.recordings] == [["hum", "hum"], ["hum"]]
     two.key(Qt.Key.Key_Z, CTRL)
-    assert [len(r.score) for r in studio.document.project.recordings] == [1, 0]
-    assert window.studio.pool.unexpected == []
+    assert [len(r.score) for r in session.document.project.recordings] == [1, 0]
+    assert window.session.pool.unexpected == []
 
 
 def test_what_will_be_delivered_is_heard_before_it_is_written(two: Person) -> None:
-    window, studio, delivery = two.window, two.window.studio, two.window.delivery
-    studio.document.set_target("online-14")
+    window, session, delivery = two.window, two.window.session, two.window.delivery
+    session.document.set_target("online-14")
     two.until(lambda: delivery.plan is not None)
-    worked = studio.transport._material.source
+    worked = session.transport._material.source
     delivery.preview_tick.click()
-    heard = studio.transport._material
+    heard = session.transport._material
     assert heard.source is delivery.plan.result
     louder = delivery.plan.predicted.integrated_lufs - delivery.plan.measured.integrated_lufs
     assert 20 * np.log10(heard.gain) == pytest.approx(-louder, abs=0.01)  # matched: as loud as before
-    studio.set_matched(False)
-    assert studio.transport._material.gain == 1.0
-    studio.set_matched(True)
+    session.set_matched(False)
+    assert session.transport._material.gain == 1.0
+    session.set_matched(True)
     two.key(Qt.Key.Key_1)
-    assert studio.transport._material.source is studio.chain.before
+    assert session.transport._material.source is session.chain.before
     two.key(Qt.Key.Key_2)
-    assert studio.transport._material.source is delivery.plan.result
+    assert session.transport._material.source is delivery.plan.result
     window.go_to(0)
-    assert studio.transport._material.source.key == worked.key
+    assert session.transport._material.source.key == worked.key
     window.go_to(2)
     two.settle()
-    assert studio.transport._material.source is delivery.plan.result
+    assert session.transport._material.source is delivery.plan.result
     delivery.preview_tick.click()
-    assert studio.transport._material.source.key == worked.key
+    assert session.transport._material.source.key == worked.key

@@ -15,19 +15,19 @@ def test_findings_and_steps_are_for_one_microphone_and_the_sheet_changes_which(
     poly,  # noqa: F811
 ) -> None:
     person.open(poly)
-    studio, desk = person.window.studio, person.window.studio.inspection
-    desk.run()
-    person.until(lambda: desk.is_current and not desk.listening_to, 60)
+    session, service = person.window.session, person.window.session.inspection
+    service.run()
+    person.until(lambda: service.is_current and not service.listening_to, 60)
     person.settle()
     rows = person.window.bench.list.findings.rows
     assert "hum:1" in rows
     assert "Mains hum, Anna lav" in rows["hum:1"].accessibleName()
-    entry = next(e for e in desk.entries() if e.id == "hum:1")
-    desk.treat(entry.now)
+    entry = next(e for e in service.entries() if e.id == "hum:1")
+    service.treat(entry.now)
     person.settle()
-    assert studio.step.channels == (0,)
-    assert desk.treating_step(entry) == 1
-    before, after = (source.read(0, RATE) for source in (studio.chain.before, studio.chain.after))
+    assert session.step.channels == (0,)
+    assert service.treating_step(entry) == 1
+    before, after = (source.read(0, RATE) for source in (session.chain.before, session.chain.after))
     np.testing.assert_array_equal(after[1], before[1])
     assert np.abs(after[0] - before[0]).max() > 0
     box = person.body.channels
@@ -37,38 +37,38 @@ def test_findings_and_steps_are_for_one_microphone_and_the_sheet_changes_which(
     box.setCurrentIndex(2)
     box.activated.emit(2)
     person.settle()
-    assert studio.step.channels == (1,)
-    after = studio.chain.after.read(0, RATE)
+    assert session.step.channels == (1,)
+    after = session.chain.after.read(0, RATE)
     np.testing.assert_array_equal(after[0], before[0])
-    assert desk.treating_step(entry) is None  # no step is for it any more
-    studio.document.undo()
-    assert studio.step.channels == (0,)
-    desk.leave("hum:1", leave=True)
-    assert next(e for e in desk.entries() if e.id == "hum:1").left
+    assert service.treating_step(entry) is None  # no step is for it any more
+    session.document.undo()
+    assert session.step.channels == (0,)
+    service.leave("hum:1", leave=True)
+    assert next(e for e in service.entries() if e.id == "hum:1").left
 
 
 def test_a_clip_plays_one_microphone_or_each_has_a_lane_of_its_own(person: Person, poly) -> None:  # noqa: F811
     person.open(poly)
-    studio, place = person.window.studio, person.window.assembly
+    session, place = person.window.session, person.window.assembly
     person.window.go_to(1)
     place.add_all()
     person.settle()
-    studio.assembly.select_all()
+    session.assembly.select_all()
     box = place.sheet.channel
     assert [box.itemText(n) for n in range(box.count())] == ["all channels", "Anna lav", "Bert lav"]
     assert box.currentIndex() == 0
     box.setCurrentIndex(2)
     box.activated.emit(2)
     person.settle()
-    (clip,) = studio.assembly.clips
+    (clip,) = session.assembly.clips
     assert clip.channel == 1
     assert box.currentText() == "Bert lav"
-    studio.document.undo()
-    studio.assembly.select_all()
+    session.document.undo()
+    session.assembly.select_all()
     person.window.actions_.actions["programme_spread"].trigger()
     person.settle()
-    lanes = studio.assembly.programme.lanes
+    lanes = session.assembly.programme.lanes
     assert [(lane.name, [c.channel for c in lane.clips]) for lane in lanes][:2] == [("Voice", [0]), ("Bert lav", [1])]
     assert "laid out" in person.said
-    studio.document.undo()  # one entry of history
-    assert [len(lane.clips) for lane in studio.assembly.programme.lanes] == [1, 0]
+    session.document.undo()  # one entry of history
+    assert [len(lane.clips) for lane in session.assembly.programme.lanes] == [1, 0]

@@ -104,7 +104,7 @@ def troubled() -> np.ndarray:
 def test_the_whole_job_by_mouse(
     person: Person, wav: Callable[..., Path], tmp_path: Path, answers: dict[str, list[str]], untouched
 ) -> None:
-    hand, window, studio = Hand(person), person.window, person.window.studio
+    hand, window, session = Hand(person), person.window, person.window.session
     bench, source = window.bench, wav(troubled(), "take.wav")
     untouched(source)
     tools = lambda: [s.tool_id for s in person.recording.score]  # noqa: E731
@@ -112,14 +112,14 @@ def test_the_whole_job_by_mouse(
     # open from the empty window; mark the noise; take it; hear it three ways
     answers["open"].append(str(source))
     hand.press("Open recordings\u2026")
-    person.until(lambda: studio.chain is not None)
+    person.until(lambda: session.chain is not None)
     person.settle()
     person.mark(0.2, 0.9)
     hand.press("Learn noise", bench.bar)
     person.settle()
     assert tools() == ["noise"]
     hand.press_at(window.foot.play)
-    person.until(lambda: studio.transport.is_playing)
+    person.until(lambda: session.transport.is_playing)
     for share, expected in (
         (0.1, Listening.BEFORE),
         (0.6, Listening.REMOVED),
@@ -128,19 +128,19 @@ def test_the_whole_job_by_mouse(
     ):
         switch = window.foot.switch
         hand.press_at(switch, QPoint(round(switch.width() * share), switch.height() // 2))
-        assert studio.listening is expected
+        assert session.listening is expected
     hand.press_at(window.foot.play)
-    person.until(lambda: not studio.transport.is_playing)
+    person.until(lambda: not session.transport.is_playing)
 
     # a slider, the sheet's switch, the strip's dot; a step from the row below, moved and moved back
     track = person.body.controls["reduction_db"].track
-    before = studio.step.settings.reduction_db
+    before = session.step.settings.reduction_db
     hand.press_at(track, QPoint(track.width() - 20, track.height() // 2))
-    assert studio.step.settings.reduction_db > before
+    assert session.step.settings.reduction_db > before
     hand.press("on", person.body)
-    assert not studio.step.enabled
+    assert not session.step.enabled
     hand.press_at(bench.score, bench.score.plan.dot_place(0).toPoint())
-    assert studio.step.enabled
+    assert session.step.enabled
     row = bench.score.plan.row_box(1).center().toPoint()
     hand.press_at(bench.score, QPoint(120, row.y()))
     hand.pick("Clicks")
@@ -156,12 +156,12 @@ def test_the_whole_job_by_mouse(
     view = bench.sonogram
     high, low = view.scale.row_of_hz(3600.0), view.scale.row_of_hz(2500.0)
     person.drag(view, QPointF(person.at_time(view, 5.95).x(), high), QPointF(person.at_time(view, 7.05).x(), low))
-    assert studio.selection.band_hz is not None
+    assert session.selection.band_hz is not None
     hand.press("Areas", bench.bar)
     person.until(lambda: "blots" in tools())
     person.settle()
-    place = np.abs(np.fft.rfft(studio.chain.after.read(6 * RATE, 7 * RATE)[0]))[2990:3010].max()
-    assert place < 0.2 * np.abs(np.fft.rfft(studio.chain.before.read(6 * RATE, 7 * RATE)[0]))[2990:3010].max()
+    place = np.abs(np.fft.rfft(session.chain.after.read(6 * RATE, 7 * RATE)[0]))[2990:3010].max()
+    assert place < 0.2 * np.abs(np.fft.rfft(session.chain.before.read(6 * RATE, 7 * RATE)[0]))[2990:3010].max()
     person.mark(3.0, 3.5)
     hand.press("Restore original", bench.bar)
     assert any(s.holes for s in person.recording.score)
@@ -172,7 +172,7 @@ def test_the_whole_job_by_mouse(
     hand.press("Inspect", bench.list)
     person.settle()
     hand.press("Treat all", bench.list)
-    person.until(lambda: len(tools()) > 3 and not studio.inspection.is_treating)
+    person.until(lambda: len(tools()) > 3 and not session.inspection.is_treating)
     person.settle()
     person.mark(1.0, 9.0)
     hand.menu("Edit", "Trim to selection")

@@ -90,17 +90,17 @@ def test_samples_are_added_dropped_and_rejected_and_sections_dragged(
     talking: tuple[Person, list[float], float],
 ) -> None:
     person, places, place = talking
-    studio = person.window.studio
+    session = person.window.session
     for at in places:
         person.mark(at, at + 0.25)
         person.key(Qt.Key.Key_N)
-    step = studio.step
+    step = session.step
     assert step is not None
     assert len(step.settings.profile_spans_s) == 2
-    assert len(studio.recording.score) == 1
+    assert len(session.recording.score) == 1
 
     def found() -> Survey | None:
-        known = studio.surveys.of(studio.chain.stages[studio.step.id])
+        known = session.surveys.of(session.chain.stages[session.step.id])
         return known.survey if known is not None else None
 
     person.until(lambda: found() is not None and len(crosses(person)) == 2)
@@ -112,27 +112,27 @@ def test_samples_are_added_dropped_and_rejected_and_sections_dragged(
     start = QPointF(person.at_time(score, found().edges[0] / RATE).x(), row)
     person.drag(score, start, QPointF(person.at_time(score, place - 3.0).x(), row))
     person.settle()
-    (first, second) = studio.step.settings.sections_s
+    (first, second) = session.step.settings.sections_s
     assert first[1] == second[0] == pytest.approx(place - 3.0, abs=0.3)
     person.until(lambda: found() is not None)
     assert found().edges[0] / RATE == pytest.approx(place - 3.0, abs=0.3)
-    edges_of = person.window.studio.repairs.edges_of
-    assert len(edges_of(studio.step, None)) == 1
-    assert edges_of(studio.step.with_settings(following="one"), None) == ()  # one profile has no sections
+    edges_of = person.window.session.repairs.edges_of
+    assert len(edges_of(session.step, None)) == 1
+    assert edges_of(session.step.with_settings(following="one"), None) == ()  # one profile has no sections
     (again,) = (b for b in samples_of(person).findChildren(QPushButton) if b.text() == "Find sections")
     person.click(again)
-    assert studio.step.settings.sections_s == ()
+    assert session.step.settings.sections_s == ()
     person.until(lambda: found() is not None and len(crosses(person)) == 2)
 
     person.click(crosses(person)[0])
-    assert len(studio.step.settings.profile_spans_s) == 1
+    assert len(session.step.settings.profile_spans_s) == 1
     person.until(lambda: found() is not None and len(found().samples) > 1)
     found_ones = [s for s in found().samples if not s.by_hand]
     person.until(lambda: len(crosses(person)) == len(found().samples))
     person.click(crosses(person)[0])
-    (rejected,) = studio.step.settings.rejected_spans_s
+    (rejected,) = session.step.settings.rejected_spans_s
     assert rejected[0] == pytest.approx(found_ones[0].start / RATE, abs=0.01)
     person.until(lambda: found() is not None)
     assert not any(s.start / RATE < rejected[1] and s.stop / RATE > rejected[0] for s in found().samples)
     person.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert studio.step.settings.rejected_spans_s == ()
+    assert session.step.settings.rejected_spans_s == ()

@@ -26,15 +26,15 @@ def test_the_original_of_a_worked_recording_is_found_and_opened_at_its_place(
     folder.mkdir()
     soundfile.write(folder / "raw.wav", raw, RATE, subtype="PCM_24")
     person.open(wav((raw[None, 10 * RATE : 20 * RATE] * 0.5).astype(np.float32), "worked.wav"))
-    person.window.doors.find_original()
-    dialog = person.window.doors.finding
+    person.window.dialogs.find_original()
+    dialog = person.window.dialogs.finding
     dialog.look([folder])
     person.until(lambda: dialog.found)
     (path, same) = dialog.found[0]
     assert same.gain_db == pytest.approx(-6.0, abs=0.3)
     dialog.bring(path, same)
-    person.until(lambda: person.recording.name == "raw" and person.window.studio.selection is not None)
-    assert person.window.studio.selection.span.start == pytest.approx(10 * RATE, abs=2)
+    person.until(lambda: person.recording.name == "raw" and person.window.session.selection is not None)
+    assert person.window.session.selection.span.start == pytest.approx(10 * RATE, abs=2)
 
 
 def test_a_found_passage_is_put_back_as_a_step_and_saved_with_the_project(
@@ -48,10 +48,10 @@ def test_a_found_passage_is_put_back_as_a_step_and_saved_with_the_project(
     soundfile.write(folder / "raw.wav", raw, RATE, subtype="FLOAT")
     spoilt = np.round(raw[None, 10 * RATE : 20 * RATE] * -0.5 * 40) / 40
     person.open(wav(spoilt.astype(np.float32), "worked.wav"))
-    studio = person.window.studio
-    studio.select(2 * RATE, 6 * RATE)
-    person.window.doors.find_original()
-    dialog = person.window.doors.finding
+    session = person.window.session
+    session.select(2 * RATE, 6 * RATE)
+    person.window.dialogs.find_original()
+    dialog = person.window.dialogs.finding
     dialog.look([folder])
     person.until(lambda: dialog.found)
     dialog.put_back(*dialog.found[0])
@@ -59,11 +59,11 @@ def test_a_found_passage_is_put_back_as_a_step_and_saved_with_the_project(
     person.settle()
     assert person.recording.name == "worked"
     assert person.recording.score[0].settings.inverted
-    made = studio.chain.after.read(3 * RATE, 5 * RATE)[0]
+    made = session.chain.after.read(3 * RATE, 5 * RATE)[0]
     gain = 10 ** (person.recording.score[0].settings.gain_db / 20)
     assert np.abs(made + gain * raw[13 * RATE : 15 * RATE]).max() < 1e-6
-    assert np.array_equal(studio.chain.after.read(7 * RATE, 8 * RATE), studio.chain.before.read(7 * RATE, 8 * RATE))
-    studio.document.save(tmp_path / "p.pulizia")
+    assert np.array_equal(session.chain.after.read(7 * RATE, 8 * RATE), session.chain.before.read(7 * RATE, 8 * RATE))
+    session.document.save(tmp_path / "p.pulizia")
     from pulizia.cli.main import main
 
     assert (
@@ -83,7 +83,7 @@ def test_a_found_passage_is_put_back_as_a_step_and_saved_with_the_project(
     )
     person.window.files.new_project()
     person.window.files.open_paths([tmp_path / "p.pulizia"])
-    person.until(lambda: len(studio.document.media) == 2)
+    person.until(lambda: len(session.document.media) == 2)
     assert np.array_equal(
-        studio.document.chain(studio.document.project.recordings[0].id).after.read(3 * RATE, 5 * RATE)[0], made
+        session.document.chain(session.document.project.recordings[0].id).after.read(3 * RATE, 5 * RATE)[0], made
     )

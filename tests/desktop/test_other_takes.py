@@ -28,9 +28,9 @@ def place(person: Person, wav: Callable[..., Path]) -> Person:
     again = retake(take[START:STOP], 5)
     person.open(wav(np.concatenate([other[: 5 * RATE], 2.0 * again, other[5 * RATE :]])[None], "two.wav"))
     person.key(K.Key_F3)
-    assembly = person.window.studio.assembly
+    assembly = person.window.session.assembly
     assembly.new_programme("Reel")
-    assembly.add_recording(person.window.studio.document.project.recordings[0], at=0)
+    assembly.add_recording(person.window.session.document.project.recordings[0], at=0)
     person.settle()
     return person
 
@@ -41,9 +41,9 @@ def words_button(person: Person, words: str) -> QPushButton:
 
 
 def test_words_of_another_take_are_heard_and_laid_into_their_place(place: Person, tmp_path: Path, capsys) -> None:
-    studio = place.window.studio
-    before = studio.assembly.sound.after.read(START, STOP).mean(axis=0)
-    studio.assembly.select_span(START, STOP)
+    session = place.window.session
+    before = session.assembly.sound.after.read(START, STOP).mean(axis=0)
+    session.assembly.select_span(START, STOP)
     place.key(K.Key_W, M.AltModifier)
     place.settle()
     dialog = place.window.assembly.other_takes
@@ -52,31 +52,31 @@ def test_words_of_another_take_are_heard_and_laid_into_their_place(place: Person
     assert (best.taken.name, round(best.start_s)) == ("two", 5)
     assert best.gain_db == pytest.approx(-6.0, abs=2.0)
     place.bot.mouseClick(words_button(place, "Hear"), Qt.MouseButton.LeftButton)
-    assert studio.assembly.instead is not None  # on trial
-    assert studio.transport.is_playing
-    assert len(studio.assembly.programme.lanes[0].clips) == 1
+    assert session.assembly.instead is not None  # on trial
+    assert session.transport.is_playing
+    assert len(session.assembly.programme.lanes[0].clips) == 1
     place.bot.mouseClick(words_button(place, "Use"), Qt.MouseButton.LeftButton)
     place.settle()
-    assert studio.assembly.instead is None
-    clips = studio.assembly.programme.lanes[0].clips
+    assert session.assembly.instead is None
+    clips = session.assembly.programme.lanes[0].clips
     assert [c.name for c in clips] == ["one", "two", "one"]
     assert clips[2].start == STOP  # nothing else has moved
     assert clips[2].heard_at(STOP) == STOP
-    now = studio.assembly.sound.after.read(START, STOP).mean(axis=0)
+    now = session.assembly.sound.after.read(START, STOP).mean(axis=0)
     assert not np.array_equal(now, before)
     assert np.corrcoef(envelope(now), envelope(before))[0, 1] > 0.93  # under the lip
     assert 20 * np.log10(now.std() / before.std()) == pytest.approx(0.0, abs=1.5)
-    around = studio.assembly.sound.after.read(0, START - RATE // 10)
+    around = session.assembly.sound.after.read(0, START - RATE // 10)
     assert np.array_equal(around[0], around[1])
     middle = (START + STOP) // 2
-    studio.seek(middle)
-    studio.assembly.split()  # a part of it is heard as before
+    session.seek(middle)
+    session.assembly.split()  # a part of it is heard as before
     place.settle()
     assert np.allclose(
-        studio.assembly.sound.after.read(START, STOP).mean(axis=0)[1000:-1000], now[1000:-1000], atol=2e-3
+        session.assembly.sound.after.read(START, STOP).mean(axis=0)[1000:-1000], now[1000:-1000], atol=2e-3
     )
-    studio.document.undo()
-    studio.document.save(tmp_path / "reel.pulizia")
+    session.document.undo()
+    session.document.save(tmp_path / "reel.pulizia")
     kept = load_project(tmp_path / "reel.pulizia").programmes[0].lanes[0].clips[1]
     assert kept.warp == clips[1].warp
     for kind, carried in (("otio", True), ("xml", False)):
@@ -86,37 +86,37 @@ def test_words_of_another_take_are_heard_and_laid_into_their_place(place: Person
         assert run(capsys, "assemble", listed, "--media", tmp_path, "-o", back)[0] == 0
         clip = load_project(back).programmes[0].lanes[0].clips[1]
         assert clip.warp == (kept.warp if carried else ())
-    studio.document.undo()
+    session.document.undo()
     place.settle()
-    assert [c.name for c in studio.assembly.programme.lanes[0].clips] == ["one"]  # one entry of history
-    studio.seek(START + RATE // 2)
-    studio.assembly.split()  # the words lie in other clips now
-    for deed in (studio.words.hear, studio.words.put):
+    assert [c.name for c in session.assembly.programme.lanes[0].clips] == ["one"]  # one entry of history
+    session.seek(START + RATE // 2)
+    session.assembly.split()  # the words lie in other clips now
+    for deed in (session.words.hear, session.words.put):
         deed(dialog.found, 0)
         assert "changed meanwhile" in place.said
-    assert len(studio.assembly.programme.lanes[0].clips) == 2
-    studio.assembly.remove_lane(studio.assembly.programme.lanes[0].id)
-    studio.words.hear(dialog.found, 0)
+    assert len(session.assembly.programme.lanes[0].clips) == 2
+    session.assembly.remove_lane(session.assembly.programme.lanes[0].id)
+    session.words.hear(dialog.found, 0)
     assert "changed meanwhile" in place.said
-    assert studio.assembly.instead is None
+    assert session.assembly.instead is None
 
 
 def test_what_cannot_be_looked_for_says_what_to_do(place: Person) -> None:
-    studio = place.window.studio
+    session = place.window.session
     for span, words in (((0, 0), "Select the words"), ((START, START + RATE // 10), "that last 0.25 to 12 s")):
-        studio.assembly.select(())
-        studio.assembly.select_span(*span)
-        studio.words.look(lambda _found: pytest.fail("nothing can be found"))
+        session.assembly.select(())
+        session.assembly.select_span(*span)
+        session.words.look(lambda _found: pytest.fail("nothing can be found"))
         place.settle()
         assert words in place.said
     pause = round(6.95 * RATE), round(7.6 * RATE)
-    studio.assembly.select_span(*pause)
-    studio.words.look(lambda _found: pytest.fail("a pause is like every other"))
+    session.assembly.select_span(*pause)
+    session.words.look(lambda _found: pytest.fail("a pause is like every other"))
     place.settle()
     assert "Hardly anything is said" in place.said
-    studio.assembly.select_span(round(14.3 * RATE), round(15.4 * RATE))  # said nowhere else
+    session.assembly.select_span(round(14.3 * RATE), round(15.4 * RATE))  # said nowhere else
     found: list[object] = []
-    studio.words.look(found.append)
+    session.words.look(found.append)
     place.settle()
     assert found == []
     assert "not found in the recordings" in place.said

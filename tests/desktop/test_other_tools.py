@@ -40,13 +40,13 @@ def bad(monkeypatch: pytest.MonkeyPatch) -> AnyTool:
 
 
 def test_a_tool_that_fails_is_switched_off_and_says_so(bad: AnyTool, bench: Person) -> None:
-    studio = bench.window.studio
-    studio.document.add_step(studio.current_id, bad.id, {})
+    session = bench.window.session
+    session.document.add_step(session.current_id, bad.id, {})
     bench.settle()
     with pytest.raises(AnalysisError, match=r"Bad is switched off: it failed \(ZeroDivisionError"):
-        studio.chain.after.read(0, 4800)
+        session.chain.after.read(0, 4800)
     assert failure_of("bad")
-    studio.choose_step(studio.recording.score[-1].id)
+    session.choose_step(session.recording.score[-1].id)
     bench.settle()
     assert any("Bad is switched off" in label.text() for label in bench.window.findChildren(QLabel))
     assert bench.window.isVisible()
@@ -55,10 +55,10 @@ def test_a_tool_that_fails_is_switched_off_and_says_so(bad: AnyTool, bench: Pers
 def test_a_project_keeps_the_steps_of_a_tool_that_is_not_installed(
     bench: Person, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    studio = bench.window.studio
-    studio.document.add_step(studio.current_id, "level", {"gain_db": 3.0, "way": "gain"})
+    session = bench.window.session
+    session.document.add_step(session.current_id, "level", {"gain_db": 3.0, "way": "gain"})
     path = tmp_path / "p.pulizia"
-    studio.document.save(path)
+    session.document.save(path)
     content = json.loads(path.read_text())
     text = path.read_text().replace('"level"', '"of_another_house"')
     assert text != path.read_text()
@@ -68,9 +68,9 @@ def test_a_project_keeps_the_steps_of_a_tool_that_is_not_installed(
     assert (step.tool.title, step.tool.caption(step.settings)) == ("Of another house", "not installed")
     bench.window.files.open_paths([path])
     bench.settle()
-    assert studio.recording.score[-1].tool_id == "of_another_house"
+    assert session.recording.score[-1].tool_id == "of_another_house"
     again = tmp_path / "again.pulizia"
-    studio.document.save(again)
+    session.document.save(again)
     before, after = (c["recordings"][0]["score"][-1] for c in (content, json.loads(again.read_text())))
     assert after == before | {"tool": "of_another_house"}
     code, _, err = run(capsys, "render", again, "-o", tmp_path / "r.wav")

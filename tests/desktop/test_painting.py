@@ -33,18 +33,18 @@ def picture_of(view: QWidget) -> QImage:
 def test_the_strips_that_are_kept_are_those_that_a_fresh_painting_makes(bench: Person, seed: int) -> None:
     """Steps come and go, are switched, moved and marked, the view scrolls, the theme changes."""
     rng, window = random.Random(seed), bench.window
-    studio, score, axis = window.studio, window.bench.score, window.bench.axis
-    document, name = studio.document, theme().name
+    session, score, axis = window.session, window.bench.score, window.bench.axis
+    document, name = session.document, theme().name
 
     def some() -> str:
-        return rng.choice(studio.recording.score).id
+        return rng.choice(session.recording.score).id
 
     deeds = (
-        lambda: studio.repairs.add_tool(rng.choice(TOOLS), on_selection=False),
-        lambda: document.remove_step(studio.current_id, some()),
-        lambda: document.set_enabled(studio.current_id, some(), enabled=rng.random() < 0.5),
-        lambda: document.move_step(studio.current_id, some(), 0),
-        lambda: studio.choose_step(some()),
+        lambda: session.repairs.add_tool(rng.choice(TOOLS), on_selection=False),
+        lambda: document.remove_step(session.current_id, some()),
+        lambda: document.set_enabled(session.current_id, some(), enabled=rng.random() < 0.5),
+        lambda: document.move_step(session.current_id, some(), 0),
+        lambda: session.choose_step(some()),
         document.undo,
         lambda: axis.zoom(rng.choice((0.5, 2.0)), 200),
         lambda: axis.scroll(rng.randrange(-300, 300)),
@@ -53,7 +53,7 @@ def test_the_strips_that_are_kept_are_those_that_a_fresh_painting_makes(bench: P
     for _ in range(5):
         deeds[0]()
     for n in range(32):
-        if not studio.recording.score:
+        if not session.recording.score:
             deeds[0]()
         picture_of(score)
         rng.choice(deeds)()
@@ -133,10 +133,10 @@ def test_a_curve_is_drawn_where_its_points_lie(qtbot) -> None:
 
 def test_a_score_that_scrolls_is_painted(bench: Person) -> None:
     """What is on the screen, not what a fresh painting gives: the view shows a part of the score only."""
-    window, studio = bench.window, bench.window.studio
+    window, session = bench.window, bench.window.session
     window.resize(1280, 700)
     for tool in ("level", "limiter") * 8:
-        studio.repairs.add_tool(tool, on_selection=False)
+        session.repairs.add_tool(tool, on_selection=False)
     bench.settle()
     bench.bot.wait(300)
     area = window.bench._score_area
@@ -210,12 +210,12 @@ def test_a_picture_on_its_way_takes_the_colours_that_hold_when_it_comes(qapp) ->
 
 
 def test_a_strip_is_named_where_it_can_be_read(bench: Person) -> None:
-    studio, view = bench.window.studio, bench.window.bench.score
+    session, view = bench.window.session, bench.window.bench.score
     rate = bench.recording.rate
-    studio.repairs.add_tool("hum", on_selection=False)
-    step = studio.step.id
+    session.repairs.add_tool("hum", on_selection=False)
+    step = session.step.id
     short, long = Span(0, rate // 5), Span(2 * rate, 4 * rate)
-    studio.document.set_spans(bench.recording.id, step, (short, long))
+    session.document.set_spans(bench.recording.id, step, (short, long))
     bench.settle()
     plan = view.plan
     assert plan.label_box(0).left() == pytest.approx(plan.strip_box(0, long).left(), abs=1)
@@ -226,7 +226,7 @@ def test_a_strip_is_named_where_it_can_be_read(bench: Person) -> None:
     right_of = view.grab(plan.row_box(0).toRect()).toImage()
     left = [right_of.pixelColor(x, right_of.height() // 2).name() for x in range(160)]
     assert len(set(left)) > 3  # its name and time stand at the edge on that side
-    studio.document.set_spans(
+    session.document.set_spans(
         bench.recording.id, step, (Span(4 * rate + rate // 2, 4 * rate + rate // 2 + rate // 50),)
     )
     bench.settle()

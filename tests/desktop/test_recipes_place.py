@@ -17,25 +17,25 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 
 def test_recipes_are_kept_applied_to_all_taken_in_and_removed(two: Person, tmp_path: Path) -> None:
-    window, document = two.window, two.window.studio.document
+    window, document = two.window, two.window.session.document
     one, other = document.project.recordings
-    window.studio.choose_recording(one.id)
+    window.session.choose_recording(one.id)
     document.add_step(one.id, "noise", {"profile_spans_s": [[0.1, 0.9]], "reduction_db": 9.0})
     two.key(Qt.Key.Key_R, CTRL | Qt.KeyboardModifier.ShiftModifier)
-    keeping = window.doors.keeping
+    keeping = window.dialogs.keeping
     keeping.description.setText("Nine off.")
     two.bot.keyClicks(keeping.name, "My noise")
     two.bot.keyClick(keeping.name, Qt.Key.Key_Return)  # Return saves
     assert (config_folder("recipes") / "my-noise.json").exists()
     two.key(Qt.Key.Key_R, CTRL)
-    shelf = window.doors.recipes
-    shelf.choose("my-noise")
-    assert "Nine off." in shelf.words.text()
-    assert shelf.ticked == (one.id,)
-    shelf.tick_all()
-    shelf.apply()
-    assert shelf.results.rows == [("one", "0", "1", "0"), ("two", "1", "0", "0")]  # added, replaced, kept
-    shelf.results.accept()
+    dialog = window.dialogs.recipes
+    dialog.choose("my-noise")
+    assert "Nine off." in dialog.words.text()
+    assert dialog.ticked == (one.id,)
+    dialog.tick_all()
+    dialog.apply()
+    assert dialog.results.rows == [("one", "0", "1", "0"), ("two", "1", "0", "0")]  # added, replaced, kept
+    dialog.results.accept()
     (step,) = document.project.recording(other.id).score
     assert step.settings.reduction_db == 9.0
     assert step.settings.profile_spans_s == ()
@@ -46,26 +46,26 @@ def test_recipes_are_kept_applied_to_all_taken_in_and_removed(two: Person, tmp_p
     assert document.project.recording(one.id).score[0].settings.profile_spans_s == ((0.1, 0.9),)
     for same, count in (("keep", 1), ("add", 2)):
         two.key(Qt.Key.Key_R, CTRL)
-        shelf = window.doors.recipes
-        shelf.choose("my-noise")
-        shelf.same.setCurrentIndex(shelf.same.findData(same))
-        shelf.apply()
+        dialog = window.dialogs.recipes
+        dialog.choose("my-noise")
+        dialog.same.setCurrentIndex(dialog.same.findData(same))
+        dialog.apply()
         assert len(document.project.recording(one.id).score) == count
     bad = tmp_path / "bad.json"
     bad.write_text("{}")
     good = tmp_path / "extra.json"
     good.write_text((config_folder("recipes") / "my-noise.json").read_text())
     two.key(Qt.Key.Key_R, CTRL)
-    window.doors.recipes.take_in([bad, good])
+    window.dialogs.recipes.take_in([bad, good])
     assert "not a recipe" in two.said
-    assert window.doors.recipes.name == "extra"
-    window.doors.recipes._remove()
+    assert window.dialogs.recipes.name == "extra"
+    window.dialogs.recipes._remove()
     assert not (config_folder("recipes") / "extra.json").exists()
-    window.doors.recipes.reject()
+    window.dialogs.recipes.reject()
 
 
 def test_recordings_are_selected_together_with_the_usual_keys(two: Person) -> None:
-    window, document = two.window, two.window.studio.document
+    window, document = two.window, two.window.session.document
     two.key(Qt.Key.Key_F2)
     one, other = (r.id for r in document.project.recordings)
     cards = window.bench.list.cards
@@ -73,10 +73,10 @@ def test_recordings_are_selected_together_with_the_usual_keys(two: Person) -> No
     two.bot.mouseClick(cards, Qt.MouseButton.LeftButton, pos=place(0))
     two.bot.mouseClick(cards, Qt.MouseButton.LeftButton, CTRL, pos=place(1))
     assert cards.picked == {one, other}
-    assert window.studio.current_id == one
+    assert window.session.current_id == one
     two.key(Qt.Key.Key_R, CTRL)
-    assert set(window.doors.recipes.ticked) == {one, other}
-    window.doors.recipes.reject()
+    assert set(window.dialogs.recipes.ticked) == {one, other}
+    window.dialogs.recipes.reject()
     two.bot.mouseClick(cards, Qt.MouseButton.LeftButton, pos=place(1))
     assert cards.picked == {other}
     two.bot.mouseClick(cards, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, pos=place(0))
@@ -88,26 +88,26 @@ def test_recordings_are_selected_together_with_the_usual_keys(two: Person) -> No
 
 
 def test_the_selection_and_parts_are_printed_with_handles_and_provenance(two: Person, tmp_path: Path) -> None:
-    window, studio = two.window, two.window.studio
-    studio.choose_recording(studio.document.project.recordings[0].id)
-    studio.document.add_step(studio.recording.id, "level", {"way": "gain", "gain_db": -6.0})
-    studio.select(2 * RATE, 3 * RATE)
+    window, session = two.window, two.window.session
+    session.choose_recording(session.document.project.recordings[0].id)
+    session.document.add_step(session.recording.id, "level", {"way": "gain", "gain_db": -6.0})
+    session.select(2 * RATE, 3 * RATE)
     two.key(Qt.Key.Key_P, CTRL)
-    window.doors.printing.handles.setValue(0.5)
-    window.doors.printing.print_into(tmp_path)
+    window.dialogs.printing.handles.setValue(0.5)
+    window.dialogs.printing.print_into(tmp_path)
     two.until(lambda: "rendered to" in two.said)
     path = tmp_path / "one-repaired.wav"
     made, _ = soundfile.read(path, dtype="float32")
     assert len(made) == 2 * RATE
-    expected = studio.chain.after.read(round(1.5 * RATE), round(3.5 * RATE))[0]
+    expected = session.chain.after.read(round(1.5 * RATE), round(3.5 * RATE))[0]
     assert np.abs(made - expected).max() < 2e-7
     assert b"Level" in path.read_bytes()[:4000]
-    studio.markers.add()
-    studio.seek(RATE)
-    studio.markers.add()
+    session.markers.add()
+    session.seek(RATE)
+    session.markers.add()
     two.key(Qt.Key.Key_P, CTRL)
-    choose(window.doors.printing.what, "each section")
-    assert "2 files" in window.doors.printing.words.text()
-    window.doors.printing.pattern.setText("{wrong}")
-    assert "known are" in window.doors.printing.words.text()
-    window.doors.printing.reject()
+    choose(window.dialogs.printing.what, "each section")
+    assert "2 files" in window.dialogs.printing.words.text()
+    window.dialogs.printing.pattern.setText("{wrong}")
+    assert "known are" in window.dialogs.printing.words.text()
+    window.dialogs.printing.reject()

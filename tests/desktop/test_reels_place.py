@@ -20,12 +20,12 @@ RATE = 48_000
 def test_a_programme_is_delivered_and_rendered_reel_by_reel(
     place: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    studio, orders = place.window.studio, place.window.delivery.orders
+    session, orders = place.window.session, place.window.delivery.orders
     place.window.go_to(2)
     place.settle()
     assert not orders.reels_box.isVisible()  # nothing says where a reel begins
     reels = (Marker(0, "Reel 1", kind="reel"), Marker(10 * RATE, "Reel 2", kind="reel"))
-    studio.assembly.apply(lambda p: replace(p, name="Film", markers=reels), "Reels")
+    session.assembly.apply(lambda p: replace(p, name="Film", markers=reels), "Reels")
     place.settle()
     orders.refresh()
     assert orders.reels_box.isVisible()
@@ -35,8 +35,8 @@ def test_a_programme_is_delivered_and_rendered_reel_by_reel(
     out = tmp_path / "out"
     out.mkdir()
     place.window.delivery.ask_into(out)
-    place.until(lambda: studio.queue.orders and not studio.queue.is_working, 60)
-    done = studio.queue.orders[0].delivered
+    place.until(lambda: session.queue.orders and not session.queue.is_working, 60)
+    done = session.queue.orders[0].delivered
     assert done is not None
     assert [p.name for p in done.files] == ["Film-ebu-r128-Reel 1.wav", "Film-ebu-r128-Reel 2.wav"]
     assert [round(soundfile.info(p).duration, 3) for p in done.files] == [10.0, 8.0]
@@ -46,7 +46,7 @@ def test_a_programme_is_delivered_and_rendered_reel_by_reel(
     monkeypatch.setattr(QMessageBox, "exec", lambda box: seen.append(box.text() + box.informativeText()) or 0)
     place.window.delivery.ask_into(out)  # both are there: it is asked, and without an answer nothing is queued
     assert seen
-    assert len(studio.queue.orders) == 1
+    assert len(session.queue.orders) == 1
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path))
     place.window.go_to(1)
     do(place, "programme_reels")

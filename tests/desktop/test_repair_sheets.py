@@ -25,18 +25,18 @@ CLICKS = (70_000, 110_000, 150_000, 190_000, 230_000)
 
 def settled(person: Person) -> None:
     """Surveys wait half a second for the settings to come to rest."""
-    studio = person.window.studio
+    session = person.window.session
 
     def known() -> bool:
-        stage = studio.chain.stages.get(studio.step.id)
-        return stage is not None and studio.surveys.of(stage) is not None
+        stage = session.chain.stages.get(session.step.id)
+        return stage is not None and session.surveys.of(stage) is not None
 
     person.until(known)
     person.settle()
 
 
 def add(person: Person, tool: str) -> None:
-    person.window.studio.repairs.add_tool(tool, on_selection=False)
+    person.window.session.repairs.add_tool(tool, on_selection=False)
     settled(person)
 
 
@@ -52,21 +52,21 @@ def clicked(person: Person, wav: Callable[..., Path]) -> Person:
 
 def test_bands_are_added_dragged_widened_typed_and_removed(bench: Person) -> None:
     add(bench, "equaliser")
-    studio, picture = bench.window.studio, bench.body.picture
+    session, picture = bench.window.session, bench.body.picture
     assert isinstance(picture, EqualiserPicture)
     start = QPointF(picture.x_of(1000), picture.y_of(6))
     bench.bot.mouseDClick(picture, Qt.MouseButton.LeftButton, pos=start.toPoint())
-    (band,) = studio.step.settings.bands
+    (band,) = session.step.settings.bands
     assert band[0] == "bell"
     assert band[1] == pytest.approx(1000, rel=0.03)
     assert band[2] == pytest.approx(6, abs=0.4)
     goal = QPointF(picture.x_of(3000), picture.y_of(-4))
-    undo_before = studio.document.history.undo_label
+    undo_before = session.document.history.undo_label
     bench.bot.mousePress(picture, Qt.MouseButton.LeftButton, pos=picture.place_of(band).toPoint())
     for share in (0.3, 0.7, 1.0):
         move(picture, start + (goal - start) * share)
     bench.bot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=goal.toPoint())
-    (band,) = studio.step.settings.bands
+    (band,) = session.step.settings.bands
     assert band[1] == pytest.approx(3000, rel=0.05)
     assert band[2] == pytest.approx(-4, abs=0.5)
     # loudness is kept behind the bands; the curve is that of the bands, and the dot lies on it, already in the drag
@@ -78,29 +78,29 @@ def test_bands_are_added_dragged_widened_typed_and_removed(bench: Person) -> Non
     row.fields["Hz"].setText("440")
     row.fields["Hz"].setModified(True)
     row.fields["Hz"].editingFinished.emit()
-    assert studio.step.settings.bands[0][1] == 440
+    assert session.step.settings.bands[0][1] == 440
     bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert studio.step.settings.bands[0][1] == pytest.approx(3000, rel=0.05)
+    assert session.step.settings.bands[0][1] == pytest.approx(3000, rel=0.05)
     picture.menu_at(QPointF(picture.x_of(80), picture.y_of(0))).actions()[0].trigger()
-    assert {b[0] for b in studio.step.settings.bands} == {"bell", "high-pass"}
+    assert {b[0] for b in session.step.settings.bands} == {"bell", "high-pass"}
     picture.remove(0)
-    assert [b[0] for b in studio.step.settings.bands] == ["high-pass"]
+    assert [b[0] for b in session.step.settings.bands] == ["high-pass"]
     picture.grab()
 
 
 def test_the_sweep_follows_the_mouse_and_becomes_a_moderate_cut(bench: Person) -> None:
     add(bench, "equaliser")
-    studio, picture = bench.window.studio, bench.body.picture
+    session, picture = bench.window.session, bench.body.picture
     picture.setFocus()
     QTest.keyPress(picture, Qt.Key.Key_Q)
     for hz in (400, 800, 1250):
         picture.mouseMoveEvent(_hover(picture, QPointF(picture.x_of(hz), 40)))
-        kind, at, gain, q = studio.step.settings.bands[-1]
+        kind, at, gain, q = session.step.settings.bands[-1]
         assert (kind, gain) == ("bell", 10.0)
         assert at == pytest.approx(hz, rel=0.03)
         assert q > 6
     QTest.keyRelease(picture, Qt.Key.Key_Q)
-    (band,) = studio.step.settings.bands
+    (band,) = session.step.settings.bands
     assert band[1] == pytest.approx(1250, rel=0.03)
     assert -6 < band[2] < -2
 
@@ -124,62 +124,62 @@ def test_the_reduction_curve_is_bent_with_the_mouse(bench: Person) -> None:
     bench.key(Qt.Key.Key_N)
     bench.bot.wait(100)
     bench.settle()
-    studio, picture = bench.window.studio, bench.body.picture
+    session, picture = bench.window.session, bench.body.picture
     bench.until(picture.handle_places)
     place = picture.handle_places()[4]
     bench.bot.mousePress(picture, Qt.MouseButton.LeftButton, pos=place.toPoint())
     move(picture, place + QPointF(0, -12))
     bench.bot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=(place + QPointF(0, -12)).toPoint())
-    bent = dict(studio.step.settings.curve_levels)
+    bent = dict(session.step.settings.curve_levels)
     assert bent[HANDLES_HZ[4]] < -3
     assert bent[HANDLES_HZ[0]] == 0
     bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert studio.step.settings.curve_levels == ()
+    assert session.step.settings.curve_levels == ()
 
 
 def test_moments_are_listed_ticked_visited_and_left_alone(clicked: Person) -> None:
     add(clicked, "clicks")
-    studio, sheet = clicked.window.studio, clicked.window.bench.sheet
+    session, sheet = clicked.window.session, clicked.window.bench.sheet
     marks = [m for m in sheet.findings.marks if any(abs(m.start - at) < 20 for at in CLICKS)]
     assert len(marks) == 5
     assert "found" in sheet.findings.sentence.text()
     score = clicked.window.bench.score
     image = score.grab().toImage()
-    box = score.plan.strip_box(0, studio.step.acts_in(clicked.recording.frames)[0])
+    box = score.plan.strip_box(0, session.step.acts_in(clicked.recording.frames)[0])
     tick = QPoint(round(clicked.at_time(score, marks[3].start / RATE).x()) + 1, round(box.center().y()) - 2)
     assert image.pixelColor(tick) != image.pixelColor(tick + QPoint(12, 0))
-    studio.seek(0)
+    session.seek(0)
     clicked.key(Qt.Key.Key_N, Qt.KeyboardModifier.ShiftModifier)
-    first = studio.transport.position
+    first = session.transport.position
     clicked.key(Qt.Key.Key_N, Qt.KeyboardModifier.ShiftModifier)
-    assert studio.transport.position > first
-    studio.seek(marks[1].start - round(0.4 * RATE))
+    assert session.transport.position > first
+    session.seek(marks[1].start - round(0.4 * RATE))
     clicked.key(Qt.Key.Key_X)
     settled(clicked)
     assert [m.on for m in sheet.findings.marks if m.start == marks[1].start] == [False]
-    left = studio.chain.after.read(marks[1].start, marks[1].stop)
-    assert np.array_equal(left, studio.chain.before.read(marks[1].start, marks[1].stop))
+    left = session.chain.after.read(marks[1].start, marks[1].stop)
+    assert np.array_equal(left, session.chain.before.read(marks[1].start, marks[1].stop))
     clicked.key(Qt.Key.Key_X)
-    assert studio.step.settings.left_s == ()
+    assert session.step.settings.left_s == ()
 
 
 def test_suggestions_are_one_edit_with_a_sentence(bench: Person) -> None:
     add(bench, "gate")
-    studio = bench.window.studio
-    before = studio.step.settings
+    session = bench.window.session
+    before = session.step.settings
     bench.key(Qt.Key.Key_U)
     bench.settle()
-    assert studio.step.settings.threshold_db != before.threshold_db
+    assert session.step.settings.threshold_db != before.threshold_db
     assert "the voice lies at" in bench.said
     bench.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert studio.step.settings == before
+    assert session.step.settings == before
 
 
 def test_harm_is_shown_at_the_sheet_in_the_figures_and_over_the_sonogram(bench: Person) -> None:
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_N)
-    studio = bench.window.studio
-    studio.document.change_settings(bench.recording.id, studio.step.id, reduction_db=40.0, sensitivity_db=12.0)
+    session = bench.window.session
+    session.document.change_settings(bench.recording.id, session.step.id, reduction_db=40.0, sensitivity_db=12.0)
     settled(bench)
     gauge = bench.window.bench.sheet.foot.gauge
     assert gauge.harm is not None
@@ -194,14 +194,14 @@ def test_harm_is_shown_at_the_sheet_in_the_figures_and_over_the_sonogram(bench: 
         view.grab()
         bench.settle()
     assert view.grab().toImage() != plain
-    studio.document.change_settings(bench.recording.id, studio.step.id, reduction_db=3.0, sensitivity_db=0.0)
+    session.document.change_settings(bench.recording.id, session.step.id, reduction_db=3.0, sensitivity_db=0.0)
     settled(bench)
     assert gauge.harm.level_db < careful
     bench.key(Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
-    bench.until(lambda: bench.window.doors.figures.rows)
-    names = [row.name for row in bench.window.doors.figures.rows]
+    bench.until(lambda: bench.window.dialogs.figures.rows)
+    names = [row.name for row in bench.window.dialogs.figures.rows]
     assert "Harm to the voice" in names
-    bench.window.doors.figures.accept()
+    bench.window.dialogs.figures.accept()
 
 
 @pytest.mark.parametrize("tool", ["hum", "gate", "ringing", "sibilance", "plosives", "breaths", "overload"])
@@ -217,72 +217,72 @@ def test_every_sheet_is_built_and_says_what_was_found(bench: Person, tool: str) 
 
 
 def test_inspect_lists_troubles_visits_them_treats_all_and_says_what_is_left(clicked: Person, tmp_path: Path) -> None:
-    studio, ledger = clicked.window.studio, clicked.window.bench.list.findings
+    session, ledger = clicked.window.session, clicked.window.bench.list.findings
     clicked.key(Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
-    clicked.until(lambda: studio.inspection.is_current)
-    found = {e.kind: e for e in studio.inspection.entries()}
+    clicked.until(lambda: session.inspection.is_current)
+    found = {e.kind: e for e in session.inspection.entries()}
     assert len([m for m in found["clicks"].now.marks if any(abs(m.start - at) < 20 for at in CLICKS)]) == 5
     clicked.click(ledger.rows["clicks"])
-    assert studio.transport.is_playing
-    studio.transport.stop()
-    assert abs(studio.transport.position + RATE // 2 - CLICKS[0]) < RATE
+    assert session.transport.is_playing
+    session.transport.stop()
+    assert abs(session.transport.position + RATE // 2 - CLICKS[0]) < RATE
     clicked.window.grab()
     kind = next(k for k in found if k != "clicks")
-    studio.inspection.leave(kind, leave=True)
+    session.inspection.leave(kind, leave=True)
     assert ledger.rows[kind].accessibleDescription() == "Ignored"
     assert ledger.rows["clicks"].accessibleDescription() == "Untreated"
 
     # one key walks through all places in their order and hears each; a menu keeps to one kind
-    studio.seek(0)
+    session.seek(0)
     walked = []
     for _ in CLICKS:
         clicked.key(Qt.Key.Key_Period)
-        assert studio.transport.is_playing
+        assert session.transport.is_playing
         assert ledger.chosen in ("clicks", *found)
-        walked.append(studio.inspection._walked[1])
-        studio.stop_playing()
+        walked.append(session.inspection._walked[1])
+        session.stop_playing()
     assert walked == sorted(set(walked))
     clicked.key(Qt.Key.Key_Comma)
-    assert studio.inspection._walked[1] == walked[-2]
-    studio.stop_playing()
+    assert session.inspection._walked[1] == walked[-2]
+    session.stop_playing()
     actions = {a.text(): a for a in ledger.menu_of("clicks").actions()}
     actions["Show only this kind"].trigger()
-    assert {f.kind for f in studio.inspection.current_findings(studio.heard_source)} == {"clicks"}
+    assert {f.kind for f in session.inspection.current_findings(session.heard_source)} == {"clicks"}
     assert "Show all kinds" in [a.text() for a in ledger.menu_of("clicks").actions()]
-    studio.inspection.show_only("")
+    session.inspection.show_only("")
     assert clicked.recording.left == (kind,)
     clicked.click(ledger.all_button)
-    clicked.until(lambda: not studio.inspection.is_treating)
+    clicked.until(lambda: not session.inspection.is_treating)
     ids = [s.tool_id for s in clicked.recording.score]
     assert "clicks" in ids
     assert ids == sorted(ids, key=lambda t: tool_of(t).order)
-    clicked.until(lambda: studio.inspection.is_current)  # by itself, after the edit
-    after = {e.kind: e for e in studio.inspection.entries()}
+    clicked.until(lambda: session.inspection.is_current)  # by itself, after the edit
+    after = {e.kind: e for e in session.inspection.entries()}
     assert after["clicks"].after is None or len(after["clicks"].after.marks) < len(found["clicks"].now.marks) / 2
-    studio.document.save(tmp_path / "ledger.pulizia")
-    studio.document.load(tmp_path / "ledger.pulizia")
-    assert studio.document.project.recordings[0].left == (kind,)
+    session.document.save(tmp_path / "ledger.pulizia")
+    session.document.load(tmp_path / "ledger.pulizia")
+    assert session.document.project.recordings[0].left == (kind,)
 
 
 def test_treat_all_is_one_edit_and_a_step_in_a_section_does_not_count_as_treated(clicked: Person) -> None:
-    studio = clicked.window.studio
-    studio.document.add_step(studio.recording.id, "clicks", {}, spans=(Span(0, 4800),))
+    session = clicked.window.session
+    session.document.add_step(session.recording.id, "clicks", {}, spans=(Span(0, 4800),))
     clicked.settle()
     clicked.key(Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
-    clicked.until(lambda: studio.inspection.is_current)
+    clicked.until(lambda: session.inspection.is_current)
     before = clicked.recording.score
-    studio.inspection.treat_all()
-    clicked.until(lambda: not studio.inspection.is_treating)
+    session.inspection.treat_all()
+    clicked.until(lambda: not session.inspection.is_treating)
     added = [s for s in clicked.recording.score if s not in before]
     assert "clicks" in [s.tool_id for s in added]
     assert all(s.spans is None for s in added)
-    assert studio.document.history.undo_label == "Treat all"
-    studio.document.undo()
+    assert session.document.history.undo_label == "Treat all"
+    session.document.undo()
     assert clicked.recording.score == before
 
 
 def test_an_area_is_drawn_in_the_sonogram_and_becomes_a_blot(bench: Person) -> None:
-    studio, sonogram = bench.window.studio, bench.window.bench.sonogram
+    session, sonogram = bench.window.session, bench.window.bench.sonogram
     alt = Qt.KeyboardModifier.AltModifier
     corners = [bench.at_time(sonogram, t, y) for t, y in ((1.0, 0.3), (1.6, 0.3), (1.6, 0.6), (1.0, 0.6))]
     QTest.mousePress(sonogram, Qt.MouseButton.LeftButton, alt, corners[0].toPoint())
@@ -290,19 +290,19 @@ def test_an_area_is_drawn_in_the_sonogram_and_becomes_a_blot(bench: Person) -> N
         move(sonogram, corner)
     bench.window.grab()
     QTest.mouseRelease(sonogram, Qt.MouseButton.LeftButton, alt, corners[-1].toPoint())
-    assert len(studio.selection.outline) == 4
-    low, high = studio.selection.band_hz
+    assert len(session.selection.outline) == 4
+    low, high = session.selection.band_hz
     bench.key(Qt.Key.Key_P)
-    (area,) = studio.step.settings.areas
-    assert studio.step.tool_id == "blots"
+    (area,) = session.step.settings.areas
+    assert session.step.tool_id == "blots"
     assert min(f for _, f in area) == pytest.approx(low, rel=0.01)
     start, stop = bench.at_time(sonogram, 2.0, 0.2), bench.at_time(sonogram, 2.4, 0.5)
     bench.drag(sonogram, start, stop)
     bench.key(Qt.Key.Key_P)
-    assert len(studio.step.settings.areas) == 2
-    studio.document.change_settings(bench.recording.id, studio.step.id, way="lower")
+    assert len(session.step.settings.areas) == 2
+    session.document.change_settings(bench.recording.id, session.step.id, way="lower")
     settled(bench)
-    removed = studio.chain.removed.read(round(1.1 * RATE), round(1.5 * RATE))[0]
+    removed = session.chain.removed.read(round(1.1 * RATE), round(1.5 * RATE))[0]
     power = np.abs(np.fft.rfft(removed * np.hanning(len(removed)))) ** 2
     hz = np.fft.rfftfreq(len(removed), 1 / RATE)
     assert power[(hz > low) & (hz < high)].sum() > 0.95 * power.sum() > 0
@@ -312,20 +312,20 @@ def test_an_area_is_drawn_in_the_sonogram_and_becomes_a_blot(bench: Person) -> N
 
 
 def test_the_selection_is_mended_by_hand(clicked: Person) -> None:
-    studio = clicked.window.studio
-    studio.select(100_000, 100_240)
+    session = clicked.window.session
+    session.select(100_000, 100_240)
     clicked.key(Qt.Key.Key_C)
-    assert studio.step.settings.mend_s == ((100_000 / RATE, 100_240 / RATE),)
+    assert session.step.settings.mend_s == ((100_000 / RATE, 100_240 / RATE),)
     clicked.until(
-        lambda: np.any(studio.chain.after.read(100_000, 100_240) != studio.chain.before.read(100_000, 100_240))
+        lambda: np.any(session.chain.after.read(100_000, 100_240) != session.chain.before.read(100_000, 100_240))
     )
-    studio.select(500, 500 + 2 * RATE)
+    session.select(500, 500 + 2 * RATE)
     clicked.key(Qt.Key.Key_C)
     assert "at most" in clicked.said
 
 
 def test_the_sheet_without_a_step_says_how_to_begin_and_comes_back(bench: Person) -> None:
-    studio, sheet = bench.window.studio, bench.window.bench.sheet
+    session, sheet = bench.window.session, bench.window.bench.sheet
     bench.settle()
 
     def words() -> list[str]:
@@ -341,26 +341,26 @@ def test_the_sheet_without_a_step_says_how_to_begin_and_comes_back(bench: Person
     add(bench, "gate")
     assert "No step" not in words()
     assert bench.body.tool.id == "gate"
-    studio.document.undo()
+    session.document.undo()
     bench.settle()
     assert words() == ["No step", "Select half"]
-    studio.document.redo()
+    session.document.redo()
     bench.settle()
     assert sheet.body is not None
     assert sheet.body.isVisible()
 
 
 def test_what_one_step_removes_is_heard_alone_and_follows_the_selected_step(bench: Person) -> None:
-    studio = bench.window.studio
+    session = bench.window.session
     for gain_db in (-6.0, -12.0):
-        studio.repairs.add_tool("level", on_selection=False)
-        studio.document.change_settings(studio.current_id, studio.step_id, way="gain", gain_db=gain_db)
+        session.repairs.add_tool("level", on_selection=False)
+        session.document.change_settings(session.current_id, session.step_id, way="gain", gain_db=gain_db)
     bench.settle()
     (first, a), (second, b) = ((s.id, 10 ** (s.settings.gain_db / 20)) for s in bench.recording.score)
-    whole = studio.chain.before.read(0, RATE)
-    studio.choose_step(first)
+    whole = session.chain.before.read(0, RATE)
+    session.choose_step(first)
     bench.key(Qt.Key.Key_3, Qt.KeyboardModifier.AltModifier)
-    assert np.allclose(studio.heard_source.read(0, RATE), (1 - a) * whole, atol=1e-6)
-    studio.choose_step(second)
-    assert np.allclose(studio.heard_source.read(0, RATE), a * (1 - b) * whole, atol=1e-6)
-    assert studio.heard_measures is None  # it is no programme
+    assert np.allclose(session.heard_source.read(0, RATE), (1 - a) * whole, atol=1e-6)
+    session.choose_step(second)
+    assert np.allclose(session.heard_source.read(0, RATE), a * (1 - b) * whole, atol=1e-6)
+    assert session.heard_measures is None  # it is no programme

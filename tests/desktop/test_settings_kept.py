@@ -19,25 +19,25 @@ M = Qt.KeyboardModifier
 def test_two_states_of_the_settings_are_compared_and_presets_kept(
     bench: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    studio, foot = bench.window.studio, bench.window.bench.sheet.foot
+    session, foot = bench.window.session, bench.window.bench.sheet.foot
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_N)
-    step, document = studio.step, studio.document
+    step, document = session.step, session.document
     learned = step.settings.profile_spans_s
     document.change_settings(bench.recording.id, step.id, reduction_db=6.0)
     bench.key(Qt.Key.Key_A, M.AltModifier)  # B begins as a copy
     assert foot.sides.accessibleDescription() == "B"
-    assert studio.step.settings.reduction_db == 6.0
+    assert session.step.settings.reduction_db == 6.0
     document.change_settings(bench.recording.id, step.id, reduction_db=18.0)
     for side, expected in (("A", 6.0), ("B", 18.0), ("A", 6.0)):
         width = foot.sides.width()
         place = QPoint(width // 4 if side == "A" else 3 * width // 4, foot.sides.height() // 2)
         bench.bot.mouseClick(foot.sides, Qt.MouseButton.LeftButton, pos=place)
-        assert studio.presets.side == side
-        assert studio.step.settings.reduction_db == expected
+        assert session.presets.side == side
+        assert session.step.settings.reduction_db == expected
     bench.key(Qt.Key.Key_Z, M.ControlModifier)  # each switch is one edit
-    assert studio.step.settings.reduction_db == 18.0
-    assert studio.presets.side == "B"
+    assert session.step.settings.reduction_db == 18.0
+    assert session.presets.side == "B"
     document.save(tmp_path / "p.pulizia")
     again = load_project(tmp_path / "p.pulizia").recordings[0].score[-1]
     assert (again.compared[0], again.compared[1].reduction_db) == ("B", 6.0)  # both states are in the file
@@ -47,25 +47,25 @@ def test_two_states_of_the_settings_are_compared_and_presets_kept(
     assert "Strong was saved" in bench.said
     document.change_settings(bench.recording.id, step.id, reduction_db=3.0)
     next(a for a in foot.presets_menu().actions() if a.text() == "Strong").trigger()
-    assert studio.step.settings.reduction_db == 18.0
-    assert studio.step.settings.profile_spans_s == learned  # what was learned here stays
-    assert studio.presets.names("hum") == []
+    assert session.step.settings.reduction_db == 18.0
+    assert session.step.settings.profile_spans_s == learned  # what was learned here stays
+    assert session.presets.names("hum") == []
     file = config_folder("presets") / "noise.json"
     assert "profile" not in file.read_text() or '"profile_spans_s": []' in file.read_text()
     file.write_text('{"Broken": {"reduction_db": "loud"}, "Odd": 3}')
-    assert studio.presets.names("noise") == ["Broken"]
-    studio.presets.apply("Broken")
+    assert session.presets.names("noise") == ["Broken"]
+    session.presets.apply("Broken")
     assert "Broken cannot be used" in bench.said
-    assert studio.step.settings.reduction_db == 18.0
-    studio.presets.remove("noise", "Broken")
+    assert session.step.settings.reduction_db == 18.0
+    session.presets.remove("noise", "Broken")
     file.write_text("{")
-    assert studio.presets.names("noise") == []
+    assert session.presets.names("noise") == []
 
 
 def test_harm_and_where_a_step_acts_stay_in_view(bench: Person) -> None:
-    studio, sheet = bench.window.studio, bench.window.bench.sheet
+    session, sheet = bench.window.session, bench.window.bench.sheet
     bench.window.resize(1280, 800)
-    studio.repairs.add_tool("noise", on_selection=False)
+    session.repairs.add_tool("noise", on_selection=False)
     bench.until(lambda: not sheet.is_building)
     bench.settle()
     foot = sheet.foot
@@ -76,23 +76,25 @@ def test_harm_and_where_a_step_acts_stay_in_view(bench: Person) -> None:
     bench.mark(1.0, 2.0)
     assert foot.only.isEnabled()
     bench.click(foot.only)
-    assert [(s.start, s.stop) for s in studio.step.spans] == [(studio.selection.span.start, studio.selection.span.stop)]
+    assert [(s.start, s.stop) for s in session.step.spans] == [
+        (session.selection.span.start, session.selection.span.stop)
+    ]
     bench.click(foot.whole)
-    assert studio.step.spans is None
+    assert session.step.spans is None
     # what Find settings changed is told, setting by setting, and taken back at once
-    studio.document.change_settings(bench.recording.id, studio.step.id, reduction_db=2.0)
-    studio.document.history.settle()
+    session.document.change_settings(bench.recording.id, session.step.id, reduction_db=2.0)
+    session.document.history.settle()
     bench.key(Qt.Key.Key_U)
     bench.until(lambda: "Changed: " in bench.said)
     assert "was 2.0 dB" in bench.said
     bench.key(Qt.Key.Key_Z, M.ControlModifier)
-    assert studio.step.settings.reduction_db == 2.0
+    assert session.step.settings.reduction_db == 2.0
 
 
 def test_several_steps_are_switched_moved_copied_and_removed_together(bench: Person) -> None:
-    studio, score = bench.window.studio, bench.window.bench.score
+    session, score = bench.window.session, bench.window.bench.score
     for tool in ("hum", "clicks", "noise", "limiter"):
-        studio.repairs.add_tool(tool, on_selection=False)
+        session.repairs.add_tool(tool, on_selection=False)
     bench.settle()
     tools = lambda: [s.tool_id for s in bench.recording.score]  # noqa: E731
     assert tools() == ["clicks", "hum", "noise", "limiter"]
@@ -100,11 +102,11 @@ def test_several_steps_are_switched_moved_copied_and_removed_together(bench: Per
     left = Qt.MouseButton.LeftButton
     bench.bot.mouseClick(score, left, pos=place(0))
     bench.bot.mouseClick(score, left, M.ControlModifier, pos=place(2))
-    assert [s.tool_id for s in studio.steps_chosen] == ["clicks", "noise"]
-    assert studio.step.tool_id == "clicks"
+    assert [s.tool_id for s in session.steps_chosen] == ["clicks", "noise"]
+    assert session.step.tool_id == "clicks"
     bench.key(Qt.Key.Key_E)
     assert [s.enabled for s in bench.recording.score] == [False, True, False, True]
-    assert studio.document.history.undo_label == "Switch 2 steps off"
+    assert session.document.history.undo_label == "Switch 2 steps off"
     bench.key(Qt.Key.Key_E)
     bench.settle()
     bench.key(Qt.Key.Key_Down, M.ShiftModifier)
@@ -115,18 +117,18 @@ def test_several_steps_are_switched_moved_copied_and_removed_together(bench: Per
     assert tools() == ["clicks", "noise", "hum", "limiter"]
     bench.bot.mouseClick(score, left, pos=place(0))
     bench.bot.mouseClick(score, left, M.ShiftModifier, pos=place(2))
-    assert [s.tool_id for s in studio.steps_chosen] == ["clicks", "noise", "hum"]
+    assert [s.tool_id for s in session.steps_chosen] == ["clicks", "noise", "hum"]
     bench.key(Qt.Key.Key_Delete)
     assert tools() == ["limiter"]
     bench.key(Qt.Key.Key_V, M.ControlModifier)
     assert tools() == ["clicks", "noise", "limiter"]
-    assert [s.tool_id for s in studio.steps_chosen] == ["clicks", "noise"]
+    assert [s.tool_id for s in session.steps_chosen] == ["clicks", "noise"]
     bench.key(Qt.Key.Key_Z, M.ControlModifier)  # one edit
     assert tools() == ["limiter"]
 
 
 def test_tools_are_chosen_by_their_first_letter(bench: Person) -> None:
-    studio = bench.window.studio
+    session = bench.window.session
 
     def typed(*keys: Qt.Key) -> None:
         bench.key(Qt.Key.Key_A)
@@ -139,4 +141,4 @@ def test_tools_are_chosen_by_their_first_letter(bench: Person) -> None:
     assert [s.tool_id for s in bench.recording.score] == ["hum"]
     typed(Qt.Key.Key_P, Qt.Key.Key_P, Qt.Key.Key_Return)  # the second of two that begin alike
     assert len(bench.recording.score) == 2
-    assert studio.step.tool.title.startswith("P")
+    assert session.step.tool.title.startswith("P")

@@ -25,11 +25,11 @@ def test_a_project_is_saved_closed_and_opened_again(
     assert person.recording is None
     assert person.window.bench._stack.currentIndex() == 1
     person.window.files.open_paths([tmp_path / "job.pulizia"])
-    person.until(lambda: person.window.studio.chain is not None)
+    person.until(lambda: person.window.session.chain is not None)
     assert person.recording.score == score
     person.settle()
-    assert person.window.studio.measures("after") is not None
-    assert not person.window.studio.document.is_dirty
+    assert person.window.session.measures("after") is not None
+    assert not person.window.session.document.is_dirty
 
 
 def test_dropped_files_open_in_their_order_and_bad_ones_are_explained(
@@ -44,19 +44,19 @@ def test_dropped_files_open_in_their_order_and_bad_ones_are_explained(
         QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     )
     person.window.dropEvent(event)
-    person.until(lambda: len(person.window.studio.document.project.recordings) == 3)
+    person.until(lambda: len(person.window.session.document.project.recordings) == 3)
     person.settle()
-    assert [r.name for r in person.window.studio.document.project.recordings] == ["t0", "t1", "t2"]
+    assert [r.name for r in person.window.session.document.project.recordings] == ["t0", "t1", "t2"]
     assert person.recording.name == "t0"
     assert "bad.wav" in person.said
 
 
 def test_faults_are_sentences_in_the_window(bench: Person, tmp_path: Path, voice_file: Path) -> None:
     bench.key(Qt.Key.Key_N)  # nothing marked: the key does nothing
-    bench.window.studio.repairs.take_as_noise()
+    bench.window.session.repairs.take_as_noise()
     assert "only noise first" in bench.said
-    bench.window.studio.select(1000, 2000)
-    bench.window.studio.repairs.take_as_noise()
+    bench.window.session.select(1000, 2000)
+    bench.window.session.repairs.take_as_noise()
     assert "21 ms long" in bench.said
     (tmp_path / "r.json").write_text("{")
     bench.window.files.open_paths([tmp_path / "r.json"])
@@ -68,21 +68,21 @@ def test_faults_are_sentences_in_the_window(bench: Person, tmp_path: Path, voice
     assert not bench.window.files._save_to(tmp_path / "no" / "x.pulizia")
     assert "does not exist" in bench.said
     voice_file.unlink()
-    bench.window.studio.document.add_step(bench.recording.id, "level", {"way": "gain"})
-    bench.window.studio.transport.play(0)
+    bench.window.session.document.add_step(bench.recording.id, "level", {"way": "gain"})
+    bench.window.session.transport.play(0)
     bench.until(lambda: "no longer there" in bench.said)
-    assert not bench.window.studio.transport.is_playing
+    assert not bench.window.session.transport.is_playing
 
 
 def test_a_missing_source_keeps_the_score_and_is_relinked(person: Person, voice_file: Path, tmp_path: Path) -> None:
     person.open(voice_file)
-    person.window.studio.document.add_step(person.recording.id, "level")
+    person.window.session.document.add_step(person.recording.id, "level")
     person.window.files._save_to(tmp_path / "job")
     moved = voice_file.rename(tmp_path / "sub.wav")
     person.window.files.open_paths([tmp_path / "job.pulizia"])
     person.until(lambda: "relink" in person.said)
     assert len(person.recording.score) == 1
-    assert person.window.studio.chain is None
+    assert person.window.session.chain is None
     person.window.grab()
-    person.window.studio.files.relink(person.recording.id, moved)
-    person.until(lambda: person.window.studio.chain is not None)
+    person.window.session.files.relink(person.recording.id, moved)
+    person.until(lambda: person.window.session.chain is not None)

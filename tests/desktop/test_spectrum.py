@@ -61,7 +61,7 @@ def test_spectrum_shows_the_selection_reads_out_compares_freezes_and_exports(ben
 
 def test_live_spectrum_follows_the_play_head(bench: Person) -> None:
     view = bench.window.bench.spectrum
-    bench.window.studio.transport.seek(RATE)
+    bench.window.session.transport.seek(RATE)
     bench.click(bench.window.foot.play)
     seen = set()
 
@@ -77,7 +77,7 @@ def test_live_spectrum_follows_the_play_head(bench: Person) -> None:
 def test_figures_of_the_selection_are_shown_and_copied(bench: Person) -> None:
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
-    dialog = bench.window.doors.figures
+    dialog = bench.window.dialogs.figures
     bench.until(lambda: dialog.rows)
     values = {row.name: row.value for row in dialog.rows}
     assert values["RMS"] == pytest.approx(-56, abs=0.3)
@@ -118,8 +118,8 @@ def test_left_right_mid_and_side_are_heard_without_touching_the_pictures(
 ) -> None:
     samples = voice_in_noise(2.0, channels=2) * np.array([[1.0], [0.25]], np.float32)
     person.open(wav(samples, "two.wav", subtype="FLOAT"))
-    studio = person.window.studio
-    left, right = studio.chain.before.read(0, 500)
+    session = person.window.session
+    left, right = session.chain.before.read(0, 500)
     for key, expected in (
         (Qt.Key.Key_5, left),
         (Qt.Key.Key_6, right),
@@ -128,9 +128,9 @@ def test_left_right_mid_and_side_are_heard_without_touching_the_pictures(
         (Qt.Key.Key_9, left + right),
     ):
         person.key(key)
-        heard = studio.transport._material.source.read(0, 500)
+        heard = session.transport._material.source.read(0, 500)
         assert np.allclose(heard[0], expected, atol=1e-6)
         assert np.array_equal(heard[0], heard[1])
-    assert studio.heard_source is studio.chain.after
+    assert session.heard_source is session.chain.after
     person.key(Qt.Key.Key_4)
-    assert studio.transport._material.source is studio.chain.after
+    assert session.transport._material.source is session.chain.after

@@ -39,42 +39,42 @@ def pair(person: Person, wav: Callable[..., Path]) -> Person:
 def test_markers_are_set_named_visited_saved_and_travel(
     bench: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    window, studio = bench.window, bench.window.studio
+    window, session = bench.window, bench.window.session
     for second in (3.0, 1.0):
-        studio.seek(round(second * RATE))
+        session.seek(round(second * RATE))
         bench.key(Qt.Key.Key_M)
     assert [m.frame for m in bench.recording.markers] == [RATE, 3 * RATE]
     monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *_a, **_k: ("Answer one", True))
     ruler = window.bench.ruler
     bench.bot.mouseDClick(ruler, Qt.MouseButton.LeftButton, pos=bench.at_time(ruler, 3.0).toPoint())
     assert bench.recording.markers[1] == Marker(3 * RATE, "Answer one")
-    studio.seek(0)
+    session.seek(0)
     for expected in (RATE, 3 * RATE):
         bench.key(Qt.Key.Key_PageDown, CTRL)
-        assert studio.transport.position == expected
+        assert session.transport.position == expected
     bench.key(Qt.Key.Key_PageUp, CTRL)
-    assert studio.transport.position == RATE
+    assert session.transport.position == RATE
     listed, cued, project = tmp_path / "m.txt", tmp_path / "m.wav", tmp_path / "p.pulizia"
-    studio.markers.export(listed)
+    session.markers.export(listed)
     assert listed.read_text().splitlines()[1] == "3.000000\t3.000000\tAnswer one"
-    studio.markers.export(cued)
+    session.markers.export(cued)
     bench.settle()
     kept = bench.recording.markers
     assert open_media(cued).markers == kept
     assert soundfile.info(cued).frames == bench.recording.frames
-    studio.document.save(project)
+    session.document.save(project)
     for source in (listed, cued):
-        studio.document.set_markers(bench.recording.id, (), "Remove all")
-        studio.markers.take_in(source)
+        session.document.set_markers(bench.recording.id, (), "Remove all")
+        session.markers.take_in(source)
         bench.settle()
         assert bench.recording.markers == kept
     bench.key(Qt.Key.Key_Z, CTRL)
     assert bench.recording.markers == ()
-    studio.files.open_project(project)
+    session.files.open_project(project)
     bench.settle()
     assert bench.recording.markers == kept
     (tmp_path / "bad.txt").write_text("1.0\t1.0\tgood\nnot a time\n")
-    studio.markers.take_in(tmp_path / "bad.txt")
+    session.markers.take_in(tmp_path / "bad.txt")
     bench.until(lambda: "Line 2 of the list has no time" in bench.said)
     assert bench.recording.markers == kept
 
@@ -134,7 +134,7 @@ def test_overload_is_marked_over_the_waveform(person: Person, wav: Callable[...,
     part = slice(2 * RATE, 2 * RATE + 4800)
     samples[:, part] = np.clip(samples[:, part] * 40, -0.9, 0.9)
     person.open(wav(samples, "hot.wav", subtype="FLOAT"))
-    person.until(lambda: person.window.studio.measures("after"))
+    person.until(lambda: person.window.session.measures("after"))
     view = person.window.bench.waveform
     view.grab()
     person.settle()
@@ -204,20 +204,20 @@ def test_the_spectrum_is_enlarged_lists_peaks_and_is_drawn(
 
 
 def test_the_levels_panel_shows_what_is_heard(pair: Person) -> None:
-    window, studio = pair.window, pair.window.studio
+    window, session = pair.window, pair.window.session
     panel = window.bench.levels
     pair.key(Qt.Key.Key_V)
     assert panel.isVisible()
-    measures = studio.measures("after")
+    measures = session.measures("after")
     assert panel.figures[0].text() == window.foot.figures.NAMES[2][0].replace(
         "I", f"{measures.integrated_lufs:.1f}".replace("-", "\u2212")
     )
-    studio.repairs.add_tool("level", on_selection=False)
-    studio.document.change_settings(pair.recording.id, studio.step.id, way="gain", gain_db=6.0)
+    session.repairs.add_tool("level", on_selection=False)
+    session.document.change_settings(pair.recording.id, session.step.id, way="gain", gain_db=6.0)
     pair.settle()
-    studio.set_matched(False)
+    session.set_matched(False)
     pair.key(Qt.Key.Key_Space)
-    pair.until(lambda: panel.reading is not None and studio.transport.position > RATE)
+    pair.until(lambda: panel.reading is not None and session.transport.position > RATE)
     pair.until(
         lambda: (
             panel.in_out is not None and panel.in_out.after[0] - panel.in_out.before[0] == pytest.approx(6.0, abs=0.01)
@@ -240,10 +240,10 @@ def test_the_levels_panel_shows_what_is_heard(pair: Person) -> None:
 
 
 def test_the_same_figure_is_shown_in_both_places_while_playing(bench: Person) -> None:
-    window, studio = bench.window, bench.window.studio
-    bench.until(lambda: studio.measures("after") is not None)
+    window, session = bench.window, bench.window.session
+    bench.until(lambda: session.measures("after") is not None)
     bench.key(Qt.Key.Key_V)
-    studio.seek(RATE)
+    session.seek(RATE)
     bench.key(Qt.Key.Key_Space)
     seen = set()
     for _ in range(40):
@@ -261,26 +261,26 @@ def test_the_same_figure_is_shown_in_both_places_while_playing(bench: Person) ->
 
 
 def test_only_the_marked_band_is_heard(bench: Person) -> None:
-    studio = bench.window.studio
+    session = bench.window.session
     bench.key(Qt.Key.Key_O, Qt.KeyboardModifier.ShiftModifier)
     assert "Select a band" in bench.said
-    studio.select(RATE, 3 * RATE, (1000.0, 2000.0))
+    session.select(RATE, 3 * RATE, (1000.0, 2000.0))
     bench.key(Qt.Key.Key_O, Qt.KeyboardModifier.ShiftModifier)
-    heard = studio.transport._material.source.read(2 * RATE, 4 * RATE)[0] * np.hanning(2 * RATE)
+    heard = session.transport._material.source.read(2 * RATE, 4 * RATE)[0] * np.hanning(2 * RATE)
     power = np.abs(np.fft.rfft(heard)) ** 2
     hz = np.fft.rfftfreq(len(heard), 1 / RATE)
     inside = power[(hz > 1000) & (hz < 2000)].sum()
     assert power[(hz < 900) | (hz > 2200)].sum() < 1e-5 * inside
     assert np.array_equal(
-        studio.transport._material.source.read(RATE, RATE + 100),
-        studio.transport._material.source.read(RATE - 50, RATE + 100)[:, 50:],
+        session.transport._material.source.read(RATE, RATE + 100),
+        session.transport._material.source.read(RATE - 50, RATE + 100)[:, 50:],
     ) or np.allclose(
-        studio.transport._material.source.read(RATE, RATE + 100),
-        studio.transport._material.source.read(RATE - 50, RATE + 100)[:, 50:],
+        session.transport._material.source.read(RATE, RATE + 100),
+        session.transport._material.source.read(RATE - 50, RATE + 100)[:, 50:],
         atol=1e-7,
     )
-    studio.clear_selection()
-    assert studio.transport._material.source is studio.chain.after
+    session.clear_selection()
+    assert session.transport._material.source is session.chain.after
 
 
 def test_the_sound_output_is_chosen_and_its_level_leaves_the_gauges_alone(
@@ -296,8 +296,8 @@ def test_the_sound_output_is_chosen_and_its_level_leaves_the_gauges_alone(
         "pulizia.desktop.sound_dialog.output_of",
         lambda choice, _name: Known() if choice == "server:x" else SimulatedOut(),
     )
-    bench.window.doors.show_sound()
-    dialog, transport = bench.window.doors.sound, bench.window.studio.transport
+    bench.window.dialogs.show_sound()
+    dialog, transport = bench.window.dialogs.sound, bench.window.session.transport
     assert "No sound output was found" in dialog.words.text()
     bench.click(dialog.refresh_button)
     dialog.box.setCurrentIndex(0)
@@ -306,10 +306,10 @@ def test_the_sound_output_is_chosen_and_its_level_leaves_the_gauges_alone(
     dialog.level.track.moved.emit(-20.0)
     transport.play(2 * RATE, 3 * RATE)
     bench.until(lambda: len(transport.output.kept) > 20)
-    played, original = transport.output.kept[5], bench.window.studio.chain.after.read(2 * RATE + 4800, 2 * RATE + 5760)
+    played, original = transport.output.kept[5], bench.window.session.chain.after.read(2 * RATE + 4800, 2 * RATE + 5760)
     assert np.allclose(played, original.repeat(2, axis=0) * 0.1 * transport._material.gain, atol=1e-6)
     assert transport.levels.at(10_000).peak.max() == pytest.approx(
-        np.abs(bench.window.studio.chain.after.read(2 * RATE, 2 * RATE + 9600)).max(), rel=0.3
+        np.abs(bench.window.session.chain.after.read(2 * RATE, 2 * RATE + 9600)).max(), rel=0.3
     )
     transport.stop()
     dialog.accept()
@@ -322,9 +322,9 @@ def test_odd_sounds_are_shown_without_a_fault(
 ) -> None:
     samples = np.full((channels, 1 if kind == "one sample" else RATE), 0.0 if kind == "silence" else 0.5, np.float32)
     person.open(wav(samples, "odd.wav", subtype="FLOAT"))
-    bench, studio = person.window.bench, person.window.studio
+    bench, session = person.window.bench, person.window.session
     person.key(Qt.Key.Key_V)
-    studio.select(0, 1)
+    session.select(0, 1)
     person.key(Qt.Key.Key_S)
     for changes in ({"sharpened": True}, {"axis": "bands", "sharpened": False}, {"axis": "mel"}):
         bench.sonogram.choose(**changes)
@@ -333,10 +333,10 @@ def test_odd_sounds_are_shown_without_a_fault(
     person.key(Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
     person.settle()
     person.key(Qt.Key.Key_Y)
-    studio.set_listening(Listening.BEFORE)
+    session.set_listening(Listening.BEFORE)
     person.window.grab()
     person.settle()
-    assert not studio.pool.unexpected
+    assert not session.pool.unexpected
 
 
 def test_label_lists_of_other_programs_are_understood() -> None:
@@ -351,7 +351,7 @@ def test_label_lists_of_other_programs_are_understood() -> None:
 
 
 def test_the_pointer_over_the_ruler_names_the_marker(bench: Person) -> None:
-    bench.window.studio.seek(2 * RATE)
+    bench.window.session.seek(2 * RATE)
     bench.key(Qt.Key.Key_M)
     ruler = bench.window.bench.ruler
     ruler.hover(bench.at_time(ruler, 2.0))
@@ -367,7 +367,7 @@ def test_a_band_is_marked_over_all_time_at_the_frequency_axis(bench: Person) -> 
     bench.bot.mousePress(view, left, shift, QPointF(12, rows[0]).toPoint())
     move(view, QPointF(12, rows[1]))
     bench.bot.mouseRelease(view, left, shift, QPointF(12, rows[1]).toPoint())
-    selection = bench.window.studio.selection
+    selection = bench.window.session.selection
     assert (selection.span.start, selection.span.stop) == (0, bench.recording.frames)
     assert selection.band_hz == pytest.approx((1000, 4000), rel=0.03)
 

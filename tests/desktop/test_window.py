@@ -40,24 +40,24 @@ def test_work_of_a_killed_session_is_offered_and_taken_up(person: Person, voice_
     answer("Recover")
     person.window.files.offer_recovery()
     person.window.files.asks = False
-    person.until(lambda: person.window.studio.chain is not None)
+    person.until(lambda: person.window.session.chain is not None)
     assert person.recording.score[0].settings.reduction_db == 19.0
-    assert person.window.studio.document.is_dirty
+    assert person.window.session.document.is_dirty
 
 
 def test_unsaved_work_is_asked_about_before_it_is_left(bench: Person, tmp_path: Path) -> None:
     window = bench.window
-    window.studio.document.save(tmp_path / "job.pulizia")
+    window.session.document.save(tmp_path / "job.pulizia")
     window.files.asks = True
     assert window.files.may_leave()
-    window.studio.document.add_step(bench.recording.id, "noise")
+    window.session.document.add_step(bench.recording.id, "noise")
     answer("Cancel")
     assert not window.files.may_leave()
     assert window.windowTitle().startswith("job*")
     answer("Save")
     assert window.files.may_leave()
-    assert not window.studio.document.is_dirty
-    window.studio.document.undo()
+    assert not window.session.document.is_dirty
+    window.session.document.undo()
     answer("Don't save")
     assert window.files.may_leave()
     window.files.asks = False
@@ -129,7 +129,7 @@ def test_damaged_own_targets_are_explained_and_the_shipped_ones_stay(bench: Pers
     bench.key(Qt.Key.Key_F4)
     assert "own.json" in bench.said
     assert bench.window.delivery.target_box.count() >= 7
-    bench.window.studio.document.set_target("mine")
+    bench.window.session.document.set_target("mine")
     bench.settle()
     assert "mine is not known" in bench.window.delivery._explain.text()
     assert not bench.window.delivery.deliver_button.isEnabled()

@@ -176,21 +176,21 @@ def test_every_text_is_in_the_catalogue_and_fits_when_it_is_longer(
     texts, cut = set(shown(window)), set[str]()
     window.go_to(2)
     person.settle()
-    qtbot.waitUntil(lambda: window.studio.measures("after") is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.measures("after") is not None, timeout=20_000)
     person.settle()
     cut |= set(cut_texts(window))
     window.go_to(1)
     texts |= set(shown(window))
     window.assembly.add_all()
-    window.studio.assembly.set_gain(-3.0)
-    for chosen in ((), {c.id for c in window.studio.assembly.clips}):
-        window.studio.assembly.select(chosen)
+    window.session.assembly.set_gain(-3.0)
+    for chosen in ((), {c.id for c in window.session.assembly.clips}):
+        window.session.assembly.select(chosen)
         person.settle()
         texts |= set(shown(window))
         cut |= set(cut_texts(window))
     window.go_to(0)
     for tool in ALL:
-        window.studio.repairs.add_tool(tool.id, on_selection=False)
+        window.session.repairs.add_tool(tool.id, on_selection=False)
         person.settle()
         texts |= set(shown(window))
         cut |= set(cut_texts(window))
@@ -198,7 +198,7 @@ def test_every_text_is_in_the_catalogue_and_fits_when_it_is_longer(
         "choose_recipe", "save_recipe", "show_print", "edit_target", "show_sound", "show_figures", "find_original",
         "show_storage", "show_keys", "choose_language", "show_help",
     ):  # fmt: skip
-        getattr(window.doors, door)()
+        getattr(window.dialogs, door)()
         person.settle()
     texts |= set(shown(window)) | painted.texts
     commands = set(window.actions_.actions.values())
@@ -292,7 +292,7 @@ def test_the_chosen_language_is_kept_for_the_next_start(qtbot: QtBot, qapp, monk
     qtbot.addWidget(window)
     window.show()
     window.actions_.actions["language"].trigger()
-    dialog = window.doors.language
+    dialog = window.dialogs.language
     titles = [dialog.box.itemText(n) for n in range(dialog.box.count())]
     assert titles[:4] == ["Language of the system", "English", "Deutsch", "Italiano"]
     dialog.box.setCurrentIndex(2)

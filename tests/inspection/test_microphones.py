@@ -76,7 +76,7 @@ def poly(tmp_path: Path) -> Path:
     """The two as a file of a recorder, which names its tracks."""
     path = tmp_path / "take.wav"
     said = ixml_chunk(Broadcast(channel_names=NAMES), rate=RATE)
-    with WavWriter(path, rate=RATE, channels=2, sample_format="int24", said=said) as writer:
+    with WavWriter(path, rate=RATE, channels=2, sample_format="int24", chunks=said) as writer:
         writer.write(SOUND)
     return path
 

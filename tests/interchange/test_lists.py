@@ -291,7 +291,7 @@ def stamped(
     from pulizia.audio.source import ArraySource
     from pulizia.delivery.deliver import write_source
     from pulizia.delivery.deliverable import Deliverable
-    from pulizia.delivery.said import Said
+    from pulizia.delivery.metadata import Metadata
 
     rng = np.random.default_rng(int(start_s))
     samples = rng.normal(0, 0.05, (channels, round(seconds * RATE))).astype(np.float32)
@@ -301,7 +301,7 @@ def stamped(
         path,
         Deliverable(),
         lambda _share: None,
-        said=Said(broadcast=said),
+        metadata=Metadata(broadcast=said),
         loudness=Loudness(),
     )
 

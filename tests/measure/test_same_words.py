@@ -23,7 +23,7 @@ from pulizia.media.open import open_media
 from pulizia.project.clips import Clip
 from pulizia.project.programme_file import clip_of, clip_row
 from pulizia.project.warped import WarpedSource, checked
-from pulizia.session.words_desk import _fitted
+from pulizia.session.words_service import _fitted
 
 RATE = 48_000
 

@@ -70,7 +70,7 @@ def take(tmp_path: Path) -> Path:
     chunks = bext_chunk(said) + struct.pack("<4sI", b"iXML", len(ixml)) + ixml
     chunks += chunk(b"LIST", b"INFO" + chunk(b"INAM", b"Slate 12A\0") + chunk(b"IART", "Grün".encode() + b"\0"))
     markers = [Marker(4800, "Start"), Marker(24_000, "Line 7", 12_000, "say again, softer")]
-    with WavWriter(path, rate=RATE, channels=2, sample_format="int24", markers=markers, said=chunks) as writer:
+    with WavWriter(path, rate=RATE, channels=2, sample_format="int24", markers=markers, chunks=chunks) as writer:
         writer.write(voice_in_noise(4.0, channels=2))
     return path
 

@@ -24,9 +24,9 @@ from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain, Stage
 from pulizia.score.disk_chunks import DiskChunks
 from pulizia.score.order import HARMFUL, order_note
+from pulizia.score.recipe_library import find_recipe, keep_recipe, own_recipes, shipped_recipes
 from pulizia.score.recipes import parse_recipe, recipe_text
 from pulizia.score.runs import CHUNK_FRAMES
-from pulizia.score.shelf import find_recipe, keep_recipe, own_recipes, shipped_recipes
 from pulizia.score.steps import make_step
 from pulizia.tools.registry import tool_of
 

@@ -15,16 +15,16 @@ from hypothesis import strategies as st
 from pulizia.audio.spans import Span
 from pulizia.media.open import open_media
 from pulizia.session.heard import Listening
-from pulizia.session.phrase_desk import pauses_between
+from pulizia.session.phrase_service import pauses_between
+from pulizia.session.session import Session
 from pulizia.session.sound_out import SimulatedOut
-from pulizia.session.studio import Studio
 from pulizia.tools.finding import Finding, Mark
 
 
 @pytest.fixture
-def studio(voice_file: Path) -> Iterator[Studio]:
+def session(voice_file: Path) -> Iterator[Session]:
     """A session with one recording of six seconds, and what it says."""
-    made = Studio(SimulatedOut())
+    made = Session(SimulatedOut())
     made.document.add_media(open_media(voice_file))
     made.told = []
     made.events.message.connect(lambda text, _bad: made.told.append(text))
@@ -33,8 +33,8 @@ def studio(voice_file: Path) -> Iterator[Studio]:
     assert made.pool.unexpected == []
 
 
-def tools_of(studio: Studio) -> list[str]:
-    return [step.tool_id for step in studio.recording.score]
+def tools_of(session: Session) -> list[str]:
+    return [step.tool_id for step in session.recording.score]
 
 
 @pytest.mark.parametrize(
@@ -44,34 +44,36 @@ def tools_of(studio: Studio) -> list[str]:
     ],
 )  # fmt: skip
 def test_a_step_is_dropped_before_the_one_that_stood_at_the_row(
-    studio: Studio, dragged: int, row: int, order: str
+    session: Session, dragged: int, row: int, order: str
 ) -> None:
     names = {"a": "hum", "b": "level", "c": "fade", "d": "limiter"}
     for tool in names.values():
-        studio.document.add_step(studio.current_id, tool, {})
+        session.document.add_step(session.current_id, tool, {})
     for place, tool in enumerate(names.values()):  # new steps are put where they belong: this is the order of the test
-        step = next(s for s in studio.recording.score if s.tool_id == tool)
-        studio.document.move_step(studio.current_id, step.id, place)
-    assert tools_of(studio) == list(names.values())
-    studio.steps.drop(studio.recording.score[dragged].id, row)
-    assert tools_of(studio) == [names[letter] for letter in order]
+        step = next(s for s in session.recording.score if s.tool_id == tool)
+        session.document.move_step(session.current_id, step.id, place)
+    assert tools_of(session) == list(names.values())
+    session.steps.drop(session.recording.score[dragged].id, row)
+    assert tools_of(session) == [names[letter] for letter in order]
 
 
-def test_the_same_file_is_added_once_and_its_copy_as_another(studio: Studio, voice_file: Path, tmp_path: Path) -> None:
-    first = studio.current_id
-    assert studio.document.add_media(open_media(voice_file)) == first
+def test_the_same_file_is_added_once_and_its_copy_as_another(
+    session: Session, voice_file: Path, tmp_path: Path
+) -> None:
+    first = session.current_id
+    assert session.document.add_media(open_media(voice_file)) == first
     copy = tmp_path / "copy.wav"
     copy.write_bytes(voice_file.read_bytes())
-    assert studio.document.add_media(open_media(copy)) != first
-    assert len(studio.document.project.recordings) == 2
+    assert session.document.add_media(open_media(copy)) != first
+    assert len(session.document.project.recordings) == 2
 
 
-def test_the_places_of_a_finding_go_round_in_both_directions(studio: Studio) -> None:
-    rate = studio.recording.rate
+def test_the_places_of_a_finding_go_round_in_both_directions(session: Session) -> None:
+    rate = session.recording.rate
     marks = tuple(Mark(round(s * rate), round(s * rate) + 100, "") for s in (1.0, 2.5, 4.0))
     finding = Finding("clicks", "Clicks.", 30.0, "a minute", 1.0, 0.8, "clicks", marks=marks)
     led = [round(s * rate) for s in (0.5, 2.0, 3.5)]  # half a second before each
-    studio.seek(0)
+    session.seek(0)
     for direction, expected in (
         (1, led[0]),
         (1, led[1]),
@@ -83,41 +85,43 @@ def test_the_places_of_a_finding_go_round_in_both_directions(studio: Studio) -> 
         (-1, led[2]),
     ):
         places: list[int] = []
-        studio.events.shown.connect(lambda start, _stop, places=places: places.append(start))
-        studio.inspection.visit(finding, direction)
-        studio.transport.stop()
-        studio.seek(places[0])
+        session.events.shown.connect(lambda start, _stop, places=places: places.append(start))
+        session.inspection.visit(finding, direction)
+        session.transport.stop()
+        session.seek(places[0])
         assert places[0] == expected
 
 
-def test_trimming_wants_a_selection_and_says_so(studio: Studio) -> None:
-    studio.repairs.trim_to_selection()
-    assert studio.told == ["Select what to keep first."]
-    assert studio.recording.trim is None
-    studio.select(48_000, 96_000)
-    studio.repairs.trim_to_selection()
-    assert studio.recording.trim == Span(48_000, 96_000)
-    assert studio.selection is None
+def test_trimming_wants_a_selection_and_says_so(session: Session) -> None:
+    session.repairs.trim_to_selection()
+    assert session.told == ["Select what to keep first."]
+    assert session.recording.trim is None
+    session.select(48_000, 96_000)
+    session.repairs.trim_to_selection()
+    assert session.recording.trim == Span(48_000, 96_000)
+    assert session.selection is None
 
 
-def test_restoring_where_no_step_acts_says_so(studio: Studio) -> None:
-    studio.repairs.give_back()
-    studio.select(48_000, 96_000)
-    studio.repairs.give_back()
-    assert studio.told == [
+def test_restoring_where_no_step_acts_says_so(session: Session) -> None:
+    session.repairs.give_back()
+    session.select(48_000, 96_000)
+    session.repairs.give_back()
+    assert session.told == [
         "Select the words to restore first.", "No step applies to the selection: it is already the original.",
     ]  # fmt: skip
-    studio.document.add_step(studio.current_id, "level", {"way": "gain", "gain_db": -6.0})  # loudness stays everywhere
-    studio.document.add_step(studio.current_id, "polarity", {"invert": "all"})
-    studio.repairs.give_back()
-    assert {s.tool_id: s.holes for s in studio.recording.score} == {"polarity": (Span(48_000, 96_000),), "level": ()}
+    session.document.add_step(
+        session.current_id, "level", {"way": "gain", "gain_db": -6.0}
+    )  # loudness stays everywhere
+    session.document.add_step(session.current_id, "polarity", {"invert": "all"})
+    session.repairs.give_back()
+    assert {s.tool_id: s.holes for s in session.recording.score} == {"polarity": (Span(48_000, 96_000),), "level": ()}
 
 
 def test_a_programme_is_heard_after_before_removed_and_by_step_of_what_is_in_view(
-    studio: Studio, wav: Callable[..., Path]
+    session: Session, wav: Callable[..., Path]
 ) -> None:
-    assembly, document = studio.assembly, studio.document
-    assembly.add_recording(studio.recording)
+    assembly, document = session.assembly, session.document
+    assembly.add_recording(session.recording)
     programme = assembly.programme
     lane = next(lane for lane in programme.lanes if lane.clips)
     document.add_step(lane.id, "level", {"way": "gain", "gain_db": -6.0})
@@ -127,7 +131,7 @@ def test_a_programme_is_heard_after_before_removed_and_by_step_of_what_is_in_vie
     assert np.abs(dry).max() > 0.01
 
     def heard(listening: Listening) -> np.ndarray:
-        studio.listening = listening
+        session.listening = listening
         return assembly.source.read(96_000, 97_000)
 
     expected = {
@@ -139,7 +143,7 @@ def test_a_programme_is_heard_after_before_removed_and_by_step_of_what_is_in_vie
         assert np.allclose(heard(Listening.AFTER), dry * 10 ** (-18 / 20), atol=1e-6)
         for listening, gain in gains.items():
             assert np.allclose(heard(listening), dry * gain, atol=1e-5), (scope, listening)
-    studio.listening = Listening.AFTER
+    session.listening = Listening.AFTER
 
 
 @given(st.lists(st.integers(0, 1000), min_size=0, max_size=8, unique=True).map(sorted), st.integers(1000, 1500))

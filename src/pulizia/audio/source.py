@@ -41,6 +41,14 @@ class Source(Protocol):
         """Samples of [start, stop), (channels, stop - start) float32; inside 0..frames."""
 
 
+@runtime_checkable
+class ByChannel(Protocol):
+    """A source that can read some of its channels alone."""
+
+    def read_channels(self, start: int, stop: int, channels: Sequence[int]) -> Samples:
+        """Samples of [start, stop) of these channels, in this order."""
+
+
 def content_key(*parts: object) -> str:
     """Digest of the parts' representations."""
     digest = hashlib.blake2b(digest_size=16)
@@ -121,6 +129,7 @@ class ChannelsSource:
         self._source, self._taken = source, list(channels)
         self.rate, self.frames, self.channels = source.rate, source.frames, len(self._taken)
         self.key = content_key("channels", source.key, self._taken)
+        self._by_channel = source if isinstance(source, ByChannel) else None
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch."""
@@ -128,6 +137,8 @@ class ChannelsSource:
 
     def read(self, start: int, stop: int) -> Samples:
         """Samples of [start, stop)."""
+        if self._by_channel is not None:  # the others need not be decoded
+            return self._by_channel.read_channels(start, stop, self._taken)
         return np.ascontiguousarray(self._source.read(start, stop)[self._taken])
 
 

@@ -150,8 +150,8 @@ class ClusterEngine:
         for worker, found in versions.items():
             if found != __version__:
                 self._client.close()
-                said = f"has Pulizia {found}" if isinstance(found, str) else "has no Pulizia"
-                message = f"The worker at {worker} {said}; this is {__version__}. Install the same version everywhere."
+                state = f"has Pulizia {found}" if isinstance(found, str) else "has no Pulizia"
+                message = f"The worker at {worker} {state}; this is {__version__}. Install the same version everywhere."
                 raise PuliziaError(message)
 
     @property

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from pulizia.audio.layouts import channel_names
 from pulizia.audio.source import Source
-from pulizia.delivery.said import Said
+from pulizia.delivery.metadata import Metadata
 from pulizia.errors import MediaError, ProjectError
 from pulizia.media.open import OpenMedia
 from pulizia.project.clips import Programme
@@ -21,7 +21,7 @@ from pulizia.project.programme_sound import ProgrammeSound, sound_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore
 from pulizia.score.steps import Step
-from pulizia.session.subject import said_of
+from pulizia.session.subject import metadata_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,9 +62,9 @@ class Assembled:
         return [*(r.path for r in self.project.recordings), *film]
 
     @property
-    def said(self) -> Said:
+    def metadata(self) -> Metadata:
         """What travels in its files: markers and the start time."""
-        return said_of(self.programme)
+        return metadata_of(self.programme)
 
 
 def add_programme_flag(command: argparse.ArgumentParser) -> None:

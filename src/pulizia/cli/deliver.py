@@ -34,8 +34,8 @@ from pulizia.project.programme import beside_film, in_place
 from pulizia.report.loudness_report import report_content, report_csv, report_html, report_json
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.recipe_library import find_recipe
 from pulizia.score.recipes import Recipe
-from pulizia.score.shelf import find_recipe
 from pulizia.units import format_number
 
 REPORTS = {".html": report_html, ".json": report_json, ".csv": report_csv}
@@ -145,7 +145,7 @@ def one(
         made = [
             deliver(
                 in_place(recording, source) if is_picture(path) else source,
-                target, path, wanted=deliverable_of(options, path), names=names, said=programme.said,
+                target, path, wanted=deliverable_of(options, path), names=names, metadata=programme.metadata,
                 way=options.way, hard=options.limit_hard, progress=progress,
             )
             for path in (output, *options.also)
@@ -172,9 +172,9 @@ def _one_programme(
         raise DeliveryError(message)
     outputs = (output, *options.also)
     for path in outputs:
-        for file in paths_of(path, deliverable_of(options, path), made.said.markers, made.source.frames):
+        for file in paths_of(path, deliverable_of(options, path), made.metadata.markers, made.source.frames):
             check_output(file, inputs=made.inputs, overwrite=overwrite)
-        if is_picture(path) and made.said.picture is None:
+        if is_picture(path) and made.metadata.picture is None:
             message = "The programme has no video, or it is gone. Choose one in the Assembly, or a name that ends in .wav or .flac."
             raise DeliveryError(message)
     names = (DUAL_MONO,) if options.dual_mono and made.programme.channels == 1 else made.names
@@ -183,7 +183,7 @@ def _one_programme(
         done = [
             deliver(
                 beside_film(made.programme, source) if is_picture(path) else source,
-                target, path, wanted=deliverable_of(options, path), names=names, said=made.said,
+                target, path, wanted=deliverable_of(options, path), names=names, metadata=made.metadata,
                 way=options.way, hard=options.limit_hard, progress=progress,
             )
             for path in outputs

@@ -199,7 +199,7 @@ def _rendered(options: argparse.Namespace, programme: Programme) -> dict[str, Re
             path,
             Deliverable(sample_format="int24"),
             progress,
-            said=row.piece.said,
+            metadata=row.piece.metadata,
             loudness=Loudness(),
         )
         source = row.piece.source

@@ -15,7 +15,7 @@ from pulizia.audio.spans import Span
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, kind_of_path
-from pulizia.delivery.said import Said
+from pulizia.delivery.metadata import Metadata
 from pulizia.errors import DeliveryError, MediaError
 from pulizia.measure.same_sound import SameSound, find_same
 from pulizia.measure.same_words import LONGEST_S, SHORTEST_S, SameWords, described, find_words, says_enough
@@ -68,7 +68,7 @@ def _put_back(options: argparse.Namespace, media: OpenMedia, path: Path, found: 
         options.output,
         Deliverable(kind=kind_of_path(options.output)),
         lambda _share: None,
-        said=Said(markers=media.markers, broadcast=broadcast_of(media)),
+        metadata=Metadata(markers=media.markers, broadcast=broadcast_of(media)),
     )
     if words := cut_words(cut):
         print(words, file=sys.stderr if options.json else sys.stdout)

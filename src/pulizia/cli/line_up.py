@@ -54,10 +54,10 @@ def _words(path: Path, lie: LineUp) -> str:
         return f"{path.name}: nothing of the same moment was found (strength {lie.score:.1f}; 15 is certain)."
     sure = "the same moment" if lie.is_same else "perhaps the same moment; listen to it"
     turned = ", inverted" if lie.inverted else ""
-    said = f"{path.name}: {sure}. It began {lie.offset_s:+.5f} s after the first; its clock counts {lie.drift_ppm:+.2f} ppm faster{turned}."
+    sentence = f"{path.name}: {sure}. It began {lie.offset_s:+.5f} s after the first; its clock counts {lie.drift_ppm:+.2f} ppm faster{turned}."
     if lie.exact_place < 0.5:
-        said += " The exact place is not certain: the direct sound is no stronger than its reflections."
+        sentence += " The exact place is not certain: the direct sound is no stronger than its reflections."
     if len(lie.pieces) > 1:
         parts = "; ".join(f"{p.start_s:.1f} to {p.stop_s:.1f} s at {p.offset_s:+.4f} s" for p in lie.pieces)
-        said += f" It jumps: {parts}."
-    return said
+        sentence += f" It jumps: {parts}."
+    return sentence

@@ -11,7 +11,7 @@ from typing import Any
 
 from pulizia.delivery.targets import all_targets, as_table
 from pulizia.media.folders import config_folder
-from pulizia.score.shelf import keep_recipe, own_recipes, shipped_recipes
+from pulizia.score.recipe_library import keep_recipe, own_recipes, shipped_recipes
 from pulizia.settings.as_dict import schema
 from pulizia.tools.base import AnyTool
 from pulizia.tools.registry import ALL, PROBLEMS, tool_named

@@ -67,7 +67,7 @@ def run(options: argparse.Namespace) -> int:
         progress = TerminalProgress(recording.name)
         programme = processed_recording(recording, project, progress)
         wanted = Deliverable(sample_format=FORMATS[options.bits])
-        cut = write_source(programme.kept, target, wanted, progress, said=programme.said, loudness=Loudness())
+        cut = write_source(programme.kept, target, wanted, progress, metadata=programme.metadata, loudness=Loudness())
         progress.done()
         print(f"{recording.name}: written to {target}")
         media = programme.media
@@ -85,7 +85,7 @@ def _render_programme(options: argparse.Namespace) -> int:
         check_output(target, inputs=made.inputs, overwrite=options.overwrite)
     wanted = Deliverable(sample_format=FORMATS[options.bits])
     for target, piece in pieces:
-        cut = write_source(piece.source, target, wanted, progress, said=piece.said, loudness=Loudness())
+        cut = write_source(piece.source, target, wanted, progress, metadata=piece.metadata, loudness=Loudness())
         progress.done()
         print(f"{piece.title}: written to {target}")
         if words := cut_words(cut):

@@ -17,7 +17,7 @@ from pulizia.cli.outputs import add_keep_flag, add_output_flags, deliverable_of,
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import prepared
-from pulizia.delivery.said import moved_to
+from pulizia.delivery.metadata import moved_to
 from pulizia.errors import RecipeError
 from pulizia.inspection.inspect import inspect
 from pulizia.inspection.treat import Trial, kept_steps, treatment
@@ -27,8 +27,8 @@ from pulizia.project.model import Recording
 from pulizia.project.processed import CHUNK_BYTES, Processed, trimmed
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.recipe_library import find_recipe
 from pulizia.score.recipes import Recipe
-from pulizia.score.shelf import find_recipe
 from pulizia.score.steps import Step, make_step
 
 RAISING = {"overload", "leveller", "dull_voice"}  # after which peaks may lie above full scale
@@ -89,9 +89,9 @@ def repair(
     recording = trimmed(Recording.of_media(media), options.keep)
     programme = Processed(sound=chain.after, recording=recording, media=media)
     ready = prepared(programme.kept, wanted, names=media.channel_names)
-    said = moved_to(programme.said, programme.kept, ready, wanted)
+    metadata = moved_to(programme.metadata, programme.kept, ready, wanted)
     cut = write_source(
-        ready, target, wanted, lambda share: progress(share, "repairing"), said=said, loudness=Loudness()
+        ready, target, wanted, lambda share: progress(share, "repairing"), metadata=metadata, loudness=Loudness()
     )
     progress.done()
     names = f" ({', '.join(step.tool_id for step in steps)})" if recipe is None and steps else ""

@@ -21,10 +21,10 @@ from pulizia.delivery.targets import target_of
 from pulizia.errors import DeliveryError, DiskError
 from pulizia.media import suffixes
 from pulizia.media.folders import config_folder
-from pulizia.score.shelf import find_recipe
+from pulizia.score.recipe_library import find_recipe
 
 LOOK_S = 1.0
-NOT_HERE = {"also": (), "programme": None, "recording": None, "keep": None, "json": False, "noise": None, "treat": False,
+NOT_HERE = {"also": (), "reels": False, "programme": None, "recording": None, "keep": None, "json": False, "noise": None, "treat": False,
             "dual_mono": False, "limit_hard": False, "head_s": 0.0, "tail_s": 0.0, "fade_in_s": 0.0, "fade_out_s": 0.0,
             "pop": None}  # fmt: skip
 """Flags of single deliveries and repairs that a standing order has no use for."""

@@ -16,6 +16,7 @@ from pulizia import __version__
 from pulizia.audio.edges import EdgedSource
 from pulizia.audio.source import Source, SpanSource
 from pulizia.delivery.deliverable import Deliverable, kind_of_path, prepared
+from pulizia.delivery.metadata import Metadata, moved_to
 from pulizia.delivery.normalise import (
     Meter,
     NormalisedSource,
@@ -27,7 +28,6 @@ from pulizia.delivery.normalise import (
     verdicts,
 )
 from pulizia.delivery.reels import OutFile, files_of, joined, left_out, paths_of
-from pulizia.delivery.said import Said, moved_to
 from pulizia.delivery.targets import Target
 from pulizia.errors import DeliveryError, DiskError, OutputExistsError
 from pulizia.measure.blocks import SegmentStore
@@ -119,7 +119,7 @@ def deliver(
     wanted: Deliverable | None = None,
     made: Plan | None = None,
     names: tuple[str, ...] | None = None,
-    said: Said | None = None,
+    metadata: Metadata | None = None,
     way: Way = "limit",
     hard: bool = False,
     store: SegmentStore | None = None,
@@ -144,17 +144,17 @@ def deliver(
         # planning, writing and correcting read the programme several times; its steps are worked out once
         with kept(programme, lambda p: progress(0.5 * p, "repairing")) as worked:
             return deliver(
-                worked, target, path, wanted=wanted, names=names, said=said, way=way, hard=hard, store=store, cache=cache,
+                worked, target, path, wanted=wanted, names=names, metadata=metadata, way=way, hard=hard, store=store, cache=cache,
                 progress=lambda p, what: progress(0.5 + 0.5 * p, what),
             )  # fmt: skip
     began = time.monotonic()
     wanted = wanted or Deliverable(kind=kind_of_path(path))
-    said = said or Said()
+    metadata = metadata or Metadata()
     store = store or SegmentStore()
     cache = cache or ChunkCache()
     whole = replace(wanted, head_s=0.0, tail_s=0.0, pop_s=0.0) if wanted.by_reel else wanted  # each reel gets its own
     ready = prepared(
-        programme, whole, lambda p: progress(0.1 * p, tr("converting the rate")), names=said.broadcast.channel_names
+        programme, whole, lambda p: progress(0.1 * p, tr("converting the rate")), names=metadata.broadcast.channel_names
     )
     if ready.channels != programme.channels and names != (DUAL_MONO,):
         names = None
@@ -167,13 +167,13 @@ def deliver(
         )  # fmt: skip
     if made.too_hard and not hard:
         raise DeliveryError(made.too_hard)
-    said = moved_to(said, programme, ready, whole)
+    metadata = moved_to(metadata, programme, ready, whole)
     look = Meter(target, store, names)
     source: Source = made.result
     loud = _loudness(made.predicted)
     if wanted.by_reel:
         loud = Loudness()  # that of the programme is not true of a reel
-    verified, notes = _write_and_measure(files_of(source, path, wanted, said), wanted, loud, look, progress)
+    verified, notes = _write_and_measure(files_of(source, path, wanted, metadata), wanted, loud, look, progress)
     corrected = False
     off = target.integrated_lufs - (verified.integrated_lufs or target.integrated_lufs)
     over = (verified.true_peak_dbtp or -99.0) - target.true_peak_dbtp
@@ -181,10 +181,10 @@ def deliver(
         ceiling = None if made.way == "gain" else target.true_peak_dbtp - max(over, 0.0) - 0.1
         source = NormalisedSource(_before_gain(made, ready, cache), made.gain_db + off, ceiling, cache)
         loud = loud if wanted.by_reel else _loudness(verified)
-        verified, notes = _write_and_measure(files_of(source, path, wanted, said), wanted, loud, look, progress)
+        verified, notes = _write_and_measure(files_of(source, path, wanted, metadata), wanted, loud, look, progress)
         corrected = True
-    files = tuple(paths_of(path, wanted, said.markers, ready.frames))
-    if wanted.by_reel and (words := left_out(said.markers, ready.frames, ready.rate)):
+    files = tuple(paths_of(path, wanted, metadata.markers, ready.frames))
+    if wanted.by_reel and (words := left_out(metadata.markers, ready.frames, ready.rate)):
         notes = (*notes, words)
     return Delivered(
         path=files[0], plan=made, verified=verified, verdicts=verdicts(verified, target), corrected=corrected,
@@ -219,7 +219,7 @@ def _write_and_measure(
         if wanted.kind == "picture":
             notes = _into_picture(file, wanted, told)
         else:
-            write_source(file.source, file.path, wanted, told, said=file.said, loudness=loud)
+            write_source(file.source, file.path, wanted, told, metadata=file.metadata, loudness=loud)
         written = open_media(file.path, lambda _p: progress(0.85, tr("reading back"))).source
         begin, end = file.counts.start, min(file.counts.stop, written.frames) if wanted.by_reel else written.frames
         heard.append(written if (begin, end) == (0, written.frames) else SpanSource(written, begin, end))
@@ -228,7 +228,7 @@ def _write_and_measure(
 
 def _into_picture(file: OutFile, wanted: Deliverable, told: Callable[[float], None]) -> tuple[str, ...]:
     """Replace the sound of a video; returns what it cannot hold."""
-    picture = file.said.picture
+    picture = file.metadata.picture
     if picture is None:
         message = tr(
             "{name} is a video file, and the programme does not come from one. Deliver a sound file instead.",
@@ -256,17 +256,17 @@ def _check_room(path: Path, size: int) -> None:
 
 def write_source(
     source: Source, path: Path, wanted: Deliverable, progress: Callable[[float], None],
-    *, said: Said | None = None, loudness: Loudness | None = None,
+    *, metadata: Metadata | None = None, loudness: Loudness | None = None,
 ) -> int:  # fmt: skip
     """Write a whole source beside ``path`` and rename it into place; WAV keeps markers and broadcast metadata.
 
     Returns how many samples lay above full scale and were cut, which only floats are spared.
     """
-    said, cut = said or Said(), 0
+    metadata, cut = metadata or Metadata(), 0
     floats = wanted.kind == "wav" and wanted.sample_format == "float32"
     if wanted.kind == "wav":
         _check_room(path, source.frames * source.channels * BITS[wanted.sample_format] // 8)
-    with _writer_of(source, path, wanted, said, loudness) as writer:
+    with _writer_of(source, path, wanted, metadata, loudness) as writer:
         for start in range(0, source.frames, WRITE_FRAMES):
             stop = min(start + WRITE_FRAMES, source.frames)
             block = source.read(start, stop)
@@ -290,7 +290,7 @@ def cut_words(cut: int) -> str:
 
 
 def _writer_of(
-    source: Source, path: Path, wanted: Deliverable, said: Said, loudness: Loudness | None
+    source: Source, path: Path, wanted: Deliverable, metadata: Metadata, loudness: Loudness | None
 ) -> WavWriter | FlacWriter | CodedWriter:
     if wanted.kind in ("mp3", "opus", "m4a"):
         return CodedWriter(
@@ -299,19 +299,19 @@ def _writer_of(
             channels=source.channels,
             kind=wanted.kind,
             bitrate_kbps=wanted.bitrate_kbps,
-            tags=said.tags,
+            tags=metadata.tags,
         )
-    chunks, names = b"", said.broadcast.channel_names
+    chunks, names = b"", metadata.broadcast.channel_names
     if wanted.kind == "wav" and loudness is not None:
         bits = BITS[wanted.sample_format]
-        words = said.done or tr("Pulizia {version}", version=__version__)
-        broadcast = said.broadcast.named(source.channels).after(
+        words = metadata.done or tr("Pulizia {version}", version=__version__)
+        broadcast = metadata.broadcast.named(source.channels).after(
             words, rate=source.rate, channels=source.channels, bits=bits
         )
         chunks = bext_chunk(broadcast, loudness) + ixml_chunk(broadcast, rate=source.rate)
     kind: FileKind = "flac" if wanted.kind == "flac" else "wav"
     return sound_writer(
         path, rate=source.rate, channels=source.channels, sample_format=wanted.sample_format, kind=kind,
-        markers=said.markers, dither=wanted.dither, said=chunks, tags=said.tags,
+        markers=metadata.markers, dither=wanted.dither, chunks=chunks, tags=metadata.tags,
         names=names if len(names) == source.channels else (),
     )  # fmt: skip

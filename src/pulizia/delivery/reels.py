@@ -14,7 +14,7 @@ from pulizia.audio.source import Source, SpanSource
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Part, TimelineSource
 from pulizia.delivery.deliverable import Deliverable, with_pop
-from pulizia.delivery.said import Said
+from pulizia.delivery.metadata import Metadata
 from pulizia.errors import DeliveryError
 from pulizia.media.names import safe_name
 from pulizia.units import format_time
@@ -32,7 +32,7 @@ class OutFile:
 
     path: Path
     source: Source
-    said: Said
+    metadata: Metadata
     counts: Span
     reel: str = ""
 
@@ -50,20 +50,22 @@ def paths_of(path: Path, wanted: Deliverable, markers: Sequence[Marker], frames:
     return [reel_path(path, reel.name) for reel in _reels(markers, frames)] if wanted.by_reel else [path]
 
 
-def files_of(source: Source, path: Path, wanted: Deliverable, said: Said) -> list[OutFile]:
+def files_of(source: Source, path: Path, wanted: Deliverable, metadata: Metadata) -> list[OutFile]:
     """The files of a finished sound; of reels each gets the silence, the 2-pop and the start time of its own.
 
     Without reels ``source`` has its silence already, with them not.
     """
     if not wanted.by_reel:
         begin = round(wanted.head_s * source.rate) if wanted.pop_s else 0  # a 2-pop is no part of the programme
-        return [OutFile(path=path, source=with_pop(source, wanted), said=said, counts=Span(begin, source.frames))]
-    reels = _reels(said.markers, source.frames)
+        return [
+            OutFile(path=path, source=with_pop(source, wanted), metadata=metadata, counts=Span(begin, source.frames))
+        ]
+    reels = _reels(metadata.markers, source.frames)
     ends = [min(a.span.stop, b.span.start) for a, b in pairwise(reels)] + [reels[-1].span.stop]
     head, tail = round(wanted.head_s * source.rate), round(wanted.tail_s * source.rate)
     return [
         OutFile(
-            path=reel_path(path, reel.name), said=_said_of(said, reel, head), counts=Span(head, head + end - reel.span.start),
+            path=reel_path(path, reel.name), metadata=_metadata_of(metadata, reel, head), counts=Span(head, head + end - reel.span.start),
             reel=reel.name,
             source=with_pop(EdgedSource(SpanSource(source, reel.span.start, reel.span.stop), head=head, tail=tail), wanted),
         )
@@ -100,17 +102,17 @@ def _reels(markers: Sequence[Marker], frames: int) -> tuple[Reel, ...]:
     return found
 
 
-def _said_of(said: Said, reel: Reel, head: int) -> Said:
+def _metadata_of(metadata: Metadata, reel: Reel, head: int) -> Metadata:
     """What is said of a reel: markers that lie in it, and its own start time, ``head`` frames earlier."""
     inside = tuple(
         replace(m, frame=m.frame - reel.span.start + head, frames=min(m.frames, reel.span.stop - m.frame))
-        for m in said.markers
+        for m in metadata.markers
         if reel.span.start <= m.frame < reel.span.stop
     )
-    start = said.broadcast.frames_since_midnight + reel.span.start - head
-    words = f"{said.broadcast.description}, {reel.name}" if said.broadcast.description else reel.name
+    start = metadata.broadcast.frames_since_midnight + reel.span.start - head
+    words = f"{metadata.broadcast.description}, {reel.name}" if metadata.broadcast.description else reel.name
     return replace(
-        said,
+        metadata,
         markers=inside,
-        broadcast=replace(said.broadcast, description=words, frames_since_midnight=max(0, start)),
+        broadcast=replace(metadata.broadcast, description=words, frames_since_midnight=max(0, start)),
     )

@@ -24,7 +24,7 @@ from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.columns import LEFT_WIDTH
 from pulizia.desktop.controls import ArrowKeys, Button, button, label, retone
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import N_, tr, translated
 
 PLACES = (N_("Bench"), N_("Assembly"), N_("Delivery"))
@@ -94,7 +94,7 @@ class PlaceSwitch(ArrowKeys):
 class TopBar(QWidget):
     """Places, what is on the bench, undo and redo, the menu."""
 
-    def __init__(self, studio: Studio, go_to: Callable[[int], None]) -> None:
+    def __init__(self, session: Session, go_to: Callable[[int], None]) -> None:
         super().__init__()
         self.setFixedHeight(48)
         row = QHBoxLayout(self)
@@ -108,15 +108,15 @@ class TopBar(QWidget):
         row.addWidget(self.name)
         row.addSpacing(12)
         row.addWidget(self.detail)
-        self.stop = button(tr("Stop"), studio.files.stop, tip=tr("Stop opening files"), quiet=True)
+        self.stop = button(tr("Stop"), session.files.stop, tip=tr("Stop opening files"), quiet=True)
         self.stop.hide()
         row.addWidget(self.stop)
         row.addStretch(1)
         self.read_out = label("", 13, token="soft")
         row.addWidget(self.read_out)
         row.addSpacing(16)
-        self.undo = button("", studio.document.undo, quiet=True)
-        self.redo = button("", studio.document.redo, quiet=True)
+        self.undo = button("", session.document.undo, quiet=True)
+        self.redo = button("", session.document.redo, quiet=True)
         self.menu = Button(tr("Menu"))
         self.menu.setToolTip(tr("All actions with their keys (F10)"))
         self.menu.setAccessibleName(tr("Menu"))

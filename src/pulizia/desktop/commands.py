@@ -18,9 +18,9 @@ def window_commands(window: MainWindow) -> list[Command]:
     parts = (_files, _edits, listen_commands, view_commands, _score, _rest)
     commands = [command for part in parts for command in part(window)]
     return [
-        *on_the_bench(window.studio, commands),
+        *on_the_bench(window.session, commands),
         *assembly_commands(
-            window.studio,
+            window.session,
             window.assembly,
             window.list_places,
             window.add_to_programme,
@@ -34,23 +34,25 @@ def window_commands(window: MainWindow) -> list[Command]:
 
 
 def _files(w: MainWindow) -> list[Command]:
-    has = lambda: w.studio.recording is not None  # noqa: E731
+    has = lambda: w.session.recording is not None  # noqa: E731
     return [
         Command("new", N_("File"), tr("New project"), ("Ctrl+N",), w.files.new_project),
         Command("open", N_("File"), tr("Open…"), ("Ctrl+O",), w.files.open_files),
         Command("save", N_("File"), tr("Save project"), ("Ctrl+S",), lambda: _do(w.files.save)),
         Command("save_as", N_("File"), tr("Save project as…"), ("Ctrl+Shift+S",), lambda: _do(w.files.save_as)),
         Command("relink", N_("File"), tr("Relink the recording…"), (), w.files.relink, has),
-        Command("recipe", N_("File"), tr("Recipes…"), ("Ctrl+R",), w.doors.choose_recipe),
-        Command("save_recipe", N_("File"), tr("Save steps as a recipe…"), ("Ctrl+Shift+R",), w.doors.save_recipe, has),
-        Command("print", N_("File"), tr("Render…"), ("Ctrl+P",), w.doors.show_print, has),
-        Command("find_original", N_("File"), tr("Find the original…"), (), w.doors.find_original, has),
+        Command("recipe", N_("File"), tr("Recipes…"), ("Ctrl+R",), w.dialogs.choose_recipe),
+        Command(
+            "save_recipe", N_("File"), tr("Save steps as a recipe…"), ("Ctrl+Shift+R",), w.dialogs.save_recipe, has
+        ),
+        Command("print", N_("File"), tr("Render…"), ("Ctrl+P",), w.dialogs.show_print, has),
+        Command("find_original", N_("File"), tr("Find the original…"), (), w.dialogs.find_original, has),
         Command("quit", N_("File"), tr("Quit"), ("Ctrl+Q",), lambda: _do(w.close)),
     ]
 
 
 def _edits(w: MainWindow) -> list[Command]:
-    s = w.studio
+    s = w.session
     has = lambda: s.recording is not None  # noqa: E731
     marked = lambda: s.selection is not None  # noqa: E731
     trimmed = lambda: s.recording is not None and s.recording.trim is not None  # noqa: E731
@@ -90,7 +92,7 @@ def _edits(w: MainWindow) -> list[Command]:
             s.document.redo,
             lambda: s.document.history.redo_label is not None,
         ),
-        Command("history", N_("Edit"), tr("History…"), ("Ctrl+H",), w.doors.show_history),
+        Command("history", N_("Edit"), tr("History…"), ("Ctrl+H",), w.dialogs.show_history),
         Command("select_all", N_("Edit"), tr("Select all"), ("Ctrl+A",), select_all, has),
         Command(
             "mark_start", N_("Edit"), tr("Set selection start at playhead"), ("[", "I"), lambda: edge("start"), has
@@ -182,7 +184,7 @@ def _edits(w: MainWindow) -> list[Command]:
 
 
 def _score(w: MainWindow) -> list[Command]:
-    s = w.studio
+    s = w.session
     has = lambda: s.owner is not None  # noqa: E731
     on_step = lambda: s.step is not None  # noqa: E731
 
@@ -254,7 +256,7 @@ def _rest(w: MainWindow) -> list[Command]:
         w.delivery.ask_and_deliver()
 
     def has_sound() -> bool:
-        return w.studio.chain is not None
+        return w.session.chain is not None
 
     measuring = w.delivery.measuring
     with_sound: tuple[tuple[str, str, tuple[str, ...], Callable[[], None]], ...] = (
@@ -266,13 +268,13 @@ def _rest(w: MainWindow) -> list[Command]:
     )
     return [
         *(Command(name, N_("Delivery"), title, keys, call, has_sound) for name, title, keys, call in with_sound),
-        Command("own_target", N_("Delivery"), tr("Custom target…"), ("Ctrl+T",), w.doors.edit_target),
+        Command("own_target", N_("Delivery"), tr("Custom target…"), ("Ctrl+T",), w.dialogs.edit_target),
         Command("menu", N_("Help"), tr("Open the menu"), ("F10",), w.top.menu.showMenu),
         Command("first_steps", N_("Help"), tr("First steps"), (), w.show_first_steps),
-        Command("storage", N_("Help"), tr("Cache…"), (), w.doors.show_storage),
-        Command("manual", N_("Help"), tr("Manual"), ("F1",), w.doors.show_help),
-        Command("about", N_("Help"), tr("About Pulizia"), (), w.doors.show_about),
-        Command("keys", N_("Help"), tr("Keys"), ("Shift+F1",), w.doors.show_keys),
+        Command("storage", N_("Help"), tr("Cache…"), (), w.dialogs.show_storage),
+        Command("manual", N_("Help"), tr("Manual"), ("F1",), w.dialogs.show_help),
+        Command("about", N_("Help"), tr("About Pulizia"), (), w.dialogs.show_about),
+        Command("keys", N_("Help"), tr("Keys"), ("Shift+F1",), w.dialogs.show_keys),
     ]
 
 

@@ -34,7 +34,7 @@ class OrderlyEnd(QObject):
     def _keep(self, manager: QSessionManager) -> None:
         """The session ends: nothing is asked, all is kept."""
         manager.setRestartHint(QSessionManager.RestartHint.RestartIfRunning)
-        self._window.studio.document.write_journal()
+        self._window.session.document.write_journal()
 
     def _end(self) -> None:
         if not any(number in SIGNALS for number in self._woken.recv(64)):

@@ -16,8 +16,8 @@ from pulizia.errors import MediaError
 from pulizia.measure.same_sound import SameSound, find_same
 from pulizia.media.open import OpenMedia, open_media
 from pulizia.session.jobs import Job
+from pulizia.session.session import Session
 from pulizia.session.sources import sound_files
-from pulizia.session.studio import Studio
 from pulizia.units import format_number, format_time
 from pulizia.words import plural, tr
 
@@ -25,9 +25,9 @@ from pulizia.words import plural, tr
 class FindDialog(QDialog):
     """Looks through a folder; the likeliest recordings can be opened at the passage."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.session = session
         self.found: list[tuple[Path, SameSound]] = []
         self.setWindowTitle(tr("Find the original"))
         self.setFixedWidth(520)
@@ -65,7 +65,7 @@ class FindDialog(QDialog):
             self._job.cancel()
 
     def _ask(self) -> None:
-        recording = self.studio.recording
+        recording = self.session.recording
         folder = QFileDialog.getExistingDirectory(
             self, tr("Raw recordings"), str(recording.path.parent if recording else "")
         )
@@ -74,10 +74,10 @@ class FindDialog(QDialog):
 
     def look(self, places: list[Path]) -> None:
         """Look through folders and files in the background."""
-        recording, chain = self.studio.recording, self.studio.chain
+        recording, chain = self.session.recording, self.session.chain
         if recording is None or chain is None:
             return
-        self._of, self._span = recording.id, self.studio.selection.span if self.studio.selection else None
+        self._of, self._span = recording.id, self.session.selection.span if self.session.selection else None
         worked = SpanSource(chain.before, self._span.start, self._span.stop) if self._span else chain.before
 
         def work(job: Job) -> list[tuple[Path, SameSound]]:
@@ -94,7 +94,7 @@ class FindDialog(QDialog):
             return sorted(rows, key=lambda row: -row[1].likeness)
 
         self.progress.show()
-        self._job = self.studio.pool.submit(
+        self._job = self.session.pool.submit(
             work, title=tr("Finding the original"), slot="find", on_done=self._show, on_error=self.words.setText,
             on_progress=lambda share: self.progress.setValue(round(1000 * share)),
         )  # fmt: skip
@@ -144,21 +144,21 @@ class FindDialog(QDialog):
 
     def put_back(self, path: Path, same: SameSound) -> None:
         """Take the raw recording into the project, and put it back where it was looked for."""
-        self.studio.job(
+        self.session.job(
             lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name),
-            lambda media: self.studio.repairs.put_back(self._of, media, same, self._span),
+            lambda media: self.session.repairs.put_back(self._of, media, same, self._span),
         )  # fmt: skip
         self.accept()
 
     def bring(self, path: Path, same: SameSound) -> None:
         """Put a recording that was found on the bench, with the passage marked."""
-        recording, selection = self.studio.recording, self.studio.selection
+        recording, selection = self.session.recording, self.session.selection
         seconds = (selection.span.frames if selection else recording.frames) / recording.rate if recording else 0.0
 
         def opened(media: OpenMedia) -> None:
-            self.studio.choose_recording(self.studio.document.add_media(media))
+            self.session.choose_recording(self.session.document.add_media(media))
             rate = media.source.rate
-            self.studio.select(round(max(0.0, same.offset_s) * rate), round((same.offset_s + seconds) * rate))
+            self.session.select(round(max(0.0, same.offset_s) * rate), round((same.offset_s + seconds) * rate))
 
-        self.studio.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), opened)
+        self.session.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), opened)
         self.accept()

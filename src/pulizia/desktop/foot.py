@@ -20,7 +20,7 @@ from pulizia.desktop.controls import SegmentSwitch
 from pulizia.desktop.gauges import FULL_GAUGE, Figures, Gauge
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.session.heard import Listening
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_clock, format_number
 from pulizia.words import tr, translated
 
@@ -103,19 +103,19 @@ class RoundButton(QWidget):
 
 
 class Foot(QWidget):
-    """Everything at the foot, fed from the studio 50 times a second while playing."""
+    """Everything at the foot, fed from the session 50 times a second while playing."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self.setFixedHeight(56)
         row = self._row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 16, 0)
         row.setSpacing(0)
         self.play = RoundButton("play", tr("Play or stop"), tr("Play or stop (Space)"))
-        self.play.pressed.connect(studio.play_or_stop)
+        self.play.pressed.connect(session.play_or_stop)
         self.loop = RoundButton("loop", tr("Loop"), tr("Loop the selection (R)"))
-        self.loop.pressed.connect(studio.toggle_loop)
+        self.loop.pressed.connect(session.toggle_loop)
         self.clock = Clock()
         self.switch = SegmentSwitch(
             [o.value for o in ORDER],
@@ -127,14 +127,14 @@ class Foot(QWidget):
             ],
             tr("What is heard and seen"),
         )
-        self.switch.chosen.connect(lambda index: studio.set_listening(ORDER[index]))
+        self.switch.chosen.connect(lambda index: session.set_listening(ORDER[index]))
         self.matched = QCheckBox(tr("Matched level"))
         self.matched.setToolTip(
             tr(
                 "Match the loudness of After to Before, so that the louder one is not mistaken for the better one (Shift+M)"
             )
         )
-        self.matched.clicked.connect(studio.set_matched)
+        self.matched.clicked.connect(session.set_matched)
         self.gauge, self.figures = Gauge(), Figures()
         row.addWidget(self.play)
         row.addSpacing(6)
@@ -168,10 +168,10 @@ class Foot(QWidget):
 
     def refresh(self) -> None:
         """Show the choices as they are now."""
-        studio = self.studio
-        self.switch.set_index(ORDER.index(studio.listening))
-        self.matched.setChecked(studio.matched)
-        gain = studio.match_gain_db() if studio.matched else 0.0
+        session = self.session
+        self.switch.set_index(ORDER.index(session.listening))
+        self.matched.setChecked(session.matched)
+        gain = session.match_gain_db() if session.matched else 0.0
         self.matched.setText(tr("Matched level"))
         self.matched.setToolTip(
             tr(
@@ -180,28 +180,28 @@ class Foot(QWidget):
             )
         )
         for part in (self.play, self.loop, self.switch, self.matched):
-            part.setEnabled(studio.heard_source is not None)
-        self.play.set_on(studio.transport.is_playing)
-        self.loop.set_on(studio.transport.loop is not None)
+            part.setEnabled(session.heard_source is not None)
+        self.play.set_on(session.transport.is_playing)
+        self.loop.set_on(session.transport.loop is not None)
         self.tick()
 
     def tick(self) -> None:
         """Bring clock, gauges and figures up to the present position."""
-        studio = self.studio
-        position = studio.transport.position
-        rate = studio.rate
+        session = self.session
+        position = session.transport.position
+        rate = session.rate
         self.clock.show_seconds(position / rate)
-        self.play.set_on(studio.transport.is_playing)
-        names = studio.heard_names
+        self.play.set_on(session.transport.is_playing)
+        names = session.heard_names
         names = shown_names(names) if names else ("L", "R")
-        reading = studio.transport.heard_levels() if studio.transport.is_playing else None
+        reading = session.transport.heard_levels() if session.transport.is_playing else None
         self.gauge.show_reading(reading, names)
-        measures = studio.heard_measures
+        measures = session.heard_measures
         if measures is None:
             self.figures.show_values((None,) * 5)
             return
         self.figures.show_values((
-            *studio.loudness_now(), measures.integrated_lufs, measures.loudness_range_lu, measures.true_peak_dbtp,
+            *session.loudness_now(), measures.integrated_lufs, measures.loudness_range_lu, measures.true_peak_dbtp,
         ))  # fmt: skip
 
 

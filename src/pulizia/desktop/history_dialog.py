@@ -8,16 +8,16 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem
 
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour, font
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 
 class HistoryDialog(QDialog):
     """Stays open beside the work and follows it."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.session = session
         self.setWindowTitle(tr("History"))
         self.resize(340, 460)
         column = QVBoxLayout(self)
@@ -35,12 +35,12 @@ class HistoryDialog(QDialog):
         column.addLayout(row)
         self._shown: tuple[tuple[str, ...], tuple[str, ...]] | None = None
         self._filling = False
-        studio.events.document.connect(self.refresh)
+        session.events.document.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the edits as they are now."""
-        labels = self.studio.document.history.labels
+        labels = self.session.document.history.labels
         if labels == self._shown or (not self.isVisible() and self._shown is not None):
             return
         self._shown, self._filling = labels, True
@@ -63,4 +63,4 @@ class HistoryDialog(QDialog):
 
     def _go(self, row: int) -> None:
         if not self._filling and row >= 0:
-            self.studio.document.go_to(row)
+            self.session.document.go_to(row)

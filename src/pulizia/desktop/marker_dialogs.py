@@ -8,15 +8,15 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from pulizia.audio.markers import Marker
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 
 class MarkerDialogs:
     """Rename, export and import markers of the recording on the bench."""
 
-    def __init__(self, window: QWidget, studio: Studio) -> None:
-        self._window, self._studio = window, studio
+    def __init__(self, window: QWidget, session: Session) -> None:
+        self._window, self._studio = window, session
 
     def rename(self, marker: Marker) -> None:
         """Ask for a marker's name."""

@@ -21,17 +21,17 @@ from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.delivery.order_sheet import FORMATS
 from pulizia.desktop.existing import CHOOSE, KEEP_BOTH, REPLACE, ask_existing
 from pulizia.errors import PuliziaError
-from pulizia.session.print_desk import PATTERN
-from pulizia.session.studio import Studio
+from pulizia.session.print_service import PATTERN
+from pulizia.session.session import Session
 from pulizia.words import plural, tr, translated
 
 
 class PrintDialog(QDialog):
     """New files beside the recording; the original stays as it is."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.session = session
         self.setWindowTitle(tr("Render"))
         self.setFixedWidth(440)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -53,12 +53,12 @@ class PrintDialog(QDialog):
             (tr("whole recording as one file"), "whole"),
         ):
             self.what.addItem(translated(words), value)
-        self.what.setCurrentIndex(0 if studio.selection is not None else 2)
+        self.what.setCurrentIndex(0 if session.selection is not None else 2)
         self.what.setAccessibleName(tr("What"))
         self.what.activated.connect(lambda _n: self._show())
         self.handles = FigureBox()
         self.handles.setRange(0.0, 30.0)
-        self.handles.setValue(studio.prints.handles_s)
+        self.handles.setValue(session.prints.handles_s)
         self.handles.setSuffix(" s")
         self.handles.setAccessibleName(tr("Handles"))
         self.handles.setToolTip(tr("Extra sound at both ends of each file"))
@@ -98,7 +98,7 @@ class PrintDialog(QDialog):
 
     def _show(self) -> None:
         try:
-            made = self.studio.prints.paths(
+            made = self.session.prints.paths(
                 self.what.currentData(), Path(), self.pattern.text(), self._wanted(), self.handles.value()
             )
         except PuliziaError as error:
@@ -113,10 +113,10 @@ class PrintDialog(QDialog):
 
     def print_into(self, folder: Path, *, overwrite: bool = False, keep_both: bool = False) -> None:
         """Write the files; what is there already is replaced, or kept beside new names, only as asked."""
-        desk = self.studio.prints
-        desk.handles_s = self.handles.value()
+        service = self.session.prints
+        service.handles_s = self.handles.value()
         try:
-            desk.write(
+            service.write(
                 self.what.currentData(), folder, pattern=self.pattern.text(), wanted=self._wanted(),
                 handles_s=self.handles.value(), overwrite=overwrite, keep_both=keep_both,
             )  # fmt: skip
@@ -126,7 +126,7 @@ class PrintDialog(QDialog):
         self.accept()
 
     def _ask(self) -> None:
-        recording = self.studio.recording
+        recording = self.session.recording
         folder = QFileDialog.getExistingDirectory(
             self, tr("Render to"), str(recording.path.parent if recording else "")
         )
@@ -137,7 +137,7 @@ class PrintDialog(QDialog):
         """Write the files; where some are there already, ask first."""
         what, handles = self.what.currentData(), self.handles.value()
         try:
-            made = self.studio.prints.paths(what, folder, self.pattern.text(), self._wanted(), handles)
+            made = self.session.prints.paths(what, folder, self.pattern.text(), self._wanted(), handles)
         except PuliziaError as error:
             self.words.setText(str(error))
             return

@@ -14,14 +14,14 @@ from pulizia.desktop.assembly.render_clips_dialog import RenderClipsDialog
 from pulizia.desktop.bars import DELIVERY
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.media.names import safe_name
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 
 class ProgrammeCommands(QMainWindow):
     """The part of the window that takes the programme in and out."""
 
-    studio: Studio
+    session: Session
     delivery: Delivery
     rendering_clips: RenderClipsDialog
 
@@ -31,45 +31,45 @@ class ProgrammeCommands(QMainWindow):
 
     def add_to_programme(self) -> None:
         """Lay the selection of the recording on the bench, or all of it, onto the chosen lane of the programme."""
-        studio, recording = self.studio, self.studio.recording
+        session, recording = self.session, self.session.recording
         if recording is None:
             return
-        span = studio.selection.span if studio.selection is not None and not studio.assembly.is_open else None
-        studio.assembly.add_recording(recording, span)
-        programme = studio.assembly.programme
-        if programme is not None and not studio.assembly.is_open:
-            studio.say(tr("Added to {name}.", name=programme.name))
+        span = session.selection.span if session.selection is not None and not session.assembly.is_open else None
+        session.assembly.add_recording(recording, span)
+        programme = session.assembly.programme
+        if programme is not None and not session.assembly.is_open:
+            session.say(tr("Added to {name}.", name=programme.name))
 
     def render_programme(self) -> None:
         """Ask for a name and write the programme as a WAV file."""
-        studio, programme = self.studio, self.studio.assembly.programme
-        if programme is None or studio.assembly.sound is None:
-            studio.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
+        session, programme = self.session, self.session.assembly.programme
+        if programme is None or session.assembly.sound is None:
+            session.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
             return
         proposal = str(self._project_folder() / f"{safe_name(programme.name)}.wav")
         name, _ = QFileDialog.getSaveFileName(self, tr("Render the programme"), proposal, tr("WAV (*.wav)"))
         if name:
-            studio.programme_out.render(Path(name))
+            session.programme_out.render(Path(name))
 
     def render_stems(self) -> None:
         """Ask for a folder and write each stem of the programme."""
         chosen = QFileDialog.getExistingDirectory(self, tr("Render stems to"), str(self._project_folder()))
         if chosen:
-            self.studio.programme_out.render_stems(Path(chosen))
+            self.session.programme_out.render_stems(Path(chosen))
 
     def render_reels(self) -> None:
         """Ask for a folder and write each reel of the programme."""
         chosen = QFileDialog.getExistingDirectory(self, tr("Render reels to"), str(self._project_folder()))
         if chosen:
-            self.studio.programme_out.render_reels(Path(chosen))
+            self.session.programme_out.render_reels(Path(chosen))
 
     def render_clips(self) -> None:
         """Ask how and where to, and write the clips of the programme."""
-        self.rendering_clips = RenderClipsDialog(self.studio, self, self._project_folder())
+        self.rendering_clips = RenderClipsDialog(self.session, self, self._project_folder())
         self.rendering_clips.open()
 
     def _project_folder(self) -> Path:
-        path = self.studio.document.path
+        path = self.session.document.path
         return path.parent if path is not None else Path.home()
 
     def deliver_programme(self) -> None:

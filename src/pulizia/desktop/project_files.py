@@ -19,7 +19,7 @@ from pulizia.media import suffixes
 from pulizia.media.folders import state_folder
 from pulizia.project.file import SUFFIX
 from pulizia.project.journal import left_behind
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr, translated
 
 SOUND_FILES = suffixes.pattern((*suffixes.SOUND, *suffixes.VIDEO))
@@ -31,10 +31,10 @@ class ProjectFiles:
     """What the File menu does. ``closed`` is called when a project was put away for an empty one."""
 
     def __init__(
-        self, window: QWidget, studio: Studio, preferences: Preferences, lists: ListPlaces, where_left: WhereLeft,
+        self, window: QWidget, session: Session, preferences: Preferences, lists: ListPlaces, where_left: WhereLeft,
         closed: Callable[[], None],
     ) -> None:  # fmt: skip
-        self._window, self._studio, self._preferences = window, studio, preferences
+        self._window, self._studio, self._preferences = window, session, preferences
         self._lists, self._where_left, self._closed = lists, where_left, closed
         self._demo_waits = False
         self.asks = True  # False where nobody sits before the window

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The shelf of recipes: shipped and own ones, applied to one recording or to all."""
+"""The recipe library: shipped and own ones, applied to one recording or to all."""
 
 from __future__ import annotations
 
@@ -23,9 +23,9 @@ from pulizia.errors import PuliziaError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
 from pulizia.project.model import Project
+from pulizia.score.recipe_library import keep_recipe, own_recipes, shipped_recipes
 from pulizia.score.recipes import Recipe, recipe_text
-from pulizia.score.shelf import keep_recipe, own_recipes, shipped_recipes
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.tools.registry import tool_of
 from pulizia.units import format_time
 from pulizia.words import plural, tr, translated
@@ -34,9 +34,9 @@ from pulizia.words import plural, tr, translated
 class RecipesDialog(QDialog):
     """Choose, apply to the recordings that are ticked, take in, give out, remove."""
 
-    def __init__(self, studio: Studio, parent: QWidget, picked: frozenset[str] = frozenset()) -> None:
+    def __init__(self, session: Session, parent: QWidget, picked: frozenset[str] = frozenset()) -> None:
         super().__init__(parent)
-        self.studio, self._window = studio, parent
+        self.session, self._window = session, parent
         self.setWindowTitle(tr("Recipes"))
         self.resize(820, 500)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -56,7 +56,7 @@ class RecipesDialog(QDialog):
         right.addLayout(self._open)
         self.places: dict[tuple[int, str], ChoiceBox] = {}
         row.addLayout(right, 1)
-        row.addLayout(self._build_targets(picked or frozenset({studio.current_id or ""})))
+        row.addLayout(self._build_targets(picked or frozenset({session.current_id or ""})))
         column.addLayout(row, 1)
         row = QHBoxLayout()
         row.addWidget(
@@ -82,7 +82,7 @@ class RecipesDialog(QDialog):
         self.targets = QListWidget()
         self.targets.setAccessibleName(tr("Recordings that get the steps"))
         self.targets.setFixedWidth(210)
-        for recording in self.studio.document.project.recordings:
+        for recording in self.session.document.project.recordings:
             item = QListWidgetItem(recording.name)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if recording.id in picked else Qt.CheckState.Unchecked)
@@ -194,7 +194,7 @@ class RecipesDialog(QDialog):
 
     @property
     def _marked(self) -> tuple[float, float] | None:
-        selection, recording = self.studio.selection, self.studio.recording
+        selection, recording = self.session.selection, self.session.recording
         if selection is None or recording is None:
             return None
         return selection.span.start / recording.rate, selection.span.stop / recording.rate
@@ -207,12 +207,12 @@ class RecipesDialog(QDialog):
         marked, asked = self._marked, {place for place, box in self.places.items() if box.currentData()}
         here = known[0].placed(marked, asked) if marked is not None and asked else known[0]
         # in another recording the selection would be another passage
-        wanted = {i: here if i == self.studio.current_id else known[0] for i in ids}
-        before = self.studio.document.project
-        self.studio.document.apply_recipe(wanted, self.same.currentData())
+        wanted = {i: here if i == self.session.current_id else known[0] for i in ids}
+        before = self.session.document.project
+        self.session.document.apply_recipe(wanted, self.same.currentData())
         one = before.recording(ids[0]).name
         count = one if len(ids) == 1 else plural("1 recording", "{n} recordings", len(ids))
-        self.studio.say(
+        self.session.say(
             tr("{name} was added to {count}. Every step stays adjustable.", name=known[0].name, count=count)
         )
         if len(ids) > 1:
@@ -224,12 +224,12 @@ class RecipesDialog(QDialog):
         rows = []
         for recording_id, recipe in wanted.items():
             was = {step.id: step for step in before.recording(recording_id).score}
-            now = self.studio.document.project.recording(recording_id)
+            now = self.session.document.project.recording(recording_id)
             added = sum(step.id not in was for step in now.score)
             replaced = sum(step.id in was and step != was[step.id] for step in now.score)
             rows.append((now.name, str(added), str(replaced), str(len(recipe.steps) - added - replaced)))
         self.results = TableDialog(
-            self.studio, tr("Recipe applied"), tr("One undo takes all of it back."), self._window, figures=3
+            self.session, tr("Recipe applied"), tr("One undo takes all of it back."), self._window, figures=3
         )
         self.results.show_table((tr("Recording"), tr("added"), tr("replaced"), tr("kept")), rows)
         self.results.open()
@@ -245,7 +245,7 @@ class RecipesDialog(QDialog):
                 wrong.append(str(error))
         self.fill(kept[-1] if kept else self.name)
         if wrong:
-            self.studio.say(" ".join(wrong), bad=True)
+            self.session.say(" ".join(wrong), bad=True)
 
     def _ask_in(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, tr("Import recipes"), "", tr("Recipes (*.json)"))
@@ -261,7 +261,7 @@ class RecipesDialog(QDialog):
             try:
                 write_text(Path(name), recipe_text(recipe.name, recipe.steps_for(48_000), 48_000, recipe.description))
             except PuliziaError as error:
-                self.studio.say(str(error), bad=True)
+                self.session.say(str(error), bad=True)
 
     def _remove(self) -> None:
         known = self.recipes.get(self.name)
@@ -271,11 +271,11 @@ class RecipesDialog(QDialog):
 
 
 class KeepRecipeDialog(QDialog):
-    """Name and describe the score, and keep it on the shelf."""
+    """Name and describe the score, and keep it in the library."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.session = session
         self.setWindowTitle(tr("Save steps as a recipe"))
         self.setFixedWidth(420)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -302,9 +302,9 @@ class KeepRecipeDialog(QDialog):
 
     def keep(self) -> None:
         """Write it into the user's folder."""
-        recording, name = self.studio.recording, self.name.text().strip()
+        recording, name = self.session.recording, self.name.text().strip()
         if recording is None or not name:
-            self.studio.say(tr("Give the recipe a name first."), bad=True)
+            self.session.say(tr("Give the recipe a name first."), bad=True)
             return
         steps = tuple(step.for_recipe() for step in recording.score if not step.other)
         short = "-".join("".join(c if c.isalnum() else " " for c in name.lower()).split()) or "recipe"
@@ -314,7 +314,7 @@ class KeepRecipeDialog(QDialog):
                 recipe_text(name, steps, recording.rate, self.description.text().strip()),
             )
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             return
-        self.studio.say(tr("{name} was saved to your recipes (Ctrl+R).", name=name))
+        self.session.say(tr("{name} was saved to your recipes (Ctrl+R).", name=name))
         self.accept()

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, button, label
 from pulizia.desktop.sliders import SliderRow
+from pulizia.session.session import Session
 from pulizia.session.sound_out import SIMULATED, SIMULATED_WORDS, Choice, output_of, outputs
-from pulizia.session.studio import Studio
 from pulizia.settings.declare import Number
 from pulizia.units import Unit, db_to_gain, gain_to_db
 from pulizia.words import N_, tr, translated
@@ -25,9 +25,9 @@ LEVEL = Number(
 class SoundDialog(QDialog):
     """Choices take effect at once."""
 
-    def __init__(self, studio: Studio, parent: QWidget, chosen: Callable[[str], None] = lambda _id: None) -> None:
+    def __init__(self, session: Session, parent: QWidget, chosen: Callable[[str], None] = lambda _id: None) -> None:
         super().__init__(parent)
-        self.studio, self._remember = studio, chosen
+        self.session, self._remember = session, chosen
         self.setWindowTitle(tr("Sound output"))
         self.setFixedWidth(420)
         column = QVBoxLayout(self)
@@ -43,7 +43,7 @@ class SoundDialog(QDialog):
         column.addLayout(row)
         self.words = label("", 12, token="soft", wrap=True)
         column.addWidget(self.words)
-        self.level = SliderRow(LEVEL, 0.0, round(gain_to_db(studio.transport.volume), 1))
+        self.level = SliderRow(LEVEL, 0.0, round(gain_to_db(session.transport.volume), 1))
         self.level.changed.connect(self._set_level)
         column.addWidget(self.level)
         column.addWidget(button(tr("Close"), self.accept), alignment=Qt.AlignmentFlag.AlignRight)
@@ -53,13 +53,13 @@ class SoundDialog(QDialog):
 
     def fill(self, *, again: bool = False) -> None:
         """List the outputs."""
-        if again and self.studio.transport.is_playing:
-            self.studio.transport.stop()
-            self.studio.events.playing.emit()
+        if again and self.session.transport.is_playing:
+            self.session.transport.stop()
+            self.session.events.playing.emit()
         self._found = [*outputs(again=again), Choice(SIMULATED, translated(SIMULATED_WORDS))]
         self.box.clear()
         self.box.addItems([choice.name for choice in self._found])
-        now = self.studio.transport.output
+        now = self.session.transport.output
         names = [choice.name for choice in self._found]
         self.box.setCurrentIndex(names.index(now.name) if now.name in names else len(names) - 1)
         if len(self._found) == 1:
@@ -72,9 +72,9 @@ class SoundDialog(QDialog):
 
     def _choose(self, index: int) -> None:
         choice = self._found[index]
-        self.studio.transport.use_output(output_of(choice.id, choice.name))
+        self.session.transport.use_output(output_of(choice.id, choice.name))
         self._remember(choice.id)
-        self.studio.events.playing.emit()
+        self.session.events.playing.emit()
 
     def _set_level(self, db: float) -> None:
-        self.studio.transport.volume = db_to_gain(db)
+        self.session.transport.volume = db_to_gain(db)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Start the application: fonts, theme, studio, window."""
+"""Start the application: fonts, theme, session, window."""
 
 from __future__ import annotations
 
@@ -27,8 +27,8 @@ from pulizia.desktop.window import MainWindow
 from pulizia.media.faults import note_fault
 from pulizia.session.memory import give_back
 from pulizia.session.output_protocol import SoundOut
+from pulizia.session.session import Session
 from pulizia.session.sound_out import SERVER, SIMULATED, default_choice, output_of, outputs
-from pulizia.session.studio import Studio
 from pulizia.tools.registry import PROBLEMS
 
 MOST_WORKERS = 3  # jobs at once, besides playing
@@ -57,8 +57,8 @@ def make_window(*, simulated: bool = False) -> tuple[MainWindow, Poster]:
     poster = Poster()
     # a worker for each core, at least two: more of them would only take the window's turns
     threads = min(max(2, os.cpu_count() or 2), MOST_WORKERS)
-    studio = Studio(_output(preferences, simulated=simulated), poster.post, threads=threads)
-    return MainWindow(studio, preferences, window_commands), poster
+    session = Session(_output(preferences, simulated=simulated), poster.post, threads=threads)
+    return MainWindow(session, preferences, window_commands), poster
 
 
 def _output(preferences: Preferences, *, simulated: bool) -> SoundOut:
@@ -82,9 +82,9 @@ def collect_at_rest(window: MainWindow) -> QTimer:
     """Look through all that was made since, whenever nothing is played, worked on or held by the mouse."""
 
     def collect() -> None:
-        studio = window.studio
+        session = window.session
         held = QApplication.mouseButtons() != Qt.MouseButton.NoButton
-        if not (studio.transport.is_playing or studio.pool.busy or held):
+        if not (session.transport.is_playing or session.pool.busy or held):
             gc.collect()
             threading.Thread(target=give_back, daemon=True).start()  # 20 ms for 100 MB
 
@@ -103,7 +103,7 @@ def start(options: argparse.Namespace) -> int:
     application = make_application()
     wrong = use_language(chosen_language(Preferences().text("language", "system")))
     window, poster = make_window(simulated=options.simulated_output)
-    sys.excepthook = lambda _kind, error, _trace: window.studio.say(note_fault(error), bad=True)
+    sys.excepthook = lambda _kind, error, _trace: window.session.say(note_fault(error), bad=True)
     window.show()
     settle_memory()
     collect_at_rest(window)
@@ -115,7 +115,7 @@ def start(options: argparse.Namespace) -> int:
         window.show_first_steps()
     for sentence in (wrong, *PROBLEMS):
         if sentence:
-            window.studio.say(sentence, bad=True)
+            window.session.say(sentence, bad=True)
     if options.picture:
         window.files.asks = False
         QTimer.singleShot(4000, lambda: (window.grab().save(options.picture), window.close()))

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QW
 
 from pulizia.desktop.controls import button, label
 from pulizia.media.folders import cache_folder
-from pulizia.session.studio import CACHE_LIMITS, Studio
+from pulizia.session.session import CACHE_LIMITS, Session
 from pulizia.units import format_number
 from pulizia.words import N_, tr
 
@@ -28,9 +28,9 @@ def held_bytes(folder: Path) -> int:
 class StorageDialog(QDialog):
     """Everything here can be made again from the recordings."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.session = session
         self.setWindowTitle(tr("Cache"))
         self.setFixedWidth(460)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -74,7 +74,7 @@ class StorageDialog(QDialog):
 
     def clear(self) -> None:
         """Remove what the open recordings do not use."""
-        used = {m.source.path for m in self.studio.document.media.values()}
+        used = {m.source.path for m in self.session.document.media.values()}
         kept = {p.stem for p in used}
         for name in KEPT:
             for file in cache_folder(name).iterdir():

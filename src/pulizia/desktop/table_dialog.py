@@ -14,7 +14,7 @@ from pulizia.desktop.controls import button, hairline, label, scrolled
 from pulizia.errors import PuliziaError
 from pulizia.media.write import write_text
 from pulizia.report.measurement_log import as_csv
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import plain_figure
 from pulizia.words import tr, translated
 
@@ -25,10 +25,10 @@ class TableDialog(QDialog):
     """Head and rows; ``figures`` of the columns after the first are set to the right in bold, the rest as sentences."""
 
     def __init__(
-        self, studio: Studio, title: str, words: str, parent: QWidget, *, figures: int, width: int = 640
+        self, session: Session, title: str, words: str, parent: QWidget, *, figures: int, width: int = 640
     ) -> None:
         super().__init__(parent)
-        self.studio, self._figures = studio, figures
+        self.session, self._figures = session, figures
         self.head: Sequence[str] = ()
         self.rows: Rows = ()
         self.setWindowTitle(translated(title))
@@ -84,16 +84,16 @@ class TableDialog(QDialog):
         QGuiApplication.clipboard().setText(
             translated("\n".join("\t".join(row) for row in (self.head, *self.rows)) + "\n")
         )
-        self.studio.say(tr("The table was copied."))
+        self.session.say(tr("The table was copied."))
 
     def save_to(self, path: Path) -> None:
         """Write the table as CSV."""
         try:
             write_text(path, as_csv([list(self.head), *([plain_figure(cell) for cell in row] for row in self.rows)]))
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
         else:
-            self.studio.say(tr("Saved as {name}.", name=path.name))
+            self.session.say(tr("Saved as {name}.", name=path.name))
 
     def _ask(self) -> None:
         name, _ = QFileDialog.getSaveFileName(

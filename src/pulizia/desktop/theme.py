@@ -31,9 +31,9 @@ class Theme:
     soft: str  # second text, axis labels, peaks
     verd: str  # ours: acting, fills, lines
     verd_text: str
-    verd_soft: str  # tide, area "removed"
+    verd_soft: str  # level of what is removed, area "removed"
     on_verd: str
-    tide: str  # tide of the selected strip
+    removed: str  # level of what the selected step removes
     ochre: str  # caution mark
     ochre_text: str
     madder: str  # over a limit, trouble
@@ -176,7 +176,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton:disabled {{ color: {t.strong}; border-color: {t.line}; background: {t.paper}; }}
     QPushButton[main="true"] {{ background: {t.verd}; color: {t.on_verd}; border: none;
         min-height: 34px; font-size: 15px; font-weight: 600; }}
-    QPushButton[main="true"]:hover {{ background: {t.tide if t.name == "linen" else t.verd_text}; }}
+    QPushButton[main="true"]:hover {{ background: {t.removed if t.name == "linen" else t.verd_text}; }}
     QPushButton[main="true"]:disabled {{ background: {t.line}; color: {t.soft}; }}
     QPushButton[main="true"]:focus {{ border: 2px solid {t.ink}; min-height: 30px; }}
     QPushButton[quiet="true"] {{ background: transparent; border: none; color: {t.ink}; padding: 0 6px; }}

@@ -14,7 +14,7 @@ from pulizia.words import N_, tr
 
 def listen_commands(w: MainWindow) -> list[Command]:
     """What is heard, and how."""
-    s = w.studio
+    s = w.session
     has = lambda: s.heard_source is not None  # noqa: E731
 
     two = lambda: s.recording is not None and s.recording.channels == 2  # noqa: E731
@@ -133,7 +133,7 @@ def listen_commands(w: MainWindow) -> list[Command]:
             lambda: s.only_band,
         ),
         Command("go_to_time", N_("Listen"), tr("Go to time…"), ("Ctrl+G",), w.go_to_time, has),
-        Command("output", N_("Listen"), tr("Sound output…"), (), w.doors.show_sound),
+        Command("output", N_("Listen"), tr("Sound output…"), (), w.dialogs.show_sound),
         Command("start", N_("Listen"), tr("To the start"), ("Home",), lambda: to("start"), has),
         Command("end", N_("Listen"), tr("To the end"), ("End",), lambda: to("end"), has),
         Command("back", N_("Listen"), tr("Back a little"), (tr("Left"),), lambda: s.nudge(-0.1), has),
@@ -145,7 +145,7 @@ def listen_commands(w: MainWindow) -> list[Command]:
 
 def view_commands(w: MainWindow) -> list[Command]:
     """What is seen, and how."""
-    axis, sonogram, wave, s = w.bench.axis, w.bench.sonogram, w.bench.waveform, w.studio
+    axis, sonogram, wave, s = w.bench.axis, w.bench.sonogram, w.bench.waveform, w.session
     has = lambda: s.recording is not None  # noqa: E731
 
     def zoom(factor: float) -> None:
@@ -236,7 +236,7 @@ def view_commands(w: MainWindow) -> list[Command]:
             has,
             lambda: sonogram.shows_harm,
         ),
-        Command("figures", N_("View"), tr("Measurements…"), ("Shift+I",), w.doors.show_figures, has),
+        Command("figures", N_("View"), tr("Measurements…"), ("Shift+I",), w.dialogs.show_figures, has),
         Command("freeze", N_("View"), tr("Spectrum: freeze or resume"), ("F",), w.bench.freeze_spectrum, has),
         Command(
             "spectrum",
@@ -295,6 +295,6 @@ def view_commands(w: MainWindow) -> list[Command]:
             other_theme,
             checked=lambda: theme().name == "lamplight",
         ),
-        Command("appearance", N_("View"), tr("Appearance…"), (), w.doors.choose_appearance),
-        Command("language", N_("View"), tr("Language…"), (), w.doors.choose_language),
+        Command("appearance", N_("View"), tr("Appearance…"), (), w.dialogs.choose_appearance),
+        Command("language", N_("View"), tr("Language…"), (), w.dialogs.choose_language),
     ]

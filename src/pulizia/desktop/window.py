@@ -31,7 +31,7 @@ from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.bench.first_steps import COMPARE, INSPECT, OPEN, TREAT
 from pulizia.desktop.columns import ColumnWidths
 from pulizia.desktop.delivery.delivery import Delivery
-from pulizia.desktop.doors import Doors
+from pulizia.desktop.dialogs import Dialogs
 from pulizia.desktop.foot import Foot
 from pulizia.desktop.marker_dialogs import MarkerDialogs
 from pulizia.desktop.preferences import Preferences
@@ -41,7 +41,7 @@ from pulizia.desktop.shuttle_keys import ShuttleKeys
 from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.where_left import WhereLeft
 from pulizia.errors import PuliziaError
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import tr, translated
 
@@ -53,25 +53,25 @@ class MainWindow(ProgrammeCommands):
     """Puts the parts together and owns files, messages and autosave."""
 
     def __init__(
-        self, studio: Studio, preferences: Preferences, commands: Callable[[MainWindow], list[Command]]
+        self, session: Session, preferences: Preferences, commands: Callable[[MainWindow], list[Command]]
     ) -> None:
         super().__init__()
-        self.studio, self.preferences = studio, preferences
+        self.session, self.preferences = session, preferences
         self._ended = False  # from outside, without a question
-        self.doors = Doors(
-            self, studio, lambda: self.places.currentIndex() == DELIVERY, lambda: self.actions_,
+        self.dialogs = Dialogs(
+            self, session, lambda: self.places.currentIndex() == DELIVERY, lambda: self.actions_,
             preferences, lambda: self.bench.list.cards.picked,
         )  # fmt: skip
-        self.shuttle = ShuttleKeys(studio, self, lambda name: self.actions_.keys_of(name))  # noqa: PLW0108 - there are none yet
+        self.shuttle = ShuttleKeys(session, self, lambda name: self.actions_.keys_of(name))  # noqa: PLW0108 - there are none yet
         self.setAcceptDrops(True)
         self.setMinimumSize(*LEAST_SIZE)
-        self.top = TopBar(studio, self.go_to)
+        self.top = TopBar(session, self.go_to)
         self.message = MessageBar(self.top.room)
         self.widths = ColumnWidths()
-        self.bench = Bench(studio, self.widths)
-        self.assembly = Assembly(studio, self.bench.pictures, self.widths)
-        self.delivery = Delivery(studio, self.widths)
-        self.foot = Foot(studio)
+        self.bench = Bench(session, self.widths)
+        self.assembly = Assembly(session, self.bench.pictures, self.widths)
+        self.delivery = Delivery(session, self.widths)
+        self.foot = Foot(session)
         self.foot.setProperty("manual", "bench#Listening")
         self.foot.clock.pressed.connect(self.go_to_time)
         self.places = QStackedWidget()
@@ -85,14 +85,14 @@ class MainWindow(ProgrammeCommands):
         for part, stretch in ((self.top, 0), (self.places, 1), (self.foot, 0)):
             column.addWidget(part, stretch)
         self.message.setParent(whole)
-        self.list_places = ListPlaces(studio, preferences, self, lambda: self.go_to(ASSEMBLY))
+        self.list_places = ListPlaces(session, preferences, self, lambda: self.go_to(ASSEMBLY))
         self.setCentralWidget(whole)
-        self.where_left = WhereLeft(studio, self.bench.axis, preferences, self.bench.overview)
+        self.where_left = WhereLeft(session, self.bench.axis, preferences, self.bench.overview)
         self.files = ProjectFiles(
-            self, studio, preferences, self.list_places, self.where_left,
+            self, session, preferences, self.list_places, self.where_left,
             lambda: self.bench.recent.show_files(preferences.recent),
         )  # fmt: skip
-        self.markers = MarkerDialogs(self, studio)
+        self.markers = MarkerDialogs(self, session)
         self.actions_ = Actions(self, commands(self))
         self.bench.use_actions(self.actions_)
         self._build_menu()
@@ -136,18 +136,18 @@ class MainWindow(ProgrammeCommands):
             self.preferences.set("foot of the column", [self.widths.lower])
 
     def _connect(self) -> None:
-        studio = self.studio
+        session = self.session
         for event in (
-            studio.events.document,
-            studio.events.current,
-            studio.events.measures,
-            studio.events.busy,
-            studio.events.selection,
-            studio.events.listening,
+            session.events.document,
+            session.events.current,
+            session.events.measures,
+            session.events.busy,
+            session.events.selection,
+            session.events.listening,
         ):
             event.connect(self.refresh)
-        studio.events.message.connect(lambda text, bad: self.message.say(text, bad=bad))
-        studio.events.playing.connect(self._playing_changed)
+        session.events.message.connect(lambda text, bad: self.message.say(text, bad=bad))
+        session.events.playing.connect(self._playing_changed)
         self.assembly.bench_asked.connect(self.show_on_bench)
         self.assembly.render_asked.connect(self.render_programme)
         self.assembly.deliver_asked.connect(self.deliver_programme)
@@ -168,16 +168,16 @@ class MainWindow(ProgrammeCommands):
 
     def refresh(self) -> None:
         """Titles, undo, actions and the foot as they are now."""
-        studio = self.studio
-        document, recording = studio.document, studio.recording
+        session = self.session
+        document, recording = session.document, session.recording
         mark = "*" if document.is_dirty else ""
         self.setWindowTitle(tr("{title}{mark} – Pulizia", title=document.title, mark=mark))
-        busy = studio.files.opening
+        busy = session.files.opening
         self.top.stop.setVisible(bool(busy))
         if busy:
             self.top.name.setText(tr("{title}… {share:.0f} %", title=busy[0].title, share=100 * busy[0].share))
             self.top.detail.setText("")
-        elif studio.assembly.is_heard and (programme := studio.assembly.programme) is not None:
+        elif session.assembly.is_heard and (programme := session.assembly.programme) is not None:
             self.top.name.setText(programme.name)
             length, cut = format_time(programme.frames / programme.rate, 3), programme.received
             self.top.detail.setText(length if cut is None else tr("{length}, cut {name}", length=length, name=cut.name))
@@ -204,20 +204,20 @@ class MainWindow(ProgrammeCommands):
     @property
     def here(self) -> Bench | Assembly:
         """The place whose steps are shown."""
-        return self.assembly if self.studio.assembly.is_open else self.bench
+        return self.assembly if self.session.assembly.is_open else self.bench
 
     def go_to(self, index: int) -> None:
         """Switch to a place."""
         self.places.setCurrentIndex(index)
         self.top.places.set_index(index)
-        other_commands = index == ASSEMBLY or self.studio.assembly.is_open
+        other_commands = index == ASSEMBLY or self.session.assembly.is_open
         if index == ASSEMBLY:
             self.assembly.open()
-        elif index == BENCH and self.studio.assembly.is_heard:
-            self.studio.assembly.leave()
+        elif index == BENCH and self.session.assembly.is_heard:
+            self.session.assembly.leave()
             self.bench.refresh()
-        elif self.studio.assembly.is_heard:  # the programme goes along to its delivery
-            self.studio.assembly.enter(shown=False)
+        elif self.session.assembly.is_heard:  # the programme goes along to its delivery
+            self.session.assembly.enter(shown=False)
         self.delivery.refresh()
         if other_commands:
             self.refresh()
@@ -226,7 +226,7 @@ class MainWindow(ProgrammeCommands):
         """Let the view follow the playhead while it plays, or stay."""
         follows = not self.bench.follows_head
         self.bench.follows_head = self.assembly.follows_head = follows
-        self.studio.say(
+        self.session.say(
             tr("The view follows the playhead.") if follows else tr("The view stays where it is while playing.")
         )
         self.actions_.refresh()
@@ -234,13 +234,13 @@ class MainWindow(ProgrammeCommands):
     def show_on_bench(self, recording_id: str, frame: int) -> None:
         """Go to a place of a recording on the bench."""
         self.go_to(BENCH)
-        self.studio.choose_recording(recording_id)
-        self.studio.seek(frame)
+        self.session.choose_recording(recording_id)
+        self.session.seek(frame)
         self.bench.axis.bring_into_view(frame)
 
     def go_to_time(self) -> None:
         """Ask for a time and put the playhead there."""
-        programme = self.studio.assembly.programme if self.studio.assembly.is_heard else None
+        programme = self.session.assembly.programme if self.session.assembly.is_heard else None
         rate = programme.picture_rate if programme is not None else Fraction(25)
         start, drop = (programme.start_frame, programme.drop_frame) if programme is not None else (0, False)
         text, good = QInputDialog.getText(
@@ -251,18 +251,18 @@ class MainWindow(ProgrammeCommands):
         try:
             seconds = typed_seconds(text, rate, start, drop=drop)
         except TimecodeError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             return
-        frame = round(seconds * self.studio.rate)
-        source = self.studio.heard_source
+        frame = round(seconds * self.session.rate)
+        source = self.session.heard_source
         if source is None or not 0 <= frame <= source.frames:
-            self.studio.say(tr("{text} lies outside. Type a time inside.", text=text), bad=True)
+            self.session.say(tr("{text} lies outside. Type a time inside.", text=text), bad=True)
             return
-        self.studio.seek(frame)
+        self.session.seek(frame)
         self.here.axis.bring_into_view(frame)
 
     def _playing_changed(self) -> None:
-        playing = self.studio.transport.is_playing
+        playing = self.session.transport.is_playing
         if playing != self._gauges.isActive():
             self._gauges.start() if playing else self._gauges.stop()
         self.foot.refresh()
@@ -271,12 +271,12 @@ class MainWindow(ProgrammeCommands):
     def _tick(self) -> None:
         self.foot.tick()
         self.delivery.follow()
-        if not self.studio.transport.is_playing:
+        if not self.session.transport.is_playing:
             self._playing_changed()
 
     def _build_menu(self) -> None:
         for sentence in self.actions_.use_keys(self.preferences.lists("keys")):
-            QTimer.singleShot(0, lambda text=sentence: self.studio.say(text, bad=True))
+            QTimer.singleShot(0, lambda text=sentence: self.session.say(text, bad=True))
         self.actions_.keys_changed = lambda own: self.preferences.set("keys", own)
         self._menu = self.actions_.menu()
         self._recent_menu = QMenu(tr("Open recent"), self)
@@ -297,13 +297,13 @@ class MainWindow(ProgrammeCommands):
     def _fill_channels(self) -> None:
         """The channels of a recording with more than two, by name."""
         self._channel_menu.clear()
-        names = self.studio.channel_names
+        names = self.session.channel_names
         rows = [(None, tr("All channels")), *enumerate(names)] if len(names) > 2 else []
         for channel, name in rows:
             action = self._channel_menu.addAction(name)
             action.setCheckable(True)
-            action.setChecked(self.studio.only_channel == channel)
-            action.triggered.connect(lambda _on=False, c=channel: self.studio.hear_channel(c))
+            action.setChecked(self.session.only_channel == channel)
+            action.triggered.connect(lambda _on=False, c=channel: self.session.hear_channel(c))
         self._channel_menu.setEnabled(bool(rows))
 
     def _recording_menu(self, recording_id: str) -> None:
@@ -312,34 +312,34 @@ class MainWindow(ProgrammeCommands):
         picked = self.bench.list.cards.picked
         if len(picked) < 2:
             picked = frozenset({recording_id})
-        menu.addAction(tr("Apply a recipe…")).triggered.connect(self.doors.choose_recipe)
+        menu.addAction(tr("Apply a recipe…")).triggered.connect(self.dialogs.choose_recipe)
         menu.addAction(tr("Remove from project")).triggered.connect(
-            lambda: self.studio.document.remove_recordings(picked)
+            lambda: self.session.document.remove_recordings(picked)
         )
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos())
 
     def _write_journal(self) -> None:
         try:
-            work = self.studio.document.journal_work()
+            work = self.session.document.journal_work()
         except PuliziaError as error:
             self._stop_autosave(str(error))
             return
         if work is not None:
-            self.studio.pool.submit(
+            self.session.pool.submit(
                 lambda _job: work(), title=tr("Autosaving"), slot="journal", on_error=self._stop_autosave
             )
 
     def _stop_autosave(self, sentence: str) -> None:
         self._autosave.stop()
-        self.studio.say(tr("Autosave is off: {error}", error=sentence), bad=True)
+        self.session.say(tr("Autosave is off: {error}", error=sentence), bad=True)
 
     # -- help
 
     def inspect(self) -> None:
         """Listen through the recording and list what is wrong with it."""
         self.go_to(BENCH)
-        self.studio.inspection.run()
+        self.session.inspection.run()
 
     def show_first_steps(self) -> None:
         """The way to a first result, in the left column."""
@@ -353,11 +353,11 @@ class MainWindow(ProgrammeCommands):
         elif number == INSPECT:
             self.inspect()
         elif number == TREAT:
-            self.studio.inspection.treat_all()
+            self.session.inspection.treat_all()
         elif number == COMPARE:
             self.actions_.actions["compare"].trigger()
-            if not self.studio.transport.is_playing:
-                self.studio.play_or_stop()
+            if not self.session.transport.is_playing:
+                self.session.play_or_stop()
         else:
             self.actions_.actions["deliver"].trigger()
 
@@ -383,13 +383,13 @@ class MainWindow(ProgrammeCommands):
             return
         self._finish()
         if not self._ended:
-            self.studio.document.drop_journal()
+            self.session.document.drop_journal()
         event.accept()
 
     def end_unasked(self) -> None:
         """Close at once, with all that is not saved in the journal, for the next start to offer."""
         self._ended = True
-        self.studio.document.write_journal()
+        self.session.document.write_journal()
         self.close()
 
     def _finish(self) -> None:
@@ -397,4 +397,4 @@ class MainWindow(ProgrammeCommands):
         self.where_left.note()
         self._autosave.stop()
         self._gauges.stop()
-        self.studio.close()
+        self.session.close()

@@ -97,9 +97,11 @@ def readings(
         )
     ]
     made += _gates(energies, first)
-    said = dialogue(source, lambda p: progress(0.5 + 0.5 * p))
-    why = tr("Speech for {share_percent:.0f} % of the time; the rest does not count", share_percent=said.share_percent)
-    made.append(Reading(tr("Speech only"), said.lufs, _against(said.lufs, first, why)))
+    speech = dialogue(source, lambda p: progress(0.5 + 0.5 * p))
+    why = tr(
+        "Speech for {share_percent:.0f} % of the time; the rest does not count", share_percent=speech.share_percent
+    )
+    made.append(Reading(tr("Speech only"), speech.lufs, _against(speech.lufs, first, why)))
     made += _channels(measures, names)
     if marked is not None and marked.frames:
         rows = measure_energies(SpanSource(source, marked.start, min(marked.stop, source.frames)), weights=weights)

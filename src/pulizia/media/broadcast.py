@@ -59,7 +59,7 @@ class Broadcast:
         return self if len(self.channel_names) == channels else replace(self, channel_names=())
 
 
-def bext_chunk(said: Broadcast, loudness: Loudness = Loudness()) -> bytes:
+def bext_chunk(broadcast: Broadcast, loudness: Loudness = Loudness()) -> bytes:
     """The chunk with its head, padded to even length."""
 
     def text(value: str, length: int) -> bytes:
@@ -68,10 +68,10 @@ def bext_chunk(said: Broadcast, loudness: Loudness = Loudness()) -> bytes:
     def hundredths(value: float | None) -> int:
         return UNSET if value is None else max(-32_768, min(32_766, round(100 * value)))
 
-    frames = min(max(said.frames_since_midnight, 0), (1 << 63) - 1)
+    frames = min(max(broadcast.frames_since_midnight, 0), (1 << 63) - 1)
     body = (
-        text(said.description, 256) + text(said.originator, 32) + text(said.reference, 32)
-        + text(said.date, 10) + text(said.time, 8)
+        text(broadcast.description, 256) + text(broadcast.originator, 32) + text(broadcast.reference, 32)
+        + text(broadcast.date, 10) + text(broadcast.time, 8)
         + struct.pack("<IIH", frames & 0xFFFFFFFF, frames >> 32, 2) + bytes(64)
         + struct.pack(
             "<hhhhh", hundredths(loudness.integrated_lufs), hundredths(loudness.range_lu), hundredths(loudness.true_peak_dbtp),
@@ -80,7 +80,7 @@ def bext_chunk(said: Broadcast, loudness: Loudness = Loudness()) -> bytes:
         + bytes(180)
     )  # fmt: skip
     assert len(body) == BEXT_FIXED  # noqa: S101 - Tech 3285, table 1
-    body += said.history.encode("latin-1", "replace")
+    body += broadcast.history.encode("latin-1", "replace")
     body += b"\0" if len(body) & 1 else b""
     return struct.pack("<4sI", b"bext", len(body)) + body
 
@@ -92,25 +92,25 @@ IXML_ROWS = (
 """Elements of iXML 1.5 and the fields in which they are kept."""
 
 
-def ixml_chunk(said: Broadcast, *, rate: int = 0) -> bytes:
+def ixml_chunk(broadcast: Broadcast, *, rate: int = 0) -> bytes:
     """IXML 1.5 with what is known and the names of the channels; b"" when nothing is known.
 
     ``rate`` is that of the sound, in which times stand in it.
     """
-    parts = [f"<{tag}>{escape(value)}</{tag}>" for tag, name in IXML_ROWS if (value := getattr(said, name))]
-    if said.timecode_rate:
-        speed = [("TIMECODE_RATE", said.timecode_rate), ("TIMECODE_FLAG", said.timecode_flag)]
+    parts = [f"<{tag}>{escape(value)}</{tag}>" for tag, name in IXML_ROWS if (value := getattr(broadcast, name))]
+    if broadcast.timecode_rate:
+        speed = [("TIMECODE_RATE", broadcast.timecode_rate), ("TIMECODE_FLAG", broadcast.timecode_flag)]
         if rate:
             speed += [("FILE_SAMPLE_RATE", str(rate)), ("TIMESTAMP_SAMPLE_RATE", str(rate))]
-            speed += [("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI", str(said.frames_since_midnight >> 32))]
-            speed += [("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO", str(said.frames_since_midnight & 0xFFFFFFFF))]
+            speed += [("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI", str(broadcast.frames_since_midnight >> 32))]
+            speed += [("TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO", str(broadcast.frames_since_midnight & 0xFFFFFFFF))]
         parts.append("<SPEED>" + "".join(f"<{tag}>{escape(v)}</{tag}>" for tag, v in speed if v) + "</SPEED>")
-    if any(said.channel_names):
+    if any(broadcast.channel_names):
         tracks = "".join(
             f"<TRACK><CHANNEL_INDEX>{n}</CHANNEL_INDEX><INTERLEAVE_INDEX>{n}</INTERLEAVE_INDEX><NAME>{escape(name)}</NAME></TRACK>"
-            for n, name in enumerate(said.channel_names, 1)
+            for n, name in enumerate(broadcast.channel_names, 1)
         )
-        parts.append(f"<TRACK_LIST><TRACK_COUNT>{len(said.channel_names)}</TRACK_COUNT>{tracks}</TRACK_LIST>")
+        parts.append(f"<TRACK_LIST><TRACK_COUNT>{len(broadcast.channel_names)}</TRACK_COUNT>{tracks}</TRACK_LIST>")
     if not parts:
         return b""
     text = f'<?xml version="1.0" encoding="UTF-8"?>\n<BWFXML><IXML_VERSION>1.5</IXML_VERSION>{"".join(parts)}</BWFXML>'

@@ -80,8 +80,8 @@ def _decode_libsndfile(path: Path, target: Path, progress: Progress) -> dict[str
                     writer.write(block.T if order is None else block.T[order])
                     done += len(block)
                     progress(min(1.0, done / file.frames))
-            said = {"coding": _coding_words(file.format, file.subtype)}
-            return said | ({NAMES: " ".join(names)} if names else {})
+            metadata = {"coding": _coding_words(file.format, file.subtype)}
+            return metadata | ({NAMES: " ".join(names)} if names else {})
     except (soundfile.LibsndfileError, RuntimeError) as error:
         message = tr("{name} cannot be decoded: {error}", name=path.name, error=error)
         raise MediaError(message) from error
@@ -153,22 +153,22 @@ def _decode_stream(
         if writer.frames == 0:
             message = tr("{name} holds a sound track without any sound in it.", name=path.name)
             raise MediaError(message)
-    said = {"coding": codec.name.removesuffix("float")}
+    metadata = {"coding": codec.name.removesuffix("float")}
     if channels > 2 and (names := _av_names(codec.layout)):
-        said[NAMES] = " ".join(names)
+        metadata[NAMES] = " ".join(names)
     moving = [s for s in container.streams.video if not s.disposition & ATTACHED]  # a cover is no picture to go with it
     if moving:
         start = float((stream.start_time or 0) * (stream.time_base or 0))
-        said["starts_at_s"] = f"{start:.6f}"
+        metadata["starts_at_s"] = f"{start:.6f}"
         picture = getattr(moving[0], "codec_context", None)
-        said["picture"] = picture.name if picture is not None else tr("unknown video")
+        metadata["picture"] = picture.name if picture is not None else tr("unknown video")
     timecodes = [str(s.metadata["timecode"]) for s in container.streams if s.metadata.get("timecode")]
-    said |= {
+    metadata |= {
         k: v for k, v in container.metadata.items() if k in ("title", "artist", "album", "date", "comment", "timecode")
     }
     if timecodes:
-        said.setdefault("timecode", timecodes[0])
-    return said
+        metadata.setdefault("timecode", timecodes[0])
+    return metadata
 
 
 def _av_names(layout: Any) -> tuple[str, ...]:  # noqa: ANN401 - av.AudioLayout

@@ -14,7 +14,7 @@ LARGEST_POSITION = 0xFFFFFFFF
 
 def parse_cues(cue: bytes, lists: Sequence[bytes]) -> tuple[Marker, ...]:
     """Cue points with the names, notes and lengths that the lists give them; damaged entries are left out."""
-    said: dict[int, dict[str, str]] = defaultdict(dict)
+    texts: dict[int, dict[str, str]] = defaultdict(dict)
     lengths: dict[int, int] = {}
     for body in lists:
         if body[:4] != b"adtl":
@@ -22,16 +22,16 @@ def parse_cues(cue: bytes, lists: Sequence[bytes]) -> tuple[Marker, ...]:
         for kind, entry in chunks_of(body[4:]):
             identity = struct.unpack("<I", entry[:4])[0] if len(entry) >= 4 else 0
             if kind in (b"labl", b"note"):
-                said[identity][kind.decode()] = decoded(entry[4:])
+                texts[identity][kind.decode()] = decoded(entry[4:])
             elif kind == b"ltxt" and len(entry) >= 8:
                 lengths[identity] = struct.unpack("<I", entry[4:8])[0]
                 if text := decoded(entry[20:]):
-                    said[identity].setdefault("note", text)
+                    texts[identity].setdefault("note", text)
     count = struct.unpack("<I", cue[:4])[0] if len(cue) >= 4 else 0
     found = []
     for n in range(min(count, (len(cue) - 4) // 24)):
         identity, position, _, _, _, offset = struct.unpack("<II4sIII", cue[4 + 24 * n : 28 + 24 * n])
-        words = said[identity]
+        words = texts[identity]
         name = words.get("labl") or _("Cue {identity}", identity=identity)
         found.append(Marker(offset or position, name, lengths.get(identity, 0), words.get("note", "")))
     return tuple(sorted(found))

@@ -55,10 +55,10 @@ def media_facts(path: Path) -> MediaFacts:
 
 def _of_wav(path: Path) -> MediaFacts:
     layout = read_layout(path)
-    said = layout.metadata
-    since = dict(said).get("frames_since_midnight", "")
+    metadata = layout.metadata
+    since = dict(metadata).get("frames_since_midnight", "")
     start = Fraction(int(since), layout.rate) if since.isdigit() and len(since) <= LONGEST_NUMBER else None
-    told = dict(said)
+    told = dict(metadata)
     return MediaFacts(
         path=path, seconds=Fraction(layout.frames, layout.rate), rate_hz=layout.rate, channels=layout.channels, start=start,
         scene=told.get("scene", ""), take=told.get("take", ""), reel=told.get("tape", ""), channel_names=layout.channel_names,

@@ -112,21 +112,21 @@ def _open_decoded(path: Path, fingerprint: str, progress: Callable[[float], None
     folder = cache_folder("decoded")
     identity = content_key(fingerprint, state_of(path), DECODER)
     target, notes = folder / f"{identity}.wav", folder / f"{identity}.txt"
-    said: dict[str, str] = {}
+    metadata: dict[str, str] = {}
     if target.exists() and notes.exists():
         os.utime(target)  # used now: the last to be pruned
         lines = notes.read_text(encoding="utf-8").splitlines()
-        said = dict(line.split("=", 1) for line in lines if "=" in line)
+        metadata = dict(line.split("=", 1) for line in lines if "=" in line)
     else:
-        said = decode_into(path, target, progress)
-        lines = [f"{k}={v.splitlines()[0] if v else ''}" for k, v in said.items()]
+        metadata = decode_into(path, target, progress)
+        lines = [f"{k}={v.splitlines()[0] if v else ''}" for k, v in metadata.items()]
         notes.write_text("\n".join(lines), encoding="utf-8")
     layout = _checked(read_layout(target), path)
-    coding, names = said.pop("coding", path.suffix.lstrip(".")), said.pop(NAMES, "").split()
-    tags = Tags() if said.get("picture") else read_tags(path)
+    coding, names = metadata.pop("coding", path.suffix.lstrip(".")), metadata.pop(NAMES, "").split()
+    tags = Tags() if metadata.get("picture") else read_tags(path)
     return OpenMedia(
         path=path, source=PcmSource(target, layout, identity, own=True), fingerprint=fingerprint, cover=tags.cover,
-        coding=coding, metadata=said | dict(tags.texts), channel_names=channel_names(layout.channels, names),
+        coding=coding, metadata=metadata | dict(tags.texts), channel_names=channel_names(layout.channels, names),
     )  # fmt: skip
 
 
@@ -184,12 +184,12 @@ def _cannot_read(path: Path, error: OSError) -> str:
 
 def broadcast_of(media: OpenMedia) -> Broadcast:
     """What a file's recorder said of it, as it travels into delivered files."""
-    said = media.metadata
-    since = said.get("frames_since_midnight", "")
-    kept = {f.name: said[f.name] for f in fields(Broadcast) if isinstance(f.default, str) and f.name in said}
+    metadata = media.metadata
+    since = metadata.get("frames_since_midnight", "")
+    kept = {f.name: metadata[f.name] for f in fields(Broadcast) if isinstance(f.default, str) and f.name in metadata}
     if not re.fullmatch(r"\d{4}\D\d\d\D\d\d", kept.get("date", "")):
         kept.pop("date", None)  # a year alone is a tag's, not a recorder's
-    return Broadcast(**({"description": said.get("title", media.path.stem), "originator": "Pulizia"} | kept),
+    return Broadcast(**({"description": metadata.get("title", media.path.stem), "originator": "Pulizia"} | kept),
         frames_since_midnight=int(since) if since.isdigit() and len(since) < LONGEST_NUMBER else 0,
         channel_names=media.channel_names,
     )  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import mmap
 import threading
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -67,15 +68,19 @@ class PcmSource:
 
     def read(self, start: int, stop: int) -> Samples:
         """Samples of [start, stop), converted to float32."""
+        return self.read_channels(start, stop, range(self.channels))
+
+    def read_channels(self, start: int, stop: int, channels: Sequence[int]) -> Samples:
+        """Samples of [start, stop) of some channels, in this order; the others are not looked at."""
         self._check_still_there()
         layout = self._layout
-        count = (stop - start) * layout.channels
         place = layout.data_start + start * layout.frame_bytes
-        flat = _decode(self._map, place, count, layout)
-        planar = np.ascontiguousarray(flat.reshape(stop - start, layout.channels).T)
-        if layout.tag == IEEE_FLOAT:
-            planar = self._clean(planar)
-        return planar
+        planar = np.empty((len(channels), stop - start), dtype=np.float32)
+        if stop <= start:
+            return planar
+        for row, channel in zip(planar, channels, strict=True):
+            _decode(row, self._map, place + channel * (layout.bits // 8), layout)
+        return self._clean(planar) if layout.tag == IEEE_FLOAT else planar
 
     def high_words(self, start: int, stop: int) -> NDArray[np.int16] | None:
         """The top 16 bits of each sample, (frames, channels), without a copy; None for float.
@@ -121,37 +126,38 @@ class PcmSource:
         return np.where(good, planar, np.float32(0.0))
 
 
-def _decode(view: mmap.mmap, place: int, count: int, layout: WavLayout) -> NDArray[np.float32]:
-    """Interleaved samples as float32; integers are divided by 2^(bits-1)."""
+def _decode(out: NDArray[np.float32], view: mmap.mmap, place: int, layout: WavLayout) -> None:
+    """One channel as float32, read in place; integers are divided by 2^(bits-1). ``place`` is the byte of its first sample."""
+    integers, floats = {8: "u1", 16: "<i2", 32: "<i4", 64: "<i8"}, {32: "<f4", 64: "<f8"}
+    kinds = integers if layout.tag == PCM else floats
+    step = (layout.frame_bytes,)
+    if layout.tag == PCM and layout.bits == 24:
+        _decode_24(out, view, place, layout.frame_bytes)
+        return
+    codes = np.ndarray(len(out), kinds[layout.bits], view, place, step)
     if layout.tag == IEEE_FLOAT:
-        kind = "<f4" if layout.bits == 32 else "<f8"
         with np.errstate(over="ignore"):
-            return np.frombuffer(view, kind, count, place).astype(np.float32)
-    if layout.bits == 8:
-        codes = np.frombuffer(view, np.uint8, count, place)
-        return (codes.astype(np.float32) - 128.0) / np.float32(128.0)
-    if layout.bits == 16:
-        return np.frombuffer(view, "<i2", count, place) * np.float32(2.0**-15)
-    if layout.bits == 24:
-        return _decode_24(view, place, count)
-    if layout.bits == 32:
-        return np.asarray(np.frombuffer(view, "<i4", count, place) * 2.0**-31, dtype=np.float32)
-    codes64 = np.frombuffer(view, "<i8", count, place)
-    return np.asarray(codes64 * 2.0**-63, dtype=np.float32)
+            out[:] = codes
+    elif layout.bits == 8:
+        np.subtract(codes, np.float32(128.0), out=out)
+        out *= np.float32(2.0**-7)
+    elif layout.bits == 16:
+        np.multiply(codes, np.float32(2.0**-15), out=out)
+    else:
+        for first in range(0, len(out), PIECE):
+            out[first : first + PIECE] = codes[first : first + PIECE] * 2.0 ** (1 - layout.bits)
 
 
-def _decode_24(view: mmap.mmap, place: int, count: int) -> NDArray[np.float32]:
+def _decode_24(out: NDArray[np.float32], view: mmap.mmap, place: int, step: int) -> None:
     """The top two bytes of each sample and the lowest one, both read in place, piece by piece as the cache holds them.
 
     Three to six times as fast as packing words of four bytes, and the same samples: all of it is exact.
     """
-    high = np.ndarray(count, "<i2", view, place + 1, (3,))
-    low = np.ndarray(count, np.uint8, view, place, (3,))
-    samples = np.empty(count, dtype=np.float32)
-    for first in range(0, count, PIECE):
-        part = samples[first : first + PIECE]
+    high = np.ndarray(len(out), "<i2", view, place + 1, (step,))
+    low = np.ndarray(len(out), np.uint8, view, place, (step,))
+    for first in range(0, len(out), PIECE):
+        part = out[first : first + PIECE]
         part[:] = high[first : first + PIECE]
         part *= np.float32(256.0)
         part += low[first : first + PIECE]
         part *= np.float32(2.0**-23)
-    return samples

@@ -215,17 +215,17 @@ class _Writer(ABC):
 class WavWriter(_Writer):
     """WAV with 16- or 24-bit integers or floats; becomes RF64 when it passes 4 GiB.
 
-    16-bit files are dithered unless ``dither`` is "none". ``said`` are whole chunks that stand before
+    16-bit files are dithered unless ``dither`` is "none". ``chunks`` are whole chunks that stand before
     the sound (bext, iXML, LIST INFO). ``names`` of loudspeakers become the mask; tracks of a recorder have
     none, and without names the usual loudspeakers of that number are meant. The same samples give the same file.
     """
 
     def __init__(
         self, target: Path, *, rate: int, channels: int, sample_format: SampleFormat, dither: Dither = "triangular",
-        markers: Sequence[Marker] = (), said: bytes = b"", names: Sequence[str] = (),
+        markers: Sequence[Marker] = (), chunks: bytes = b"", names: Sequence[str] = (),
     ) -> None:  # fmt: skip
         super().__init__(target, rate=rate, channels=channels)
-        self._said = said
+        self._chunks = chunks
         self._mask = mask_of(channel_names(channels, names))
         self.sample_format = sample_format
         self._cues = cue_chunks(markers)
@@ -283,7 +283,7 @@ class WavWriter(_Writer):
         if tag == IEEE_FLOAT:
             count = data_bytes // frame_bytes
             chunks += struct.pack("<4sII", b"fact", 4, min(count, UNKNOWN_SIZE))
-        chunks = self._said + chunks
+        chunks = self._chunks + chunks
         total = 4 + 8 + HEADER_RESERVE + len(chunks) + 8 + data_bytes + (data_bytes & 1) + len(self._cues)
         if total <= UNKNOWN_SIZE - 8:
             start = struct.pack("<4sI4s4sI", b"RIFF", total, b"WAVE", b"JUNK", HEADER_RESERVE)
@@ -359,14 +359,14 @@ class FlacWriter(_Writer):
 
 def sound_writer(
     target: Path, *, rate: int, channels: int, sample_format: SampleFormat, kind: FileKind,
-    markers: Sequence[Marker] = (), dither: Dither = "triangular", said: bytes = b"", tags: Tags = NO_TAGS,
+    markers: Sequence[Marker] = (), dither: Dither = "triangular", chunks: bytes = b"", tags: Tags = NO_TAGS,
     names: Sequence[str] = (),
 ) -> WavWriter | FlacWriter:  # fmt: skip
     """A writer for a deliverable; WAV keeps markers as cue points."""
     if kind == "wav":
         return WavWriter(
             target, rate=rate, channels=channels, sample_format=sample_format, markers=markers, dither=dither,
-            said=said + info_chunk(tags.texts), names=names,
+            chunks=chunks + info_chunk(tags.texts), names=names,
         )  # fmt: skip
     return FlacWriter(
         target, rate=rate, channels=channels, sample_format=sample_format, dither=dither, tags=tags, names=names

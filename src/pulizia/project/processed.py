@@ -9,7 +9,7 @@ from pathlib import Path
 
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.delivery.said import Said
+from pulizia.delivery.metadata import Metadata
 from pulizia.errors import ProjectError
 from pulizia.media.identity import whole_digest
 from pulizia.media.open import OpenMedia, broadcast_of, open_media, picture_of, tags_of
@@ -47,9 +47,9 @@ class Processed:
         return self.recording.name
 
     @property
-    def said(self) -> Said:
+    def metadata(self) -> Metadata:
         """What travels in its files: markers, recorder metadata, and the picture it came from."""
-        return Said(
+        return Metadata(
             markers=kept_markers(self.recording),
             broadcast=kept_start(self.recording, broadcast_of(self.media)),
             tags=tags_of(self.media, self.name),

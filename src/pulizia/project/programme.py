@@ -47,8 +47,8 @@ def kept_markers(recording: Recording) -> tuple[Marker, ...]:
     return tuple(m.moved(1.0, -kept.start) for m in recording.markers if kept.start <= m.frame < kept.stop)
 
 
-def kept_start(recording: Recording, said: Broadcast) -> Broadcast:
+def kept_start(recording: Recording, broadcast: Broadcast) -> Broadcast:
     """The recorder's metadata with the start time of the kept stretch, where there is a start time."""
-    if not said.frames_since_midnight or recording.trim is None:
-        return said
-    return replace(said, frames_since_midnight=said.frames_since_midnight + recording.trim.start)
+    if not broadcast.frames_since_midnight or recording.trim is None:
+        return broadcast
+    return replace(broadcast, frames_since_midnight=broadcast.frames_since_midnight + recording.trim.start)

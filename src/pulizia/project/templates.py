@@ -15,7 +15,7 @@ from pulizia.audio.timeline import Edge
 from pulizia.data.json_text import parsed
 from pulizia.errors import ProjectError, PuliziaError, UnknownNameError
 from pulizia.media.folders import config_folder
-from pulizia.media.shelf import Shelf
+from pulizia.media.library import Library
 from pulizia.media.write import shortened, write_text
 from pulizia.project.clips import FLATTEST, KINDS, MOST_CHANNELS, MOST_LANES, TALLEST, Clip, Lane, LaneKind, Programme
 from pulizia.project.model import Recording
@@ -246,27 +246,27 @@ def read_template(path: Path) -> Template:
     return parse_template(text, path.name)
 
 
-SHELF = Shelf("templates", parse_template, read_template, TemplateError)
+LIBRARY = Library("templates", parse_template, read_template, TemplateError)
 
 
 def shipped_templates() -> dict[str, Template]:
     """Starters by purpose, by short name."""
-    return SHELF.shipped()
+    return LIBRARY.shipped()
 
 
 def own_templates() -> dict[str, Template]:
     """The user's templates by file name without its ending; damaged ones are left out."""
-    return SHELF.own()
+    return LIBRARY.own()
 
 
 def find_template(name: str) -> Template:
     """A template by path or name; own ones go before shipped ones. TemplateError when there is none."""
-    if (found := SHELF.find(name)) is not None:
+    if (found := LIBRARY.find(name)) is not None:
         return found
     message = tr(
         "There is no template {name}. Known are {known}; or give the path of a template's file.",
         name=shortened(name),
-        known=SHELF.known(),
+        known=LIBRARY.known(),
     )
     raise UnknownTemplateError(message)
 

@@ -131,16 +131,16 @@ def report_html(delivered: Delivered, steps: Sequence[str] = (), clips: Sequence
         f"<h2>{words['peaks']}</h2><table><tr><th>{words['at']}</th><th>dBTP</th></tr>{peaks}</table>" if peaks else ""
     )
     note = "".join(f"<p class='over'>{html.escape(text)}</p>" for text in (*plan.cautions, *delivered.notes))
-    said = [tr("Gain {gain} dB.", gain=format_number(plan.gain_db, 2, plus=True))]
-    said.append(
+    sentences = [tr("Gain {gain} dB.", gain=format_number(plan.gain_db, 2, plus=True))]
+    sentences.append(
         tr("True peaks limited by up to {most:.1f} dB.", most=plan.largest_reduction_db)
         if plan.limited
         else tr("No limiting.")
     )
     if plan.levelled:
-        said.append(tr("Phrases levelled by {percent:.0f} %.", percent=100 * plan.levelled))
+        sentences.append(tr("Phrases levelled by {percent:.0f} %.", percent=100 * plan.levelled))
     if plan.speech_percent is not None:
-        said.append(tr("Speech only, {percent:.0f} % of the programme.", percent=plan.speech_percent))
+        sentences.append(tr("Speech only, {percent:.0f} % of the programme.", percent=plan.speech_percent))
     shape = plural(
         "{time}, {rate:g} kHz, 1 channel. Measured from the written file, {made}.",
         "{time}, {rate:g} kHz, {n} channels. Measured from the written file, {made}.",
@@ -171,7 +171,7 @@ td:nth-child(n+2), th:nth-child(n+2) {{ text-align: right; font-variant-numeric:
 {_curve_svg(after.short_term, plan.target.integrated_lufs, after.duration_s)}
 <h2>{words["figures"]}</h2>
 <table><tr><th></th><th>{words["before"]}</th><th>{words["written"]}</th><th>{words["unit"]}</th></tr>{figures}</table>
-<p>{" ".join(said)}</p>{note}
+<p>{" ".join(sentences)}</p>{note}
 {peaks}
 {applied}{clips_html(clips)}
 <h2>{words["file"]}</h2>

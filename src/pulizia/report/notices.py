@@ -57,17 +57,17 @@ def parts() -> tuple[Part, ...]:
 
 def _part(name: str) -> Part | None:
     try:
-        said: Any = metadata.metadata(name)
+        told: Any = metadata.metadata(name)
     except metadata.PackageNotFoundError:
         return None
-    licence = said.get("License-Expression") or ""
+    licence = told.get("License-Expression") or ""
     if not licence:
         classes = [
-            c.rsplit("::", 1)[-1].strip() for c in said.get_all("Classifier") or [] if c.startswith("License ::")
+            c.rsplit("::", 1)[-1].strip() for c in told.get_all("Classifier") or [] if c.startswith("License ::")
         ]
-        words = (said.get("License") or "").strip().splitlines()
+        words = (told.get("License") or "").strip().splitlines()
         licence = ", ".join(classes) or (words[0][:80] if words else "see the package")
-    return Part(said["Name"], said["Version"], licence)
+    return Part(told["Name"], told["Version"], licence)
 
 
 def licence_text() -> str:

@@ -31,17 +31,17 @@ class AssemblyLanes(AssemblySubject):
             changed = change(programme)
             check_locks(programme, changed)
         except PuliziaError as error:
-            self._room.say(str(error), bad=True)
+            self._session.say(str(error), bad=True)
             return False
         if changed != programme:
-            self._room.document.edit_programme(changed, what, merge_key)
+            self._session.document.edit_programme(changed, what, merge_key)
         return True
 
     def new_programme(self, name: str = "") -> None:
         """Begin a programme with a lane for voices and one for atmosphere, at the rate of the recording on the bench."""
-        project = self._room.document.project
+        project = self._session.document.project
         rates = [r.rate for r in project.recordings]
-        recording = self._room.recording
+        recording = self._session.recording
         rate = recording.rate if recording is not None else max(rates, key=rates.count, default=48_000)
         number = len(project.programmes) + 1
         made = Programme(
@@ -49,11 +49,11 @@ class AssemblyLanes(AssemblySubject):
             lanes=(Lane(name=tr("Voice")), Lane(name=tr("Atmosphere"), kind="atmosphere")),
         )  # fmt: skip
         self.programme_id, self.lane_id, self.clip_ids, self.span = made.id, made.lanes[0].id, frozenset(), None
-        self._room.document.edit_programme(made, tr("New programme"))
+        self._session.document.edit_programme(made, tr("New programme"))
 
     def add_marker(self) -> None:
         """Set a marker at the playhead."""
-        here = self._room.transport.position
+        here = self._session.transport.position
         name = tr("Marker {number}", number=len(self.programme.markers) + 1 if self.programme is not None else 1)
         self.apply(lambda p: replace(p, markers=tuple(sorted((*p.markers, Marker(here, name))))), tr("Set a marker"))
 
@@ -78,9 +78,9 @@ class AssemblyLanes(AssemblySubject):
         try:
             write_notes(programme, path)
         except PuliziaError as error:
-            self._room.say(str(error), bad=True)
+            self._session.say(str(error), bad=True)
         else:
-            self._room.say(tr("The notes were saved as {name}.", name=path.name))
+            self._session.say(tr("The notes were saved as {name}.", name=path.name))
 
     def rename_marker(self, marker: Marker, name: str) -> None:
         """Give a marker another name."""

@@ -17,9 +17,9 @@ from pulizia.project.model import Recording
 from pulizia.project.programme_sound import ProgrammeSound
 from pulizia.project.step_owner import StepOwner
 from pulizia.score.chain import Chain
+from pulizia.session.core import SessionCore
 from pulizia.session.heard import Listening
 from pulizia.session.heard_subject import OtherSubject, Selection
-from pulizia.session.room import Room
 from pulizia.words import tr
 
 Scope = Literal["recording", "lane", "programme"]
@@ -28,8 +28,8 @@ Scope = Literal["recording", "lane", "programme"]
 class AssemblySubject:
     """One programme of the project: what is selected in it, how it sounds and measures, and whether it is heard."""
 
-    def __init__(self, room: Room) -> None:
-        self._room = room
+    def __init__(self, session: SessionCore) -> None:
+        self._session = session
         self.programme_id: str | None = None
         self.lane_id: str | None = None
         self.clip_ids: frozenset[str] = frozenset()
@@ -47,15 +47,15 @@ class AssemblySubject:
         self._place = 0
         self._bench_place = 0
         self._copied: tuple[tuple[int, Clip], ...] = ()  # lane number and clip
-        room.events.document.connect(self._document_changed)
-        room.events.current.connect(self._current_changed)
+        session.events.document.connect(self._document_changed)
+        session.events.current.connect(self._current_changed)
 
     # -- what is
 
     @property
     def programme(self) -> Programme | None:
         """The programme in the place; None when the project has none."""
-        programmes = self._room.document.project.programmes
+        programmes = self._session.document.project.programmes
         return next((p for p in programmes if p.id == self.programme_id), programmes[0] if programmes else None)
 
     @property
@@ -80,7 +80,7 @@ class AssemblySubject:
 
     def recording_of(self, clip: Clip) -> Recording | None:
         """The recording of a clip; None when it is no longer part of the project."""
-        recordings = self._room.document.project.recordings
+        recordings = self._session.document.project.recordings
         return next((r for r in recordings if r.id == clip.recording_id), None)
 
     @property
@@ -93,7 +93,7 @@ class AssemblySubject:
     def sound(self) -> ProgrammeSound | None:
         """The programme's sound; None while it holds no clips."""
         programme = self.programme
-        return self._room.document.sounds.of(programme) if programme is not None else None
+        return self._session.document.sounds.of(programme) if programme is not None else None
 
     @property
     def subject_id(self) -> str | None:
@@ -105,11 +105,11 @@ class AssemblySubject:
     def source(self) -> Source | None:
         """What is heard: the programme as it is, or what the steps in view change of it."""
         sound = self.sound
-        listening = self._room.listening
+        listening = self._session.listening
         if sound is None or listening is Listening.AFTER:
             return self.instead if self.instead is not None else sound.after if sound is not None else None
         owner = self.owner
-        step_id = self._room.step_id if listening is Listening.STEP else None
+        step_id = self._session.step_id if listening is Listening.STEP else None
         key = (sound, listening, owner, step_id)
         if self._varied is None or self._varied[0] != key:
             self._varied = key, self._variant(sound, owner, step_id)
@@ -117,10 +117,10 @@ class AssemblySubject:
 
     def _variant(self, sound: ProgrammeSound, owner: StepOwner | None, step_id: str | None) -> Source:
         """The programme without the steps in view, or what they, or one of them, remove."""
-        removed = self._room.listening.is_removed
+        removed = self._session.listening.is_removed
 
         def taken(chain: Chain) -> Source:
-            return chain.removed_by(step_id) if self._room.listening is Listening.STEP else chain.removed
+            return chain.removed_by(step_id) if self._session.listening is Listening.STEP else chain.removed
 
         if owner is None or owner.kind == "programme":
             return taken(sound.chain) if removed else sound.chain.before
@@ -143,7 +143,7 @@ class AssemblySubject:
     def _sound_with(
         self, programme: Programme, source_of: Callable[[str, Chain], Source | None] = lambda _id, chain: chain.after
     ) -> ProgrammeSound:
-        document = self._room.document
+        document = self._session.document
         there = {r.id for r in document.project.recordings}
 
         def source(recording_id: str) -> Source | None:
@@ -184,7 +184,7 @@ class AssemblySubject:
         if owner is None:
             return None
         if owner.kind == "recording":
-            return self._room.document.chain(owner.id)
+            return self._session.document.chain(owner.id)
         sound = self.sound
         if sound is None:
             return None
@@ -226,7 +226,7 @@ class AssemblySubject:
         if programme is None or not 0 < reach <= programme.rate // 200:
             return frame
         clip = next((c for la in programme.lanes for c in la.clips if c.start <= frame <= c.stop and not c.tone), None)
-        media = self._room.document.media.get(clip.recording_id) if clip is not None else None
+        media = self._session.document.media.get(clip.recording_id) if clip is not None else None
         if clip is None or media is None:
             return frame
         scale = media.source.rate / programme.rate
@@ -241,7 +241,7 @@ class AssemblySubject:
     def choose_scope(self, scope: Scope) -> None:
         """Show the steps of the selected clip's recording, of the chosen lane, or of the programme."""
         if scope == "recording" and self.owner_clip is None:
-            self._room.say(tr("Select a clip first: its recording's steps are shown then."), bad=True)
+            self._session.say(tr("Select a clip first: its recording's steps are shown then."), bad=True)
             return
         self.scope = scope
         self._told()
@@ -249,14 +249,14 @@ class AssemblySubject:
     def want_measures(self) -> None:
         """Measure the programme in the background, unless its measures are known."""
         if (wanted := self.subject_id) is not None:
-            self._room.want_measures(wanted)
+            self._session.want_measures(wanted)
 
     # -- the place
 
     @property
     def is_heard(self) -> bool:
         """Whether the programme is heard instead of the recording on the bench."""
-        return self._room.other is not None
+        return self._session.other is not None
 
     @property
     def is_open(self) -> bool:
@@ -267,7 +267,7 @@ class AssemblySubject:
         """The programme is heard; its place is ``shown``, or another one that is about it."""
         self._shown = shown
         if not self.is_heard:
-            self._bench_place, self._bench_step = self._room.transport.position, self._room.step_id
+            self._bench_place, self._bench_step = self._session.transport.position, self._session.step_id
             self._change_subject(self, self._place)
             self.want_measures()
 
@@ -275,24 +275,24 @@ class AssemblySubject:
         """The recording on the bench is heard again."""
         self._shown = False
         if self.is_heard:
-            self._place = self._room.transport.position
+            self._place = self._session.transport.position
             self._change_subject(None, self._bench_place)
-            self._room.step_id = self._bench_step
-            self._room.first_step()
-            self._room.events.selection.emit()
+            self._session.step_id = self._bench_step
+            self._session.first_step()
+            self._session.events.selection.emit()
 
     def _change_subject(self, other: OtherSubject | None, place: int) -> None:
-        room = self._room
-        room.transport.stop()
-        room.transport.loop = None
-        room.other = other
-        room.first_step()
-        room.sync(same_place=False)
-        source = room.heard_source
+        session = self._session
+        session.transport.stop()
+        session.transport.loop = None
+        session.other = other
+        session.first_step()
+        session.sync(same_place=False)
+        source = session.heard_source
         if source is not None:
-            room.seek(min(place, source.frames))
-        room.events.listening.emit()
-        room.events.playing.emit()
+            session.seek(min(place, source.frames))
+        session.events.listening.emit()
+        session.events.playing.emit()
 
     # -- selecting
 
@@ -319,13 +319,13 @@ class AssemblySubject:
         self.clip_ids = frozenset()
         if self.scope == "recording":
             self.scope = "lane" if self.span is not None else "programme"
-        if self._room.transport.loop is not None:
-            self._room.transport.loop = self.span
+        if self._session.transport.loop is not None:
+            self._session.transport.loop = self.span
         self._told()
 
     def select_behind(self) -> None:
         """Select all clips that begin at or behind the playhead."""
-        programme, here = self.programme, self._room.transport.position
+        programme, here = self.programme, self._session.transport.position
         if programme is not None:
             self.select(c.id for lane in programme.lanes for c in lane.clips if c.start >= here)
 
@@ -348,10 +348,10 @@ class AssemblySubject:
 
     def _told(self) -> None:
         if self.is_heard:
-            self._room.first_step()
-            if self._room.listening is not Listening.AFTER:
-                self._room.sync()
-        self._room.events.selection.emit()
+            self._session.first_step()
+            if self._session.listening is not Listening.AFTER:
+                self._session.sync()
+        self._session.events.selection.emit()
 
     def _current_changed(self) -> None:
         if self.is_heard:
@@ -364,5 +364,5 @@ class AssemblySubject:
             there = {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()
             self.clip_ids &= there
         if self.is_heard:
-            self._room.sync()
+            self._session.sync()
             self.want_measures()

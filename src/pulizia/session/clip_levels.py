@@ -8,9 +8,9 @@ from typing import Literal
 
 from pulizia.measure.loudness import Measures, measure
 from pulizia.project.clips import HIGHEST_DB, LOWEST_DB, Clip, Programme
-from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
-from pulizia.session.room import Room
 from pulizia.units import format_number
 from pulizia.words import tr
 
@@ -21,8 +21,8 @@ UNITS: dict[Aspect, str] = {"loudness": "LUFS", "peak": "dBTP"}
 class ClipLevels:
     """Measures the selected clips and sets their gains."""
 
-    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
-        self._room, self._assembly = room, assembly
+    def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
+        self._session, self._assembly = session, assembly
 
     def match(self, aspect: Aspect = "loudness", level: float | None = None, *, together: bool = False) -> None:
         """Bring the selected clips to a loudness (ITU-R BS.1770, each clip by itself) or a true peak.
@@ -36,7 +36,7 @@ class ClipLevels:
         """
         sound, clips = self._assembly.sound, [c for c in self._assembly.clips if c.enabled and not c.tone]
         if sound is None or not clips or (len(clips) < 2 and level is None):
-            self._room.say(tr("Select two clips or more first."), bad=True)
+            self._session.say(tr("Select two clips or more first."), bad=True)
             return
 
         def work(job: Job) -> list[float | None]:
@@ -50,16 +50,16 @@ class ClipLevels:
         def done(found: list[float | None]) -> None:
             known = [(c, value) for c, value in zip(clips, found, strict=True) if value is not None]
             if not known or (len(known) < 2 and level is None):
-                self._room.say(tr("The selected clips are too short or too quiet to measure."), bad=True)
+                self._session.say(tr("The selected clips are too short or too quiet to measure."), bad=True)
                 return
             values = sorted(value for _, value in known)
             aim = values[len(values) // 2] if level is None else level
             changes = {c.id: (aim - (values[-1] if together else value)) for c, value in known}
             words = tr("Match the loudness of clips") if aspect == "loudness" else tr("Match the peak of clips")
             if self._assembly.apply(lambda p: _with_gains(p, changes), words):
-                self._room.say(self._told(aspect, aim, together=together))
+                self._session.say(self._told(aspect, aim, together=together))
 
-        self._room.job(work, tr("Measuring clips"), done)
+        self._session.job(work, tr("Measuring clips"), done)
 
     @staticmethod
     def _told(aspect: Aspect, aim: float, *, together: bool) -> str:

@@ -8,8 +8,8 @@ from pulizia.audio.spans import Span
 from pulizia.project.model import Project
 from pulizia.project.programme_edits import cuts
 from pulizia.score.chain import Chain
-from pulizia.session.assembly_desk import AssemblyDesk
-from pulizia.session.room import Room
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.units import format_time, seconds_to_frames
 from pulizia.words import tr, translated
 
@@ -19,19 +19,19 @@ RUN_UP_S, RUN_OUT_S = 2.0, 1.5
 class CutListening:
     """What helps to judge an edit by ear."""
 
-    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
-        self._room, self._assembly = room, assembly
+    def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
+        self._session, self._assembly = session, assembly
 
     def loop_cut(self) -> None:
         """Loop over the cut nearest to the playhead, or over the selected section, with a run-up; again ends the loop."""
-        room, programme = self._room, self._assembly.programme
+        session, programme = self._session, self._assembly.programme
         if programme is None:
             return
-        if room.transport.loop is not None:
-            room.transport.loop = None
-            room.events.playing.emit()
+        if session.transport.loop is not None:
+            session.transport.loop = None
+            session.events.playing.emit()
             return
-        here, span = room.transport.position, self._assembly.span
+        here, span = session.transport.position, self._assembly.span
         places = (span.start, span.stop) if span is not None else ()
         if not places:
             found = cuts(programme)
@@ -41,35 +41,35 @@ class CutListening:
             places = (nearest, nearest)
         before, behind = (seconds_to_frames(s, programme.rate) for s in (RUN_UP_S, RUN_OUT_S))
         loop = Span(max(0, places[0] - before), min(programme.frames, places[1] + behind))
-        room.transport.stop()
-        room.seek(loop.start)
-        room.transport.loop = loop
-        room.transport.play()
-        room.events.playing.emit()
-        room.say(tr("Looping over the cut at {at}.", at=format_time(places[0] / programme.rate, 2)))
+        session.transport.stop()
+        session.seek(loop.start)
+        session.transport.loop = loop
+        session.transport.play()
+        session.events.playing.emit()
+        session.say(tr("Looping over the cut at {at}.", at=format_time(places[0] / programme.rate, 2)))
 
     # -- with and without the last edit
 
     def toggle_last_edit(self) -> None:
         """Hear the programme as it was before the last edit, or as it is now; the next edit ends it."""
-        history = self._room.document.history
+        history = self._session.document.history
         if self._assembly.instead is not None:
             self._assembly.instead = None
-            self._room.say(tr("You hear the programme as it is now."))
+            self._session.say(tr("You hear the programme as it is now."))
         else:
             project, label = history.before_last, history.undo_label
             source = self._sound_in(project) if project is not None else None
             if source is None or label is None:
-                self._room.say(tr("There is no edit to compare with."), bad=True)
+                self._session.say(tr("There is no edit to compare with."), bad=True)
                 return
             self._assembly.instead = source
-            self._room.say(tr("You hear the programme before the last edit: {edit}.", edit=translated(label)))
-        self._room.sync()
-        self._room.events.listening.emit()
+            self._session.say(tr("You hear the programme before the last edit: {edit}.", edit=translated(label)))
+        self._session.sync()
+        self._session.events.listening.emit()
 
     def _sound_in(self, project: Project) -> Source | None:
         """The programme as it sounded in an earlier project; None when it was not there or held no clips."""
-        document, wanted = self._room.document, self._assembly.subject_id
+        document, wanted = self._session.document, self._assembly.subject_id
         programme = next((p for p in project.programmes if p.id == wanted), None)
         if programme is None or not programme.frames:
             return None

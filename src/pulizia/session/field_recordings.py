@@ -12,10 +12,10 @@ from pulizia.media.open import OpenMedia, broadcast_of
 from pulizia.project.clips import Clip, Programme
 from pulizia.project.lined_up import exchanged
 from pulizia.project.model import Recording
-from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
-from pulizia.session.line_up_desk import raw_source, reference_source
-from pulizia.session.room import Room
+from pulizia.session.line_up_service import raw_source, reference_source
 from pulizia.words import plural, tr
 
 SLACK_S = 2.0  # clocks of recorders are set by hand
@@ -50,40 +50,44 @@ class _Camera:
 class FieldRecordings:
     """Lets selected clips hear other recordings of the project that were made at the same moment."""
 
-    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
-        self._room, self._assembly = room, assembly
+    def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
+        self._session, self._assembly = session, assembly
 
     def use(self) -> None:
         """Match all selected clips, as one entry of history; clips that no other recording covers stay as they are."""
-        programme, media = self._assembly.programme, self._room.document.media
+        programme, media = self._assembly.programme, self._session.document.media
         clips = [c for c in self._assembly.clips if not c.tone and c.recording_id in media]
         taken = {c.recording_id for c in clips}
-        others = [r for r in self._room.document.project.recordings if r.id not in taken and r.id in media]
+        others = [r for r in self._session.document.project.recordings if r.id not in taken and r.id in media]
         if programme is None or not clips or not others:
-            self._room.say(
+            self._session.say(
                 tr("Select clips of camera sound, and add the field recordings to the project first."), bad=True
             )
             return
-        fields = [_Field(r, raw_source(self._room, programme, r.id), _start_s(media[r.id])) for r in others]
+        fields = [_Field(r, raw_source(self._session, programme, r.id), _start_s(media[r.id])) for r in others]
         cameras = [
-            _Camera(c, reference_source(self._room, programme, c), _start_s(media[c.recording_id])) for c in clips
+            _Camera(c, reference_source(self._session, programme, c), _start_s(media[c.recording_id])) for c in clips
         ]
 
         def work(job: Job) -> dict[str, Clip]:
             return _matched(cameras, fields, programme.rate, job.progress)
 
-        self._room.job(work, tr("Looking for field recordings"), lambda made: self._done(programme, len(clips), made))
+        self._session.job(
+            work, tr("Looking for field recordings"), lambda made: self._done(programme, len(clips), made)
+        )
 
     def _done(self, programme: Programme, asked: int, made: dict[str, Clip]) -> None:
         if self._assembly.programme != programme:
-            self._room.say(tr("The programme has changed meanwhile. Line the clips up again."), bad=True)
+            self._session.say(tr("The programme has changed meanwhile. Line the clips up again."), bad=True)
             return
         if made:
             self._assembly.apply(lambda p: _with_clips(p, made), tr("Use field recordings"))
-        said = plural("1 clip hears a field recording.", "{n} clips hear field recordings.", len(made))
+        sentence = plural("1 clip hears a field recording.", "{n} clips hear field recordings.", len(made))
         if left := asked - len(made):
-            said += " " + plural("For 1 clip none covers its moment.", "For {n} clips none covers their moment.", left)
-        self._room.say(said, bad=not made)
+            sentence += " " + plural(
+                "For 1 clip none covers its moment.", "For {n} clips none covers their moment.", left
+            )
+        self._session.say(sentence, bad=not made)
 
 
 def _matched(

@@ -14,7 +14,7 @@ from pulizia.project.step_owner import StepOwner
 from pulizia.session.document import Document
 from pulizia.session.heard import Listening
 from pulizia.session.heard_subject import OtherSubject
-from pulizia.session.measure_desk import MeasureDesk
+from pulizia.session.measure_service import MeasureService
 from pulizia.session.selecting import Selecting
 from pulizia.session.subject import Subject
 
@@ -26,7 +26,7 @@ class Measured(Selecting):
     listening: Listening
     other: OtherSubject | None
     current_id: str | None
-    _desk: MeasureDesk
+    _service: MeasureService
     _targets: dict[str, Target]
 
     @property
@@ -46,7 +46,7 @@ class Measured(Selecting):
 
     def measures(self, what: str, subject_id: str | None = None) -> Measures | None:
         """Measures of a recording or programme "before" or "after" its steps, when they are known and current."""
-        return self._desk.of(what, subject_id or self.subject_id)
+        return self._service.of(what, subject_id or self.subject_id)
 
     @property
     def heard_measures(self) -> Measures | None:
@@ -81,11 +81,11 @@ class Measured(Selecting):
 
     def forget_measures(self) -> None:
         """Another project: measures of the last one are of no use."""
-        self._desk.forget()
+        self._service.forget()
 
     def want_measures(self, subject_id: str | None = None) -> None:
         """Measure before and after in the background, unless they are known."""
-        self._desk.want(subject_id or self.current_id)
+        self._service.want(subject_id or self.current_id)
 
     @property
     def targets(self) -> dict[str, Target]:

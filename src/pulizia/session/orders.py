@@ -54,7 +54,7 @@ class Order:
     stage: Stage = Stage.WAITING
     share: float = 0.0
     doing: str = ""
-    said: str = ""
+    message: str = ""
     delivered: Delivered | None = None
     steps: tuple[Step, ...] = field(default_factory=tuple)
     clips: tuple[ClipRow, ...] = ()
@@ -69,7 +69,7 @@ class OrderFile:
 
     def keep(self, orders: Sequence[Order]) -> None:
         """Write down what waits, is being written or was interrupted, when that has changed; raises DiskError."""
-        open_ones = [o for o in orders if o.stage in (Stage.WAITING, Stage.WORKING) or o.said == INTERRUPTED]
+        open_ones = [o for o in orders if o.stage in (Stage.WAITING, Stage.WORKING) or o.message == INTERRUPTED]
         rows = [_row(order) for order in open_ones]
         if rows == self._kept:
             return
@@ -129,4 +129,4 @@ def _order(row: dict[str, Any]) -> Order:
         overwrite=row["overwrite"],
         hard=bool(row.get("hard", False)),
     )
-    return replace(order, stage=Stage.STOPPED, said=INTERRUPTED)
+    return replace(order, stage=Stage.STOPPED, message=INTERRUPTED)

@@ -12,18 +12,18 @@ from pulizia.errors import PuliziaError
 from pulizia.media.broadcast import Loudness
 from pulizia.project.clips import Programme
 from pulizia.project.programme_sound import ProgrammeSound
-from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
 from pulizia.session.programme_pieces import Opened, Piece, clip_pieces, reel_pieces, stem_pieces, whole_piece
-from pulizia.session.room import Room
 from pulizia.words import plural, tr
 
 
 class ProgrammeOut:
     """Writes the programme of the assembly in the background, as 24-bit WAV."""
 
-    def __init__(self, room: Room, desk: AssemblyDesk) -> None:
-        self._room, self._desk = room, desk
+    def __init__(self, session: SessionCore, service: AssemblyService) -> None:
+        self._session, self._service = session, service
 
     def render(self, path: Path) -> None:
         """Write the programme with its markers and start time."""
@@ -54,7 +54,7 @@ class ProgrammeOut:
         found = self._ready()
         if found is None:
             return
-        document = self._room.document
+        document = self._session.document
         known: dict[str, Opened] = {
             r.id: (document.media[r.id].source, r.score) for r in document.project.recordings if r.id in document.media
         }
@@ -75,7 +75,7 @@ class ProgrammeOut:
         overwrite: bool,
     ) -> None:
         programme, sound = found
-        inputs = [r.path for r in self._room.document.project.recordings]
+        inputs = [r.path for r in self._session.document.project.recordings]
 
         def work(job: Job) -> tuple[int, int, Path]:
             sound.prepare(lambda share: job.progress(0.3 * share))
@@ -92,25 +92,25 @@ class ProgrammeOut:
                     job.progress(0.3 + 0.7 * (n + share) / len(made))
 
                 wanted = Deliverable(sample_format="int24")
-                cut += write_source(piece.source, path, wanted, told, said=piece.said, loudness=Loudness())
+                cut += write_source(piece.source, path, wanted, told, metadata=piece.metadata, loudness=Loudness())
             return len(made), cut, made[0][0].parent
 
         def done(result: tuple[int, int, Path]) -> None:
             count, cut, folder = result
-            said = words or plural(
+            told = words or plural(
                 "1 file rendered to {folder}.", "{n} files rendered to {folder}.", count, folder=folder
             )
-            self._room.say(
-                " ".join(part for part in (said, cut_words(cut), self._silent(sound)) if part), bad=bool(cut)
+            self._session.say(
+                " ".join(part for part in (told, cut_words(cut), self._silent(sound)) if part), bad=bool(cut)
             )
 
-        self._room.job(work, tr("Rendering {name}", name=programme.name), done)
+        self._session.job(work, tr("Rendering {name}", name=programme.name), done)
 
     def _ready(self) -> tuple[Programme, ProgrammeSound] | None:
         """The programme and its sound; None when it holds nothing, which has been said."""
-        programme, sound = self._desk.programme, self._desk.sound
+        programme, sound = self._service.programme, self._service.sound
         if programme is None or sound is None:
-            self._room.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
+            self._session.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
             return None
         return programme, sound
 

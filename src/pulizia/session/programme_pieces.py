@@ -14,8 +14,8 @@ from pulizia.audio.source import Source, SpanSource
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Part, TimelineSource
 from pulizia.delivery.deliverable import Deliverable
+from pulizia.delivery.metadata import Metadata
 from pulizia.delivery.reels import files_of
-from pulizia.delivery.said import Said
 from pulizia.media.broadcast import Broadcast
 from pulizia.media.names import safe_name
 from pulizia.media.pulled_rate import PulledRateSource
@@ -24,7 +24,7 @@ from pulizia.project.programme_sound import ProgrammeSound, stems_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import Step
-from pulizia.session.subject import said_of
+from pulizia.session.subject import metadata_of
 from pulizia.units import seconds_to_frames
 
 Opened = tuple[Source, tuple[Step, ...]]  # a recording's untouched sound and its steps
@@ -37,18 +37,23 @@ class Piece:
     title: str
     name: str
     source: Source
-    said: Said
+    metadata: Metadata
 
 
 def whole_piece(programme: Programme, sound: ProgrammeSound) -> Piece:
     """The programme as it sounds."""
-    return Piece(programme.name, safe_name(programme.name), sound.after, said_of(programme))
+    return Piece(programme.name, safe_name(programme.name), sound.after, metadata_of(programme))
 
 
 def stem_pieces(programme: Programme, sound: ProgrammeSound) -> list[Piece]:
     """One file for each stem: as long as the programme, with its start time and markers."""
     return [
-        Piece(f"{programme.name}, {name}", safe_name(f"{programme.name}-{name}"), sound.stem(lanes), said_of(programme))
+        Piece(
+            f"{programme.name}, {name}",
+            safe_name(f"{programme.name}-{name}"),
+            sound.stem(lanes),
+            metadata_of(programme),
+        )
         for name, lanes in stems_of(programme).items()
     ]
 
@@ -58,8 +63,8 @@ def reel_pieces(programme: Programme, sound: ProgrammeSound) -> list[Piece]:
     name = safe_name(programme.name)
     wanted = Deliverable(by_reel=True)
     return [
-        Piece(f"{programme.name}, {file.reel}", file.path.stem, file.source, file.said)
-        for file in files_of(sound.after, Path(f"{name}.wav"), wanted, said_of(programme))
+        Piece(f"{programme.name}, {file.reel}", file.path.stem, file.source, file.metadata)
+        for file in files_of(sound.after, Path(f"{name}.wav"), wanted, metadata_of(programme))
     ]
 
 
@@ -127,9 +132,9 @@ def _single(programme: Programme, lane: str, number: int, clip: Clip, part: Part
     name = f"{lane}-{number:03}" + (f"-{clip.name}" if clip.name else "")
     source = TimelineSource.of_parts([part], rate=programme.rate, channels=programme.channels, frames=part.frames)
     lead = clip.inner - part.inner if not clip.tone else 0
-    began = said_of(programme).broadcast.frames_since_midnight + clip.start - lead
+    began = metadata_of(programme).broadcast.frames_since_midnight + clip.start - lead
     start = Broadcast(description=clip.name or programme.name, frames_since_midnight=max(0, began))
-    return Piece(f"{lane} {number}", safe_name(name), source, Said(broadcast=start))
+    return Piece(f"{lane} {number}", safe_name(name), source, Metadata(broadcast=start))
 
 
 def _joined(programme: Programme, lane: str, parts: list[tuple[int, Clip, Part]]) -> Piece:
@@ -140,7 +145,7 @@ def _joined(programme: Programme, lane: str, parts: list[tuple[int, Clip, Part]]
         markers.append(Marker(at, clip.name or f"{lane} {number}"))
         at += part.frames
     source = TimelineSource.of_parts(placed, rate=programme.rate, channels=programme.channels, frames=at)
-    return Piece(lane, safe_name(f"{programme.name}-{lane}"), source, Said(markers=tuple(markers)))
+    return Piece(lane, safe_name(f"{programme.name}-{lane}"), source, Metadata(markers=tuple(markers)))
 
 
 def _learned_alone(programme: Programme, clip: Clip, part: Part, opened: Callable[[str], Opened | None]) -> Part:

@@ -4,45 +4,45 @@
 from __future__ import annotations
 
 from pulizia.audio.spans import Span
-from pulizia.session.assembly_desk import AssemblyDesk
-from pulizia.session.room import Room
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.words import tr
 
 
 class ProgrammeSteps:
     """Edits of the selected step, and the way back to the untouched take."""
 
-    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
-        self._room, self._assembly = room, assembly
+    def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
+        self._session, self._assembly = session, assembly
 
     def switch(self) -> None:
         """Switch the selected step on or off."""
-        owner, step = self._assembly.owner, self._room.step
+        owner, step = self._assembly.owner, self._session.step
         if owner is not None and step is not None:
-            self._room.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
+            self._session.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
 
     def move(self, by: int) -> None:
         """Move the selected step up (-1) or down (1)."""
-        owner, step = self._assembly.owner, self._room.step
+        owner, step = self._assembly.owner, self._session.step
         if owner is not None and step is not None:
-            self._room.document.move_step(owner.id, step.id, [s.id for s in owner.steps].index(step.id) + by)
+            self._session.document.move_step(owner.id, step.id, [s.id for s in owner.steps].index(step.id) + by)
 
     def remove(self) -> None:
         """Take the selected step away."""
-        owner, step = self._assembly.owner, self._room.step
+        owner, step = self._assembly.owner, self._session.step
         if owner is not None and step is not None:
-            self._room.document.remove_step(owner.id, step.id)
+            self._session.document.remove_step(owner.id, step.id)
 
     def paste_on_lanes(self) -> None:
         """Add the selected step to every other lane of the chosen one's kind, as one edit."""
-        programme, lane, step = self._assembly.programme, self._assembly.lane, self._room.step
+        programme, lane, step = self._assembly.programme, self._assembly.lane, self._session.step
         if programme is None or lane is None or step is None:
             return
         others = [other.id for other in programme.lanes if other.kind == lane.kind and other.id != lane.id]
         if not others:
-            self._room.say(tr("There is no other lane of this kind."), bad=True)
+            self._session.say(tr("There is no other lane of this kind."), bad=True)
             return
-        self._room.document.paste_step_on(others, step)
+        self._session.document.paste_step_on(others, step)
 
     def restore_original(self) -> None:
         """Give the untouched take back in the section on the chosen lane, or in the selected clips: one edit."""
@@ -62,6 +62,6 @@ class ProgrammeSteps:
                 first, last = (round(clip.heard_at(f) * scale) for f in (part.start, part.stop))
                 owners.append((recording.id, Span(max(0, first), min(recording.frames, last))))
         if not owners:
-            self._room.say(tr("Select clips, or a section of a lane, first."), bad=True)
-        elif not self._room.document.give_back_in(owners):
-            self._room.say(tr("No step applies to the selection: it is already the original."))
+            self._session.say(tr("Select clips, or a section of a lane, first."), bad=True)
+        elif not self._session.document.give_back_in(owners):
+            self._session.say(tr("No step applies to the selection: it is already the original."))

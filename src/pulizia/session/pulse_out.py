@@ -232,12 +232,12 @@ class PulseOut:
         pointer = library.pa_stream_get_timing_info(self._stream)
         if not pointer:
             return 0
-        said: pulse.TimingInfo = pointer.contents
-        if said.read_index_corrupt or said.read_index <= 0:
+        timing: pulse.TimingInfo = pointer.contents
+        if timing.read_index_corrupt or timing.read_index <= 0:
             return 0
-        since = time.time() - (said.seconds + said.microseconds * 1e-6) if said.playing else 0.0
-        passed = min(max(since, 0.0), LONGEST_SINCE_S) - said.sink_usec * 1e-6
-        read: int = said.read_index // (4 * LOUDSPEAKERS)
+        since = time.time() - (timing.seconds + timing.microseconds * 1e-6) if timing.playing else 0.0
+        passed = min(max(since, 0.0), LONGEST_SINCE_S) - timing.sink_usec * 1e-6
+        read: int = timing.read_index // (4 * LOUDSPEAKERS)
         return max(0, read + round(float(passed) * self._rate))
 
     def close(self, last: Samples | None = None, at: int = 0) -> None:

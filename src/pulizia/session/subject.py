@@ -12,7 +12,7 @@ from pulizia.audio.layouts import channel_names
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.delivery.said import Said
+from pulizia.delivery.metadata import Metadata
 from pulizia.media.broadcast import Broadcast
 from pulizia.media.open import OpenMedia, broadcast_of, picture_of, tags_of
 from pulizia.project.clips import Programme
@@ -37,7 +37,7 @@ class Subject:
     chain : its own steps
     before, after : what is measured and delivered, without and with its own steps
     kept : where that lies in what is heard
-    said : what travels in its files
+    metadata : what travels in its files
     recording : what it is made of; None for a programme
     sound : a programme's lanes; None for a recording
     in_video : puts a delivered sound to where its video needs it, with silence around
@@ -52,7 +52,7 @@ class Subject:
     names: tuple[str, ...]
     kept: Span
     markers: tuple[Marker, ...]
-    said: Said
+    metadata: Metadata
     steps: tuple[Step, ...]
     recording: Recording | None = None
     sound: ProgrammeSound | None = None
@@ -77,7 +77,7 @@ class Subject:
     @property
     def video(self) -> Path | None:
         """The video file whose sound it is."""
-        return self.recording.path if self.recording is not None else self.said.picture
+        return self.recording.path if self.recording is not None else self.metadata.picture
 
     def prepare(self, progress: Callable[[float], None] = lambda _: None) -> None:
         """Let a programme's steps learn what they need, lanes first (in a worker)."""
@@ -97,24 +97,24 @@ class Subject:
 def recording_subject(recording: Recording, media: OpenMedia, chain: Chain) -> Subject:
     """A recording with its opened file."""
     markers = kept_markers(recording)
-    said = Said(
+    metadata = Metadata(
         markers=markers, broadcast=kept_start(recording, broadcast_of(media)), tags=tags_of(media, recording.name),
         picture=picture_of(media),
     )  # fmt: skip
     return Subject(
         id=recording.id, name=recording.name, chain=chain, before=programme_of(recording, chain.before),
         after=programme_of(recording, chain.after), names=media.channel_names, kept=recording.kept, markers=markers,
-        said=said, steps=recording.score, recording=recording,
+        metadata=metadata, steps=recording.score, recording=recording,
         in_video=_as_it_is if recording.trim is None else partial(in_place, recording),
     )  # fmt: skip
 
 
-def said_of(programme: Programme) -> Said:
+def metadata_of(programme: Programme) -> Metadata:
     """What travels in a programme's files: its name, its markers, its start time, and the video that it goes back into."""
     seconds = programme.start_frame / programme.picture_rate
     start = Broadcast(description=programme.name, frames_since_midnight=round(seconds * programme.rate))
     film = Path(programme.film) if programme.film else None
-    return Said(
+    return Metadata(
         markers=programme.markers, broadcast=start, picture=film if film is not None and film.is_file() else None
     )
 
@@ -126,6 +126,6 @@ def programme_subject(
     return Subject(
         id=programme.id, name=programme.name, chain=sound.chain, before=sound.chain.before, after=sound.after,
         names=channel_names(programme.channels), kept=Span(0, sound.after.frames), markers=programme.markers,
-        said=said_of(programme), steps=programme.steps, sound=sound, clip_table=clip_table,
+        metadata=metadata_of(programme), steps=programme.steps, sound=sound, clip_table=clip_table,
         in_video=partial(beside_film, programme) if programme.film_quarters else _as_it_is,
     )  # fmt: skip

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""One pass over a worked recording that serves measures, waveform and tides alike.
+"""One pass over a worked recording that serves measures, waveform and removed levels alike.
 
 Rendering is what costs; whatever is made from a rendered stretch is made while it is still in the
 cache.
@@ -64,7 +64,7 @@ def work_through(
     return summary(with_true_peaks(measured, after, segments), after, names)
 
 
-def keep_tides(chain: Chain, peaks: PeakStore, progress: Callable[[float], None]) -> None:
+def keep_removed(chain: Chain, peaks: PeakStore, progress: Callable[[float], None]) -> None:
     """Keep the levels of what each step of a chain takes away. ``progress`` (0..1) may raise to stop."""
     pictures = [
         PeakPicture(DifferenceSource(stage.upstream, stage), peaks, levels_only=True) for stage in chain.stages.values()

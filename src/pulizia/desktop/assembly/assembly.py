@@ -41,10 +41,10 @@ from pulizia.desktop.controls import SegmentSwitch, button, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
 from pulizia.media.names import safe_name
-from pulizia.session.microphone_desk import MicrophonePlan
-from pulizia.session.speech_desk import USUAL_PAUSE_S
-from pulizia.session.studio import Studio
-from pulizia.session.words_desk import OtherTakes
+from pulizia.session.microphone_service import MicrophonePlan
+from pulizia.session.session import Session
+from pulizia.session.speech_service import USUAL_PAUSE_S
+from pulizia.session.words_service import OtherTakes
 from pulizia.units import seconds_to_frames
 from pulizia.words import tr
 
@@ -60,26 +60,26 @@ class Assembly(QWidget):
     render_asked = Signal()
     deliver_asked = Signal()
 
-    def __init__(self, studio: Studio, pictures: Pictures, widths: ColumnWidths) -> None:
+    def __init__(self, session: Session, pictures: Pictures, widths: ColumnWidths) -> None:
         super().__init__()
-        self.studio, self._widths = studio, widths
+        self.session, self._widths = session, widths
         self.axis = TimeAxis()
         self._clips: frozenset[str] = frozenset()
         self.follows_head = True
-        self.cards = RecordingCards(studio, pictures)
-        self.cards.chosen.connect(studio.choose_recording)
+        self.cards = RecordingCards(session, pictures)
+        self.cards.chosen.connect(session.choose_recording)
         self.cards.added.connect(self.add_recording)
-        self.overview = AssemblyOverview(studio, self.axis)
-        self.ruler = AssemblyRuler(studio, self.axis)
+        self.overview = AssemblyOverview(session, self.axis)
+        self.ruler = AssemblyRuler(session, self.axis)
         self.ruler.marker_menu.connect(self._marker_menu)
-        self.lanes = LanesView(studio, self.axis, pictures)
+        self.lanes = LanesView(session, self.axis, pictures)
         self.lanes.bench_asked.connect(self.bench_asked)
-        self.steps = StepsPane(studio, self.axis, pictures)
+        self.steps = StepsPane(session, self.axis, pictures)
         self.steps.step_chosen.connect(lambda: self.show_sheet(STEP))
-        self.step_sheet = Sheet(studio)
+        self.step_sheet = Sheet(session)
         self.step_sheet.setProperty("manual", "step")
         self.step_sheet.after = self.steps.steps
-        self.sheet = ClipSheet(studio)
+        self.sheet = ClipSheet(session)
         self.sheet.render_asked.connect(self.render_asked)
         self.sheet.deliver_asked.connect(self.deliver_asked)
         for part, section in (
@@ -92,11 +92,16 @@ class Assembly(QWidget):
         self._timer.timeout.connect(self.follow)
         self._timer.timeout.connect(self.levels.tick)
         self.axis.changed.connect(self.follow)
-        studio.events.surveys.connect(lambda: update_in_turn(self.steps.steps))
-        for event in (studio.events.document, studio.events.selection, studio.events.measures, studio.events.current):
+        session.events.surveys.connect(lambda: update_in_turn(self.steps.steps))
+        for event in (
+            session.events.document,
+            session.events.selection,
+            session.events.measures,
+            session.events.current,
+        ):
             event.connect(self.refresh)
-        studio.events.playing.connect(self.follow)
-        studio.events.pictures.connect(lambda: update_in_turn(self.lanes))
+        session.events.playing.connect(self.follow)
+        session.events.pictures.connect(lambda: update_in_turn(self.lanes))
 
     def _build(self) -> None:
         row = QHBoxLayout(self)
@@ -134,14 +139,14 @@ class Assembly(QWidget):
         self._right = QStackedWidget()
         self._right.addWidget(scrolled(self.sheet))
         self._right.addWidget(with_foot(self.step_sheet, self.step_sheet.foot))
-        self.levels, self.spectrum = LevelsPanel(self.studio), SpectrumView(self.studio)
+        self.levels, self.spectrum = LevelsPanel(self.session), SpectrumView(self.session)
         self.levels.setProperty("manual", "bench#" + tr("Levels"))
         self.spectrum.setProperty("manual", "bench#" + tr("Spectrum"))
         self.spectrum.enlarge_button.hide()
         self.spectrum.plot.setMinimumHeight(SPECTRUM_HEIGHT)
         self._right.addWidget(scrolled(self.levels))
         self._right.addWidget(self._spectrum_page())
-        self.film = FilmPane(self.studio)
+        self.film = FilmPane(self.session)
         self.film.hide()
         self.which = SegmentSwitch(
             (tr("Clips"), tr("Step"), tr("Levels"), tr("Spectrum")),
@@ -191,23 +196,23 @@ class Assembly(QWidget):
 
     def add_recording(self, recording_id: str) -> None:
         """Lay a recording behind the last clip of the chosen lane."""
-        recording = self.studio.document.project.recording(recording_id)
-        self.studio.assembly.add_recording(recording)
+        recording = self.session.document.project.recording(recording_id)
+        self.session.assembly.add_recording(recording)
 
     def add_all(self) -> None:
         """Lay all recordings one after the other."""
-        for recording in self.studio.document.project.recordings:
-            self.studio.assembly.add_recording(recording)
+        for recording in self.session.document.project.recordings:
+            self.session.assembly.add_recording(recording)
         self.axis.show_whole()
 
     def open(self) -> None:
         """The place is shown."""
-        self.studio.assembly.enter()
-        self.studio.speech.want()
-        programme = self.studio.assembly.programme
+        self.session.assembly.enter()
+        self.session.speech.want()
+        programme = self.session.assembly.programme
         if programme is not None:
             for recording_id in programme.recordings:
-                self.studio.want_measures(recording_id)
+                self.session.want_measures(recording_id)
         self.refresh()
         self.follow()
 
@@ -215,9 +220,9 @@ class Assembly(QWidget):
 
     def refresh(self) -> None:
         """The project or the selection has changed; while another place is shown, nothing is done for this one."""
-        if not self.studio.assembly.is_open:
+        if not self.session.assembly.is_open:
             return
-        programme = self.studio.assembly.programme
+        programme = self.session.assembly.programme
         self._stack.setCurrentIndex(0 if programme is not None else 1)
         self.cards.fit()
         if programme is not None:
@@ -237,10 +242,10 @@ class Assembly(QWidget):
         self.overview.update()
         self.steps.refresh()
         self.film.follow()
-        desk = self.studio.assembly
-        if desk.clip_ids != self._clips:
-            self._clips = desk.clip_ids
-            if desk.clip_ids and self._right.currentIndex() == STEP:
+        service = self.session.assembly
+        if service.clip_ids != self._clips:
+            self._clips = service.clip_ids
+            if service.clip_ids and self._right.currentIndex() == STEP:
                 self.show_sheet(CLIPS)
         self.sheet.refresh()
         self.step_sheet.refresh()
@@ -253,34 +258,34 @@ class Assembly(QWidget):
 
     def _marker_menu(self, frame: int) -> None:
         """What can be done with a marker."""
-        desk = self.studio.assembly
-        marker = next((m for m in desk.programme.markers if m.frame == frame), None) if desk.programme else None
+        service = self.session.assembly
+        marker = next((m for m in service.programme.markers if m.frame == frame), None) if service.programme else None
         if marker is None:
             return
         menu = QMenu(self)
         menu.addAction(tr("Edit the note…")).triggered.connect(lambda: self._edit_note(marker))
         menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self._rename_marker(marker))
-        menu.addAction(tr("Remove the marker")).triggered.connect(lambda: desk.remove_marker(marker))
+        menu.addAction(tr("Remove the marker")).triggered.connect(lambda: service.remove_marker(marker))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos())
 
     def _edit_note(self, marker: Marker) -> None:
-        self.note = NoteDialog(marker, self, lambda changed: self.studio.assembly.change_marker(marker, changed))
+        self.note = NoteDialog(marker, self, lambda changed: self.session.assembly.change_marker(marker, changed))
         self.note.open()
 
     def ask_note(self) -> None:
         """Add a note at the playhead."""
-        programme = self.studio.assembly.programme
+        programme = self.session.assembly.programme
         if programme is not None:
-            span = self.studio.assembly.span
-            at, frames = (span.start, span.frames) if span is not None else (self.studio.transport.position, 0)
+            span = self.session.assembly.span
+            at, frames = (span.start, span.frames) if span is not None else (self.session.transport.position, 0)
             marker = Marker(at, tr("Note {number}", number=len(programme.markers) + 1), frames, kind="mix")
-            self.note = NoteDialog(marker, self, self.studio.assembly.add_note)
+            self.note = NoteDialog(marker, self, self.session.assembly.add_note)
             self.note.open()
 
     def ask_notes(self) -> None:
         """Save all notes as a table, or as a page to print."""
-        programme = self.studio.assembly.programme
+        programme = self.session.assembly.programme
         if programme is None:
             return
         proposal = safe_name(programme.name) + "-" + tr("notes") + ".html"
@@ -288,43 +293,43 @@ class Assembly(QWidget):
             self, tr("Save the notes"), proposal, tr("Page to print (*.html);;Table (*.csv)")
         )
         if name:
-            self.studio.assembly.save_notes(Path(name))
+            self.session.assembly.save_notes(Path(name))
 
     def _rename_marker(self, marker: Marker) -> None:
         name, good = QInputDialog.getText(self, tr("Rename the marker"), tr("Name"), text=marker.name)
         if good and name.strip():
-            self.studio.assembly.rename_marker(marker, name.strip())
+            self.session.assembly.rename_marker(marker, name.strip())
 
     def ask_words(self) -> None:
         """Look for the selected words in other takes."""
 
         def found(takes: OtherTakes) -> None:
-            self.other_takes = WordsDialog(self.studio, takes, self)
+            self.other_takes = WordsDialog(self.session, takes, self)
             self.other_takes.show()
 
-        self.studio.words.look(found)
+        self.session.words.look(found)
 
     def ask_microphones(self) -> None:
         """Plan which microphone is heard from turn to turn."""
 
         def planned(plan: MicrophonePlan) -> None:
-            self.microphones = MicrophoneDialog(self.studio, plan, self)
+            self.microphones = MicrophoneDialog(self.session, plan, self)
             self.microphones.open()
 
-        self.studio.microphones.plan(planned)
+        self.session.microphones.plan(planned)
 
     def ask_template(self) -> None:
         """Begin a programme from a template."""
-        self.template = TemplateDialog(self.studio, self)
+        self.template = TemplateDialog(self.session, self)
         self.template.open()
 
     def ask_keep_template(self) -> None:
         """Save lanes, steps and clocks of the programme under a name."""
-        programme = self.studio.assembly.programme
+        programme = self.session.assembly.programme
         if programme is not None:
             name, good = QInputDialog.getText(self, tr("Save as a template"), tr("Name"), text=programme.name)
             if good:
-                self.studio.templates.keep(name)
+                self.session.templates.keep(name)
 
     def ask_tighten(self) -> None:
         """Ask how long pauses may be."""
@@ -332,7 +337,7 @@ class Assembly(QWidget):
             self, tr("Tighten pauses"), tr("Longest pause in seconds"), USUAL_PAUSE_S, 0.35, 10.0, 2
         )
         if good:
-            self.studio.speech.tighten(value)
+            self.session.speech.tighten(value)
 
     def ask_lengthen(self) -> None:
         """Ask by how much the pause at the playhead grows."""
@@ -340,23 +345,23 @@ class Assembly(QWidget):
             self, tr("Lengthen the pause"), tr("Longer by seconds"), 0.3, 0.01, 60.0, 2
         )
         if good:
-            self.studio.speech.lengthen(value)
+            self.session.speech.lengthen(value)
 
     def ask_level(self) -> None:
         """Ask for the level of the selected clips."""
-        self.level_dialog = ClipLevelDialog(self.studio, self)
+        self.level_dialog = ClipLevelDialog(self.session, self)
         self.level_dialog.open()
 
     def inspect(self) -> None:
         """Listen through the programme and list what is wrong with it."""
-        self.findings = ProgrammeFindings(self.studio, self)
+        self.findings = ProgrammeFindings(self.session, self)
         self.findings.open()
 
     def add_at_timecode(self) -> None:
         """Lay the recording that is chosen at the left where its start time says."""
-        recording = self.studio.recording
+        recording = self.session.recording
         if recording is not None:
-            self.studio.assembly.add_at_timecode(recording)
+            self.session.assembly.add_at_timecode(recording)
 
     def choose_tool(self, *, on_selection: bool) -> None:
         """Offer the tools for a new step."""
@@ -376,13 +381,13 @@ class Assembly(QWidget):
 
     def follow(self) -> None:
         """Bring the play head to the present position."""
-        if not self.studio.assembly.is_open:
+        if not self.session.assembly.is_open:
             self._timer.stop()
             return
-        playing = self.studio.transport.is_playing
+        playing = self.session.transport.is_playing
         if playing != self._timer.isActive():
             self._timer.start() if playing else self._timer.stop()
-        position = self.studio.transport.position
+        position = self.session.transport.position
         if playing and self.follows_head and not self.axis.left <= position <= self.axis.right:
             self.axis.bring_into_view(position)
         x = self.axis.x_at(position)
@@ -395,5 +400,5 @@ class Assembly(QWidget):
 
     def zoom(self, factor: float) -> None:
         """Zoom around the play head."""
-        x = self.axis.x_at(self.studio.transport.position)
+        x = self.axis.x_at(self.session.transport.position)
         self.axis.zoom(factor, x if 0 <= x <= self.axis.width else self.axis.width / 2)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QDialog, QWidget
 from pulizia.desktop.controls import ChoiceBox, FigureBox
 from pulizia.desktop.form import lay_out_form
 from pulizia.session.clip_levels import UNITS, Aspect
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 USUAL: dict[Aspect, float] = {"loudness": -23.0, "peak": -3.0}
@@ -17,9 +17,9 @@ USUAL: dict[Aspect, float] = {"loudness": -23.0, "peak": -3.0}
 class ClipLevelDialog(QDialog):
     """What is measured, the level, and whether the balance stays."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.session = session
         self.setWindowTitle(tr("Level of clips"))
         self.aspect = ChoiceBox()
         self.aspect.addItem(tr("loudness (ITU-R BS.1770)"), "loudness")
@@ -37,13 +37,13 @@ class ClipLevelDialog(QDialog):
 
     def _usual(self) -> None:
         aspect: Aspect = self.aspect.currentData()
-        target = self.studio.target
+        target = self.session.target
         level = target.integrated_lufs if aspect == "loudness" and target is not None else USUAL[aspect]
         self.level.setSuffix(f" {UNITS[aspect]}")
         self.level.setValue(level)
 
     def accept(self) -> None:
         super().accept()
-        self.studio.clip_levels.match(
+        self.session.clip_levels.match(
             self.aspect.currentData(), self.level.value(), together=self.together.currentData()
         )

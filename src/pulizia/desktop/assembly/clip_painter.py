@@ -22,7 +22,7 @@ from pulizia.measure.overview import Columns
 from pulizia.project.clips import Clip
 from pulizia.project.model import Recording
 from pulizia.score.chain import Chain
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import db_to_gain, format_number
 from pulizia.words import tr, translated
 
@@ -36,8 +36,8 @@ LEAST_NAME_PX = 26
 class ClipPainter:
     """Draws clips of the assembly."""
 
-    def __init__(self, studio: Studio, geometry: Geometry, pictures: Pictures) -> None:
-        self._studio, self._geometry, self._axis, self._pictures = studio, geometry, geometry.axis, pictures
+    def __init__(self, session: Session, geometry: Geometry, pictures: Pictures) -> None:
+        self._studio, self._geometry, self._axis, self._pictures = session, geometry, geometry.axis, pictures
         self._seen: dict[str, tuple[Recording | None, Chain | None, int]] = {}
         self._kept: OrderedDict[object, QPixmap] = OrderedDict()
         self._held = 0  # bytes of these

@@ -14,7 +14,7 @@ from pulizia.desktop.assembly.programme_part import ProgrammePart
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, hairline, label, setting_name
 from pulizia.desktop.time_box import TimeBox
 from pulizia.project.clips import HIGHEST_DB, LOWEST_DB, Clip
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import N_, plural, tr, translated
 
@@ -32,9 +32,9 @@ class ClipSheet(QWidget):
     render_asked = Signal()
     deliver_asked = Signal()
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self._filling = False
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 16, 16, 16)
@@ -44,7 +44,7 @@ class ClipSheet(QWidget):
         column.addWidget(self.title)
         column.addWidget(self.line)
         column.addWidget(self._clip_part())
-        self.whole = ProgrammePart(studio)
+        self.whole = ProgrammePart(session)
         self.whole.render_asked.connect(self.render_asked)
         self.whole.deliver_asked.connect(self.deliver_asked)
         column.addWidget(self.whole)
@@ -72,12 +72,12 @@ class ClipSheet(QWidget):
         self.law_out = self._law(column, tr("Shape of the fade out"), "out")
         column.addSpacing(6)
         column.addWidget(hairline())
-        assembly = self.studio.assembly
+        assembly = self.session.assembly
         for words, call, tip in (
             (tr("Cross-fade with the clip before"), assembly.cross_fade, tr("Overlap both around their cut by 40 ms")),
             (
                 tr("Match the loudness of clips"),
-                self.studio.clip_levels.match,
+                self.session.clip_levels.match,
                 tr("Bring all selected clips to the loudness of the middle one (Shift+L)"),
             ),
             (tr("Switch off or on"), assembly.set_enabled, tr("Keep the clip in its place without its sound")),
@@ -99,7 +99,7 @@ class ClipSheet(QWidget):
         box = TimeBox(low=low, counts_from_start=counts_from_start)
         box.setAccessibleName(translated(words))
         box.changed.connect(lambda value: None if self._filling else call(value))
-        box.refused.connect(lambda sentence: self.studio.say(sentence, bad=True))
+        box.refused.connect(lambda sentence: self.session.say(sentence, bad=True))
         row.addWidget(box, 1)
         column.addLayout(row)
         return box
@@ -137,13 +137,13 @@ class ClipSheet(QWidget):
         box = ChoiceBox()
         box.setAccessibleName(tr("Channel of the clip"))
         box.setToolTip(tr("The channel of the recording that the clip plays, by the name of its microphone"))
-        box.activated.connect(lambda _index: self.studio.assembly.set_channel(box.currentData()))
+        box.activated.connect(lambda _index: self.session.assembly.set_channel(box.currentData()))
         row.addWidget(box, 1)
         column.addWidget(self._channel_row)
         return box
 
     def _show_channel(self, clips: tuple[Clip, ...]) -> None:
-        names = {self.studio.microphones.names_of(c.recording_id) for c in clips}
+        names = {self.session.microphones.names_of(c.recording_id) for c in clips}
         known = shown_names(next(iter(names))) if len(names) == 1 else ()
         self._channel_row.setVisible(len(known) > 1 and not any(c.tone for c in clips))
         self.channel.clear()
@@ -172,38 +172,38 @@ class ClipSheet(QWidget):
 
     @property
     def _one(self) -> Clip | None:
-        clips = self.studio.assembly.clips
+        clips = self.session.assembly.clips
         return clips[0] if clips else None
 
     def _frames(self, seconds: float) -> int:
-        programme = self.studio.assembly.programme
+        programme = self.session.assembly.programme
         return round(seconds * (programme.rate if programme is not None else 48_000))
 
     def _moved(self, seconds: float) -> None:
         if (clip := self._one) is not None:
-            self.studio.assembly.move(self._frames(seconds) - clip.start)
+            self.session.assembly.move(self._frames(seconds) - clip.start)
 
     def _lengthened(self, seconds: float) -> None:
         if (clip := self._one) is not None:
-            self.studio.assembly.trim(clip.id, stop=clip.start + self._frames(seconds))
+            self.session.assembly.trim(clip.id, stop=clip.start + self._frames(seconds))
             self.refresh()
 
     def _slipped(self, seconds: float) -> None:
         if (clip := self._one) is not None:
-            self.studio.assembly.slip(self._frames(seconds) - clip.inner)
+            self.session.assembly.slip(self._frames(seconds) - clip.inner)
 
     def _gained(self, gain_db: float) -> None:
-        self.studio.assembly.set_gain(gain_db)
+        self.session.assembly.set_gain(gain_db)
 
     def _faded(self, side: str, ms: float) -> None:
         law: Law = (self.law_in if side == "in" else self.law_out).currentData(Qt.ItemDataRole.UserRole)
-        self.studio.assembly.set_fade(side, self._frames(ms / 1000.0), law)
+        self.session.assembly.set_fade(side, self._frames(ms / 1000.0), law)
 
     # -- showing
 
     def refresh(self) -> None:
         """Show what is selected now."""
-        assembly = self.studio.assembly
+        assembly = self.session.assembly
         programme, clips = assembly.programme, assembly.clips
         self._clips.setVisible(bool(clips))
         self.whole.setVisible(not clips and programme is not None)

@@ -13,7 +13,7 @@ from pulizia.audio.timecode import timecode
 from pulizia.desktop.controls import label
 from pulizia.desktop.theme import colour
 from pulizia.media import suffixes
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 HEIGHT = 176
@@ -23,27 +23,27 @@ VIDEO_FILES = suffixes.pattern(suffixes.VIDEO)
 class FilmPane(QWidget):
     """A picture with its timecode beneath; a right click has what can be done with the video."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self.setProperty("manual", "assembly#" + tr("Video"))
         self.setAccessibleName(tr("Video"))
         self.setWindowTitle(tr("Video"))
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 8, 12, 4)
         column.setSpacing(4)
-        self.picture = _Picture(studio)
+        self.picture = _Picture(session)
         self.picture.setMinimumHeight(HEIGHT)
         column.addWidget(self.picture, 1)
         self.words = label("", 12, token="soft")
         column.addWidget(self.words)
         self.home: QVBoxLayout | None = None  # where it is docked
         self._own: FilmWindow | None = None
-        studio.events.film.connect(self._show)
+        session.events.film.connect(self._show)
 
     def switch(self) -> None:
         """Show the video, or put it away."""
-        film = self.studio.film
+        film = self.session.film
         film.is_shown = not film.is_shown
         if not film.is_shown and self._own is not None:
             self._own.close()
@@ -53,7 +53,7 @@ class FilmPane(QWidget):
 
     def alone(self) -> None:
         """Give the video a window of its own, or dock it again."""
-        if not self.studio.film.is_shown:
+        if not self.session.film.is_shown:
             self.switch()
         if self._own is not None and self._own.isVisible():
             self._own.close()
@@ -67,22 +67,22 @@ class FilmPane(QWidget):
 
     def follow(self) -> None:
         """Be at the playhead."""
-        self.studio.film.follow()
+        self.session.film.follow()
         self._say()
 
     def _say(self) -> None:
-        programme = self.studio.assembly.programme
-        if programme is None or not self.studio.film.is_shown:
+        programme = self.session.assembly.programme
+        if programme is None or not self.session.film.is_shown:
             return
-        frame = programme.start_frame + int(self.studio.transport.position * programme.picture_rate / programme.rate)
-        said = timecode(frame, programme.picture_rate, drop=programme.drop_frame)
+        frame = programme.start_frame + int(self.session.transport.position * programme.picture_rate / programme.rate)
+        words = timecode(frame, programme.picture_rate, drop=programme.drop_frame)
         if programme.film:
-            said += f"   {Path(programme.film).name}, {self.studio.film.offset_words(programme)}"
-        if said != self.words.text():
-            self.words.setText(said)
+            words += f"   {Path(programme.film).name}, {self.session.film.offset_words(programme)}"
+        if words != self.words.text():
+            self.words.setText(words)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        film, programme = self.studio.film, self.studio.assembly.programme
+        film, programme = self.session.film, self.session.assembly.programme
         menu = QMenu(self)
         menu.addAction(tr("Choose a video…")).triggered.connect(self.ask)
         if programme is not None and programme.film:
@@ -101,7 +101,7 @@ class FilmPane(QWidget):
             self, tr("Choose a video"), "", tr("Video ({kinds});;All files (*)", kinds=VIDEO_FILES)
         )
         if name:
-            self.studio.film.choose(Path(name))
+            self.session.film.choose(Path(name))
 
 
 class _Picture(QWidget):
@@ -109,14 +109,14 @@ class _Picture(QWidget):
 
     accessible_role = "picture"
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self._image: QImage | None = None
 
     def take(self) -> None:
         """Show what was decoded last."""
-        still = self.studio.film.still
+        still = self.session.film.still
         if still is None:
             self._image = None
         else:
@@ -129,9 +129,9 @@ class _Picture(QWidget):
         painter.fillRect(self.rect(), colour("panel"))
         if self._image is None:
             painter.setPen(colour("soft"))
-            said = self.studio.film.trouble or tr("No video here. A right click chooses one.")
+            words = self.session.film.trouble or tr("No video here. A right click chooses one.")
             painter.drawText(
-                self.rect().adjusted(8, 8, -8, -8), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, said
+                self.rect().adjusted(8, 8, -8, -8), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words
             )
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)

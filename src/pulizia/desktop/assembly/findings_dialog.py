@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QW
 from pulizia.desktop.controls import button, hairline, label, scrolled
 from pulizia.inspection.inspect import inspect
 from pulizia.session.jobs import SOON, Job
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.tools.finding import Finding
 from pulizia.units import format_time
 from pulizia.words import tr, translated
@@ -19,9 +19,9 @@ from pulizia.words import tr, translated
 class ProgrammeFindings(QDialog):
     """Listens through the programme, then lists what was found, gravest first."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.session = session
         self.found: list[Finding] = []
         self.setWindowTitle(tr("Inspect"))
         self.resize(620, 400)
@@ -36,7 +36,7 @@ class ProgrammeFindings(QDialog):
         row.addStretch(1)
         row.addWidget(button(tr("Close"), self.accept))
         column.addLayout(row)
-        sound = studio.assembly.sound
+        sound = session.assembly.sound
         if sound is None:
             self.words.setText(tr("The programme holds no clips. Add recordings to it first."))
             return
@@ -45,10 +45,10 @@ class ProgrammeFindings(QDialog):
             sound.prepare(lambda share: job.progress(0.2 * share))
             return inspect(sound.after, lambda share, _what: job.progress(0.2 + 0.8 * share))
 
-        job = studio.pool.submit(
+        job = session.pool.submit(
             work, title=tr("Inspecting"), priority=SOON, slot="inspect:programme", on_done=self._show,
             on_error=self.words.setText,
-            on_progress=lambda share: studio.post(lambda: self._told(share)),
+            on_progress=lambda share: session.post(lambda: self._told(share)),
         )  # fmt: skip
         self.finished.connect(lambda _code: job.cancel())
 
@@ -58,7 +58,7 @@ class ProgrammeFindings(QDialog):
 
     def _show(self, found: list[Finding]) -> None:
         self.found = sorted(found, key=lambda f: -f.severity)
-        rate = self.studio.assembly.programme.rate if self.studio.assembly.programme is not None else 48_000
+        rate = self.session.assembly.programme.rate if self.session.assembly.programme is not None else 48_000
         self.words.setText(
             tr("A repair of one recording is best made on the Bench, one of a microphone on its lane.")
             if found
@@ -69,7 +69,7 @@ class ProgrammeFindings(QDialog):
             if finding.marks:
                 at = finding.marks[0].start
                 words = tr("Go to {at}", at=format_time(at / rate, 1))
-                self._grid.addWidget(button(words, partial(self.studio.seek, at), quiet=True), 2 * n, 1)
+                self._grid.addWidget(button(words, partial(self.session.seek, at), quiet=True), 2 * n, 1)
             if finding.tool_id:
                 words = tr("Add to the lane's steps")
                 self._grid.addWidget(button(words, partial(self._treat, finding), quiet=True), 2 * n, 2)
@@ -78,8 +78,8 @@ class ProgrammeFindings(QDialog):
         self._grid.setRowStretch(2 * len(self.found), 1)
 
     def _treat(self, finding: Finding) -> None:
-        lane = self.studio.assembly.lane
+        lane = self.session.assembly.lane
         if lane is not None:
-            self.studio.assembly.choose_lane(lane.id)
-            step = self.studio.document.add_step(lane.id, finding.tool_id, finding.settings)
-            self.studio.choose_step(step.id)
+            self.session.assembly.choose_lane(lane.id)
+            step = self.session.document.add_step(lane.id, finding.tool_id, finding.settings)
+            self.session.choose_step(step.id)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 from pulizia.desktop.assembly.geometry import LEAST_LANE, MOST_LANE, Geometry
 from pulizia.desktop.bench.time_axis import TimeAxis
 from pulizia.project.clips import FLATTEST, TALLEST, Lane, Programme
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 LIKE_OTHERS = 0.06  # a lane so near the height of the others takes it
@@ -17,9 +17,9 @@ LIKE_OTHERS = 0.06  # a lane so near the height of the others takes it
 class LaneRows(QWidget):
     """The rows of the lanes, without what is drawn in them."""
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
+    def __init__(self, session: Session, axis: TimeAxis) -> None:
         super().__init__()
-        self.studio, self.axis = studio, axis
+        self.session, self.axis = session, axis
         self._geometry = Geometry(axis)
         self._shown: tuple[Programme | None, frozenset[str], tuple[Lane, ...]] = (None, frozenset(), ())
         self.hidden: set[str] = set()
@@ -29,7 +29,7 @@ class LaneRows(QWidget):
     @property
     def programme(self) -> Programme | None:
         """What is shown."""
-        return self.studio.assembly.programme
+        return self.session.assembly.programme
 
     @property
     def rows(self) -> tuple[Lane, ...]:
@@ -53,8 +53,8 @@ class LaneRows(QWidget):
         """Show the lane no longer; it is still heard."""
         self.hidden.add(lane_id)
         self.fit()
-        self.studio.events.selection.emit()  # commands are offered anew
-        self.studio.say(tr("The lane is hidden and still heard. Show all lanes brings it back."))
+        self.session.events.selection.emit()  # commands are offered anew
+        self.session.say(tr("The lane is hidden and still heard. Show all lanes brings it back."))
 
     def show_lanes(self) -> None:
         """Show hidden lanes again."""
@@ -85,7 +85,7 @@ class LaneRows(QWidget):
         programme = self.programme
         self.pulled = ("", 1.0)
         if programme is not None:
-            self.studio.document.set_lane_height(
+            self.session.document.set_lane_height(
                 programme.id, lane_id, 1.0 if abs(height - 1.0) < LIKE_OTHERS else height
             )
         self.fit()

@@ -15,7 +15,7 @@ from pulizia.desktop.assembly.menus import ask_lane_name, show_clip_menu, show_l
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
 from pulizia.project.clips import Clip, Programme
 from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import seconds_to_frames
 from pulizia.words import tr
 
@@ -53,8 +53,8 @@ class LanesMouse(LaneRows):
 
     bench_asked = Signal(str, int)
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
-        super().__init__(studio, axis)
+    def __init__(self, session: Session, axis: TimeAxis) -> None:
+        super().__init__(session, axis)
         self._drag: Drag | None = None
         self.shift, self.to_lane = 0, ""  # of clips that are being moved
         self.box: QRectF | None = None  # what is being selected
@@ -74,12 +74,12 @@ class LanesMouse(LaneRows):
         return self._drag is not None and self._drag.moved and self._drag.deed == "move"
 
     def _hit(self, place: QPointF) -> Hit | None:
-        return self.geometry_of.hit(self.rows, place, self.width(), self.studio.assembly.clip_ids)
+        return self.geometry_of.hit(self.rows, place, self.width(), self.session.assembly.clip_ids)
 
     # -- pressing
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        assembly = self.studio.assembly
+        assembly = self.session.assembly
         if self.programme is None or event.button() != Qt.MouseButton.LeftButton:
             return
         place, keys = event.position(), event.modifiers()
@@ -122,19 +122,19 @@ class LanesMouse(LaneRows):
         return "slide" if alt and shift else "slip" if alt else "move"
 
     def _begin(self, drag: Drag) -> None:
-        drag.head = self.studio.transport.position
+        drag.head = self.session.transport.position
         self._drag = drag
 
     def _add_point(self, clip: Clip, frame: float) -> None:
         """A new point of the gain line, where it is."""
         at = min(max(0, round(frame) - clip.start), clip.frames)
         points = {**dict(gain_points(clip)), at: round(gain_at(clip, at), 1)}
-        self.studio.assembly.set_line(clip.id, tuple(sorted(points.items())))
-        self.studio.assembly.settle()
+        self.session.assembly.set_line(clip.id, tuple(sorted(points.items())))
+        self.session.assembly.settle()
 
     def _press_head(self, number: int, place: QPointF, *, everywhere: bool) -> bool:
         """Whether something in the head of a row was pressed; ``everywhere`` switches all lanes."""
-        lane, assembly = self.rows[number], self.studio.assembly
+        lane, assembly = self.rows[number], self.session.assembly
         for box, field, _ in self.switches(number):
             if not box.contains(place):
                 continue
@@ -178,7 +178,7 @@ class LanesMouse(LaneRows):
             return
         if drag.hit is not None and drag.hit.lane.locked:
             self._drag = None
-            self.studio.say(tr("The lane {name} is locked. Unlock it first.", name=drag.hit.lane.name), bad=True)
+            self.session.say(tr("The lane {name} is locked. Unlock it first.", name=drag.hit.lane.name), bad=True)
             return
         drag.moved = True
         free = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
@@ -187,18 +187,18 @@ class LanesMouse(LaneRows):
             self._drag_clip(drag, drag.hit, frame, place, free=free)
         elif drag.deed == "lane_gain":
             gain = round(2 * (drag.value - (place.y() - drag.place.y()) * DB_PER_PX)) / 2
-            self.studio.assembly.set_lane_gain(drag.lane, min(max(gain, LOWEST_GAIN_DB), HIGHEST_GAIN_DB))
+            self.session.assembly.set_lane_gain(drag.lane, min(max(gain, LOWEST_GAIN_DB), HIGHEST_GAIN_DB))
         elif drag.deed == "height":
             share = (drag.value + place.y() - drag.place.y()) / self.geometry_of.lane_height
             self.pull_height(drag.lane, share)
         elif drag.deed == "box":
             self.box = QRectF(drag.place, place).normalized()
         else:
-            self.studio.assembly.select_span(round(drag.frame), self._snap(frame, free=free))
+            self.session.assembly.select_span(round(drag.frame), self._snap(frame, free=free))
         self.update()
 
     def _drag_clip(self, drag: Drag, hit: Hit, frame: float, place: QPointF, *, free: bool) -> None:
-        assembly, clip = self.studio.assembly, hit.clip
+        assembly, clip = self.session.assembly, hit.clip
         if drag.deed == "move":
             self._drag_body(drag, hit, frame, place, free=free)
         elif drag.deed in ("slip", "slide"):
@@ -237,10 +237,10 @@ class LanesMouse(LaneRows):
         row = [lane.id for lane in self.rows].index(programme.lane_of(clip.id).id)
         db = self.geometry_of.db_at(place.y(), row, self.width()) - clip.gain_db
         points[drag.point] = (at, min(max(db, -60.0), 24.0))
-        self.studio.assembly.set_line(clip.id, tuple(points))
+        self.session.assembly.set_line(clip.id, tuple(points))
 
     def _drag_body(self, drag: Drag, hit: Hit, frame: float, place: QPointF, *, free: bool) -> None:
-        assembly = self.studio.assembly
+        assembly = self.session.assembly
         shift, clips = frame - drag.frame, assembly.clips
         if not free and clips:
             shift = self._snapped_shift(shift)
@@ -252,14 +252,14 @@ class LanesMouse(LaneRows):
 
     def _hear_edge(self) -> None:
         """The mouse rests while it trims: a little of what lies at the edge is heard."""
-        edge, source = self._edge, self.studio.heard_source
+        edge, source = self._edge, self.session.heard_source
         if edge is None or source is None or self._drag is None:
             return
         at, side = edge
         length = seconds_to_frames(HEARD_S, source.rate)
         first = at if side == "start" else max(0, at - length)
-        self.studio.transport.stop()
-        self.studio.transport.play(min(first, source.frames), min(first + length, source.frames))
+        self.session.transport.stop()
+        self.session.transport.play(min(first, source.frames), min(first + length, source.frames))
 
     # -- snapping
 
@@ -270,8 +270,8 @@ class LanesMouse(LaneRows):
         reach = SNAP_PX * self.axis.frames_per_pixel
         # far out a pixel is longer than a word: its edges would hold the mouse everywhere
         near = reach <= seconds_to_frames(WORD_REACH_S, programme.rate)
-        words = self.studio.speech.word_edges(frame - reach, frame + reach) if near else []
-        head = self._drag.head if self._drag is not None else self.studio.transport.position
+        words = self.session.speech.word_edges(frame - reach, frame + reach) if near else []
+        head = self._drag.head if self._drag is not None else self.session.transport.position
         return [0, head, *edges, *(m.frame for m in programme.markers), *words]
 
     def _snap(self, frame: float, *, free: bool, besides: str = "") -> int:
@@ -280,12 +280,12 @@ class LanesMouse(LaneRows):
         reach = SNAP_PX * self.axis.frames_per_pixel
         found = snapped(frame, self._targets(frozenset({besides}), frame), reach)
         if found == round(frame):  # nothing near: where the sound passes through zero, once that can be seen
-            found = self.studio.assembly.zero_crossing(found, round(reach))
+            found = self.session.assembly.zero_crossing(found, round(reach))
         return max(0, found)
 
     def _snapped_shift(self, shift: float) -> float:
         """A shift with which an edge of what is moved meets something."""
-        assembly = self.studio.assembly
+        assembly = self.session.assembly
         clips, reach = assembly.clips, SNAP_PX * self.axis.frames_per_pixel
         best = None
         for edge in (clips[0].start, max(c.stop for c in clips)):
@@ -300,7 +300,7 @@ class LanesMouse(LaneRows):
         drag, self._drag = self._drag, None
         if drag is None:
             return
-        assembly = self.studio.assembly
+        assembly = self.session.assembly
         frame = max(0, round(self.axis.frame_at(event.position().x() - GUTTER)))
         if not drag.moved:
             if drag.deed == "section":
@@ -308,7 +308,7 @@ class LanesMouse(LaneRows):
             if drag.hit is not None and drag.hit.grip in ("body", "gain"):
                 assembly.select({drag.hit.clip.id})
             if drag.deed in ("section", "move", "gain", "slip", "slide"):
-                self.studio.seek(frame)
+                self.session.seek(frame)
         elif drag.deed == "move":
             assembly.move(self.shift, self.to_lane or None)
         elif drag.deed == "height":
@@ -318,8 +318,8 @@ class LanesMouse(LaneRows):
         if self._edge is not None:
             self._rest.stop()
             self._edge = None
-            self.studio.transport.stop()
-            self.studio.seek(drag.head)
+            self.session.transport.stop()
+            self.session.seek(drag.head)
         self.shift, self.to_lane, self.box = 0, "", None
         assembly.settle()
         self.update()
@@ -336,17 +336,17 @@ class LanesMouse(LaneRows):
         hit = self._hit(place)
         if hit is None:
             if number < len(self.rows) and self.geometry_of.head(number, self.width()).contains(place):
-                ask_lane_name(self.studio, self, self.rows[number])
+                ask_lane_name(self.session, self, self.rows[number])
             return
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.studio.assembly.choose_lane(hit.lane.id)
-            self.studio.speech.select_phrase(round(self.axis.frame_at(place.x() - GUTTER)))
+            self.session.assembly.choose_lane(hit.lane.id)
+            self.session.speech.select_phrase(round(self.axis.frame_at(place.x() - GUTTER)))
         elif event.modifiers() & Qt.KeyboardModifier.AltModifier:
             self._add_point(hit.clip, self.axis.frame_at(place.x() - GUTTER))
         elif hit.grip == "point":
             points = [p for n, p in enumerate(hit.clip.gain_line) if n != hit.point]
-            self.studio.assembly.set_line(hit.clip.id, tuple(points) if len(points) > 1 else ())
-            self.studio.assembly.settle()
+            self.session.assembly.set_line(hit.clip.id, tuple(points) if len(points) > 1 else ())
+            self.session.assembly.settle()
         else:
             self._to_bench(hit, place, programme)
 
@@ -356,13 +356,13 @@ class LanesMouse(LaneRows):
             return
         hit, number = self._hit(place), self.geometry_of.lane_at(place.y())
         if hit is not None:
-            show_clip_menu(self.studio, self, hit, lambda: self._to_bench(hit, place, programme), event.globalPos())
+            show_clip_menu(self.session, self, hit, lambda: self._to_bench(hit, place, programme), event.globalPos())
         elif number < len(self.rows):
             lane = self.rows[number]
-            show_lane_menu(self.studio, self, lane, lambda: self.hide_lane(lane.id), event.globalPos())
+            show_lane_menu(self.session, self, lane, lambda: self.hide_lane(lane.id), event.globalPos())
 
     def _to_bench(self, hit: Hit, place: QPointF, programme: Programme) -> None:
-        recording = self.studio.assembly.recording_of(hit.clip)
+        recording = self.session.assembly.recording_of(hit.clip)
         if recording is not None:
             inner = hit.clip.heard_at(self.axis.frame_at(place.x() - GUTTER))
             self.bench_asked.emit(recording.id, max(0, round(inner * recording.rate / programme.rate)))

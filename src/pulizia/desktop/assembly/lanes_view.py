@@ -26,7 +26,7 @@ from pulizia.desktop.playhead import paint_line
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.project.clips import Lane, Programme
 from pulizia.project.file import SUFFIX
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_number
 from pulizia.words import plural, tr, translated
 
@@ -39,9 +39,9 @@ class LanesView(LanesMouse):
 
     accessible_role = "list"
 
-    def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
-        super().__init__(studio, axis)
-        self._painter = ClipPainter(studio, self.geometry_of, pictures)
+    def __init__(self, session: Session, axis: TimeAxis, pictures: Pictures) -> None:
+        super().__init__(session, axis)
+        self._painter = ClipPainter(session, self.geometry_of, pictures)
         self._heard: set[str] = set()
         self._waiting: list[tuple[Path, int, str]] = []  # files that were dropped: where each goes when it is open
         self.head_x = -1.0
@@ -52,7 +52,7 @@ class LanesView(LanesMouse):
         pictures.watch(self)
         axis.changed.connect(self.update)
         theme_notice().changed.connect(self.update)
-        studio.events.document.connect(self._opened)
+        session.events.document.connect(self._opened)
 
     def sizeHint(self) -> QSize:
         return QSize(600, self.geometry_of.height(len(self.rows)))
@@ -85,7 +85,7 @@ class LanesView(LanesMouse):
             paint_line(painter, plot.left() + self.head_x, plot)
 
     def _paint_lane(self, painter: QPainter, programme: Programme, number: int, lane: Lane, plot: QRectF) -> None:
-        assembly = self.studio.assembly
+        assembly = self.session.assembly
         body = self.geometry_of.body(number, self.width())
         current = assembly.lane is not None and assembly.lane.id == lane.id
         heard = lane.id in self._heard
@@ -129,7 +129,7 @@ class LanesView(LanesMouse):
         painter.setClipping(False)
 
     def _paint_clips(self, painter: QPainter, programme: Programme, number: int, lane: Lane, body: QRectF) -> None:
-        assembly = self.studio.assembly
+        assembly = self.session.assembly
         detailed = []
         tiny: dict[bool, list[QRectF]] = {True: [], False: []}
         left, scale = GUTTER - self.axis.left / self.axis.frames_per_pixel, 1.0 / self.axis.frames_per_pixel
@@ -170,7 +170,7 @@ class LanesView(LanesMouse):
         return found
 
     def _paint_span(self, painter: QPainter, plot: QRectF) -> None:
-        span = self.studio.assembly.span
+        span = self.session.assembly.span
         if span is None:
             return
         left, right = (plot.left() + self.axis.x_at(f) for f in (span.start, span.stop))
@@ -208,10 +208,10 @@ class LanesView(LanesMouse):
 
     def dropEvent(self, event: QDropEvent) -> None:
         wanted, files = _recording_in(event.mimeData()), _files_in(event.mimeData())
-        recording = next((r for r in self.studio.document.project.recordings if r.id == wanted), None)
+        recording = next((r for r in self.session.document.project.recordings if r.id == wanted), None)
         if recording is None and not files:
             return
-        programme, assembly = self.programme, self.studio.assembly
+        programme, assembly = self.programme, self.session.assembly
         number = self.geometry_of.lane_at(event.position().y())
         if programme is not None and number < len(self.rows):
             assembly.choose_lane(self.rows[number].id)
@@ -221,22 +221,22 @@ class LanesView(LanesMouse):
             assembly.add_recording(recording, at=at if programme is not None else None)
             return
         self._waiting += [(path.absolute(), at, assembly.lane_id or "") for path in files]
-        self.studio.files.open_paths(files)
+        self.session.files.open_paths(files)
         self._opened()
 
     def _opened(self) -> None:
         """Files that were dropped here are laid down as they open, one behind the other."""
         for waiting in list(self._waiting):
             path, at, lane_id = waiting
-            recordings = self.studio.document.project.recordings
-            recording = next((r for r in recordings if r.path == path and r.id in self.studio.document.media), None)
+            recordings = self.session.document.project.recordings
+            recording = next((r for r in recordings if r.path == path and r.id in self.session.document.media), None)
             if recording is None or waiting not in self._waiting:
                 continue
             self._waiting.remove(waiting)
             if lane_id:
-                self.studio.assembly.lane_id = lane_id
-            self.studio.assembly.add_recording(recording, at=at)
-            behind = max((c.stop for c in self.studio.assembly.clips), default=at)
+                self.session.assembly.lane_id = lane_id
+            self.session.assembly.add_recording(recording, at=at)
+            behind = max((c.stop for c in self.session.assembly.clips), default=at)
             self._waiting = [(p, behind if a == at else a, la) for p, a, la in self._waiting]
 
 

@@ -22,7 +22,7 @@ from pulizia.desktop.controls import ChoiceBox, FigureBox, Tick, button, hairlin
 from pulizia.desktop.form import Answer, answers
 from pulizia.interchange.conform import Conformed, row_words
 from pulizia.interchange.edit_list import RATES
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import tr, translated
 
@@ -114,9 +114,9 @@ class ListReport(QDialog):
 class ConformWalk(QDialog):
     """Every change of a new cut, with a way to each; undo takes all of it back."""
 
-    def __init__(self, studio: Studio, found: Conformed, parent: QWidget) -> None:
+    def __init__(self, session: Session, found: Conformed, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio, self.found = studio, found
+        self.session, self.found = session, found
         self.setWindowTitle(tr("Changes of the cut"))
         self.resize(640, 460)
         column = QVBoxLayout(self)
@@ -131,7 +131,7 @@ class ConformWalk(QDialog):
             grid.addWidget(label(row_words(change, rate), 13, wrap=True), 2 * n, 0)
             if change.change != "gone":
                 at = tr("Go to {at}", at=format_time(change.at / rate, 1))
-                grid.addWidget(button(at, partial(studio.seek, change.at), quiet=True), 2 * n, 1)
+                grid.addWidget(button(at, partial(session.seek, change.at), quiet=True), 2 * n, 1)
             grid.addWidget(hairline(), 2 * n + 1, 0, 1, 2)
         grid.setColumnStretch(0, 1)
         grid.setRowStretch(2 * len(found.rows), 1)
@@ -143,16 +143,16 @@ class ConformWalk(QDialog):
         column.addLayout(row)
 
     def _undo(self) -> None:
-        self.studio.document.undo()
+        self.session.document.undo()
         self.reject()
 
 
 class ExportDialog(QDialog):
     """What a list of this kind cannot carry, and whether the clips are rendered for it."""
 
-    def __init__(self, studio: Studio, path: Path, parent: QWidget) -> None:
+    def __init__(self, session: Session, path: Path, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio, self._path = studio, path
+        self.session, self._path = session, path
         self.setWindowTitle(tr("Export {name}", name=path.name))
         self.setFixedWidth(480)
         column = QVBoxLayout(self)
@@ -176,7 +176,7 @@ class ExportDialog(QDialog):
         self._tell()
 
     def _tell(self) -> None:
-        lines = self.studio.lists.losses(self._path, rendered=self.rendered.isChecked())
+        lines = self.session.lists.losses(self._path, rendered=self.rendered.isChecked())
         self._told.setText(
             "\n".join(translated(line) for line in lines) or tr("This kind of list carries all of the programme.")
         )
@@ -185,4 +185,4 @@ class ExportDialog(QDialog):
 
     def accept(self) -> None:
         super().accept()
-        self.studio.lists.export(self._path, rendered=self.rendered.isChecked(), handles_s=self.handles.value())
+        self.session.lists.export(self._path, rendered=self.rendered.isChecked(), handles_s=self.handles.value())

@@ -14,7 +14,7 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.interchange.assemble import Assembled
 from pulizia.interchange.conform import Conformed
 from pulizia.media.names import safe_name
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 MOST_FOLDERS = 12
@@ -24,9 +24,9 @@ class ListPlaces:
     """Opens, conforms and exports edit lists with the dialogs that this takes."""
 
     def __init__(
-        self, studio: Studio, preferences: Preferences, parent: QWidget, show_assembly: Callable[[], None]
+        self, session: Session, preferences: Preferences, parent: QWidget, show_assembly: Callable[[], None]
     ) -> None:
-        self._studio, self._preferences, self._parent, self._show = studio, preferences, parent, show_assembly
+        self._studio, self._preferences, self._parent, self._show = session, preferences, parent, show_assembly
 
     @property
     def folders(self) -> list[Path]:

@@ -12,7 +12,7 @@ from pulizia.audio.layouts import channel_names
 from pulizia.desktop.assembly.geometry import Hit
 from pulizia.project.clips import KINDS, Lane, LaneKind
 from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import N_, tr, translated
 
 KIND_WORDS: dict[LaneKind, str] = {
@@ -24,21 +24,21 @@ PLACEMENT_WORDS = {
 }  # fmt: skip
 
 
-def show_clip_menu(studio: Studio, parent: QWidget, hit: Hit, to_bench: Callable[[], None], place: QPoint) -> None:
+def show_clip_menu(session: Session, parent: QWidget, hit: Hit, to_bench: Callable[[], None], place: QPoint) -> None:
     """The menu of a clip; it is selected first."""
-    desk = studio.assembly
-    if hit.clip.id not in desk.clip_ids:
-        desk.select({hit.clip.id})
+    service = session.assembly
+    if hit.clip.id not in service.clip_ids:
+        service.select({hit.clip.id})
     rows: tuple[tuple[str, Callable[[], None]], ...] = (
         (tr("Repair on the Bench"), to_bench),
-        (tr("Split at playhead"), desk.split),
-        (tr("Cross-fade with the clip before"), desk.cross_fade),
-        (tr("Switch clips off or on"), desk.set_enabled),
-        (tr("Copy clips"), desk.copy),
-        (tr("Duplicate clips"), desk.duplicate),
-        (tr("Restore the original of clips"), studio.programme_steps.restore_original),
-        (tr("Remove clips"), desk.remove),
-        (tr("Delete and close the gap"), desk.ripple_delete),
+        (tr("Split at playhead"), service.split),
+        (tr("Cross-fade with the clip before"), service.cross_fade),
+        (tr("Switch clips off or on"), service.set_enabled),
+        (tr("Copy clips"), service.copy),
+        (tr("Duplicate clips"), service.duplicate),
+        (tr("Restore the original of clips"), session.programme_steps.restore_original),
+        (tr("Remove clips"), service.remove),
+        (tr("Delete and close the gap"), service.ripple_delete),
     )
     menu = QMenu(parent)
     for words, call in rows:
@@ -46,28 +46,28 @@ def show_clip_menu(studio: Studio, parent: QWidget, hit: Hit, to_bench: Callable
     _show(menu, place)
 
 
-def ask_lane_name(studio: Studio, parent: QWidget, lane: Lane) -> None:
+def ask_lane_name(session: Session, parent: QWidget, lane: Lane) -> None:
     """Ask for another name of a lane."""
     name, good = QInputDialog.getText(parent, tr("Rename the lane"), tr("Name"), text=lane.name)
     if good and name.strip():
-        studio.assembly.change_lane(lane.id, tr("Rename the lane"), name=name.strip())
+        session.assembly.change_lane(lane.id, tr("Rename the lane"), name=name.strip())
 
 
-def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, hide: Callable[[], None], place: QPoint) -> None:
+def show_lane_menu(session: Session, parent: QWidget, lane: Lane, hide: Callable[[], None], place: QPoint) -> None:
     """The menu of a lane."""
-    desk = studio.assembly
-    desk.choose_lane(lane.id)
+    service = session.assembly
+    service.choose_lane(lane.id)
 
     def gain() -> None:
         value, good = QInputDialog.getDouble(
             parent, tr("Gain of the lane"), tr("Gain in dB"), lane.gain_db, LOWEST_GAIN_DB, HIGHEST_GAIN_DB, 1
         )
         if good:
-            desk.set_lane_gain(lane.id, value)
-            desk.settle()
+            service.set_lane_gain(lane.id, value)
+            service.settle()
 
     menu = QMenu(parent)
-    menu.addAction(tr("Rename the lane\u2026")).triggered.connect(lambda: ask_lane_name(studio, parent, lane))
+    menu.addAction(tr("Rename the lane\u2026")).triggered.connect(lambda: ask_lane_name(session, parent, lane))
     menu.addAction(tr("Gain of the lane\u2026")).triggered.connect(gain)
     kinds = menu.addMenu(tr("Kind"))
     for kind in KINDS:
@@ -75,47 +75,49 @@ def show_lane_menu(studio: Studio, parent: QWidget, lane: Lane, hide: Callable[[
         action.setCheckable(True)
         action.setChecked(lane.kind == kind)
         action.triggered.connect(
-            lambda _on=False, k=kind: desk.change_lane(lane.id, tr("Change the kind of a lane"), kind=k)
+            lambda _on=False, k=kind: service.change_lane(lane.id, tr("Change the kind of a lane"), kind=k)
         )
     places = menu.addMenu(tr("One channel is heard"))
-    programme = desk.programme
+    programme = service.programme
     speakers = channel_names(programme.channels) if programme is not None and programme.channels > 1 else ()
     for name in ("", *speakers):
         action = places.addAction(translated(PLACEMENT_WORDS.get(name, name)))
         action.setCheckable(True)
         action.setChecked(lane.placement == name)
-        action.triggered.connect(lambda _on=False, n=name: desk.change_lane(lane.id, tr("Place a lane"), placement=n))
-    _add_groups(menu, studio, lane)
+        action.triggered.connect(
+            lambda _on=False, n=name: service.change_lane(lane.id, tr("Place a lane"), placement=n)
+        )
+    _add_groups(menu, session, lane)
     menu.addSeparator()
-    menu.addAction(tr("Fill gaps with room tone")).triggered.connect(lambda: desk.fill_gaps())  # noqa: PLW0108 - the click has an argument
-    menu.addAction(tr("Add a lane")).triggered.connect(lambda: desk.add_lane())  # noqa: PLW0108
-    menu.addAction(tr("Part the voices onto two lanes")).triggered.connect(lambda: studio.speech.checkerboard())  # noqa: PLW0108
+    menu.addAction(tr("Fill gaps with room tone")).triggered.connect(lambda: service.fill_gaps())  # noqa: PLW0108 - the click has an argument
+    menu.addAction(tr("Add a lane")).triggered.connect(lambda: service.add_lane())  # noqa: PLW0108
+    menu.addAction(tr("Part the voices onto two lanes")).triggered.connect(lambda: session.speech.checkerboard())  # noqa: PLW0108
     lock = menu.addAction(tr("Lock the lane"))
     lock.setCheckable(True)
     lock.setChecked(lane.locked)
-    lock.triggered.connect(lambda: desk.lock_lane(lane.id))
+    lock.triggered.connect(lambda: service.lock_lane(lane.id))
     menu.addAction(tr("Hide the lane")).triggered.connect(lambda: hide())  # noqa: PLW0108
-    menu.addAction(tr("Move the lane up")).triggered.connect(lambda: desk.move_lane(lane.id, -1))
-    menu.addAction(tr("Move the lane down")).triggered.connect(lambda: desk.move_lane(lane.id, 1))
-    menu.addAction(tr("Remove the lane")).triggered.connect(lambda: desk.remove_lane(lane.id))
+    menu.addAction(tr("Move the lane up")).triggered.connect(lambda: service.move_lane(lane.id, -1))
+    menu.addAction(tr("Move the lane down")).triggered.connect(lambda: service.move_lane(lane.id, 1))
+    menu.addAction(tr("Remove the lane")).triggered.connect(lambda: service.remove_lane(lane.id))
     _show(menu, place)
 
 
-def _add_groups(menu: QMenu, studio: Studio, lane: Lane) -> None:
+def _add_groups(menu: QMenu, session: Session, lane: Lane) -> None:
     """The groups that there are, none, and a new one; lanes of a group are muted, soloed and turned up together."""
-    desk = studio.assembly
-    groups, programme = menu.addMenu(tr("Group")), desk.programme
+    service = session.assembly
+    groups, programme = menu.addMenu(tr("Group")), service.programme
     known = dict.fromkeys(la.group for la in programme.lanes if la.group) if programme is not None else {}
     for name in ("", *known):
         action = groups.addAction(name or tr("No group"))
         action.setCheckable(True)
         action.setChecked(lane.group == name)
-        action.triggered.connect(lambda _on=False, n=name: desk.change_lane(lane.id, tr("Group a lane"), group=n))
+        action.triggered.connect(lambda _on=False, n=name: service.change_lane(lane.id, tr("Group a lane"), group=n))
 
     def another() -> None:
         name, good = QInputDialog.getText(menu.parentWidget(), tr("New group"), tr("Name"))
         if good and name.strip():
-            desk.change_lane(lane.id, tr("Group a lane"), group=name.strip())
+            service.change_lane(lane.id, tr("Group a lane"), group=name.strip())
 
     groups.addAction(tr("New group\u2026")).triggered.connect(another)
 

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QW
 
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label, scrolled
 from pulizia.desktop.form import answers
-from pulizia.session.microphone_desk import MicrophonePlan
-from pulizia.session.studio import Studio
+from pulizia.session.microphone_service import MicrophonePlan
+from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import tr
 
@@ -21,13 +21,13 @@ LOWER_DB = 9.0
 class MicrophoneDialog(QDialog):
     """Turn by turn: when, which lane, and how clear it is."""
 
-    def __init__(self, studio: Studio, plan: MicrophonePlan, parent: QWidget) -> None:
+    def __init__(self, session: Session, plan: MicrophonePlan, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio, self.plan = studio, plan
+        self.session, self.plan = session, plan
         self.setProperty("manual", "assembly#" + tr("Several microphones"))
         self.setWindowTitle(tr("The best microphone"))
         self.resize(560, 520)
-        programme = studio.document.project.programme(plan.programme_id)
+        programme = session.document.project.programme(plan.programme_id)
         names = {lane_id: programme.lane(lane_id).name for lane_id in plan.lane_ids}
         column = QVBoxLayout(self)
         column.addWidget(label(tr("The best microphone"), 20, bold=True))
@@ -37,7 +37,7 @@ class MicrophoneDialog(QDialog):
         for n, turn in enumerate(plan.turns[:MOST_ROWS]):
             first, last = (format_time(f / programme.rate, 1) for f in (turn.start, turn.stop))
             words = tr("{first} to {last}", first=first, last=last)
-            grid.addWidget(button(words, partial(studio.seek, turn.start), quiet=True), n, 0)
+            grid.addWidget(button(words, partial(session.seek, turn.start), quiet=True), n, 0)
             choice = ChoiceBox()
             choice.setAccessibleName(tr("Lane from {first} on", first=first))
             for lane_id, name in names.items():
@@ -68,4 +68,4 @@ class MicrophoneDialog(QDialog):
 
     def accept(self) -> None:
         super().accept()
-        self.studio.microphones.apply(self.plan, self.by.value())
+        self.session.microphones.apply(self.plan, self.by.value())

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour, theme, theme_notice
 from pulizia.project.clips import Programme
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 HEIGHT, TOP, INNER = 40, 5, 30
@@ -21,9 +21,9 @@ class AssemblyOverview(QWidget):
 
     accessible_role = "picture"
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
+    def __init__(self, session: Session, axis: TimeAxis) -> None:
         super().__init__()
-        self.studio, self.axis = studio, axis
+        self.session, self.axis = session, axis
         self._kept: tuple[object, QPixmap] | None = None
         self._head = -1.0
         self.setFixedHeight(HEIGHT)
@@ -51,7 +51,7 @@ class AssemblyOverview(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour("paper"))
-        programme = self.studio.assembly.programme
+        programme = self.session.assembly.programme
         if programme is None:
             return
         plot = self.plot
@@ -67,7 +67,7 @@ class AssemblyOverview(QWidget):
     def _rows(self, programme: Programme) -> QPixmap:
         """Lanes as rows of blocks, drawn anew only when the programme changes."""
         plot = self.plot
-        chosen = self.studio.assembly.clip_ids
+        chosen = self.session.assembly.clip_ids
         key = (programme, chosen, plot.width(), self.axis.frames, theme().name, self.devicePixelRatioF())
         if self._kept is not None and self._kept[0] == key:
             return self._kept[1]
@@ -104,6 +104,6 @@ class AssemblyOverview(QWidget):
     def _show(self, x: float) -> None:
         frame = (x - self.plot.left()) / self.plot.width() * self.axis.frames
         if self.axis.is_whole:
-            self.studio.seek(max(0, round(frame)))
+            self.session.seek(max(0, round(frame)))
         else:
             self.axis.scroll_to(frame - self.axis.width * self.axis.frames_per_pixel / 2)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from pulizia.audio.timecode import TimecodeError, can_drop, frame_of, timecode
 from pulizia.desktop.controls import ChoiceBox, Tick, button, label, setting_name
 from pulizia.project.clips import PICTURE_RATES, Programme
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_number
 from pulizia.words import N_, tr
 
@@ -22,10 +22,10 @@ class ProgrammePart(QWidget):
     render_asked = Signal()
     deliver_asked = Signal()
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
-        assembly = studio.assembly
+        self.session = session
+        assembly = session.assembly
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
         self._column.setSpacing(6)
@@ -101,21 +101,21 @@ class ProgrammePart(QWidget):
         self._column.addLayout(row)
 
     def _start(self) -> None:
-        programme = self.studio.assembly.programme
+        programme = self.session.assembly.programme
         if programme is None:
             return
         try:
             frame = frame_of(self.start.text(), programme.picture_rate, drop=programme.drop_frame)
         except TimecodeError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             frame = programme.start_frame
         if frame != programme.start_frame:
-            self.studio.assembly.change_programme(tr("Change the start timecode"), start_frame=frame)
+            self.session.assembly.change_programme(tr("Change the start timecode"), start_frame=frame)
         self.show_programme(programme)
 
     def _rate(self, _index: int) -> None:
         """Another picture rate: the start keeps its timecode as it is read."""
-        programme = self.studio.assembly.programme
+        programme = self.session.assembly.programme
         if programme is None:
             return
         rate = self.rate.currentData()
@@ -125,15 +125,15 @@ class ProgrammePart(QWidget):
             start = frame_of(shown.replace(";", ":"), rate, drop=drop)
         except TimecodeError:  # a frame that the new rate does not have
             start = frame_of(shown[:8] + ":00", rate, drop=False)
-        self.studio.assembly.change_programme(
+        self.session.assembly.change_programme(
             tr("Change the picture rate"), picture_rate=rate, drop_frame=drop, start_frame=start
         )
 
     def show_programme(self, programme: Programme) -> None:
         """Show it as it is now."""
-        programme = self.studio.assembly.programme or programme
+        programme = self.session.assembly.programme or programme
         self.choice.clear()
-        for known in self.studio.document.project.programmes:
+        for known in self.session.document.project.programmes:
             self.choice.addItem(known.name, known.id)
         self.choice.setCurrentIndex(self.choice.findData(programme.id))
         self.choice.setVisible(self.choice.count() > 1)

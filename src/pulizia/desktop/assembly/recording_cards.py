@@ -9,7 +9,7 @@ from PySide6.QtGui import QDrag, QMouseEvent
 from pulizia.desktop.assembly.lanes_view import RECORDING_MIME
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.recordings_list import CARD_HEIGHT, Cards
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 APART_PX = 6  # from a press to a drag
@@ -20,8 +20,8 @@ class RecordingCards(Cards):
 
     added = Signal(str)
 
-    def __init__(self, studio: Studio, pictures: Pictures) -> None:
-        super().__init__(studio, pictures)
+    def __init__(self, session: Session, pictures: Pictures) -> None:
+        super().__init__(session, pictures)
         self._pressed: tuple[str, QPoint] | None = None
         self.setToolTip(tr("Double-click to add behind the last clip; drag onto a lane"))
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 
 from pulizia.desktop.controls import ChoiceBox, FigureBox
 from pulizia.desktop.form import lay_out_form
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 USUAL_HANDLES_S = 2.0
@@ -18,9 +18,9 @@ USUAL_HANDLES_S = 2.0
 class RenderClipsDialog(QDialog):
     """Asks how, then for a folder."""
 
-    def __init__(self, studio: Studio, parent: QWidget, folder: Path) -> None:
+    def __init__(self, session: Session, parent: QWidget, folder: Path) -> None:
         super().__init__(parent)
-        self.studio, self._folder = studio, folder
+        self.session, self._folder = session, folder
         self.setWindowTitle(tr("Render clips"))
         self.joined, self.alone, self.handles = ChoiceBox(), ChoiceBox(), FigureBox()
         self.joined.addItem(tr("a file for each clip"), userData=False)
@@ -37,7 +37,7 @@ class RenderClipsDialog(QDialog):
         super().accept()
         chosen = QFileDialog.getExistingDirectory(self.parentWidget(), tr("Render clips to"), str(self._folder))
         if chosen:
-            self.studio.programme_out.render_clips(
+            self.session.programme_out.render_clips(
                 Path(chosen),
                 handles_s=self.handles.value(),
                 joined=self.joined.currentData(),

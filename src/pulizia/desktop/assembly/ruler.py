@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.playhead import paint_drop
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import tr, translated
 
@@ -23,9 +23,9 @@ class AssemblyRuler(QWidget):
 
     marker_menu = Signal(int)
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
+    def __init__(self, session: Session, axis: TimeAxis) -> None:
         super().__init__()
-        self.studio, self.axis = studio, axis
+        self.session, self.axis = session, axis
         self.head_x = -1.0
         self._anchor: float | None = None
         self.setFixedHeight(24)
@@ -42,7 +42,7 @@ class AssemblyRuler(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour("paper"))
-        programme = self.studio.assembly.programme
+        programme = self.session.assembly.programme
         if programme is None:
             return
         plot = QRectF(GUTTER, 0, self.width() - 2 * GUTTER, self.height())
@@ -73,14 +73,14 @@ class AssemblyRuler(QWidget):
             painter.fillRect(QRectF(int(x), 0, width, 14), colour("ink"))
             painter.setPen(colour("panel"))
             painter.drawText(QRectF(int(x) + 3, -1, width, 16), Qt.AlignmentFlag.AlignVCenter, translated(marker.name))
-        if (span := self.studio.assembly.span) is not None:
+        if (span := self.session.assembly.span) is not None:
             left, right = (plot.left() + self.axis.x_at(f) for f in (span.start, span.stop))
             painter.fillRect(QRectF(left, plot.bottom() - 3, right - left, 3), colour("plum"))
         if self.head_x >= 0:
             paint_drop(painter, plot.left() + self.head_x, plot.bottom())
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        programme, at = self.studio.assembly.programme, self.axis.frame_at(event.pos().x() - GUTTER)
+        programme, at = self.session.assembly.programme, self.axis.frame_at(event.pos().x() - GUTTER)
         reach = 60 * self.axis.frames_per_pixel  # a name reaches to the right of its place
         near = (
             [
@@ -98,13 +98,13 @@ class AssemblyRuler(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         self._anchor = self.axis.frame_at(event.position().x() - GUTTER)
-        self.studio.seek(max(0, round(self._anchor)))
+        self.session.seek(max(0, round(self._anchor)))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._anchor is not None:
             frame = self.axis.frame_at(event.position().x() - GUTTER)
             if abs(frame - self._anchor) > 3 * self.axis.frames_per_pixel:
-                self.studio.assembly.select_span(round(self._anchor), round(frame))
+                self.session.assembly.select_span(round(self._anchor), round(frame))
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
         self._anchor = None

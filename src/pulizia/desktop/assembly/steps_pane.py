@@ -14,7 +14,7 @@ from pulizia.desktop.bench.tool_menu import show_tool_menu
 from pulizia.desktop.controls import SegmentSwitch, label, scrolled
 from pulizia.desktop.theme import colour
 from pulizia.project.step_owner import OwnerKind
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import in_context, tr
 
 SCOPES: tuple[OwnerKind, ...] = ("recording", "lane", "programme")
@@ -24,9 +24,9 @@ MOST_HEIGHT, LEAST_HEIGHT = 176, 44
 class OwnerAxis(TimeAxis):
     """The time axis of the lanes on the clock of what has the steps: a recording's begins where its clip does."""
 
-    def __init__(self, studio: Studio, lanes: TimeAxis) -> None:
+    def __init__(self, session: Session, lanes: TimeAxis) -> None:
         super().__init__()
-        self._studio, self._lanes = studio, lanes
+        self._studio, self._lanes = session, lanes
         lanes.changed.connect(self.follow)
 
     def follow(self) -> None:
@@ -68,7 +68,7 @@ class AssemblySteps(ScoreView):
             self.step_chosen.emit()
 
     def paint_trimmed(self, painter: QPainter, plot: QRectF) -> None:
-        assembly = self.studio.assembly
+        assembly = self.session.assembly
         clip, owner = assembly.owner_clip, assembly.owner
         if clip is None or owner is None or owner.kind != "recording":
             return
@@ -84,11 +84,11 @@ class StepsPane(QWidget):
 
     step_chosen = Signal()
 
-    def __init__(self, studio: Studio, lanes: TimeAxis, pictures: Pictures) -> None:
+    def __init__(self, session: Session, lanes: TimeAxis, pictures: Pictures) -> None:
         super().__init__()
-        self.studio = studio
-        self.axis = OwnerAxis(studio, lanes)
-        self.steps = AssemblySteps(studio, self.axis, pictures)
+        self.session = session
+        self.axis = OwnerAxis(session, lanes)
+        self.steps = AssemblySteps(session, self.axis, pictures)
         self.steps.add_step.connect(lambda: self.choose_tool(on_selection=False))
         self.steps.step_menu.connect(lambda _step: self._show_menu())
         self.steps.step_chosen.connect(self.step_chosen)
@@ -117,12 +117,12 @@ class StepsPane(QWidget):
         column.addWidget(self._area)
 
     def _choose(self, index: int) -> None:
-        self.studio.assembly.choose_scope(SCOPES[index])
+        self.session.assembly.choose_scope(SCOPES[index])
         self.refresh()
 
     def refresh(self) -> None:
         """Show the steps of what is chosen."""
-        owner = self.studio.assembly.owner
+        owner = self.session.assembly.owner
         if owner is None:
             return
         self.scope.set_index(SCOPES.index(owner.kind))
@@ -132,26 +132,26 @@ class StepsPane(QWidget):
         self.steps.fit()
         self._area.setFixedHeight(min(max(self.steps.height(), LEAST_HEIGHT), MOST_HEIGHT))
         ids = [s.id for s in owner.steps]
-        if self.studio.step_id in ids:
-            self._area.ensureVisible(0, round(self.steps.plan.dot_place(ids.index(self.studio.step_id)).y()), 0, 24)
+        if self.session.step_id in ids:
+            self._area.ensureVisible(0, round(self.steps.plan.dot_place(ids.index(self.session.step_id)).y()), 0, 24)
 
     def choose_tool(self, *, on_selection: bool) -> None:
         """Offer the tools for a new step."""
-        if self.studio.assembly.owner is not None:
+        if self.session.assembly.owner is not None:
             corner = self.steps.mapToGlobal(QPoint(GUTTER, self.steps.height()))
-            show_tool_menu(self.studio, self, corner, on_selection=on_selection)
+            show_tool_menu(self.session, self, corner, on_selection=on_selection)
 
     def _show_menu(self) -> None:
-        studio, desk = self.studio, self.studio.programme_steps
+        session, service = self.session, self.session.programme_steps
         menu = QMenu(self)
         for words, call in (
-            (tr("Switch the step on or off"), desk.switch),
-            (tr("Move the step up"), lambda: desk.move(-1)),
-            (tr("Move the step down"), lambda: desk.move(1)),
-            (tr("Copy the step"), studio.steps.copy),
-            (tr("Paste the step"), studio.steps.paste),
-            (tr("Paste the step to every lane of this kind"), desk.paste_on_lanes),
-            (tr("Remove the step"), desk.remove),
+            (tr("Switch the step on or off"), service.switch),
+            (tr("Move the step up"), lambda: service.move(-1)),
+            (tr("Move the step down"), lambda: service.move(1)),
+            (tr("Copy the step"), session.steps.copy),
+            (tr("Paste the step"), session.steps.paste),
+            (tr("Paste the step to every lane of this kind"), service.paste_on_lanes),
+            (tr("Remove the step"), service.remove),
         ):
             menu.addAction(words).triggered.connect(lambda _on=False, c=call: c())
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

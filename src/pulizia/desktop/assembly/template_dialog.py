@@ -11,18 +11,18 @@ from pulizia.desktop.controls import ChoiceBox, Tick, hairline, label, scrolled
 from pulizia.desktop.form import answers
 from pulizia.project.model import Recording
 from pulizia.project.templates import Template
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr, translated
 
 
 class TemplateDialog(QDialog):
     """Every recording of the project with the lane that it goes onto."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self.setProperty("manual", "assembly#" + tr("Templates"))
-        self._studio, self._templates = studio, studio.templates.known()
-        self._recordings: tuple[Recording, ...] = studio.document.project.recordings
+        self._studio, self._templates = session, session.templates.known()
+        self._recordings: tuple[Recording, ...] = session.document.project.recordings
         self.setWindowTitle(tr("New programme from a template"))
         self.resize(620, 520)
         column = QVBoxLayout(self)

@@ -9,8 +9,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, hairline, label, scrolled
-from pulizia.session.studio import Studio
-from pulizia.session.words_desk import OtherTakes
+from pulizia.session.session import Session
+from pulizia.session.words_service import OtherTakes
 from pulizia.units import format_number, format_time
 from pulizia.words import tr
 
@@ -27,9 +27,9 @@ def _length(longer: float) -> str:
 class WordsDialog(QDialog):
     """A row for each take: from where, how alike, how much longer or shorter it is."""
 
-    def __init__(self, studio: Studio, found: OtherTakes, parent: QWidget) -> None:
+    def __init__(self, session: Session, found: OtherTakes, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio, self.found = studio, found
+        self.session, self.found = session, found
         self.setProperty("manual", "assembly#" + tr("Words from another take"))
         self.setWindowTitle(tr("Words from another take"))
         self.resize(600, 380)
@@ -64,13 +64,13 @@ class WordsDialog(QDialog):
         row.addStretch(1)
         row.addWidget(button(tr("Close"), self.reject))
         column.addLayout(row)
-        self.finished.connect(lambda _code: studio.words.end_hearing())
+        self.finished.connect(lambda _code: session.words.end_hearing())
 
     def hear(self, number: int) -> None:
         """Hear a take in its place."""
-        self.studio.words.hear(self.found, number)
+        self.session.words.hear(self.found, number)
 
     def use(self, number: int) -> None:
         """Lay a take in its place."""
         self.accept()
-        self.studio.words.put(self.found, number)
+        self.session.words.put(self.found, number)

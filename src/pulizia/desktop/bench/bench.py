@@ -36,7 +36,7 @@ from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, Co
 from pulizia.desktop.controls import button, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 MOST_SCORE_HEIGHT = 216
@@ -53,25 +53,25 @@ class Bench(QWidget):
     recording_menu = Signal(str)
     read_out = Signal(str)
 
-    def __init__(self, studio: Studio, widths: ColumnWidths) -> None:
+    def __init__(self, session: Session, widths: ColumnWidths) -> None:
         super().__init__()
-        self.studio, self._widths = studio, widths
+        self.session, self._widths = session, widths
         self.axis = TimeAxis()
-        self.pictures = Pictures(studio)
+        self.pictures = Pictures(session)
         self.pictures.fill.centre = lambda: (self.axis.left + self.axis.right) / 2
-        self.list = RecordingsList(studio, self.pictures)
-        self.list.chosen.connect(studio.choose_recording)
+        self.list = RecordingsList(session, self.pictures)
+        self.list.chosen.connect(session.choose_recording)
         self.list.open_asked.connect(self.open_asked)
         self.list.menu.connect(self.recording_menu)
-        self.overview = Overview(studio, self.axis, self.pictures)
-        self.ruler = Ruler(studio, self.axis)
-        self.sonogram = SonogramView(studio, self.axis)
-        self.waveform = WaveformView(studio, self.axis, self.pictures)
-        self.score = ScoreView(studio, self.axis, self.pictures)
-        self.sheet = Sheet(studio)
-        self.spectrum = SpectrumView(studio)
-        self.large_spectrum = LargeSpectrum(studio)
-        self.levels = LevelsPanel(studio)
+        self.overview = Overview(session, self.axis, self.pictures)
+        self.ruler = Ruler(session, self.axis)
+        self.sonogram = SonogramView(session, self.axis)
+        self.waveform = WaveformView(session, self.axis, self.pictures)
+        self.score = ScoreView(session, self.axis, self.pictures)
+        self.sheet = Sheet(session)
+        self.spectrum = SpectrumView(session)
+        self.large_spectrum = LargeSpectrum(session)
+        self.levels = LevelsPanel(session)
         for part, section in (
             (self.list, tr("Recordings and findings")), (self.overview, tr("The time axis")), (self.ruler, tr("Markers")), (self.sonogram, tr("Sonogram")),
             (self.waveform, tr("Waveform")), (self.score, tr("Steps")), (self.spectrum, tr("Spectrum")), (self.large_spectrum, tr("Spectrum")), (self.levels, tr("Levels")),
@@ -83,7 +83,7 @@ class Bench(QWidget):
         self.sonogram.read_out.connect(self.read_out)
         self.score.add_step.connect(lambda: self.choose_tool(on_selection=False))
         self.score.step_menu.connect(lambda _step: self.step_actions())
-        self.bar = SelectionRow(studio)
+        self.bar = SelectionRow(session)
         self.bar.treat.connect(lambda: self.choose_tool(on_selection=True))
         self._build()
         for lane in self.lanes:
@@ -98,15 +98,15 @@ class Bench(QWidget):
         self._room.timeout.connect(self._make_room)
         self.follows_head = True
         self.axis.changed.connect(self._axis_changed)
-        for event in (studio.events.document, studio.events.measures):
+        for event in (session.events.document, session.events.measures):
             event.connect(self.refresh)
-        studio.events.current.connect(self._current_changed)
-        studio.events.selection.connect(self._selection_changed)
-        studio.events.listening.connect(self._update_lanes)
-        studio.events.surveys.connect(self._update_lanes)
-        studio.events.findings.connect(self._update_lanes)
-        studio.events.playing.connect(self.follow)
-        studio.events.shown.connect(self._show_place)
+        session.events.current.connect(self._current_changed)
+        session.events.selection.connect(self._selection_changed)
+        session.events.listening.connect(self._update_lanes)
+        session.events.surveys.connect(self._update_lanes)
+        session.events.findings.connect(self._update_lanes)
+        session.events.playing.connect(self.follow)
+        session.events.shown.connect(self._show_place)
         self._actions: Actions | None = None
         self._step_menu: QMenu | None = None
 
@@ -213,13 +213,13 @@ class Bench(QWidget):
             self.large_spectrum.setGeometry(corner.x(), corner.y(), self.sonogram.width(), self.sonogram.height())
             self.large_spectrum.raise_()
 
-    # -- following the studio
+    # -- following the session
 
     def refresh(self) -> None:
         """The project changed; while the assembly is shown, nothing is done for this place."""
-        if self.studio.assembly.is_heard:
+        if self.session.assembly.is_heard:
             return
-        self._stack.setCurrentIndex(0 if self.studio.recording is not None else 1)
+        self._stack.setCurrentIndex(0 if self.session.recording is not None else 1)
         self.list.refresh()
         if self.score.height() != self.score.plan.whole_height:
             self._room.start()
@@ -233,19 +233,19 @@ class Bench(QWidget):
         self._show_step()
 
     def _current_changed(self) -> None:
-        recording = self.studio.recording
+        recording = self.session.recording
         self.sonogram.forget()
         self.waveform.forget()
         if recording is not None:
             if (self.axis.frames, self.axis.rate) != (recording.frames, recording.rate) or self.axis.is_whole:
                 self.axis.show_recording(recording.frames, recording.rate)
-            self.studio.want_measures()
+            self.session.want_measures()
         self._selection_changed()
         self.refresh()
         self.follow()
 
     def _selection_changed(self) -> None:
-        if self.studio.assembly.is_heard:
+        if self.session.assembly.is_heard:
             return
         self._update_lanes()
         self.sheet.refresh()
@@ -255,9 +255,9 @@ class Bench(QWidget):
     def _show_step(self) -> None:
         """Scroll the score to the selected step."""
         ids = [s.id for s in self.score.steps]
-        if self.studio.step_id in ids:
+        if self.session.step_id in ids:
             self._score_area.ensureVisible(
-                0, round(self.score.plan.dot_place(ids.index(self.studio.step_id)).y()), 0, 24
+                0, round(self.score.plan.dot_place(ids.index(self.session.step_id)).y()), 0, 24
             )
 
     def _axis_changed(self) -> None:
@@ -265,7 +265,7 @@ class Bench(QWidget):
 
     def _show_place(self, start: int, stop: int) -> None:
         """Somebody was taken to a section: it comes into view, at a closer look only where it is longer than that."""
-        if self.studio.assembly.is_heard or (self.axis.left <= start and stop <= self.axis.right):
+        if self.session.assembly.is_heard or (self.axis.left <= start and stop <= self.axis.right):
             return
         if stop - start > self.axis.width * self.axis.frames_per_pixel:
             self.axis.show_span(start, stop)
@@ -282,19 +282,19 @@ class Bench(QWidget):
         menu.popup(place)
 
     def _update_lanes(self) -> None:
-        if self.studio.assembly.is_heard:
+        if self.session.assembly.is_heard:
             return
         update_in_turn(self.score, self.sonogram, self.waveform, self.overview, self.ruler)
 
     def follow(self, *, scroll: bool = True) -> None:
         """Bring the play head of every view to the present position."""
-        studio = self.studio
-        playing = studio.transport.is_playing
+        session = self.session
+        playing = session.transport.is_playing
         if playing != self._timer.isActive():
             self._timer.start() if playing else self._timer.stop()
-        if studio.recording is None:
+        if session.recording is None:
             return
-        position = studio.transport.position
+        position = session.transport.position
         if playing and scroll and self.follows_head and not self.axis.left <= position <= self.axis.right:
             self.axis.bring_into_view(position)
         x = self.axis.x_at(position)
@@ -307,12 +307,12 @@ class Bench(QWidget):
 
     def choose_tool(self, *, on_selection: bool) -> None:
         """Offer the tools for a new step."""
-        if self.studio.recording is None:
+        if self.session.recording is None:
             return
         corner = self.score.mapToGlobal(QPoint(GUTTER, self.score.height()))
         if on_selection:
             corner = self.bar.mapToGlobal(QPoint(GUTTER, self.bar.height()))
-        show_tool_menu(self.studio, self, corner, on_selection=on_selection)
+        show_tool_menu(self.session, self, corner, on_selection=on_selection)
 
     def go_to_moment(self, direction: int) -> None:
         """To the next or previous moment that the selected step found."""

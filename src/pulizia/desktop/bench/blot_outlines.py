@@ -12,7 +12,7 @@ from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour
 from pulizia.dsp.moments import overlaps_any
 from pulizia.measure.sonogram_scale import SonogramScale
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.settings.areas import Area, bounds_s, outline
 
 Place = Callable[[float, float], QPointF]
@@ -27,9 +27,9 @@ def place_in(plot: QRectF, axis: TimeAxis, row_of_hz: Callable[[float], float]) 
     )
 
 
-def draw_blots(painter: QPainter, studio: Studio, axis: TimeAxis, place: Place) -> None:
+def draw_blots(painter: QPainter, session: Session, axis: TimeAxis, place: Place) -> None:
     """Areas of all Blots steps that are on, those of the selected step stronger."""
-    recording = studio.recording
+    recording = session.recording
     if recording is None:
         return
     first, last = axis.left / axis.rate, axis.right / axis.rate
@@ -45,7 +45,7 @@ def draw_blots(painter: QPainter, studio: Studio, axis: TimeAxis, place: Place) 
                 _draw(
                     painter,
                     [place(t, hz) for t, hz in outline(area)],
-                    chosen=step.id == studio.step_id,
+                    chosen=step.id == session.step_id,
                     treated=treated,
                 )
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -54,8 +54,8 @@ def draw_blots(painter: QPainter, studio: Studio, axis: TimeAxis, place: Place) 
 class Pen:
     """Draws an area by hand; it becomes the selection."""
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
-        self._studio, self._axis = studio, axis
+    def __init__(self, session: Session, axis: TimeAxis) -> None:
+        self._studio, self._axis = session, axis
         self.points: list[QPointF] = []  # in the view, while the button is held
 
     def move(self, place: QPointF) -> bool:

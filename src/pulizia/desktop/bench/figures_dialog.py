@@ -14,7 +14,7 @@ from pulizia.measure.figures import Row, as_text, passage_figures
 from pulizia.measure.harm import harm
 from pulizia.score.chain import Chain
 from pulizia.session.jobs import SOON, Job
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import tr, translated
 
@@ -40,9 +40,9 @@ def harm_rows(chain: Chain, start: int, stop: int) -> list[Row]:
 class FiguresDialog(QDialog):
     """Measured when it opens; says of what."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.session = session
         self.rows: list[Row] = []
         self.setWindowTitle(tr("Measurements"))
         self.resize(460, 560)
@@ -66,15 +66,15 @@ class FiguresDialog(QDialog):
         self._measure()
 
     def _measure(self) -> None:
-        source, subject = self.studio.heard_source, self.studio.subject
+        source, subject = self.session.heard_source, self.session.subject
         if source is None or subject is None:
             return
-        marked = self.studio.marked
+        marked = self.session.marked
         start, stop = (marked.start, marked.stop) if marked is not None else (0, source.frames)
         whole = tr("the whole recording") if subject.recording is not None else tr("the whole programme")
         what = tr("the selection") if marked is not None else whole
         times = f"{format_time(start / source.rate, 3)}\u2013{format_time(stop / source.rate, 3)}"
-        self._title = f"{subject.name}, {what}, {times}, {translated(self.studio.listening.value)}"
+        self._title = f"{subject.name}, {what}, {times}, {translated(self.session.listening.value)}"
         self._of.setText(tr("{what}: measuring…", what=self._title))
         names = subject.names
         passage = SpanSource(source, start, stop)
@@ -85,7 +85,7 @@ class FiguresDialog(QDialog):
             rows = passage_figures(passage, names, job.progress)
             return rows + (harm_rows(scored, start, stop) if scored is not None else [])
 
-        job = self.studio.pool.submit(
+        job = self.session.pool.submit(
             work, title=tr("Measuring the selection"),
             priority=SOON, slot="figures", on_done=self._show, on_error=self._of.setText,
         )  # fmt: skip
@@ -107,4 +107,4 @@ class FiguresDialog(QDialog):
     def copy(self) -> None:
         """Put the table on the clipboard."""
         QGuiApplication.clipboard().setText(translated(self._title + "\n" + as_text(self.rows)))
-        self.studio.say(tr("The measurements were copied."))
+        self.session.say(tr("The measurements were copied."))

@@ -18,7 +18,7 @@ from PySide6.QtGui import (
 
 from pulizia.desktop.controls import ENTER, ArrowKeys
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.session.inspection_desk import Entry
+from pulizia.session.inspection_service import Entry
 from pulizia.units import format_number
 from pulizia.words import N_, tr, translated
 

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.session.studio import Studio
-from pulizia.session.survey_desk import Found
+from pulizia.session.session import Session
+from pulizia.session.survey_service import Found
 from pulizia.tools.base import Table
 from pulizia.tools.finding import Mark
 from pulizia.words import tr, translated
@@ -79,9 +79,9 @@ class PlainTable(QWidget):
 class Findings(QWidget):
     """Filled when the survey of the selected step is known."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self.marks: tuple[Mark, ...] = ()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -111,33 +111,33 @@ class Findings(QWidget):
         self.sentence.setVisible(survey is not None)
         self.marks = survey.marks if survey else ()
         self._visit.setVisible(bool(self.marks))
-        step = self.studio.step
+        step = self.session.step
         self.leave_button.setVisible(bool(step and step.tool.skip_field))
         self.table.show_table(survey.table if survey else None)
 
     def go(self, direction: int) -> None:
         """To the next moment, and play around it."""
-        owner = self.studio.owner
+        owner = self.session.owner
         if owner is None or not self.marks:
             return
         lead = round(BEFORE_S * owner.rate)
-        here = self.studio.owner_position
+        here = self.session.owner_position
         starts = sorted({max(0, m.start - lead) for m in self.marks})
         later = [s for s in starts if s > here + 1] if direction > 0 else [s for s in starts if s < here - 1][::-1]
         place = later[0] if later else starts[0 if direction > 0 else -1]
-        self.studio.transport.stop()
-        self.studio.seek_owner(place)
+        self.session.transport.stop()
+        self.session.seek_owner(place)
 
     def toggle_here(self) -> None:
         """Leave the moment nearest to the play head alone, or treat it again."""
-        step, owner = self.studio.step, self.studio.owner
+        step, owner = self.session.step, self.session.owner
         if step is None or owner is None or not step.tool.skip_field or not self.marks:
             return
-        here = self.studio.owner_position + round(BEFORE_S * owner.rate)
+        here = self.session.owner_position + round(BEFORE_S * owner.rate)
         mark = min(self.marks, key=lambda m: abs((m.start + m.stop) / 2 - here))
         known = getattr(step.settings, step.tool.skip_field)
         a, b = mark.start / owner.rate, max(mark.stop, mark.start + 1) / owner.rate
         inside = tuple(p for p in known if p[0] < b and p[1] > a)
         changed = tuple(p for p in known if p not in inside) if inside else (*known, (round(a, 6), round(b, 6)))
-        self.studio.document.change_settings(owner.id, step.id, **{step.tool.skip_field: tuple(sorted(changed))})
-        self.studio.document.history.settle()
+        self.session.document.change_settings(owner.id, step.id, **{step.tool.skip_field: tuple(sorted(changed))})
+        self.session.document.history.settle()

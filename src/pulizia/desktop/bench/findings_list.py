@@ -21,8 +21,8 @@ from pulizia.desktop.bench.finding_row import (
 )
 from pulizia.desktop.controls import button, label
 from pulizia.inspection.inspect import not_found
-from pulizia.session.inspection_desk import Entry
-from pulizia.session.studio import Studio
+from pulizia.session.inspection_service import Entry
+from pulizia.session.session import Session
 from pulizia.tools.finding import Finding
 from pulizia.words import tr, translated
 
@@ -47,10 +47,10 @@ ALL_KINDS = (
 class FindingsList(QWidget):
     """Filled by Inspect; kept up to date after edits."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
-        self.desk = studio.inspection
+        self.session = session
+        self.service = session.inspection
         self.chosen = ""
         self.rows: dict[str, FindingRow] = {}
         self._shown: object = None
@@ -80,7 +80,7 @@ class FindingsList(QWidget):
         column.addWidget(self._body)
         column.addWidget(self.words)
         self.all_button = button(
-            tr("Treat all"), self.desk.treat_all, tip=tr("Add a step for each problem that a step can treat")
+            tr("Treat all"), self.service.treat_all, tip=tr("Add a step for each problem that a step can treat")
         )
         under = QHBoxLayout()
         under.setContentsMargins(8, 4, 8, 0)
@@ -90,59 +90,59 @@ class FindingsList(QWidget):
         self._settled = QTimer(self)
         self._settled.setSingleShot(True)
         self._settled.setInterval(SETTLED_MS)
-        self._settled.timeout.connect(self.desk.renew)
-        for event in (studio.events.findings, studio.events.current):
+        self._settled.timeout.connect(self.service.renew)
+        for event in (session.events.findings, session.events.current):
             event.connect(self.refresh)
-        studio.events.document.connect(self._edited)
+        session.events.document.connect(self._edited)
         self.refresh()
 
     def _edited(self) -> None:
-        if self.desk.is_inspected and not self.desk.is_current:
+        if self.service.is_inspected and not self.service.is_current:
             self._settled.start()
         self.refresh()
 
     def _run_or_stop(self) -> None:
-        self.desk.stop() if self.desk.listening_to else self.desk.run()
+        self.service.stop() if self.service.listening_to else self.service.run()
 
     def refresh(self) -> None:
         """Show the ledger as it is now."""
-        recording, desk = self.studio.recording, self.desk
+        recording, service = self.session.recording, self.service
         self.setVisible(recording is not None)
         if recording is None:
             return
-        busy = bool(desk.listening_to)
+        busy = bool(service.listening_to)
         self.run_button.setText(tr("Stop") if busy else tr("Inspect"))
-        self.run_button.setEnabled(self.studio.chain is not None)
+        self.run_button.setEnabled(self.session.chain is not None)
         self.progress.setVisible(busy)
-        self.progress.setValue(round(1000 * desk.share))
-        entries = desk.entries()
+        self.progress.setValue(round(1000 * service.share))
+        entries = service.entries()
         self.words.setText(translated(self._told(entries, busy=busy)))
         self.words.setVisible(bool(self.words.text()))
-        shown = (recording.id, [(e, desk.treating_step(e)) for e in entries], self.chosen)
+        shown = (recording.id, [(e, service.treating_step(e)) for e in entries], self.chosen)
         if shown != self._shown:
             self._shown = shown
             self._fill(entries, recording.frames)
-        self.all_button.setEnabled(not desk.is_treating)
+        self.all_button.setEnabled(not service.is_treating)
         self.all_button.setVisible(
             any(
-                e.after is not None and e.after.tool_id and not e.left and desk.treating_step(e) is None
+                e.after is not None and e.after.tool_id and not e.left and service.treating_step(e) is None
                 for e in entries
             )
         )
 
     def _told(self, entries: list[Entry], *, busy: bool) -> str:
-        desk = self.desk
-        if desk.fault:
-            return desk.fault
+        service = self.service
+        if service.fault:
+            return service.fault
         if busy:
             return (
-                tr("Looking for {listening_to}…", listening_to=translated(finder_name(desk.listening_to)))
-                if desk.listening_to not in ("listening", "done")
+                tr("Looking for {listening_to}…", listening_to=translated(finder_name(service.listening_to)))
+                if service.listening_to not in ("listening", "done")
                 else tr("Inspecting…")
             )
-        if not desk.is_inspected:
+        if not service.is_inspected:
             return tr("Checks the recording and lists problems with their places.")
-        if desk.only_kind:
+        if service.only_kind:
             return tr("Only {kind} is shown in the pictures.", kind=self._only_name(entries))
         unfound = not_found([e.now for e in entries])
         missing = [translated(finder_name(k)) for k in ALL_KINDS if k in unfound]
@@ -151,7 +151,9 @@ class FindingsList(QWidget):
         return tr("Not found: {missing}.", missing=", ".join(missing)) if missing else ""
 
     def _only_name(self, entries: list[Entry]) -> str:
-        return next((name_of_entry(e) for e in entries if e.id == self.desk.only_kind), name_of(self.desk.only_kind))
+        return next(
+            (name_of_entry(e) for e in entries if e.id == self.service.only_kind), name_of(self.service.only_kind)
+        )
 
     def _fill(self, entries: list[Entry], frames: int) -> None:
         focused = next((kind for kind, row in self.rows.items() if row.hasFocus()), "")
@@ -167,7 +169,7 @@ class FindingsList(QWidget):
                 words = label(states[n], 11, token="soft")
                 words.setContentsMargins(8, 6 if n else 0, 0, 0)
                 self._rows.addWidget(words)
-            row = FindingRow(entry, self.desk.treating_step(entry), frames)
+            row = FindingRow(entry, self.service.treating_step(entry), frames)
             row.chosen = entry.id == self.chosen
             row.pressed.connect(self.choose)
             row.menu.connect(self._show_menu)
@@ -184,11 +186,11 @@ class FindingsList(QWidget):
             return IGNORED
         if entry.is_gone:
             return RESOLVED
-        return UNTREATED if self.desk.treating_step(entry) is None else TREATED
+        return UNTREATED if self.service.treating_step(entry) is None else TREATED
 
     def walk(self, direction: int) -> None:
         """To the next or previous place of all findings; the row it belongs to opens."""
-        kind = self.desk.walk(direction)
+        kind = self.service.walk(direction)
         if kind and kind != self.chosen:
             self.chosen = kind
             self.refresh()
@@ -205,18 +207,18 @@ class FindingsList(QWidget):
             action.triggered.connect(lambda _on=False: call())
 
         places = bool(entry.now.marks)
-        add(tr("Next place"), lambda: self.desk.visit(entry.now), on=places)
-        add(tr("Previous place"), lambda: self.desk.visit(entry.now, -1), on=places)
+        add(tr("Next place"), lambda: self.service.visit(entry.now), on=places)
+        add(tr("Previous place"), lambda: self.service.visit(entry.now, -1), on=places)
         menu.addSeparator()
-        untreated = entry.after is not None and bool(entry.after.tool_id) and self.desk.treating_step(entry) is None
-        add(tr("Treat"), lambda: self.desk.treat(entry.now), on=untreated)
+        untreated = entry.after is not None and bool(entry.after.tool_id) and self.service.treating_step(entry) is None
+        add(tr("Treat"), lambda: self.service.treat(entry.now), on=untreated)
         words = tr("Stop ignoring") if entry.left else tr("Ignore")
-        add(words, lambda: self.desk.leave(kind, leave=not entry.left), on=not entry.is_gone)
+        add(words, lambda: self.service.leave(kind, leave=not entry.left), on=not entry.is_gone)
         menu.addSeparator()
-        only = self.desk.only_kind == kind
+        only = self.service.only_kind == kind
         add(
             tr("Show all kinds") if only else tr("Show only this kind"),
-            lambda: self.desk.show_only("" if only else kind),
+            lambda: self.service.show_only("" if only else kind),
         )
         return menu
 
@@ -231,7 +233,7 @@ class FindingsList(QWidget):
         if self.chosen != kind:
             self.chosen = kind
             self.refresh()
-        self.desk.visit(row.entry.now)
+        self.service.visit(row.entry.now)
 
     def _details(self, entry: Entry) -> QWidget:
         made = QWidget()
@@ -251,14 +253,17 @@ class FindingsList(QWidget):
         if finding.marks:
             row.addWidget(
                 button(
-                    tr("Next"), lambda: self.desk.visit(finding), tip=tr("Go to the next place and play it"), quiet=True
+                    tr("Next"),
+                    lambda: self.service.visit(finding),
+                    tip=tr("Go to the next place and play it"),
+                    quiet=True,
                 )
             )
-        if finding.tool_id and entry.after is not None and self.desk.treating_step(entry) is None:
+        if finding.tool_id and entry.after is not None and self.service.treating_step(entry) is None:
             row.addWidget(
                 button(
                     tr("Treat"),
-                    lambda: self.desk.treat(finding),
+                    lambda: self.service.treat(finding),
                     tip=tr("Add the step, with settings from the measurement"),
                     quiet=True,
                 )
@@ -269,7 +274,9 @@ class FindingsList(QWidget):
                 if entry.left
                 else (tr("Ignore"), tr("Leave this problem untreated and do not list it as open"))
             )
-            row.addWidget(button(words, lambda: self.desk.leave(entry.id, leave=not entry.left), tip=tip, quiet=True))
+            row.addWidget(
+                button(words, lambda: self.service.leave(entry.id, leave=not entry.left), tip=tip, quiet=True)
+            )
         row.addStretch(1)
         column.addLayout(row)
         return made

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from pulizia.desktop.controls import button, hairline, label
 from pulizia.session.heard import Listening
 from pulizia.session.orders import Stage
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import N_, tr, translated
 
 OPEN, INSPECT, TREAT, COMPARE, DELIVER = range(5)
@@ -30,9 +30,9 @@ class FirstSteps(QWidget):
     asked = Signal(int)  # a row was pressed
     dismissed = Signal()
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self._studio = studio
+        self._studio = session
         self._done = [False] * len(ROWS)
         self.setAccessibleName(tr("First steps"))
         column = QVBoxLayout(self)
@@ -51,11 +51,11 @@ class FirstSteps(QWidget):
             self.rows.append(made)
             column.addWidget(made, alignment=Qt.AlignmentFlag.AlignLeft)
         for event in (
-            studio.events.document,
-            studio.events.current,
-            studio.events.findings,
-            studio.events.listening,
-            studio.events.queue,
+            session.events.document,
+            session.events.current,
+            session.events.findings,
+            session.events.listening,
+            session.events.queue,
         ):
             event.connect(self.refresh)
         self.hide()
@@ -75,13 +75,13 @@ class FirstSteps(QWidget):
 
     def refresh(self) -> None:
         """Tick what was done; once done it stays so."""
-        studio, recording = self._studio, self._studio.recording
+        session, recording = self._studio, self._studio.recording
         now = (
             recording is not None,
-            studio.inspection.is_inspected,
+            session.inspection.is_inspected,
             recording is not None and bool(recording.score),
-            studio.listening is Listening.BEFORE,
-            any(order.stage is Stage.DONE for order in studio.queue.orders),
+            session.listening is Listening.BEFORE,
+            any(order.stage is Stage.DONE for order in session.queue.orders),
         )
         self._done = [was or done for was, done in zip(self._done, now, strict=True)]
         for n, made in enumerate(self.rows):

@@ -20,7 +20,7 @@ from pulizia.desktop.playhead import paint_line
 from pulizia.desktop.theme import colour, theme_notice
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.heard_subject import Selection
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import tr
 
@@ -33,9 +33,9 @@ class Lane(QWidget):
     menu_asked = Signal(QWidget, QPoint)  # for its commands, at a place of the screen
     menu_ids: tuple[str, ...] = ()  # of the commands in its right-click menu; "" is a line between them
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
+    def __init__(self, session: Session, axis: TimeAxis) -> None:
         super().__init__()
-        self.studio, self.axis = studio, axis
+        self.session, self.axis = session, axis
         self.head_x = -1.0
         self.dirty = QRectF()  # what is being painted
         self._waits = False  # for its turn, since its size has changed
@@ -50,12 +50,12 @@ class Lane(QWidget):
     @property
     def is_there(self) -> bool:
         """Whether there is something to show."""
-        return self.studio.chain is not None
+        return self.session.chain is not None
 
     @property
     def selection(self) -> Selection | None:
         """The selection that is shown."""
-        return self.studio.selection
+        return self.session.selection
 
     def accessible_words(self) -> str:
         """What is in view, and what is selected."""
@@ -115,7 +115,7 @@ class Lane(QWidget):
 
     def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
         """Draw the marked stretch: plum edges and a light fill."""
-        selection = self.studio.selection
+        selection = self.session.selection
         if selection is None:
             return
         box = self.selection_box(plot)
@@ -130,7 +130,7 @@ class Lane(QWidget):
 
     def paint_trimmed(self, painter: QPainter, plot: QRectF) -> None:
         """What does not belong to the programme lies under paper."""
-        recording = self.studio.recording
+        recording = self.session.recording
         if recording is None or recording.trim is None:
             return
         for start, stop in ((0, recording.trim.start), (recording.trim.stop, recording.frames)):
@@ -157,7 +157,7 @@ class Lane(QWidget):
 
     def paint_step_ends(self, painter: QPainter, plot: QRectF) -> None:
         """The selected step's real ends go up through the pictures as dashes."""
-        step, recording = self.studio.step, self.studio.recording
+        step, recording = self.session.step, self.session.recording
         if step is None or recording is None or not step.enabled:
             return
         pen = QPen(colour("verd"), 1, Qt.PenStyle.CustomDashLine)
@@ -196,11 +196,11 @@ class Lane(QWidget):
         event.accept()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if event.button() != Qt.MouseButton.LeftButton or self.studio.recording is None:
+        if event.button() != Qt.MouseButton.LeftButton or self.session.recording is None:
             return
         x = event.position().x() - GUTTER
         frame = self.axis.clamped_frame(x)
-        selection = self.studio.selection
+        selection = self.session.selection
         self._drag_edge = self._edge_under(event.position())
         if self._drag_edge is not None and selection is not None:
             other = selection.span.stop if self._drag_edge == "start" else selection.span.start
@@ -219,12 +219,12 @@ class Lane(QWidget):
     def drag_to(self, place: QPointF) -> None:
         """The mouse moved with the button held."""
         if self._anchor is not None:
-            self.studio.select(self._anchor, self.axis.clamped_frame(place.x() - GUTTER))
+            self.session.select(self._anchor, self.axis.clamped_frame(place.x() - GUTTER))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._anchor is not None and event.buttons() & Qt.MouseButton.LeftButton:
             moved = abs(self.axis.x_at(self._anchor) - (event.position().x() - GUTTER))
-            if moved >= 3 or self.studio.selection is not None or self._drag_edge:
+            if moved >= 3 or self.session.selection is not None or self._drag_edge:
                 self.drag_to(event.position())
             return
         edge = self._edge_under(event.position())
@@ -241,30 +241,30 @@ class Lane(QWidget):
         x = event.position().x() - GUTTER
         still = abs(self.axis.x_at(self._anchor) - x) < 3 and self._drag_edge is None
         if still and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.studio.clear_selection()
-            self.studio.seek(self.axis.clamped_frame(x))
+            self.session.clear_selection()
+            self.session.seek(self.axis.clamped_frame(x))
         self._anchor = self._drag_edge = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            self.studio.phrases.select_at(self.axis.clamped_frame(event.position().x() - GUTTER))
+            self.session.phrases.select_at(self.axis.clamped_frame(event.position().x() - GUTTER))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """What one does there; outside the selection the playhead goes there first, unless it is playing."""
-        studio = self.studio
-        if studio.recording is None or not self.menu_ids:
+        session = self.session
+        if session.recording is None or not self.menu_ids:
             return
         frame = self.axis.clamped_frame(event.pos().x() - GUTTER)
-        span = studio.selection.span if studio.selection is not None else None
-        if not studio.transport.is_playing and (span is None or not span.start <= frame < span.stop):
-            studio.seek(frame)
+        span = session.selection.span if session.selection is not None else None
+        if not session.transport.is_playing and (span is None or not span.start <= frame < span.stop):
+            session.seek(frame)
         self.menu_asked.emit(self, event.globalPos())
 
     def extend_menu(self, menu: QMenu) -> None:
         """Add to the right-click menu what only this view has."""
 
     def _edge_under(self, place: QPointF) -> str | None:
-        if self.studio.selection is None:
+        if self.session.selection is None:
             return None
         box = self.selection_box(self.plot)
         if abs(place.x() - box.left()) <= EDGE_PX:

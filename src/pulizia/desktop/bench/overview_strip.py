@@ -19,7 +19,7 @@ from pulizia.desktop.bench.wave_image import (
     wave_table,
 )
 from pulizia.desktop.theme import colour, theme
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 
@@ -42,8 +42,8 @@ class Overview(Lane):
         "figures",
     )
 
-    def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
-        super().__init__(studio, axis)
+    def __init__(self, session: Session, axis: TimeAxis, pictures: Pictures) -> None:
+        super().__init__(session, axis)
         self._pictures = pictures
         pictures.watch(self)
         self.setFixedHeight(46)
@@ -57,11 +57,11 @@ class Overview(Lane):
         return QRectF(GUTTER, 9, max(16, self.width() - 2 * GUTTER), 33)
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
-        source = self.studio.heard_source
+        source = self.session.heard_source
         if source is None:
             return
         painter.fillRect(plot, colour("paper"))
-        chain = self.studio.chain
+        chain = self.session.chain
         worked = chain is not None and source is chain.after
         picture = self._pictures.of_chain(chain) if chain is not None and worked else self._pictures.of(source)
         key = (source.key, picture.version_in(0, source.frames), plot.width(), theme().name)
@@ -76,7 +76,7 @@ class Overview(Lane):
         return plot.left() + frame / max(1, self.axis.frames) * plot.width()
 
     def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
-        selection = self.studio.selection
+        selection = self.session.selection
         if selection is not None and self.axis.frames:
             x0, x1 = (self.x_of(f, plot) for f in (selection.span.start, selection.span.stop))
             painter.fillRect(QRectF(x0, plot.top(), max(1.0, x1 - x0), plot.height()), colour("plum", 0.35))
@@ -91,15 +91,15 @@ class Overview(Lane):
     def _paint_marks(self, painter: QPainter, plot: QRectF) -> None:
         """Overload along the upper edge, markers along the lower."""
         columns = int(plot.width())
-        for column in troubled_columns(self.studio, 0.0, self.axis.frames / columns, columns):
+        for column in troubled_columns(self.session, 0.0, self.axis.frames / columns, columns):
             painter.fillRect(QRectF(plot.left() + column, plot.top(), 1, 4), colour("madder"))
-        for column in found_columns(self.studio, 0.0, self.axis.frames / columns, columns):
+        for column in found_columns(self.session, 0.0, self.axis.frames / columns, columns):
             painter.fillRect(QRectF(plot.left() + column, plot.top() - 4, 1, 3), colour("ochre"))
-        for marker in self.studio.markers.all:
+        for marker in self.session.markers.all:
             painter.fillRect(QRectF(int(self.x_of(marker.frame, plot)), plot.bottom() - 5, 1, 5), colour("ink"))
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
-        if self.studio.chain is None or not self.axis.frames or self.axis.is_whole:
+        if self.session.chain is None or not self.axis.frames or self.axis.is_whole:
             return
         scale = plot.width() / self.axis.frames
         x0, x1 = plot.left() + self.axis.left * scale, plot.left() + self.axis.right * scale

@@ -14,7 +14,7 @@ from pulizia.measure.overview import BIN_FRAMES, PeakPicture, PeakSegment, sketc
 from pulizia.score.chain import Chain
 from pulizia.session.jobs import FIRST, LATER, Job
 from pulizia.session.peak_fill import PeakFill
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr
 
 MOST_PICTURES = 24
@@ -24,14 +24,14 @@ SKETCHED_BINS = 1400  # looked at for a first impression: about two per pixel
 class Pictures:
     """Peak pictures of the sources that are looked at, filled by background jobs."""
 
-    def __init__(self, studio: Studio) -> None:
-        self.studio = studio
+    def __init__(self, session: Session) -> None:
+        self.session = session
         self._pictures: dict[str, PeakPicture] = {}
         self._whole: dict[str, PeakPicture] = {}  # key of a file: the last whole picture of it after its steps
         self._views: list[QWidget] = []
-        self.fill = PeakFill(studio.pool, lambda *made: self._post(lambda: self._grown(*made)))
-        studio.events.pictures.connect(self.take_grown)
-        studio.events.measures.connect(self.take_grown)
+        self.fill = PeakFill(session.pool, lambda *made: self._post(lambda: self._grown(*made)))
+        session.events.pictures.connect(self.take_grown)
+        session.events.measures.connect(self.take_grown)
 
     def watch(self, view: QWidget) -> None:
         """Repaint this view whenever a picture grows."""
@@ -61,9 +61,9 @@ class Pictures:
         if picture is not None:
             self._pictures[key] = picture  # the one asked for longest ago leaves first
         else:
-            picture = PeakPicture(source, self.studio.peaks, levels_only=levels_only)
+            picture = PeakPicture(source, self.session.peaks, levels_only=levels_only)
             self._pictures[key] = picture
-            recording = self.studio.recording
+            recording = self.session.recording
             most = MOST_PICTURES + (len(recording.score) if recording else 0)
             while len(self._pictures) > most:
                 self._pictures.pop(next(iter(self._pictures)))
@@ -74,17 +74,17 @@ class Pictures:
 
     def _fill(self, picture: PeakPicture, missing: list[int]) -> None:
         """Fill the picture of a file, or of a source that no other work passes through."""
-        files = {media.source.key for media in self.studio.document.media.values()}
+        files = {media.source.key for media in self.session.document.media.values()}
         if picture.source.key in files:
             work = partial(self._fill_from_file, picture, missing)
             slot = f"peaks:{picture.source.key}"
-            self.studio.pool.submit(work, title=tr("Drawing the waveform"), priority=FIRST, slot=slot)
+            self.session.pool.submit(work, title=tr("Drawing the waveform"), priority=FIRST, slot=slot)
         elif isinstance(picture.source, DifferenceSource):
             work = partial(self._fill_slowly, picture, missing)
-            self.studio.pool.submit(work, title=tr("Drawing the waveform"), priority=LATER, slot="peaks:removed")
+            self.session.pool.submit(work, title=tr("Drawing the waveform"), priority=LATER, slot="peaks:removed")
 
     def _fill_from_file(self, picture: PeakPicture, missing: list[int], job: Job) -> None:
-        source, store = picture.source, self.studio.peaks
+        source, store = picture.source, self.session.peaks
         known = store.load(source.key, source.channels, -(-source.frames // BIN_FRAMES))
         if known is not None:
             for index, segment in enumerate(known):
@@ -123,7 +123,7 @@ class Pictures:
             self._repaint()
 
     def _post(self, call: Callable[[], None]) -> None:
-        self.studio.post(call)
+        self.session.post(call)
 
     def _take(self, picture: PeakPicture) -> None:
         picture.take_known()

@@ -28,7 +28,7 @@ from pulizia.desktop.layers import layer_of
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.turns import update_in_turn
 from pulizia.project.model import Recording
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_number, format_time
 from pulizia.words import tr, translated
 
@@ -44,9 +44,9 @@ class Cards(ArrowKeys):
     chosen = Signal(str)
     menu = Signal(str)
 
-    def __init__(self, studio: Studio, pictures: Pictures) -> None:
+    def __init__(self, session: Session, pictures: Pictures) -> None:
         super().__init__()
-        self.studio, self._pictures = studio, pictures
+        self.session, self._pictures = session, pictures
         self._waves: dict[str, list[float]] = {}
         self._layer: tuple[tuple[Hashable, ...], QPixmap] | None = None
         self._picked: set[str] = set()
@@ -58,7 +58,7 @@ class Cards(ArrowKeys):
     @property
     def recordings(self) -> tuple[Recording, ...]:
         """The recordings of the project."""
-        return self.studio.document.project.recordings
+        return self.session.document.project.recordings
 
     def accessible_words(self) -> str:
         """Which one is on the bench, and which are selected with it."""
@@ -68,14 +68,14 @@ class Cards(ArrowKeys):
     def picked(self) -> frozenset[str]:
         """The recordings that are selected together: the one on the bench, and those added with Ctrl or Shift."""
         here = {r.id for r in self.recordings}
-        return frozenset(i for i in (*self._picked, self.studio.current_id) if i in here)
+        return frozenset(i for i in (*self._picked, self.session.current_id) if i in here)
 
     def _pick(self, recording_id: str, held: Qt.KeyboardModifier) -> None:
         ids = [r.id for r in self.recordings]
         if held & Qt.KeyboardModifier.ControlModifier:
             self._picked = set(self.picked) ^ {recording_id}
-        elif held & Qt.KeyboardModifier.ShiftModifier and self.studio.current_id in ids:
-            first, last = sorted((ids.index(self.studio.current_id), ids.index(recording_id)))
+        elif held & Qt.KeyboardModifier.ShiftModifier and self.session.current_id in ids:
+            first, last = sorted((ids.index(self.session.current_id), ids.index(recording_id)))
             self._picked = set(ids[first : last + 1])
         else:
             self._picked = {recording_id}
@@ -99,9 +99,9 @@ class Cards(ArrowKeys):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         ids = [r.id for r in self.recordings]
-        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.studio.current_id in ids:
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.session.current_id in ids:
             step = 1 if event.key() == Qt.Key.Key_Down else -1
-            place = ids.index(self.studio.current_id) + step
+            place = ids.index(self.session.current_id) + step
             if 0 <= place < len(ids):
                 added = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
                 self._picked = {*self.picked, ids[place]} if added else {ids[place]}
@@ -126,15 +126,15 @@ class Cards(ArrowKeys):
 
     def _shown(self, recording: Recording) -> tuple[Hashable, ...]:
         """Everything that a card shows: it is drawn anew only when that changes."""
-        loudness = self.studio.measures("after", recording.id)
-        chain = self.studio.document.chain(recording.id)
+        loudness = self.session.measures("after", recording.id)
+        chain = self.session.document.chain(recording.id)
         return (
-            recording.id, recording.name, recording.id == self.studio.current_id, recording.id in self.picked, recording.id in self.studio.document.offline,
+            recording.id, recording.name, recording.id == self.session.current_id, recording.id in self.picked, recording.id in self.session.document.offline,
             loudness.integrated_lufs if loudness else None, self._pictures.of(chain.before).version if chain is not None else -1,
         )  # fmt: skip
 
     def _paint_card(self, painter: QPainter, box: QRectF, recording: Recording) -> None:
-        chosen = recording.id == self.studio.current_id
+        chosen = recording.id == self.session.current_id
         if chosen:
             painter.setPen(QPen(colour("verd" if self.hasFocus() else "strong"), 1))
             painter.setBrush(colour("panel"))
@@ -145,7 +145,7 @@ class Cards(ArrowKeys):
             painter.setPen(QPen(colour("line"), 1))
             painter.drawLine(box.bottomLeft() + QPointF(8, 0), box.bottomRight() - QPointF(8, 0))
         painter.setFont(font(13, bold=chosen))
-        offline = recording.id in self.studio.document.offline
+        offline = recording.id in self.session.document.offline
         painter.setPen(colour("madder" if offline else "ink"))
         name = QFontMetricsF(painter.font()).elidedText(recording.name, Qt.TextElideMode.ElideMiddle, box.width() - 16)
         painter.drawText(box.adjusted(8, 4, -8, 0), Qt.AlignmentFlag.AlignTop, translated(name))
@@ -155,7 +155,7 @@ class Cards(ArrowKeys):
             painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, tr("file missing or changed"))
             return
         painter.setPen(colour("soft"))
-        loudness = self.studio.measures("after", recording.id)
+        loudness = self.session.measures("after", recording.id)
         figure = format_number(loudness.integrated_lufs if loudness else None)
         painter.drawText(second, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(figure))
         painter.drawText(
@@ -163,7 +163,7 @@ class Cards(ArrowKeys):
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
             format_time(recording.kept_seconds),
         )
-        chain = self.studio.document.chain(recording.id)
+        chain = self.session.document.chain(recording.id)
         if chain is None:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -198,9 +198,9 @@ class RecordingsList(QWidget):
     chosen = Signal(str)
     menu = Signal(str)
 
-    def __init__(self, studio: Studio, pictures: Pictures) -> None:
+    def __init__(self, session: Session, pictures: Pictures) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 10, 4, 10)
         column.setSpacing(4)
@@ -208,7 +208,7 @@ class RecordingsList(QWidget):
         head = _HeadRow(self._head)
         head.add(tr("Recordings"), tr("length"), "LUFS")
         column.addWidget(self._head)
-        self.cards = Cards(studio, pictures)
+        self.cards = Cards(session, pictures)
         self.cards.chosen.connect(self.chosen)
         self.cards.menu.connect(self.menu)
         column.addWidget(self.cards)
@@ -217,7 +217,7 @@ class RecordingsList(QWidget):
         )
         column.addWidget(self._add, alignment=Qt.AlignmentFlag.AlignLeft)
         column.addSpacing(8)
-        self.findings = FindingsList(studio)
+        self.findings = FindingsList(session)
         column.addWidget(self.findings)
         self._promise = label(
             tr("Recordings stand here with their length and loudness; below them, what Inspect has found."), 12,
@@ -235,22 +235,22 @@ class RecordingsList(QWidget):
         self._about.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self._about)
         column.addStretch(1)
-        self.first_steps = FirstSteps(studio)  # stands under the list, however far that is scrolled
+        self.first_steps = FirstSteps(session)  # stands under the list, however far that is scrolled
 
     def refresh(self) -> None:
         """Show the project as it is now."""
         self._promise.setVisible(not self.cards.recordings)
         self.cards.fit()
-        recording = self.studio.recording
+        recording = self.session.recording
         for widget in (self._about_head, self._line, self._about):
             widget.setVisible(recording is not None)
         if recording is not None:
             self._about.setText(translated(self._about_text(recording)))
 
     def _about_text(self, recording: Recording) -> str:
-        if (why := self.studio.document.offline.get(recording.id)) is not None:
+        if (why := self.session.document.offline.get(recording.id)) is not None:
             return why
-        media = self.studio.document.media.get(recording.id)
+        media = self.session.document.media.get(recording.id)
         if media is None:
             return tr("Opening…")
         lines = [media.format_line]
@@ -272,7 +272,7 @@ class RecordingsList(QWidget):
         lines += [f"{key.capitalize()}: {media.metadata[key]}" for key in NOTES if media.metadata.get(key)]
         if picture := media.metadata.get("picture"):
             lines.append(tr("Sound of a video file ({picture})", picture=picture))
-        measures = self.studio.measures("before", recording.id)
+        measures = self.session.measures("before", recording.id)
         if measures is not None:
             lines.append(
                 tr(

@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPen
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.strokes import polygon
 from pulizia.desktop.theme import colour, font
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.tools.base import Handle, Survey
 from pulizia.units import format_number
 from pulizia.words import translated
@@ -23,17 +23,17 @@ HANDLE_REACH_S = 0.06
 class RideCurve:
     """The curve of the selected step, where its tool has handles."""
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
-        self.studio, self.axis = studio, axis
+    def __init__(self, session: Session, axis: TimeAxis) -> None:
+        self.session, self.axis = session, axis
         self.grabbed: Handle | None = None
         self._moved = 0.0
 
     def survey(self) -> Survey | None:
         """What is known of the selected step, if it has a ride."""
-        step, chain = self.studio.step, self.studio.chain
+        step, chain = self.session.step, self.session.chain
         if step is None or chain is None or not step.tool.handle_field or step.id not in chain.stages:
             return None
-        found = self.studio.surveys.of(chain.stages[step.id])
+        found = self.session.surveys.of(chain.stages[step.id])
         survey = found.survey if found else None
         return survey if survey is not None and survey.curves else None
 
@@ -70,34 +70,34 @@ class RideCurve:
     def release(self) -> None:
         """Let go."""
         self.grabbed = None
-        self.studio.document.history.settle()
+        self.session.document.history.settle()
 
     def remove(self, place: QPointF, plot: QRectF) -> bool:
         """Give the phrase under a place back to the program; one that was not moved stays untouched at 0 dB."""
-        handle, step, recording = self.under(place, plot), self.studio.step, self.studio.recording
+        handle, step, recording = self.under(place, plot), self.session.step, self.session.recording
         if handle is None or step is None or recording is None:
             return False
         known = self._known()
         seconds = handle.frame / recording.rate
         kept = tuple(p for p in known if abs(p[0] - seconds) > HANDLE_REACH_S)
         changed = kept if kept != known else tuple(sorted((*known, (round(seconds, 3), 0.0))))
-        self.studio.document.change_settings(recording.id, step.id, **{step.tool.handle_field: changed})
-        self.studio.document.history.settle()
+        self.session.document.change_settings(recording.id, step.id, **{step.tool.handle_field: changed})
+        self.session.document.history.settle()
         return True
 
     def _known(self) -> tuple[tuple[float, float], ...]:
-        step = self.studio.step
+        step = self.session.step
         return getattr(step.settings, step.tool.handle_field) if step is not None else ()
 
     def _set(self, level_db: float) -> None:
-        step, recording, handle = self.studio.step, self.studio.recording, self.grabbed
+        step, recording, handle = self.session.step, self.session.recording, self.grabbed
         if step is None or recording is None or handle is None or level_db == self._moved:
             return
         self._moved = level_db
         seconds = round(handle.frame / recording.rate, 3)
         kept = tuple(p for p in self._known() if abs(p[0] - seconds) > HANDLE_REACH_S)
         changed = tuple(sorted((*kept, (seconds, level_db))))
-        self.studio.document.change_settings(recording.id, step.id, **{step.tool.handle_field: changed})
+        self.session.document.change_settings(recording.id, step.id, **{step.tool.handle_field: changed})
 
     def paint(self, painter: QPainter, plot: QRectF) -> None:
         """Draw the line and the dots over the waveform."""

@@ -21,7 +21,7 @@ from pulizia.desktop.bench.scrub import Scrub
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.playhead import paint_drop
 from pulizia.desktop.theme import colour, font
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import tr, translated
 
@@ -41,11 +41,11 @@ class Ruler(Lane):
         "zoom_marked", "zoom_whole",
     )  # fmt: skip
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
-        super().__init__(studio, axis)
+    def __init__(self, session: Session, axis: TimeAxis) -> None:
+        super().__init__(session, axis)
         self.setFixedHeight(22)
         self._drag: AxisDrag | None = None
-        self._scrub = Scrub(studio, self)
+        self._scrub = Scrub(session, self)
         self.setAccessibleName(tr("Time ruler"))
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
@@ -67,7 +67,7 @@ class Ruler(Lane):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             x = event.position().x() - GUTTER
-            if self.studio.recording is not None and abs(x - self.head_x) <= HEAD_REACH_PX:
+            if self.session.recording is not None and abs(x - self.head_x) <= HEAD_REACH_PX:
                 self._scrub.begin(self.axis.clamped_frame(x))
                 return
             self._drag = AxisDrag(event.position(), Qt.Orientation.Horizontal)
@@ -96,8 +96,8 @@ class Ruler(Lane):
         drag, self._drag = self._drag, None
         if drag is None:
             super().mouseReleaseEvent(event)
-        elif not drag.way and self.studio.recording is not None:
-            self.studio.seek(self.axis.clamped_frame(event.position().x() - GUTTER))
+        elif not drag.way and self.session.recording is not None:
+            self.session.seek(self.axis.clamped_frame(event.position().x() - GUTTER))
 
     def _paint_markers(self, painter: QPainter, plot: QRectF) -> None:
         painter.setFont(font(11, bold=True))
@@ -128,10 +128,10 @@ class Ruler(Lane):
 
     def _markers_in_view(self) -> tuple[Marker, ...]:
         reach = LONGEST_SHOWN_PX * self.axis.frames_per_pixel
-        return self.studio.markers.between(self.axis.left - reach, self.axis.right)
+        return self.session.markers.between(self.axis.left - reach, self.axis.right)
 
     def _marker_under(self, x: float) -> Marker | None:
-        return self.studio.markers.near(self.axis.frame_at(x - GUTTER), FLAG_REACH_PX * self.axis.frames_per_pixel)
+        return self.session.markers.near(self.axis.frame_at(x - GUTTER), FLAG_REACH_PX * self.axis.frames_per_pixel)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         marker = self._marker_under(event.position().x())
@@ -147,7 +147,7 @@ class Ruler(Lane):
             return
         menu = QMenu(self)
         menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self.rename_asked.emit(marker))
-        menu.addAction(tr("Remove the marker")).triggered.connect(lambda: self.studio.markers.remove(marker))
+        menu.addAction(tr("Remove the marker")).triggered.connect(lambda: self.session.markers.remove(marker))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(event.globalPos())
 
@@ -162,7 +162,7 @@ class Ruler(Lane):
         )
 
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
-        if self.studio.recording is None:
+        if self.session.recording is None:
             return
         painter.save()
         painter.setClipRect(plot)

@@ -8,7 +8,7 @@ from functools import partial
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.tools.base import Sample
 from pulizia.units import format_number, format_time
 from pulizia.words import tr
@@ -17,9 +17,9 @@ from pulizia.words import tr
 class SampleList(QWidget):
     """One row for each sample with its place and level, and what was rejected or set by hand."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self._shown: object = None
         self._column = QVBoxLayout(self)
         self._column.setContentsMargins(0, 0, 0, 0)
@@ -37,16 +37,16 @@ class SampleList(QWidget):
                 old.deleteLater()
         for sample in samples:
             self._column.addWidget(self._row(sample))
-        desk = self.studio.repairs
+        service = self.session.repairs
         if rejected:
             tip = tr("Learn from rejected passages again")
-            self._column.addWidget(button(tr("Use rejected passages"), desk.accept_rejected, tip=tip, quiet=True))
+            self._column.addWidget(button(tr("Use rejected passages"), service.accept_rejected, tip=tip, quiet=True))
         if moved:
             tip = tr("Find where the noise changes again")
-            self._column.addWidget(button(tr("Find sections"), desk.find_sections, tip=tip, quiet=True))
+            self._column.addWidget(button(tr("Find sections"), service.find_sections, tip=tip, quiet=True))
 
     def _row(self, sample: Sample) -> QWidget:
-        owner = self.studio.owner
+        owner = self.session.owner
         rate = owner.rate if owner is not None else 48_000
         place = f"{format_time(sample.start / rate, 1)}\u2013{format_time(sample.stop / rate, 1)}"
         made = QWidget()
@@ -57,7 +57,7 @@ class SampleList(QWidget):
         row.addWidget(button(place, go, tip=tr("Select this sample and go there"), quiet=True))
         row.addStretch(1)
         row.addWidget(label(f"{format_number(sample.level_db)} dBFS", 12, token="ink" if sample.by_hand else "soft"))
-        drop = partial(self.studio.repairs.drop_sample, sample)
+        drop = partial(self.session.repairs.drop_sample, sample)
         tip = (
             tr("Remove the sample at {place}", place=place)
             if sample.by_hand
@@ -70,5 +70,5 @@ class SampleList(QWidget):
         return made
 
     def _go(self, sample: Sample) -> None:
-        self.studio.select_owner(sample.start, sample.stop)
-        self.studio.seek_owner(sample.start)
+        self.session.select_owner(sample.start, sample.stop)
+        self.session.seek_owner(sample.start)

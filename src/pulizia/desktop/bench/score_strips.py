@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""How strips are drawn: the rounded strip with its tide, what was found in it, its dot and name."""
+"""How strips are drawn: the rounded strip with the level of what it removes, what was found in it, its dot and name."""
 
 from __future__ import annotations
 
@@ -12,15 +12,15 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
 
 from pulizia.audio.spans import Span
 from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.removed_curve import draw_removed, taken_by
 from pulizia.desktop.bench.score_marks import SurveyTicks, text_width
 from pulizia.desktop.bench.score_plan import TOP, ScorePlan, detail_of
-from pulizia.desktop.bench.tide import draw_tide, taken_by
 from pulizia.desktop.bench.tiles import Tiles
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.theme import colour, font, theme
 from pulizia.score.chain import Stage
 from pulizia.score.steps import Step
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import tr, translated
 
@@ -31,9 +31,9 @@ MOST_OTHERS = 24  # steps that are not in view whose pictures are kept
 class Strips:
     """All strips and the last row as one layer; rows that did not change stay as they are drawn."""
 
-    def __init__(self, studio: Studio, pictures: Pictures, row_changed: Callable[[str], None]) -> None:
-        self.studio, self._pictures, self._tell = studio, pictures, row_changed
-        self._tides: dict[str, Tiles] = {}
+    def __init__(self, session: Session, pictures: Pictures, row_changed: Callable[[str], None]) -> None:
+        self.session, self._pictures, self._tell = session, pictures, row_changed
+        self._removed: dict[str, Tiles] = {}
         self._ticks: dict[str, SurveyTicks] = {}
         self._layer: QPixmap | None = None
         self._drawn: dict[int, Hashable] = {}  # what each row showed when it was drawn
@@ -70,10 +70,10 @@ class Strips:
 
     def _drop_others(self, here: set[str]) -> None:
         """Pictures of steps that are gone, or of other recordings, leave once there are many."""
-        if len(self._tides) <= len(here) + MOST_OTHERS:
+        if len(self._removed) <= len(here) + MOST_OTHERS:
             return
-        for step_id in [i for i in self._tides if i not in here]:
-            self._tides.pop(step_id).forget()
+        for step_id in [i for i in self._removed if i not in here]:
+            self._removed.pop(step_id).forget()
             self._ticks.pop(step_id, None)
 
     def _fitting_layer(self, plan: ScorePlan, ratio: float) -> QPixmap:
@@ -137,14 +137,14 @@ class Strips:
             self._pictures.of(taken_by(stage), levels_only=True).version if stage is not None and step.enabled else 0
         )
         return (
-            step, step.id == self.studio.step_id, step.id in self.studio.more_steps, axis.left, axis.frames_per_pixel, axis.width, plan.pitch, plan.frames,
+            step, step.id == self.session.step_id, step.id in self.session.more_steps, axis.left, axis.frames_per_pixel, axis.width, plan.pitch, plan.frames,
             theme().name, stage, self._ticks_of(step), self.edges_of(step), grown,
         )  # fmt: skip
 
     def _ticks_of(self, step: Step) -> SurveyTicks | None:
         """What the tool found, where it is known."""
         stage = self._stage(step)
-        found = self.studio.surveys.of(stage) if stage is not None else None
+        found = self.session.surveys.of(stage) if stage is not None else None
         if found is None or found.survey is None:
             return None
         ticks = self._ticks.get(step.id)
@@ -157,11 +157,11 @@ class Strips:
         if not step.tool.edge_field:
             return ()
         stage = self._stage(step)
-        found = self.studio.surveys.of(stage) if stage is not None else None
-        return self.studio.repairs.edges_of(step, found.survey if found is not None else None)
+        found = self.session.surveys.of(stage) if stage is not None else None
+        return self.session.repairs.edges_of(step, found.survey if found is not None else None)
 
     def _stage(self, step: Step) -> Stage | None:
-        chain = self.studio.owner_chain
+        chain = self.session.owner_chain
         return chain.stages.get(step.id) if chain else None
 
     def _row_changed(self, step_id: str) -> None:
@@ -177,7 +177,7 @@ class Strips:
 
     def _paint_step(self, painter: QPainter, plan: ScorePlan, row: int) -> None:
         step = plan.steps[row]
-        selected = step.id == self.studio.step_id
+        selected = step.id == self.session.step_id
         spans, box = plan.spans(row), plan.label_box(row)
         if not spans:
             staff = TOP + row * plan.pitch + plan.pitch / 2
@@ -195,7 +195,7 @@ class Strips:
     def _paint_survey(self, painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, *, filled: bool) -> None:
         """What the tool found; ticks under the name give way to it."""
         name = text_width(step.tool.title, bold=True) + text_width(
-            detail_of(step, self.studio.step_channels), bold=False
+            detail_of(step, self.session.step_channels), bold=False
         )
         named_to = box.left() + 40 + name
         for frame in self.edges_of(step):
@@ -233,8 +233,8 @@ class Strips:
         filled = selected and step.enabled
         painter.fillPath(path, colour("verd" if filled else "panel" if step.enabled else "paper"))
         if step.enabled:
-            self._paint_tide(painter, plan, box, step, filled=filled)
-        among = step.id in self.studio.more_steps
+            self._paint_removed(painter, plan, box, step, filled=filled)
+        among = step.id in self.session.more_steps
         if among:
             painter.fillPath(path, colour("verd", 0.2))
         pen = QPen(colour("verd" if selected or among else "strong"), 1)  # a wider one costs thirty times as much
@@ -248,13 +248,13 @@ class Strips:
             for x in (box.left() + 4, box.right() - 4):
                 painter.drawLine(QPointF(x, box.center().y() - 4), QPointF(x, box.center().y() + 4))
 
-    def _paint_tide(self, painter: QPainter, plan: ScorePlan, box: QRectF, step: Step, *, filled: bool) -> None:
+    def _paint_removed(self, painter: QPainter, plan: ScorePlan, box: QRectF, step: Step, *, filled: bool) -> None:
         stage = self._stage(step)
         if stage is not None:
-            tiles = self._tides.setdefault(
-                step.id, Tiles(self.studio.pool, lambda: self._row_changed(step.id), dims=False)
+            tiles = self._removed.setdefault(
+                step.id, Tiles(self.session.pool, lambda: self._row_changed(step.id), dims=False)
             )
-            draw_tide(painter, box, plan.plot, plan.axis, stage, self._pictures, tiles, filled=filled)
+            draw_removed(painter, box, plan.plot, plan.axis, stage, self._pictures, tiles, filled=filled)
 
     @staticmethod
     def _paint_away(painter: QPainter, plan: ScorePlan, step: Step, box: QRectF, away: Span) -> None:
@@ -279,7 +279,7 @@ class Strips:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(colour("soft"), 1.4))
             painter.drawEllipse(dot, 3.4, 3.4)
-        title, detail = translated(step.tool.title), translated(detail_of(step, self.studio.step_channels))
+        title, detail = translated(step.tool.title), translated(detail_of(step, self.session.step_channels))
         x, room = box.left() + 24, box.width() - 30
         painter.setFont(font(13, bold=True))
         painter.setPen(colour("on_verd" if selected else "ink" if step.enabled else "soft"))

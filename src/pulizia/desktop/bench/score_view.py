@@ -24,7 +24,7 @@ from pulizia.desktop.turns import update_in_turn
 from pulizia.project.step_owner import StepOwner
 from pulizia.score.steps import Step
 from pulizia.session.heard_subject import Selection
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr, translated
 
 HEAD_PX = 64  # no wider is what the play head repaints
@@ -48,9 +48,9 @@ class ScoreView(Lane):
     add_step = Signal()
     step_menu = Signal(str)
 
-    def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
-        super().__init__(studio, axis)
-        self._strips = Strips(studio, pictures, self._row_changed)
+    def __init__(self, session: Session, axis: TimeAxis, pictures: Pictures) -> None:
+        super().__init__(session, axis)
+        self._strips = Strips(session, pictures, self._row_changed)
         pictures.watch(self)
         self._held: _Drag | None = None
         self._drop_row: int | None = None
@@ -62,22 +62,22 @@ class ScoreView(Lane):
     @property
     def steps(self) -> tuple[Step, ...]:
         """The steps that are shown."""
-        return self.studio.owner.steps if self.studio.owner else ()
+        return self.session.owner.steps if self.session.owner else ()
 
     def accessible_words(self) -> str:
         """The selected steps with what they say of themselves."""
         rows = (
             tr("step {number} of {count}", number=n, count=len(self.steps))
-            + f", {translated(step.tool.title)}, {detail_of(step, self.studio.step_channels)}"
+            + f", {translated(step.tool.title)}, {detail_of(step, self.session.step_channels)}"
             for n, step in enumerate(self.steps, 1)
-            if step in self.studio.steps_chosen
+            if step in self.session.steps_chosen
         )
         return "; ".join(rows) or tr("No step yet")
 
     @property
     def plan(self) -> ScorePlan:
         """Where everything lies now."""
-        owner = self.studio.owner
+        owner = self.session.owner
         return ScorePlan(
             owner.steps if owner else (),
             owner.frames if owner else 0,
@@ -127,11 +127,11 @@ class ScoreView(Lane):
 
     @property
     def is_there(self) -> bool:
-        return self.studio.owner_chain is not None
+        return self.session.owner_chain is not None
 
     @property
     def selection(self) -> Selection | None:
-        return self.studio.owner_selection
+        return self.session.owner_selection
 
     def paint_trimmed(self, painter: QPainter, plot: QRectF) -> None:
         """Steps act, and are named, also where the sound is not kept."""
@@ -149,7 +149,7 @@ class ScoreView(Lane):
     def paint_gutters(self, painter: QPainter, _plot: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for row, step in enumerate(self.steps):
-            chosen = step.id == self.studio.step_id or step.id in self.studio.more_steps
+            chosen = step.id == self.session.step_id or step.id in self.session.more_steps
             painter.setFont(font(11, bold=chosen))
             painter.setPen(colour("ink" if chosen else "soft"))
             y = TOP + row * self.plan.pitch
@@ -175,7 +175,7 @@ class ScoreView(Lane):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         place = event.position()
-        owner = self.studio.owner
+        owner = self.session.owner
         if owner is None:
             return
         row = self.plan.row_at(place.y())
@@ -190,7 +190,7 @@ class ScoreView(Lane):
             return
         dot = self.plan.dot_place(grip[0])
         if abs(place.x() - dot.x()) <= 8 and abs(place.y() - dot.y()) <= 8:
-            self.studio.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
+            self.session.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
         else:
             self._take_hold(step, owner, grip, place)
 
@@ -200,10 +200,10 @@ class ScoreView(Lane):
         add = bool(held & Qt.KeyboardModifier.ControlModifier)
         reach = bool(held & Qt.KeyboardModifier.ShiftModifier)
         if add or reach:
-            self.studio.steps.select(step.id, add=add, reach=reach)
+            self.session.steps.select(step.id, add=add, reach=reach)
             return True
-        if step not in self.studio.steps_chosen:
-            self.studio.choose_step(step.id)
+        if step not in self.session.steps_chosen:
+            self.session.choose_step(step.id)
         if event.button() == Qt.MouseButton.RightButton:
             self.step_menu.emit(step.id)
             return True
@@ -241,17 +241,17 @@ class ScoreView(Lane):
                     tr(
                         "{title}: {detail_of}\nThe dot switches it on and off; drag its ends to change where it acts, up or down to change the order",
                         title=translated(step.tool.title),
-                        detail_of=detail_of(step, self.studio.step_channels),
+                        detail_of=detail_of(step, self.session.step_channels),
                     )
                 )
             return
-        held, owner = self._held, self.studio.owner
+        held, owner = self._held, self.session.owner
         if owner is None:
             return
         if held.kind == "edge":
             step = owner.step(held.step_id)
             frame = self.axis.clamped_frame(place.x() - GUTTER)
-            self.studio.repairs.move_edge(step, self._strips.edges_of(step), held.span, frame)
+            self.session.repairs.move_edge(step, self._strips.edges_of(step), held.span, frame)
             return
         if held.kind in ("start", "stop"):
             frame = self.axis.clamped_frame(place.x() - GUTTER)
@@ -262,19 +262,19 @@ class ScoreView(Lane):
             else:
                 moved = Span(span.start, max(frame, span.start + shortest))
             spans = (*held.spans[: held.span], moved, *held.spans[held.span + 1 :])
-            self.studio.document.set_spans(owner.id, held.step_id, spans, merge=True)
+            self.session.document.set_spans(owner.id, held.step_id, spans, merge=True)
         elif abs(place.y() - held.y) > self.plan.pitch * 0.6 or self._drop_row is not None:
             self._drop_row = min(max(round((place.y() - TOP) / self.plan.pitch), 0), len(self.steps))
             self.update()
 
     def mouseReleaseEvent(self, _event: QMouseEvent) -> None:
-        held, owner = self._held, self.studio.owner
+        held, owner = self._held, self.session.owner
         if held is not None and owner is not None:
             if self._drop_row is not None:
-                self.studio.steps.drop(held.step_id, self._drop_row)
-            elif held.kind == "press" and self.studio.more_steps:
-                self.studio.choose_step(held.step_id)  # pressed and let go: that one alone
-            self.studio.document.history.settle()
+                self.session.steps.drop(held.step_id, self._drop_row)
+            elif held.kind == "press" and self.session.more_steps:
+                self.session.choose_step(held.step_id)  # pressed and let go: that one alone
+            self.session.document.history.settle()
         self._held = self._drop_row = None
         self.update()
 

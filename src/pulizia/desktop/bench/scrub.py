@@ -7,7 +7,7 @@ import time
 
 from PySide6.QtCore import QObject, QTimer
 
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 
 GRAIN_MS = 110  # that are heard from a place before it is quiet again
 EVERY_S = 0.045  # seconds from one place to the next at least
@@ -16,9 +16,9 @@ EVERY_S = 0.045  # seconds from one place to the next at least
 class Scrub(QObject):
     """From the press on the playhead to its release."""
 
-    def __init__(self, studio: Studio, parent: QObject) -> None:
+    def __init__(self, session: Session, parent: QObject) -> None:
         super().__init__(parent)
-        self._studio = studio
+        self._studio = session
         self.is_on = False
         self._frame = 0
         self._heard_at = 0.0

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.time_box import TimeBox
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_number
 from pulizia.words import tr
 
@@ -26,9 +26,9 @@ class SelectionRow(QWidget):
 
     treat = Signal()
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self.setFixedHeight(HEIGHT)
         self.setAccessibleName(tr("Selection"))
         row = QHBoxLayout(self)
@@ -41,13 +41,15 @@ class SelectionRow(QWidget):
         for part in (self._hint, self.start, self._dash, self.stop, self._length):
             row.addWidget(part)
         row.addStretch(1)
-        self.blot = self._button(tr("Areas"), studio.repairs.take_as_blot, tr("Lower or replace the selected area (P)"))
+        self.blot = self._button(
+            tr("Areas"), session.repairs.take_as_blot, tr("Lower or replace the selected area (P)")
+        )
         self._buttons = (
-            self._button(tr("Learn noise"), studio.repairs.take_as_noise, tr("Learn the selection as noise (N)")),
+            self._button(tr("Learn noise"), session.repairs.take_as_noise, tr("Learn the selection as noise (N)")),
             self._button(tr("Add step here…"), self.treat.emit, tr("Add a step that acts in the selection only (T)")),
             self.blot,
             self._button(
-                tr("Restore original"), studio.repairs.give_back, tr("Restore the original in the selection (G)")
+                tr("Restore original"), session.repairs.give_back, tr("Restore the original in the selection (G)")
             ),
         )
         for made in self._buttons:
@@ -59,26 +61,26 @@ class SelectionRow(QWidget):
         box.setFixedWidth(BOX_WIDTH)
         box.setAccessibleName(name)
         box.typed.connect(lambda _seconds: self._typed())
-        box.refused.connect(lambda text: self.studio.say(text, bad=True))
+        box.refused.connect(lambda text: self.session.say(text, bad=True))
         return box
 
     def _button(self, words: str, call: Callable[[], None], tip: str) -> QPushButton:
         return button(words, call, tip=tip, quiet=True)
 
     def _typed(self) -> None:
-        studio = self.studio
-        if studio.recording is not None and studio.selection is not None:
-            rate = studio.recording.rate
+        session = self.session
+        if session.recording is not None and session.selection is not None:
+            rate = session.recording.rate
             start, stop = round(self.start.value() * rate), round(self.stop.value() * rate)
             if start >= stop:
-                studio.say(tr("The selection would end before it starts. Type a later end."), bad=True)
+                session.say(tr("The selection would end before it starts. Type a later end."), bad=True)
                 self.refresh()
             else:
-                studio.select(start, stop, studio.selection.band_hz)
+                session.select(start, stop, session.selection.band_hz)
 
     def refresh(self) -> None:
         """Show the selection as it is now."""
-        selection, recording = self.studio.selection, self.studio.recording
+        selection, recording = self.session.selection, self.session.recording
         there = selection is not None and recording is not None
         self._hint.setVisible(not there)
         for part in (self.start, self._dash, self.stop, self._length, *self._buttons):
@@ -93,7 +95,7 @@ class SelectionRow(QWidget):
         self._fit()
 
     def _length_text(self, *, short: bool = False) -> str:
-        selection, recording = self.studio.selection, self.studio.recording
+        selection, recording = self.session.selection, self.session.recording
         if selection is None or recording is None:
             return ""
         seconds = selection.span.frames / recording.rate

@@ -20,7 +20,7 @@ from pulizia.desktop.turns import painted_in_turn
 from pulizia.errors import PuliziaError
 from pulizia.score.chain import Stage
 from pulizia.session.jobs import SOON, Job
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.tools.base import Picture
 from pulizia.words import tr
 
@@ -31,7 +31,7 @@ APART_MS = 8  # from one part of building to the next: other views have their tu
 class EmptySheet(QWidget):
     """What to do when there is no step."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -41,7 +41,7 @@ class EmptySheet(QWidget):
         self._text = label("", 13, token="soft", wrap=True)
         column.addWidget(self._text)
         self._learn = button(
-            tr("Learn noise"), studio.repairs.take_as_noise, tip=tr("Learn the selection as noise (N)")
+            tr("Learn noise"), session.repairs.take_as_noise, tip=tr("Learn the selection as noise (N)")
         )
         column.addWidget(self._learn)
         column.addStretch(1)
@@ -63,14 +63,14 @@ class EmptySheet(QWidget):
 class Sheet(QWidget):
     """Shows the body of the selected step's tool; a new one is built a few rows per turn of the event loop."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
-        self.foot = StepFoot(studio)
+        self.session = session
+        self.foot = StepFoot(session)
         self.after: QWidget | None = None  # what has the keys before it
         self.body: ToolSheet | None = None  # what is shown; None without a step
         self._bodies: dict[str, ToolSheet] = {}
-        self._empty = EmptySheet(studio, self)
+        self._empty = EmptySheet(session, self)
         self._shown: QWidget | None = None
         self._step_id = ""
         self._more_open = False
@@ -88,7 +88,7 @@ class Sheet(QWidget):
         self._later.setSingleShot(True)
         self._later.setInterval(500)
         self._later.timeout.connect(self._want_survey)
-        studio.events.surveys.connect(self._show_survey)
+        session.events.surveys.connect(self._show_survey)
         theme_notice().changing.connect(self._drop_hidden)
 
     @property
@@ -103,16 +103,16 @@ class Sheet(QWidget):
 
     def refresh(self) -> None:
         """Show the selected step as it is now, as soon as its body is there."""
-        step = self.studio.step
+        step = self.session.step
         self.foot.refresh()
         if step is None:
             self._builder.stop()
             self._exchange(None)
-            self._empty.show_words(there=self.studio.owner is not None)
+            self._empty.show_words(there=self.session.owner is not None)
             return
         wanted = self._bodies.get(step.tool_id)
         if wanted is None:
-            wanted = ToolSheet(self.studio, step.tool, self._change, self)
+            wanted = ToolSheet(self.session, step.tool, self._change, self)
             wanted.more_toggled.connect(self._keep_more)
             self._bodies[step.tool_id] = wanted
         if wanted is self.body:
@@ -123,7 +123,7 @@ class Sheet(QWidget):
 
     def _build_on(self) -> None:
         """A few more rows of the body that is wanted; it is shown when it is whole."""
-        step = self.studio.step
+        step = self.session.step
         wanted = self._bodies.get(step.tool_id) if step is not None else None
         if wanted is None:
             self._builder.stop()
@@ -175,7 +175,7 @@ class Sheet(QWidget):
             self._rest()
 
     def _fill_in(self, body: ToolSheet) -> None:
-        step, owner = self.studio.step, self.studio.owner
+        step, owner = self.session.step, self.session.owner
         if step is None or owner is None:
             return
         if step.id != self._step_id:
@@ -196,12 +196,12 @@ class Sheet(QWidget):
     # -- what was found
 
     def _stage(self) -> Stage | None:
-        step, chain = self.studio.step, self.studio.owner_chain
+        step, chain = self.session.step, self.session.owner_chain
         return chain.stages.get(step.id) if step is not None and chain is not None else None
 
     def _want_survey(self) -> None:
         if (stage := self._stage()) is not None:
-            self.studio.surveys.want(stage)
+            self.session.surveys.want(stage)
 
     def follow(self) -> None:
         """Show what the step does at the play head, where its picture tells."""
@@ -209,19 +209,19 @@ class Sheet(QWidget):
         if not isinstance(picture, SplitPicture):
             return
         stage = self._stage()
-        found = self.studio.surveys.of(stage) if stage is not None else None
+        found = self.session.surveys.of(stage) if stage is not None else None
         curves = found.survey.curves if found and found.survey else ()
-        frame = self.studio.owner_position
+        frame = self.session.owner_position
         at = [(c, frame // max(1, c.step)) for c in curves]
         picture.show_reductions(
             tuple(round(float(c.level_db[n]), 1) if 0 <= n < len(c.level_db) else 0.0 for c, n in at)
         )
 
     def _show_survey(self) -> None:
-        step = self.studio.step
+        step = self.session.step
         if self.body is not None and step is not None and self.body.tool.id == step.tool_id:
             stage = self._stage()
-            found = self.studio.surveys.of(stage) if stage is not None else None
+            found = self.session.surveys.of(stage) if stage is not None else None
             self.body.show_found(found)
             self.foot.show_found(found)
             self._order_keys()  # rows may have come
@@ -229,19 +229,19 @@ class Sheet(QWidget):
     # -- editing
 
     def _change(self, tool_id: str, name: str, value: Any) -> None:  # noqa: ANN401 - any setting's value
-        step, owner = self.studio.step, self.studio.owner
+        step, owner = self.session.step, self.session.owner
         if step is None or owner is None or step.tool_id != tool_id:
             return  # the body of another tool is about to come
         try:
-            self.studio.document.change_settings(owner.id, step.id, **{name: value})
+            self.session.document.change_settings(owner.id, step.id, **{name: value})
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             self._fill()
 
     # -- the tool's picture
 
     def _want_picture(self) -> None:
-        step, chain, owner = self.studio.step, self.studio.owner_chain, self.studio.owner
+        step, chain, owner = self.session.step, self.session.owner_chain, self.session.owner
         target = self.body.picture if self.body is not None else None
         if step is None or chain is None or owner is None or target is None or step.id != self._step_id:
             return
@@ -255,7 +255,7 @@ class Sheet(QWidget):
         if key == self._picture_key:
             return
         self._picture_key = key
-        self.studio.pool.submit(
+        self.session.pool.submit(
             lambda job: make_picture(stage, place, job), title=tr("Listening"), priority=SOON, slot="picture",
             on_done=lambda picture: self._show(target, key, picture, ""),
             on_error=lambda text: self._show(target, key, None, text),
@@ -266,10 +266,10 @@ class Sheet(QWidget):
             target.show_picture(picture, text)
 
     def _passage(self, frames: int, rate: int) -> tuple[int, int]:
-        selection = self.studio.owner_selection
+        selection = self.session.owner_selection
         if selection is not None:
             return selection.span.start, min(selection.span.stop, selection.span.start + round(PASSAGE_S * 4 * rate))
-        middle = self.studio.owner_position
+        middle = self.session.owner_position
         half = round(PASSAGE_S * rate / 2)
         start = min(max(0, middle - half), max(0, frames - 2 * half))
         return start // rate * rate, min(frames, start // rate * rate + 2 * half)

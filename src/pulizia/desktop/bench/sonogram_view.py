@@ -33,7 +33,7 @@ from pulizia.desktop.controls import button
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, sonogram
 from pulizia.session.jobs import Job
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_number, format_time, note_name
 from pulizia.words import tr, translated
 
@@ -49,19 +49,19 @@ class SonogramView(SonogramGutters):
 
     read_out = Signal(str)
 
-    def __init__(self, studio: Studio, axis: TimeAxis) -> None:
-        super().__init__(studio, axis)
+    def __init__(self, session: Session, axis: TimeAxis) -> None:
+        super().__init__(session, axis)
         self.low_db, self.high_db = -84.0, -34.0
         self.low_hz, self.high_hz = 40.0, 20_000.0
         self.look = SonogramLook()
-        self._tiles = Tiles(studio.pool, self.renew)
-        self._shade = Tiles(studio.pool, self.renew, dims=False)
+        self._tiles = Tiles(session.pool, self.renew)
+        self._shade = Tiles(session.pool, self.renew, dims=False)
         self.shows_harm = False
         self._gutters: tuple[Hashable, QPixmap] | None = None
         self.comb = False
         self._pointer: QPointF | None = None
         self._band_from: float | None = None
-        self._pen = Pen(studio, axis)
+        self._pen = Pen(session, axis)
         self._scale_grab: tuple[str, float, float, float] | None = None
         self._axis_from: float | None = None  # of a band that is being selected on the axis
         self._axis_drag: AxisDrag | None = None
@@ -118,7 +118,7 @@ class SonogramView(SonogramGutters):
         self.update()
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
-        source = self.studio.heard_source
+        source = self.session.heard_source
         if source is None:
             return
         if self.look.channel and source.channels == 2:
@@ -144,16 +144,16 @@ class SonogramView(SonogramGutters):
             return work
 
         self._tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of)
-        chain = self.studio.chain
-        if self.shows_harm and chain is not None and (found := self.studio.surveys.harm_of_score()) is not None:
+        chain = self.session.chain
+        if self.shows_harm and chain is not None and (found := self.session.surveys.harm_of_score()) is not None:
             draw_shade(painter, plot, self._shade, self.axis, chain, found, scale)
-        draw_blots(painter, self.studio, self.axis, place_in(plot, self.axis, scale.row_of_hz))
+        draw_blots(painter, self.session, self.axis, place_in(plot, self.axis, scale.row_of_hz))
         self._pen.paint(painter)
-        for column in found_columns(self.studio, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
+        for column in found_columns(self.session, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
             painter.fillRect(QRectF(plot.left() + column, plot.top(), 1.5, 6), colour("ochre"))
 
     def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
-        selection = self.studio.selection
+        selection = self.session.selection
         if selection is not None and selection.outline:
             draw_marked(painter, selection.outline, place_in(plot, self.axis, self.scale.row_of_hz))
         else:
@@ -168,7 +168,7 @@ class SonogramView(SonogramGutters):
 
     def selection_box(self, plot: QRectF) -> QRectF:
         box = super().selection_box(plot)
-        selection = self.studio.selection
+        selection = self.session.selection
         if selection is not None and selection.band_hz is not None:
             scale = self.scale
             low, high = selection.band_hz
@@ -184,7 +184,7 @@ class SonogramView(SonogramGutters):
     def drag_to(self, place: QPointF) -> None:
         if self._anchor is None:
             return
-        band = self.studio.selection.band_hz if self.studio.selection else None
+        band = self.session.selection.band_hz if self.session.selection else None
         if self._band_from is not None and self._drag_edge is None:
             band = None
             across = abs(place.x() - GUTTER - self.axis.x_at(self._anchor))
@@ -192,7 +192,7 @@ class SonogramView(SonogramGutters):
                 scale = self.scale
                 hz = sorted(float(scale.hz_of_row(min(max(y, 0.0), scale.rows))) for y in (place.y(), self._band_from))
                 band = (hz[0], hz[1])
-        self.studio.select(self._anchor, self.axis.clamped_frame(place.x() - GUTTER), band)
+        self.session.select(self._anchor, self.axis.clamped_frame(place.x() - GUTTER), band)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         place = event.position()
@@ -258,13 +258,13 @@ class SonogramView(SonogramGutters):
 
     def _mark_band(self, from_y: float, to_y: float) -> None:
         """Mark a band over all time, or over the time that is marked already."""
-        recording, selection = self.studio.recording, self.studio.selection
+        recording, selection = self.session.recording, self.session.selection
         if recording is None or abs(to_y - from_y) < SMALLEST_BAND_PX:
             return
         span = (selection.span.start, selection.span.stop) if selection else (0, recording.frames)
         scale = self.scale
         low, high = sorted(float(scale.hz_of_row(min(max(y, 0.0), scale.rows))) for y in (from_y, to_y))
-        self.studio.select(*span, (low, high))
+        self.session.select(*span, (low, high))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.position().x() < self.plot.left():
@@ -287,7 +287,7 @@ class SonogramView(SonogramGutters):
         super().wheelEvent(event)
 
     def hover(self, place: QPointF) -> None:
-        if self.studio.recording is None or not self.plot.contains(place):
+        if self.session.recording is None or not self.plot.contains(place):
             self.read_out.emit("")
             return
         seconds = self.axis.frame_at(place.x() - GUTTER) / self.axis.rate

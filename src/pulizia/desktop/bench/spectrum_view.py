@@ -36,7 +36,7 @@ from pulizia.measure.spectrum import (
 )
 from pulizia.media.write import write_bytes
 from pulizia.session.jobs import SOON, Job
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_number, format_time
 from pulizia.words import N_, tr, translated
 
@@ -56,9 +56,9 @@ class SpectrumView(QWidget):
     slot = "spectrum"
     margins = (16, 4, 16, 10)
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self.plot = SpectrumPlot()
         self.plot.pointed.connect(self._point)
         self._frozen = False
@@ -108,10 +108,15 @@ class SpectrumView(QWidget):
         self._later.setSingleShot(True)
         self._later.setInterval(80)
         self._later.timeout.connect(self._want)
-        for event in (studio.events.selection, studio.events.current, studio.events.document, studio.events.listening):
+        for event in (
+            session.events.selection,
+            session.events.current,
+            session.events.document,
+            session.events.listening,
+        ):
             event.connect(self._later.start)
-        studio.events.playing.connect(self._playing)
-        studio.events.current.connect(self._forget)
+        session.events.playing.connect(self._playing)
+        session.events.current.connect(self._forget)
         self._later.start()
 
     # -- what is shown
@@ -125,7 +130,7 @@ class SpectrumView(QWidget):
             self.plot.show_spectrum(None, "")
 
     def _playing(self) -> None:
-        playing = self.studio.transport.is_playing
+        playing = self.session.transport.is_playing
         self._timer.start() if playing else self._timer.stop()
         if not playing:
             self._later.start()
@@ -135,7 +140,7 @@ class SpectrumView(QWidget):
             self._want(live=True)
 
     def _want(self, *, live: bool = False) -> None:
-        source = self.studio.heard_source
+        source = self.session.heard_source
         if not self.isVisible():
             return
         for part in (self.freeze_button, self.keep_button, self.enlarge_button):
@@ -148,14 +153,14 @@ class SpectrumView(QWidget):
             self.plot.show_spectrum(None, "")
         if self._frozen or source is None:
             return
-        marked = self.studio.marked
+        marked = self.session.marked
         size = self.plot.options.size
         if marked is not None and not live:
             start, stop = marked.start, marked.stop
             self._title.setText(tr("Spectrum of the selection"))
             self._place.setText(f"{format_time(start / source.rate, 2)}\u2013{format_time(stop / source.rate, 2)}")
         else:
-            middle = self.studio.transport.position
+            middle = self.session.transport.position
             half = max(size, round(MOMENT_S * source.rate)) // 2
             start = min(max(0, middle - half), max(0, source.frames - 2 * half))
             stop = min(start + 2 * half, source.frames)
@@ -168,7 +173,7 @@ class SpectrumView(QWidget):
         self._key = key
         work = Want(source, start, stop, options.size, options.window)
         show = lambda found: self._show(found, live=live)  # noqa: E731
-        self.studio.pool.submit(
+        self.session.pool.submit(
             work,
             title=tr("Spectrum"),
             priority=SOON,
@@ -278,7 +283,7 @@ class SpectrumView(QWidget):
         """Write the picture (.png), the drawing (.svg) or the curves (.csv)."""
         lines = self.plot.lines()
         if lines is None:
-            self.studio.say(tr("There is no spectrum to export yet. Select a section first."), bad=True)
+            self.session.say(tr("There is no spectrum to export yet. Select a section first."), bad=True)
             return
         kind = path.suffix.lower()
         try:
@@ -287,7 +292,7 @@ class SpectrumView(QWidget):
                 self._picture() if kind == ".png" else self._drawing() if kind == ".svg" else _table(lines).encode(),
             )
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
 
     def _picture(self) -> bytes:
         memory = QBuffer()
@@ -327,8 +332,8 @@ class LargeSpectrum(SpectrumView):
     slot = N_("large spectrum")
     margins = (40, 4, 40, 4)
 
-    def __init__(self, studio: Studio) -> None:
-        super().__init__(studio)
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
         self.setAutoFillBackground(True)
         self.plot.options.size = 16_384
         self.enlarge_button.setText(tr("Close"))

@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QVBoxLayout, QWidget
 from pulizia.desktop.bench.harm_gauge import HarmGauge
 from pulizia.desktop.controls import SegmentSwitch, button, hairline
 from pulizia.desktop.flow import FlowLayout
-from pulizia.session.studio import Studio
-from pulizia.session.survey_desk import Found
+from pulizia.session.session import Session
+from pulizia.session.survey_service import Found
 from pulizia.words import tr
 
 SIDES = ("A", "B")
@@ -18,9 +18,9 @@ SIDES = ("A", "B")
 class StepFoot(QWidget):
     """Works on the selected step; hidden without one."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 4)
         column.setSpacing(2)
@@ -36,7 +36,7 @@ class StepFoot(QWidget):
             (tr("The first settings (Alt+A switches)"), tr("Other settings to compare; they begin as a copy of A")),
             tr("Two states of the settings"),
         )
-        self.sides.chosen.connect(lambda index: studio.presets.show_side(SIDES[index]))
+        self.sides.chosen.connect(lambda index: session.presets.show_side(SIDES[index]))
         row.addWidget(self.sides)
         self.presets = button(tr("Presets"), self._show_presets, tip=tr("Saved settings of this tool"), quiet=True)
         row.addWidget(self.presets)
@@ -55,15 +55,15 @@ class StepFoot(QWidget):
 
     def refresh(self) -> None:
         """Show the selected step as it is now."""
-        step = self.studio.step
+        step = self.session.step
         self.setVisible(step is not None)
         if step is None:
             return
-        self.sides.set_index(SIDES.index(self.studio.presets.side))
+        self.sides.set_index(SIDES.index(self.session.presets.side))
         self.gauge.setVisible(not (step.tool.sets_level or step.tool.shapes_tone))
         limited = step.spans is not None or bool(step.holes)
-        self.only.setVisible(self.studio.owner_selection is not None or not limited)
-        self.only.setEnabled(self.studio.owner_selection is not None)
+        self.only.setVisible(self.session.owner_selection is not None or not limited)
+        self.only.setEnabled(self.session.owner_selection is not None)
         self.whole.setVisible(limited)
 
     def show_found(self, found: Found | None) -> None:
@@ -72,19 +72,19 @@ class StepFoot(QWidget):
 
     def presets_menu(self) -> QMenu:
         """Presets of the tool, and what can be done with them."""
-        menu, desk, step = QMenu(self), self.studio.presets, self.studio.step
+        menu, service, step = QMenu(self), self.session.presets, self.session.step
         if step is None:
             return menu
-        names = desk.names(step.tool_id)
+        names = service.names(step.tool_id)
         for name in names:
-            menu.addAction(name).triggered.connect(lambda _on=False, n=name: desk.apply(n))
+            menu.addAction(name).triggered.connect(lambda _on=False, n=name: service.apply(n))
         if names:
             menu.addSeparator()
         menu.addAction(tr("Save as a preset…")).triggered.connect(self._ask_name)
         remove = menu.addMenu(tr("Remove a preset"))
         remove.setEnabled(bool(names))
         for name in names:
-            remove.addAction(name).triggered.connect(lambda _on=False, n=name: desk.remove(step.tool_id, n))
+            remove.addAction(name).triggered.connect(lambda _on=False, n=name: service.remove(step.tool_id, n))
         return menu
 
     def _show_presets(self) -> None:
@@ -93,14 +93,14 @@ class StepFoot(QWidget):
     def _ask_name(self) -> None:
         name, good = QInputDialog.getText(self, tr("Save as a preset"), tr("Name"))
         if good and name.strip():
-            self.studio.presets.save(name)
+            self.session.presets.save(name)
 
     def _act_on_selection(self) -> None:
-        selection, step, owner = self.studio.owner_selection, self.studio.step, self.studio.owner
+        selection, step, owner = self.session.owner_selection, self.session.step, self.session.owner
         if selection is not None and step is not None and owner is not None:
-            self.studio.document.set_spans(owner.id, step.id, (selection.span,))
+            self.session.document.set_spans(owner.id, step.id, (selection.span,))
 
     def _act_everywhere(self) -> None:
-        step, owner = self.studio.step, self.studio.owner
+        step, owner = self.session.step, self.session.owner
         if step is not None and owner is not None and (step.holes or step.spans is not None):
-            self.studio.document.apply_everywhere(owner.id, step.id)
+            self.session.document.apply_everywhere(owner.id, step.id)

@@ -6,13 +6,13 @@ from __future__ import annotations
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QMenu, QWidget
 
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.tools.base import FAMILIES
 from pulizia.tools.registry import ALL
 from pulizia.words import translated
 
 
-def show_tool_menu(studio: Studio, parent: QWidget, corner: QPoint, *, on_selection: bool) -> None:
+def show_tool_menu(session: Session, parent: QWidget, corner: QPoint, *, on_selection: bool) -> None:
     """Offer the tools by family; the chosen one becomes a step, over everything or over the selection."""
     menu = QMenu(parent)
     for family in FAMILIES:
@@ -21,6 +21,8 @@ def show_tool_menu(studio: Studio, parent: QWidget, corner: QPoint, *, on_select
             # its first letter chooses it; where several begin alike, it goes from one to the next
             action = menu.addAction(f"&{translated(tool.title)}\t{translated(tool.summary)}")
             action.setData(tool.id)
-            action.triggered.connect(lambda _on=False, t=tool.id: studio.repairs.add_tool(t, on_selection=on_selection))
+            action.triggered.connect(
+                lambda _on=False, t=tool.id: session.repairs.add_tool(t, on_selection=on_selection)
+            )
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     menu.popup(corner)

@@ -34,8 +34,8 @@ from pulizia.desktop.theme import font
 from pulizia.project.step_owner import StepOwner
 from pulizia.score.order import order_note
 from pulizia.score.steps import Step
-from pulizia.session.studio import Studio
-from pulizia.session.survey_desk import Found
+from pulizia.session.session import Session
+from pulizia.session.survey_service import Found
 from pulizia.settings.bands import Bands
 from pulizia.settings.declare import Places, Settings, declared
 from pulizia.tools.base import AnyTool
@@ -61,16 +61,18 @@ class ToolSheet(QWidget):
 
     more_toggled = Signal(bool)
 
-    def __init__(self, studio: Studio, tool: AnyTool, change: Callable[[str, str, Any], None], parent: QWidget) -> None:
+    def __init__(
+        self, session: Session, tool: AnyTool, change: Callable[[str, str, Any], None], parent: QWidget
+    ) -> None:
         super().__init__(parent)
         self.hide()
-        self.studio, self.tool = studio, tool
+        self.session, self.tool = session, tool
         self._settings: type[Settings] = tool.settings
         self.picture: Shown | None = None
         self.controls: dict[str, QWidget] = {}
         self.band_row: BandRow | None = None
         self.samples: SampleList | None = None
-        self.findings = Findings(studio)
+        self.findings = Findings(session)
         self.is_built = False
         self._change_of = change
         self._column = QVBoxLayout(self)
@@ -159,7 +161,7 @@ class ToolSheet(QWidget):
                 (extra_column if declaration.more else self._column).addWidget(made.row)
                 yield made.row
                 if name == self.tool.sample_field:
-                    self.samples = SampleList(self.studio)
+                    self.samples = SampleList(self.session)
                     yield self._add(self.samples)
         foot = FlowLayout()
         self._more = button(tr("More…"), lambda: None, tip=tr("More settings"), quiet=True)
@@ -170,10 +172,12 @@ class ToolSheet(QWidget):
         yield self._more
         if self.tool.suggest is not None:
             foot.addWidget(
-                button(tr("Find settings"), self.studio.surveys.suggest, tip=tr("Find settings for this recording (U)"))
+                button(
+                    tr("Find settings"), self.session.surveys.suggest, tip=tr("Find settings for this recording (U)")
+                )
             )
         if any(isinstance(d, Places) and d.learned for d in fields.values()):
-            take = self.studio.repairs.take_as_noise
+            take = self.session.repairs.take_as_noise
             foot.addWidget(button(tr("Learn noise"), take, tip=tr("Learn the selection as noise (N)")))
         self._column.addLayout(foot)
         self._more.setVisible(extra_column.count() > 0)
@@ -225,7 +229,7 @@ class ToolSheet(QWidget):
         note = failure_of(step.tool_id) or order_note(owner.steps, step.id)
         self._note.setText(translated(note))
         self._note.setVisible(bool(note))
-        names = self.studio.names_of(owner)
+        names = self.session.names_of(owner)
         self._show_channels(step, names)
         self._where.setText(translated(where_text(step, owner, names)))
 
@@ -246,7 +250,7 @@ class ToolSheet(QWidget):
     def _set_channels(self) -> None:
         if (own := self._own_step()) is not None:
             step, owner = own
-            self.studio.document.set_channels(owner.id, step.id, self.channels.currentData())
+            self.session.document.set_channels(owner.id, step.id, self.channels.currentData())
 
     def _show_settings(self, step: Step) -> None:
         for name, declaration in declared(self._settings).items():
@@ -268,7 +272,7 @@ class ToolSheet(QWidget):
         """Show what is known of the step: what was found, and what it has learned from."""
         self.findings.show_found(found)
         self._found_line.setVisible(found is not None and found.survey is not None)
-        step = self.studio.step
+        step = self.session.step
         if self.samples is not None and step is not None and step.tool_id == self.tool.id:
             samples = found.survey.samples if found is not None and found.survey is not None else ()
             rejected, moved = (len(getattr(step.settings, f)) for f in (self.tool.reject_field, self.tool.edge_field))
@@ -290,17 +294,17 @@ class ToolSheet(QWidget):
         self._change_of(self.tool.id, name, value)
 
     def _settle(self) -> None:
-        self.studio.document.history.settle()
+        self.session.document.history.settle()
 
     def _own_step(self) -> tuple[Step, StepOwner] | None:
         """The selected step when it is of this tool."""
-        step, owner = self.studio.step, self.studio.owner
+        step, owner = self.session.step, self.session.owner
         return None if step is None or owner is None or step.tool_id != self.tool.id else (step, owner)
 
     def _toggle(self) -> None:
         if (own := self._own_step()) is not None:
             step, owner = own
-            self.studio.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
+            self.session.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
 
 
 def is_long(title: str) -> bool:

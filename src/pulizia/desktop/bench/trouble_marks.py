@@ -7,14 +7,14 @@ import numpy as np
 
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.session.heard import Listening
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 
 
-def troubled_columns(studio: Studio, first: float, frames_per_column: float, count: int) -> list[int]:
+def troubled_columns(session: Session, first: float, frames_per_column: float, count: int) -> list[int]:
     """Columns in which a true peak passes full scale or tops are flattened, of what is heard."""
-    if studio.listening.is_removed:
+    if session.listening.is_removed:
         return []
-    measures = studio.measures("before" if studio.listening is Listening.BEFORE else "after")
+    measures = session.measures("before" if session.listening is Listening.BEFORE else "after")
     if measures is None:
         return []
     per_block = measures.rate_hz / BLOCKS_PER_SECOND
@@ -24,8 +24,8 @@ def troubled_columns(studio: Studio, first: float, frames_per_column: float, cou
     return [int(c) for c in columns if 0 <= c < count]
 
 
-def found_columns(studio: Studio, first: float, frames_per_column: float, count: int) -> list[int]:
+def found_columns(session: Session, first: float, frames_per_column: float, count: int) -> list[int]:
     """Columns in which the inspection found a moment, of what is heard."""
-    starts = studio.inspection.places(studio.heard_source)
+    starts = session.inspection.places(session.heard_source)
     seen = starts[np.searchsorted(starts, first) : np.searchsorted(starts, first + count * frames_per_column)]
     return [int(c) for c in np.unique(np.floor((seen - first) / frames_per_column))]

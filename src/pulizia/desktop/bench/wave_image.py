@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Waveforms and tides as small indexed images: computed by workers, recoloured for free."""
+"""Waveforms and levels of what is removed as small indexed images: computed by workers, recoloured for free."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from pulizia.desktop.theme import Theme, colour
 from pulizia.measure.overview import BIN_FRAMES, Columns, PeakPicture
 
 FLOOR_DB = -60.0
-TIDE_LOW_DB, TIDE_HIGH_DB = -72.0, -24.0
+REMOVED_LOW_DB, REMOVED_HIGH_DB = -72.0, -24.0
 
 
 def height_of(amplitude: NDArray[np.float32], floor_db: float = FLOOR_DB) -> NDArray[np.float64]:
@@ -108,16 +108,16 @@ def row_codes(
     return _paler(codes, figures)
 
 
-def tide_heights(picture: PeakPicture, first: float, frames_per_column: float, count: int) -> NDArray[np.float64]:
+def removed_heights(picture: PeakPicture, first: float, frames_per_column: float, count: int) -> NDArray[np.float64]:
     """Share 0..1 of a strip's height: the level of what a step takes away, calmed over columns."""
     power = columns_of_picture(picture, first, frames_per_column, count).power
     db = 10.0 * np.log10(np.maximum(np.nan_to_num(power.mean(axis=0)), 1e-20))
     if len(db) > 8:
         db = np.convolve(np.pad(db, 3, mode="edge"), np.full(7, 1 / 7), mode="valid")
-    return np.asarray(np.clip((db - TIDE_LOW_DB) / (TIDE_HIGH_DB - TIDE_LOW_DB), 0.0, 1.0))
+    return np.asarray(np.clip((db - REMOVED_LOW_DB) / (REMOVED_HIGH_DB - REMOVED_LOW_DB), 0.0, 1.0))
 
 
-def tide_codes(heights: NDArray[np.float64], height: int) -> NDArray[np.uint8]:
+def removed_codes(heights: NDArray[np.float64], height: int) -> NDArray[np.uint8]:
     """(height, columns) codes: filled up to each height from below."""
     rows = height - np.arange(height)
     return np.asarray(rows[:, None] <= heights, dtype=np.uint8)

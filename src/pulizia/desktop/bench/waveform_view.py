@@ -31,7 +31,7 @@ from pulizia.desktop.bench.wave_image import (
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.dsp.oversample import TAPS, interpolator
 from pulizia.session.jobs import VISIBLE, Job
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import tr, translated
 
 SAMPLES_AROUND = 8192
@@ -46,14 +46,14 @@ class WaveformView(Lane):
 
     accessible_role = "picture"
 
-    def __init__(self, studio: Studio, axis: TimeAxis, pictures: Pictures) -> None:
-        super().__init__(studio, axis)
+    def __init__(self, session: Session, axis: TimeAxis, pictures: Pictures) -> None:
+        super().__init__(session, axis)
         self._pictures = pictures
         pictures.watch(self)
-        self._tiles = Tiles(studio.pool, self.renew)
+        self._tiles = Tiles(session.pool, self.renew)
         self._known_samples: tuple[str, int, Samples] | None = None
         self._asked_samples: tuple[str, int, int] | None = None
-        self.ride = RideCurve(studio, axis)
+        self.ride = RideCurve(session, axis)
         self.linear = False
         self.in_rows = False  # each channel around its own middle line
         self.floor_db, self.top = FLOOR_DB, 1.0  # in the middle of a row in dB; at the edges of a linear one
@@ -67,7 +67,7 @@ class WaveformView(Lane):
         self._tiles.forget()
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
-        source = self.studio.heard_source
+        source = self.session.heard_source
         if source is None:
             return
         rows = self._rows(source)
@@ -81,7 +81,7 @@ class WaveformView(Lane):
         for row in range(max(rows, 1)):
             y = int(plot.top() + (row + 0.5) * each) + 0.5
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-        for x in troubled_columns(self.studio, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
+        for x in troubled_columns(self.session, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
             painter.fillRect(QRectF(plot.left() + x, plot.top(), 1, 5), colour("madder"))
             painter.fillRect(QRectF(plot.left() + x, plot.bottom() - 5, 1, 5), colour("madder"))
 
@@ -179,7 +179,7 @@ class WaveformView(Lane):
     def _draw_tiles(self, painter: QPainter, plot: QRectF, source: Source, rows: int) -> None:
         height, table, name, linear = int(plot.height()), wave_table(theme()), theme().name, self.linear
         floor_db, top = self.floor_db, self.top
-        chain = self.studio.chain
+        chain = self.session.chain
         worked = chain is not None and source is chain.after
         picture = self._pictures.of_chain(chain) if chain is not None and worked else self._pictures.of(source)
 
@@ -267,8 +267,8 @@ class WaveformView(Lane):
         return next((top for top in SAMPLE_TOPS if top >= loudest), float(np.ceil(loudest)))
 
     def _paint_names(self, painter: QPainter, plot: QRectF) -> None:
-        recording = self.studio.recording
-        media = self.studio.document.media.get(recording.id) if recording else None
+        recording = self.session.recording
+        media = self.session.document.media.get(recording.id) if recording else None
         if recording is not None and media is not None and recording.channels > 1:
             each = plot.height() / recording.channels
             for row, name in enumerate(shown_names(media.channel_names)[: recording.channels]):
@@ -276,7 +276,7 @@ class WaveformView(Lane):
                     _paint_channel_name(painter, translated(name), plot, plot.top() + row * each, each)
 
     def _rows_now(self) -> int:
-        source = self.studio.heard_source
+        source = self.session.heard_source
         return self._rows(source) if source is not None else 0
 
     def _samples_of(self, source: Source, first: int, last: int) -> Samples | None:
@@ -294,7 +294,7 @@ class WaveformView(Lane):
 
         if self._asked_samples != (source.key, a, b):
             self._asked_samples = (source.key, a, b)
-            self.studio.pool.submit(
+            self.session.pool.submit(
                 lambda _job: source.read(a, b), title=tr("Reading samples"), priority=VISIBLE,
                 slot="samples", on_done=done,
             )  # fmt: skip
@@ -303,7 +303,7 @@ class WaveformView(Lane):
     def paint_gutters(self, painter: QPainter, plot: QRectF) -> None:
         painter.setFont(font(11))
         painter.setPen(colour("soft"))
-        recording = self.studio.recording
+        recording = self.session.recording
         self._paint_names(painter, plot)
         middle, half = plot.center().y(), plot.height() / 2
         x = plot.right() + 6

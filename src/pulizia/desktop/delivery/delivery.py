@@ -27,8 +27,8 @@ from pulizia.desktop.delivery.written import Written
 from pulizia.measure.loudness import Measures
 from pulizia.media.write import BITS
 from pulizia.session.heard import Heard
-from pulizia.session.plan_desk import Aim
-from pulizia.session.studio import Studio
+from pulizia.session.plan_service import Aim
+from pulizia.session.session import Session
 from pulizia.units import db_to_gain, format_number, seconds_to_frames
 from pulizia.words import tr, translated
 
@@ -36,14 +36,14 @@ from pulizia.words import tr, translated
 class Delivery(Ordering):
     """The Delivery place."""
 
-    def __init__(self, studio: Studio, widths: ColumnWidths) -> None:
+    def __init__(self, session: Session, widths: ColumnWidths) -> None:
         super().__init__()
-        self.studio, self._widths = studio, widths
+        self.session, self._widths = session, widths
         self._folder: Path | None = None
         self._build()
-        for event in (studio.events.document, studio.events.current, studio.events.measures):
+        for event in (session.events.document, session.events.current, session.events.measures):
             event.connect(self.refresh)
-        studio.events.playing.connect(self.follow)
+        session.events.playing.connect(self.follow)
 
     # -- building
 
@@ -57,10 +57,10 @@ class Delivery(Ordering):
         head = label(tr("Programmes"), bold=True)
         head.setContentsMargins(8, 0, 0, 0)
         column.addWidget(head)
-        self.cards = ProgrammeCards(self.studio, self.counted)
+        self.cards = ProgrammeCards(self.session, self.counted)
         self.cards.chosen.connect(self.choose)
         column.addWidget(self.cards)
-        column.addWidget(QueueView(self.studio))
+        column.addWidget(QueueView(self.session))
         column.addStretch(1)
         middle = QWidget()
         column = QVBoxLayout(middle)
@@ -71,7 +71,7 @@ class Delivery(Ordering):
         self._explain = label("", 12, token="soft", wrap=True)
         self._explain.setContentsMargins(40, 0, 40, 4)
         column.addWidget(self._explain)
-        self.measuring = MeasuringRow(self.studio, self)
+        self.measuring = MeasuringRow(self.session, self)
         column.addWidget(self.measuring)
         sheet = Column(self._build_sheet(), RIGHT_WIDTH, line_at_left=True)
         row.addWidget(Columns(self._widths, Column(left, LEFT_WIDTH, line_at_left=False), middle, sheet))
@@ -110,7 +110,7 @@ class Delivery(Ordering):
         self.hard_tick.hide()
         column.addWidget(self.hard_tick)
         column.addWidget(hairline())
-        self.orders = OrderSheet(self.studio)
+        self.orders = OrderSheet(self.session)
         self.orders.changed.connect(self.refresh)
         column.addWidget(self.orders)
         self._size = label("", 12, token="soft")
@@ -128,7 +128,7 @@ class Delivery(Ordering):
             tr("Deliver…"), self.ask_and_deliver, tip=tr("Write the files and verify them (Ctrl+D)"), main=True
         )
         column.addWidget(self.deliver_button)
-        self.written = Written(self.studio)
+        self.written = Written(self.session)
         column.addWidget(self.written)
         column.addStretch(1)
         for part, section in (
@@ -142,13 +142,13 @@ class Delivery(Ordering):
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
-        self.studio.read_targets()
+        self.session.read_targets()
         self.refresh()
 
     @property
     def target(self) -> Target | None:
         """The chosen target."""
-        return self.studio.target
+        return self.session.target
 
     def refresh(self) -> None:
         """Show the programme on the bench against the target."""
@@ -156,17 +156,17 @@ class Delivery(Ordering):
         if not self.isVisible():
             return
         self._fill_targets()
-        subject, target = self.studio.subject, self.target
+        subject, target = self.session.subject, self.target
         self.deliver_button.setEnabled(subject is not None and target is not None)
         self.orders.refresh()
         if subject is None or target is None:
             self.graph.show_measures(None, None, target)
             self._explain.setText(translated(self._why_nothing()))
             return
-        project = self.studio.document.project
+        project = self.session.document.project
         for other_id in [*(p.id for p in project.programmes), *(r.id for r in project.recordings)]:
-            self.studio.want_measures(other_id)
-        self.studio.plans.want(subject.id, self.aim_at(target), self.refresh, self._explain.setText)
+            self.session.want_measures(other_id)
+        self.session.plans.want(subject.id, self.aim_at(target), self.refresh, self._explain.setText)
         made = self.plan
         measures = self.counted(subject.id)
         predicted = made.predicted if made else None
@@ -208,49 +208,49 @@ class Delivery(Ordering):
     @property
     def plan(self) -> Plan | None:
         """What delivering the programme on the bench would do, once that is known."""
-        subject_id, target = self.studio.subject_id, self.target
-        return None if not subject_id or target is None else self.studio.plans.of(subject_id, self.aim_at(target))
+        subject_id, target = self.session.subject_id, self.target
+        return None if not subject_id or target is None else self.session.plans.of(subject_id, self.aim_at(target))
 
     def counted(self, subject_id: str) -> Measures | None:
         """The measures of a processed recording or programme as the target counts."""
-        target = self.studio.target_of(subject_id)
-        return None if target is None else self.studio.plans.counted(subject_id, self.aim_at(target))
+        target = self.session.target_of(subject_id)
+        return None if target is None else self.session.plans.counted(subject_id, self.aim_at(target))
 
     def choose(self, subject_id: str) -> None:
         """Show and hear another programme or recording."""
-        studio = self.studio
-        if any(p.id == subject_id for p in studio.document.project.programmes):
-            studio.assembly.choose_programme(subject_id)
-            studio.assembly.enter(shown=False)
+        session = self.session
+        if any(p.id == subject_id for p in session.document.project.programmes):
+            session.assembly.choose_programme(subject_id)
+            session.assembly.enter(shown=False)
         else:
-            studio.assembly.leave()
-            studio.choose_recording(subject_id)
+            session.assembly.leave()
+            session.choose_recording(subject_id)
         self.refresh()
 
     def _show_preview(self) -> None:
         """Let the ears have what will be delivered, where that is wanted and known."""
         made = self.plan if self.preview_tick.isChecked() and self.isVisible() else None
         if made is None:
-            self.studio.set_preview(None)
+            self.session.set_preview(None)
             return
         before, after = made.measured.integrated_lufs, made.predicted.integrated_lufs
         louder_db = (after - before) if before is not None and after is not None else made.gain_db
-        matched = db_to_gain(self.studio.match_gain_db() - louder_db)
-        subject = self.studio.subject
+        matched = db_to_gain(self.session.match_gain_db() - louder_db)
+        subject = self.session.subject
         assert subject is not None  # noqa: S101 - there is a plan for it
-        self.studio.set_preview(Heard(subject.in_place(made.result), matched))
+        self.session.set_preview(Heard(subject.in_place(made.result), matched))
 
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
-        self.studio.set_preview(None)
+        self.session.set_preview(None)
 
     def _why_nothing(self) -> str:
-        if self.studio.subject_id is None:
+        if self.session.subject_id is None:
             return tr("Open a recording on the Bench first.")
         if self.target is None:
-            wanted = self.studio.document.project.target_of(self.studio.subject_id)
+            wanted = self.session.document.project.target_of(self.session.subject_id)
             return tr("The project's target {wanted} is not known on this machine. Choose another one.", wanted=wanted)
-        if self.studio.other is not None:
+        if self.session.other is not None:
             return tr("The programme holds no clips. Add recordings to it first.")
         return tr("The recording's file is missing or changed. Relink it on the Bench.")
 
@@ -265,19 +265,19 @@ class Delivery(Ordering):
         )
 
     def _fill_targets(self) -> None:
-        targets, project = self.studio.targets, self.studio.document.project
+        targets, project = self.session.targets, self.session.document.project
         ids = [self.target_box.itemData(n) for n in range(self.target_box.count())]
         if ids != list(targets):
             self.target_box.clear()
             for target in targets.values():
                 self.target_box.addItem(translated(target.title), target.id)
-        self.target_box.setCurrentIndex(self.target_box.findData(project.target_of(self.studio.subject_id)))
+        self.target_box.setCurrentIndex(self.target_box.findData(project.target_of(self.session.subject_id)))
         own = {project.target_of(p.id) for p in project.programmes}
         own |= {project.target_of(r.id) for r in project.recordings}
         self._for_all.setVisible(len(own) > 1)
 
     def _show_size(self) -> None:
-        subject = self.studio.subject
+        subject = self.session.subject
         if subject is None:
             return
         parts = []
@@ -296,22 +296,22 @@ class Delivery(Ordering):
 
     def follow(self) -> None:
         """Bring the play head to the present position."""
-        subject = self.studio.subject if self.isVisible() else None
+        subject = self.session.subject if self.isVisible() else None
         if subject is not None:
-            self.graph.move_head((self.studio.transport.position - subject.kept.start) / subject.rate)
+            self.graph.move_head((self.session.transport.position - subject.kept.start) / subject.rate)
 
     def _go_to(self, seconds: float) -> None:
-        subject = self.studio.subject
+        subject = self.session.subject
         if subject is not None:
-            self.studio.seek(subject.kept.start + seconds_to_frames(seconds, subject.rate))
+            self.session.seek(subject.kept.start + seconds_to_frames(seconds, subject.rate))
 
     # -- planning
 
     def _choose_target(self, _index: int) -> None:
-        self.studio.document.set_target(self.target_box.currentData(), self.studio.subject_id)
+        self.session.document.set_target(self.target_box.currentData(), self.session.subject_id)
 
     def _use_for_all(self) -> None:
-        self.studio.document.set_target(self.target_box.currentData())
+        self.session.document.set_target(self.target_box.currentData())
 
     # -- delivering
 

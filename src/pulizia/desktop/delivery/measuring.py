@@ -20,7 +20,7 @@ from pulizia.media.names import safe_name
 from pulizia.media.write import write_text
 from pulizia.report.measurement_log import FIGURES, measurement_csv
 from pulizia.session.jobs import Job
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.session.subject import Subject
 from pulizia.units import format_number, format_time, seconds_to_frames
 from pulizia.words import tr, translated
@@ -29,9 +29,9 @@ from pulizia.words import tr, translated
 class MeasuringRow(QWidget):
     """The buttons under the loudness graph."""
 
-    def __init__(self, studio: Studio, window: QWidget) -> None:
+    def __init__(self, session: Session, window: QWidget) -> None:
         super().__init__()
-        self.studio, self._window = studio, window
+        self.session, self._window = session, window
         row = FlowLayout(gap=4)
         row.setContentsMargins(36, 0, 36, 0)
         self.setLayout(row)
@@ -66,28 +66,28 @@ class MeasuringRow(QWidget):
 
     @property
     def _measures(self) -> Measures | None:
-        measures = self.studio.measures("after")
+        measures = self.session.measures("after")
         if measures is None:
-            self.studio.say(tr("The programme is still being measured."), bad=True)
+            self.session.say(tr("The programme is still being measured."), bad=True)
         return measures
 
     def go_to_loudest(self, seconds: float) -> None:
         """Mark the loudest stretch and put the play head there."""
-        subject, measures = self.studio.subject, self._measures
+        subject, measures = self.session.subject, self._measures
         if subject is None or measures is None:
             return
         found = loudest(measures, seconds)
         if found is None:
-            self.studio.say(tr("The programme is silent, or shorter than {seconds:.0f} s.", seconds=seconds), bad=True)
+            self.session.say(tr("The programme is silent, or shorter than {seconds:.0f} s.", seconds=seconds), bad=True)
             return
         first = subject.kept.start
         start, stop = (first + seconds_to_frames(s, subject.rate) for s in (found.start_s, found.stop_s))
-        if self.studio.other is not None:
-            self.studio.other.select_span(start, stop)
+        if self.session.other is not None:
+            self.session.other.select_span(start, stop)
         else:
-            self.studio.select(start, stop)
-        self.studio.seek(start)
-        self.studio.say(
+            self.session.select(start, stop)
+        self.session.seek(start)
+        self.session.say(
             tr(
                 "The loudest {seconds:.0f} s begin at {start}: {lufs} LUFS. They are selected.",
                 seconds=seconds,
@@ -98,12 +98,12 @@ class MeasuringRow(QWidget):
 
     def show_readings(self) -> None:
         """Read the programme in other ways."""
-        subject, measures = self.studio.subject, self._measures
+        subject, measures = self.session.subject, self._measures
         if subject is None or measures is None:
             return
         programme, names, marked = subject.after, subject.names, self._marked(subject)
         self.table = TableDialog(
-            self.studio,
+            self.session,
             tr("Other loudness readings"),
             tr("{name}: measuring…", name=subject.name),
             self._window,
@@ -123,7 +123,7 @@ class MeasuringRow(QWidget):
         def work(job: Job) -> list[Reading]:
             return readings(programme, measures, names, marked, job.progress)
 
-        job = self.studio.pool.submit(
+        job = self.session.pool.submit(
             work, title=tr("Measuring in other ways"), slot="readings", on_done=done, on_error=self.table.words.setText
         )
         self.table.finished.connect(lambda _code: job.cancel())
@@ -131,7 +131,7 @@ class MeasuringRow(QWidget):
 
     def _marked(self, subject: Subject) -> Span | None:
         """What is marked of the programme, counted from its start."""
-        marked, kept = self.studio.marked, subject.kept
+        marked, kept = self.session.marked, subject.kept
         if marked is None:
             return None
         start, stop = max(marked.start, kept.start), min(marked.stop, kept.stop)
@@ -139,13 +139,13 @@ class MeasuringRow(QWidget):
 
     def show_all(self) -> None:
         """All programmes in one table."""
-        target = self.studio.target
+        target = self.session.target
         rows = []
-        project = self.studio.document.project
+        project = self.session.document.project
         lengths = [(p.id, p.name, p.frames / p.rate) for p in project.programmes]
         lengths += [(r.id, r.name, r.kept_seconds) for r in project.recordings]
         for subject_id, name, seconds in lengths:
-            found = self.studio.measures("after", subject_id)
+            found = self.session.measures("after", subject_id)
             figures = [format_number(getattr(found, field)) if found else "\u2013" for _, field, _ in FIGURES]
             against = verdicts(found, target) if found and target else ()
             bad = next((v for v in against if v.words != "within"), None)
@@ -164,7 +164,7 @@ class MeasuringRow(QWidget):
             tr("against {title}", title=target.title) if target else "",
         )
         self.table = TableDialog(
-            self.studio,
+            self.session,
             tr("Compare programmes"),
             tr("The processed programmes of the project as they are now."),
             self._window,
@@ -175,11 +175,11 @@ class MeasuringRow(QWidget):
         self.table.open()
 
     def _ask_log(self) -> None:
-        subject = self.studio.subject
+        subject = self.session.subject
         if subject is None or self._measures is None:
             return
-        first = next(iter(self.studio.document.project.recordings))
-        folder = (self.studio.document.path or first.path).parent
+        first = next(iter(self.session.document.project.recordings))
+        folder = (self.session.document.path or first.path).parent
         proposal = str(folder / f"{safe_name(subject.name)}-loudness.csv")
         name, _ = QFileDialog.getSaveFileName(
             self._window, tr("Save the log of the measurement"), proposal, tr("CSV (*.csv)")
@@ -189,15 +189,15 @@ class MeasuringRow(QWidget):
 
     def save_log(self, path: Path) -> None:
         """Write the measurement of the worked programme."""
-        measures, target = self._measures, self.studio.target
+        measures, target = self._measures, self.session.target
         if measures is None:
             return
         try:
             write_text(path, measurement_csv(measures, verdicts(measures, target) if target else ()))
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
         else:
-            self.studio.say(tr("The log was saved as {name}.", name=path.name))
+            self.session.say(tr("The log was saved as {name}.", name=path.name))
 
 
 def _short(word: str) -> str:

@@ -27,7 +27,7 @@ from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.errors import PuliziaError
 from pulizia.media.write import Dither, SampleFormat
 from pulizia.session.orders import Order, Stage
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.session.subject import Subject
 from pulizia.units import format_number
 from pulizia.words import N_, tr, translated
@@ -56,9 +56,9 @@ class OrderSheet(QWidget):
 
     changed = Signal()
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self.more: list[Deliverable] = []
         self._shown = ""  # the recording or programme whose deliverables are shown
         self._kept: dict[str, tuple[list[Deliverable], dict[str, int]]] = {}  # of the others that were looked at
@@ -149,8 +149,8 @@ class OrderSheet(QWidget):
         """One frame of the picture of what is delivered."""
         if not self.pop.isChecked():
             return 0.0
-        wanted = self.studio.subject.id if self.studio.subject is not None else ""
-        programme = next((p for p in self.studio.document.project.programmes if p.id == wanted), None)
+        wanted = self.session.subject.id if self.session.subject is not None else ""
+        programme = next((p for p in self.session.document.project.programmes if p.id == wanted), None)
         return float(1 / programme.picture_rate) if programme is not None else USUAL_FRAME_S
 
     def deliverable(self) -> Deliverable:
@@ -166,7 +166,7 @@ class OrderSheet(QWidget):
         return round(self.spins[name].value(), 2)
 
     def _by_reel(self, kind: Kind) -> bool:
-        return bool(self.reels_box.currentData()) and kind != "picture" and self._has_reels(self.studio.subject)
+        return bool(self.reels_box.currentData()) and kind != "picture" and self._has_reels(self.session.subject)
 
     @staticmethod
     def _has_reels(subject: Subject | None) -> bool:
@@ -203,7 +203,7 @@ class OrderSheet(QWidget):
         if self._shown:
             self._kept[self._shown] = (list(self.more), self._boxes())
         self._shown = wanted
-        self._offer_video(there=subject is not None and subject.said.picture is not None)
+        self._offer_video(there=subject is not None and subject.metadata.picture is not None)
         if wanted in self._kept:
             self.more, boxes = list(self._kept[wanted][0]), self._kept[wanted][1]
             self._set_boxes(boxes)
@@ -227,10 +227,10 @@ class OrderSheet(QWidget):
 
     def refresh(self) -> None:
         """Show what applies."""
-        self._change_subject(self.studio.subject)
+        self._change_subject(self.session.subject)
         _, kind, bits, _ = FORMATS[self.format_box.currentData()]
         self.dither_box.setVisible(kind in ("wav", "flac") and bits == "int16")
-        subject = self.studio.subject
+        subject = self.session.subject
         self.reels_box.setVisible(self._has_reels(subject) and kind != "picture")
         self.dual_tick.setVisible(
             subject is not None and (subject.channels == 1 or self.layout_box.currentData() == "mono")
@@ -240,7 +240,7 @@ class OrderSheet(QWidget):
         try:
             self.more.append(self.deliverable())
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
         self._fill()
 
     def _fill(self) -> None:
@@ -276,9 +276,9 @@ def _box(name: str, rows: list[tuple[str, object]], call: object) -> ChoiceBox:
 class QueueView(QWidget):
     """The orders with their progress, as rows."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 6, 8, 6)
         column.setSpacing(2)
@@ -286,22 +286,22 @@ class QueueView(QWidget):
         self._head = label(tr("Queue"), bold=True)
         head.addWidget(self._head)
         head.addStretch(1)
-        self.stop_button = button(tr("Stop"), studio.queue.stop, tip=tr("Stop; no partial file is left"), quiet=True)
+        self.stop_button = button(tr("Stop"), session.queue.stop, tip=tr("Stop; no partial file is left"), quiet=True)
         self.again_button = button(
-            tr("Retry"), studio.queue.again, tip=tr("Write failed and stopped files again"), quiet=True
+            tr("Retry"), session.queue.again, tip=tr("Write failed and stopped files again"), quiet=True
         )
-        self.clear_button = button(tr("Clear"), studio.queue.clear, tip=tr("Clear finished entries"), quiet=True)
+        self.clear_button = button(tr("Clear"), session.queue.clear, tip=tr("Clear finished entries"), quiet=True)
         for made in (self.stop_button, self.again_button, self.clear_button):
             head.addWidget(made)
         column.addLayout(head)
-        self.rows = QueueRows(studio)
+        self.rows = QueueRows(session)
         column.addWidget(self.rows)
-        studio.events.queue.connect(self.refresh)
+        session.events.queue.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the queue as it is now."""
-        queue = self.studio.queue
+        queue = self.session.queue
         ended = [o for o in queue.orders if o.stage in (Stage.DONE, Stage.FAILED, Stage.STOPPED)]
         self.setVisible(bool(queue.orders))
         self.stop_button.setVisible(queue.is_working)
@@ -323,16 +323,16 @@ class QueueRows(QWidget):
 
     accessible_role = "list"
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(tr("Queue"))
         theme_notice().changed.connect(self.update)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
-        for n, order in enumerate(self.studio.queue.orders):
+        for n, order in enumerate(self.session.queue.orders):
             self._paint_order(painter, QRectF(0, n * ROW, self.width(), ROW - 2), order)
 
     def _paint_order(self, painter: QPainter, box: QRectF, order: Order) -> None:
@@ -354,7 +354,7 @@ class QueueRows(QWidget):
         if order.stage is Stage.WORKING:
             return tr("{doing}, {share:.0f} %", doing=order.doing or tr("beginning"), share=100 * order.share), "soft"
         if order.stage in (Stage.FAILED, Stage.STOPPED):
-            return order.said, "madder"
+            return order.message, "madder"
         if order.delivered is None:
             return order.stage.value, "soft"
         bad = next((v for v in order.delivered.verdicts if v.state is not State.WITHIN), None)

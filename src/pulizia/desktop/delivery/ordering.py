@@ -19,9 +19,9 @@ from pulizia.desktop.existing import CHOOSE, KEEP_BOTH, REPLACE, ask_existing
 from pulizia.errors import DeliveryError, PuliziaError
 from pulizia.media.names import free_name
 from pulizia.session.orders import Order
-from pulizia.session.plan_desk import Aim
-from pulizia.session.queue_desk import order_path
-from pulizia.session.studio import Studio
+from pulizia.session.plan_service import Aim
+from pulizia.session.queue_service import order_path
+from pulizia.session.session import Session
 from pulizia.session.subject import Subject
 from pulizia.words import tr
 
@@ -29,7 +29,7 @@ from pulizia.words import tr
 class Ordering(QWidget):
     """The part of the Delivery place that asks where to and gives orders."""
 
-    studio: Studio
+    session: Session
     orders: OrderSheet
     all_tick: Tick
     report_tick: Tick
@@ -50,12 +50,12 @@ class Ordering(QWidget):
         try:
             return self.orders.all()
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             return []
 
     def ask_and_deliver(self) -> None:
         """Ask where to, then queue everything that is to be written."""
-        subject, target, wanted = self.studio.subject, self.target, self._wanted()
+        subject, target, wanted = self.session.subject, self.target, self._wanted()
         if subject is None or target is None or not wanted:
             return
         folder = self._folder or self._near(subject)
@@ -74,38 +74,38 @@ class Ordering(QWidget):
 
     def deliver_to(self, path: Path, *, overwrite: bool = False) -> None:
         """Queue the programme on the bench for one file."""
-        subject, wanted = self.studio.subject, self._wanted()
+        subject, wanted = self.session.subject, self._wanted()
         if subject is None or self.target is None or not wanted:
             return
         self._folder = path.parent
         try:
             suffix = order_path(subject, wanted[-1], self.target, "x", path.parent, 1).suffix
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             return
         path = path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)
         self.delivered = None
-        self.studio.queue.add([self._order(subject, wanted[-1], path, overwrite=overwrite)])
+        self.session.queue.add([self._order(subject, wanted[-1], path, overwrite=overwrite)])
 
     def deliver_into(self, folder: Path, *, overwrite: bool = False, keep_both: bool = False) -> None:
         """Queue all deliverables of the chosen programme, or of all; ``keep_both`` gives new names beside what is there."""
-        if self.target is None or self.studio.subject is None or not self._wanted():
+        if self.target is None or self.session.subject is None or not self._wanted():
             return
         self._folder = folder
         try:
             rows = self._rows_into(folder)
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             return
         self.delivered = None
-        self.studio.queue.add([
+        self.session.queue.add([
             self._order(subject, one, free_name(path) if keep_both else path, overwrite=overwrite)
             for subject, one, path in rows
         ])  # fmt: skip
 
     def _rows_into(self, folder: Path) -> list[tuple[Subject, Deliverable, Path]]:
         """What is written into a folder; DeliveryError when a name or a target is wrong."""
-        current = self.studio.subject
+        current = self.session.subject
         subjects = self._all() if self.all_tick.isChecked() else [current] if current is not None else []
         return [
             (subject, one, self._path_of(subject, one, folder, n))
@@ -119,11 +119,11 @@ class Ordering(QWidget):
             there = [
                 file
                 for subject, one, path in self._rows_into(folder)
-                for file in paths_of(path, one, subject.said.markers, subject.after.frames)
+                for file in paths_of(path, one, subject.metadata.markers, subject.after.frames)
                 if file.exists()
             ]
         except PuliziaError as error:
-            self.studio.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             return
         way = ask_existing(self, there) if there else ""
         if way == CHOOSE:
@@ -132,7 +132,7 @@ class Ordering(QWidget):
             self.deliver_into(folder, overwrite=way == REPLACE, keep_both=way == KEEP_BOTH)
 
     def _path_of(self, subject: Subject, wanted: Deliverable, folder: Path, number: int) -> Path:
-        target = self.studio.target_of(subject.id)
+        target = self.session.target_of(subject.id)
         if target is None:
             message = tr("{name} has a target that is not known here. Choose another one for it.", name=subject.name)
             raise DeliveryError(message)
@@ -140,20 +140,20 @@ class Ordering(QWidget):
 
     def _near(self, subject: Subject) -> Path:
         """The folder that is proposed: the project's, or that of the first recording."""
-        document = self.studio.document
+        document = self.session.document
         first = subject.recording or next(iter(document.project.recordings), None)
         path = document.path or (first.path if first is not None else None)
         return path.parent if path is not None else Path.home()
 
     def _all(self) -> list[Subject]:
         """All programmes and recordings that can be heard; of a project with programmes, the programmes alone."""
-        document = self.studio.document
+        document = self.session.document
         rows = document.project.programmes or document.project.recordings
         found = [document.subject(row.id) for row in rows]
         return [subject for subject in found if subject is not None]
 
     def _order(self, subject: Subject, wanted: Deliverable, path: Path, *, overwrite: bool) -> Order:
-        target = self.studio.target_of(subject.id)
+        target = self.session.target_of(subject.id)
         assert target is not None  # noqa: S101 - the callers have looked
         plain = wanted == Deliverable(
             kind=wanted.kind, sample_format=wanted.sample_format, dither=wanted.dither, bitrate_kbps=wanted.bitrate_kbps
@@ -162,5 +162,5 @@ class Ordering(QWidget):
             subject_id=subject.id, name=subject.name, path=path, wanted=wanted, target=target, way=self.orders.way,
             dual_mono=self.orders.dual_tick.isChecked(), with_report=self.report_tick.isChecked(), overwrite=overwrite,
             hard=self.hard_tick.isChecked() and self.hard_tick.isVisible(),
-            plan=self.studio.plans.of(subject.id, self.aim_at(target)) if plain else None,
+            plan=self.session.plans.of(subject.id, self.aim_at(target)) if plain else None,
         )  # fmt: skip

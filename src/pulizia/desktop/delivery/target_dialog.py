@@ -19,7 +19,7 @@ from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.errors import PuliziaError
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.words import N_, tr, translated
 
 FIGURES = (
@@ -34,9 +34,9 @@ FIGURES = (
 class TargetDialog(QDialog):
     """Begins with the chosen target; keeps it under a name of one's own."""
 
-    def __init__(self, studio: Studio, parent: QWidget) -> None:
+    def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
-        self.studio = studio
+        self.session = session
         self.setWindowTitle(tr("Custom target"))
         self.setFixedWidth(430)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
@@ -72,7 +72,7 @@ class TargetDialog(QDialog):
         row.addWidget(button(tr("Close"), self.reject))
         row.addWidget(button(tr("Save"), self.keep, main=True))
         column.addLayout(row)
-        self._show(studio.target)
+        self._show(session.target)
 
     def _build_figures(self, grid: QGridLayout) -> None:
         self.spins: dict[str, FigureBox] = {}
@@ -146,8 +146,8 @@ class TargetDialog(QDialog):
         except PuliziaError as error:
             self.words.setText(str(error))
             return
-        self.studio.read_targets()
-        self.studio.document.set_target(target.id)
+        self.session.read_targets()
+        self.session.document.set_target(target.id)
         self.accept()
 
     def remove(self) -> None:
@@ -157,6 +157,6 @@ class TargetDialog(QDialog):
         except PuliziaError as error:
             self.words.setText(str(error))
             return
-        self.studio.read_targets()
-        self.studio.document.set_target(next(iter(self.studio.targets)))
+        self.session.read_targets()
+        self.session.document.set_target(next(iter(self.session.targets)))
         self.accept()

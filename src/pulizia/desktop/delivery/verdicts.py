@@ -13,7 +13,7 @@ from pulizia.delivery.normalise import State, Verdict, overall, verdicts
 from pulizia.desktop.controls import hairline, label
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.measure.loudness import Measures
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import format_number, format_time
 from pulizia.words import tr, translated
 
@@ -27,16 +27,16 @@ class ProgrammeCards(QWidget):
 
     chosen = Signal(str)
 
-    def __init__(self, studio: Studio, counted: Callable[[str], Measures | None]) -> None:
+    def __init__(self, session: Session, counted: Callable[[str], Measures | None]) -> None:
         super().__init__()
-        self.studio, self._counted = studio, counted
+        self.session, self._counted = session, counted
         self.setAccessibleName(tr("Programmes"))
         theme_notice().changed.connect(self.update)
 
     @property
     def rows(self) -> list[tuple[str, str, float]]:
         """What can be delivered: identity, name and length in seconds; programmes first."""
-        project = self.studio.document.project
+        project = self.session.document.project
         programmes = [(p.id, p.name, p.frames / p.rate) for p in project.programmes]
         return programmes + [(r.id, r.name, r.kept_seconds) for r in project.recordings]
 
@@ -44,7 +44,7 @@ class ProgrammeCards(QWidget):
         """Each programme with its verdict."""
         rows = []
         for subject_id, name, _ in self.rows:
-            target, measures = self.studio.target_of(subject_id), self._counted(subject_id)
+            target, measures = self.session.target_of(subject_id), self._counted(subject_id)
             words = (
                 overall(verdicts(measures, target)).words if measures and target else translated(State.MISSING.value)
             )
@@ -54,11 +54,11 @@ class ProgrammeCards(QWidget):
     @property
     def _apart(self) -> int:
         """Room for the word over the recordings, where there are programmes as well."""
-        project = self.studio.document.project
+        project = self.session.document.project
         return APART if project.programmes and project.recordings else 0
 
     def _top(self, row: int) -> int:
-        return row * ROW + (self._apart if row >= len(self.studio.document.project.programmes) else 0)
+        return row * ROW + (self._apart if row >= len(self.session.document.project.programmes) else 0)
 
     def fit(self) -> None:
         """Be as tall as the cards need."""
@@ -74,9 +74,9 @@ class ProgrammeCards(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        shown = self.studio.subject_id
+        shown = self.session.subject_id
         if self._apart:
-            top = self._top(len(self.studio.document.project.programmes)) - APART
+            top = self._top(len(self.session.document.project.programmes)) - APART
             painter.setFont(font(13, bold=True))
             painter.setPen(colour("ink"))
             painter.drawText(QRectF(8, top, self.width(), APART), Qt.AlignmentFlag.AlignVCenter, tr("Recordings"))
@@ -98,7 +98,7 @@ class ProgrammeCards(QWidget):
             second = box.adjusted(8, 26, -8, -4)
             painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, format_time(seconds))
             measures = self._counted(subject_id)
-            target = self.studio.target_of(subject_id)
+            target = self.session.target_of(subject_id)
             if target is not None:
                 verdict = overall(verdicts(measures, target)) if measures else None
                 paint_verdict(painter, second, verdict)

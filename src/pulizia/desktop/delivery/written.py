@@ -15,8 +15,8 @@ from pulizia.desktop.delivery.verdicts import VerdictLabel
 from pulizia.errors import PuliziaError
 from pulizia.report.loudness_report import report_html
 from pulizia.session.orders import Stage
-from pulizia.session.queue_desk import step_words
-from pulizia.session.studio import Studio
+from pulizia.session.queue_service import step_words
+from pulizia.session.session import Session
 from pulizia.units import format_number
 from pulizia.words import plural, tr, translated
 
@@ -24,9 +24,9 @@ from pulizia.words import plural, tr, translated
 class Written(QWidget):
     """The last file of the queue; hidden until there is one."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self.delivered: Delivered | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -41,10 +41,10 @@ class Written(QWidget):
         )
         column.addWidget(self.pdf_button)
         self.hide()
-        studio.events.queue.connect(self._queue_changed)
+        session.events.queue.connect(self._queue_changed)
 
     def _queue_changed(self) -> None:
-        done = [o for o in self.studio.queue.orders if o.stage is Stage.DONE and o.delivered is not None]
+        done = [o for o in self.session.queue.orders if o.stage is Stage.DONE and o.delivered is not None]
         last = done[-1].delivered if done else None
         if last is not None and last is not self.delivered:
             self.delivered = last
@@ -58,7 +58,7 @@ class Written(QWidget):
                 if len(last.files) > 1
                 else tr("Delivered to {path}.", path=last.path)
             )
-            self.studio.say(" ".join([where, *last.notes]))
+            self.session.say(" ".join([where, *last.notes]))
             self._show(last)
 
     def _show(self, done: Delivered) -> None:
@@ -92,15 +92,15 @@ class Written(QWidget):
         done = self.delivered
         if done is None:
             return
-        order = next((o for o in self.studio.queue.orders if o.delivered is done), None)
+        order = next((o for o in self.session.queue.orders if o.delivered is done), None)
         steps, clips = step_words(order.steps if order else ()), order.clips if order else ()
 
         def made(page: str) -> None:
             try:
                 print_pdf(page, done.verified, done.plan.target.integrated_lufs, path)
             except PuliziaError as error:
-                self.studio.say(str(error), bad=True)
+                self.session.say(str(error), bad=True)
             else:
-                self.studio.say(tr("The report was printed to {path}.", path=path))
+                self.session.say(tr("The report was printed to {path}.", path=path))
 
-        self.studio.job(lambda _job: report_html(done, steps, clips), tr("Printing the report"), made)
+        self.session.job(lambda _job: report_html(done, steps, clips), tr("Printing the report"), made)

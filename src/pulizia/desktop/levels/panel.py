@@ -24,7 +24,7 @@ from pulizia.desktop.levels.options import (
 )
 from pulizia.measure.live import Reading
 from pulizia.session.jobs import SOON
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 from pulizia.units import db_to_gain, format_number, gain_to_db
 from pulizia.words import N_, tr, translated
 
@@ -49,9 +49,9 @@ class InOut:
 class LevelsPanel(QWidget):
     """Fed by the bench while playing; figures of the whole stay while it rests."""
 
-    def __init__(self, studio: Studio) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
-        self.studio = studio
+        self.session = session
         self.options = LevelOptions()
         self.reading: Reading | None = None
         self.in_out: InOut | None = None
@@ -86,11 +86,11 @@ class LevelsPanel(QWidget):
         column.addWidget(self.history)
         column.addStretch(1)
         for event in (
-            studio.events.document,
-            studio.events.current,
-            studio.events.measures,
-            studio.events.selection,
-            studio.events.listening,
+            session.events.document,
+            session.events.current,
+            session.events.measures,
+            session.events.selection,
+            session.events.listening,
         ):
             event.connect(self.refresh)
         self._apply()
@@ -121,7 +121,7 @@ class LevelsPanel(QWidget):
         if not self.isVisible():
             return
         self._ticks += 1
-        self.reading = self.studio.transport.heard_levels() or self.reading
+        self.reading = self.session.transport.heard_levels() or self.reading
         self._show_bars()
         r = self.reading
         self.gonio.show_pair(r.pair if r else None, r.correlation if r else None)
@@ -144,16 +144,16 @@ class LevelsPanel(QWidget):
         """Figures and history of the whole, as they are known."""
         if not self.isVisible():
             return
-        measures = self.studio.heard_measures
+        measures = self.session.heard_measures
         values = (None,) * 6 if measures is None else (
             measures.integrated_lufs, measures.loudness_range_lu, measures.momentary_max_lufs,
             measures.short_term_max_lufs, measures.true_peak_dbtp, measures.peak_to_loudness_lu,
         )  # fmt: skip
         for shown, value in zip(self.figures, values, strict=True):
             shown.setText(format_number(value))
-        self.studio.transport.levels.ceiling = db_to_gain(self._ceiling_db())
+        self.session.transport.levels.ceiling = db_to_gain(self._ceiling_db())
         self._show_bars()
-        source = self.studio.heard_source
+        source = self.session.heard_source
         two = source is not None and source.channels == 2
         self.gonio.setVisible(two)
         self._show_history()
@@ -164,21 +164,21 @@ class LevelsPanel(QWidget):
         self.refresh()
 
     def _ceiling_db(self) -> float:
-        return self.studio.target.true_peak_dbtp if self.studio.target else -1.0
+        return self.session.target.true_peak_dbtp if self.session.target else -1.0
 
     def _target_lufs(self) -> float:
-        return self.studio.target.integrated_lufs if self.studio.target else DEFAULT_TARGET_LUFS
+        return self.session.target.integrated_lufs if self.session.target else DEFAULT_TARGET_LUFS
 
     def _show_bars(self) -> None:
-        measures, heard = self.studio.heard_measures, self.studio.heard_names
+        measures, heard = self.session.heard_measures, self.session.heard_names
         names = shown_names(heard) if heard else ("L", "R")
-        momentary, short = self.studio.loudness_now()
+        momentary, short = self.session.loudness_now()
         most = (measures.momentary_max_lufs, measures.short_term_max_lufs) if measures else (None, None)
         groups = sample_groups(self.reading, names, self.options, self._ceiling_db())
         self.bars.show_groups([*groups, loudness_group(momentary, short, most, self.options, self._target_lufs())])
 
     def _show_history(self) -> None:
-        subject, marked = self.studio.subject, self.studio.marked
+        subject, marked = self.session.subject, self.session.marked
         if subject is None:
             self.history.show_measures(None, (0.0, 1.0), 0.0, self._target_lufs())
             return
@@ -186,19 +186,19 @@ class LevelsPanel(QWidget):
         span = marked or kept
         self._history_head.setText(tr("Loudness of the selection") if marked else tr("Loudness of the whole"))
         self.history.show_measures(
-            self.studio.heard_measures, (span.start / rate, span.stop / rate), self.studio.transport.position / rate,
+            self.session.heard_measures, (span.start / rate, span.stop / rate), self.session.transport.position / rate,
             self._target_lufs(), kept.start / rate,
         )  # fmt: skip
 
     def _want_step(self) -> None:
         """Levels that go into the selected step and come out, around the play head (in a worker)."""
-        step, chain, owner = self.studio.step, self.studio.owner_chain, self.studio.owner
+        step, chain, owner = self.session.step, self.session.owner_chain, self.session.owner
         if step is None or chain is None or owner is None or step.id not in chain.stages:
             self.step_line.setText(tr("no active step selected"))
             return
         stage = chain.stages[step.id]
         half = round(STEP_WINDOW_S * owner.rate / 2)
-        at = self.studio.owner_position
+        at = self.session.owner_position
         title = step.tool.title
 
         def work(_job: object) -> InOut:
@@ -220,7 +220,7 @@ class LevelsPanel(QWidget):
                 )
             )
 
-        self.studio.pool.submit(
+        self.session.pool.submit(
             work, title=tr("Levels of the step"), priority=SOON, slot=tr("step levels"), on_done=done
         )
 
@@ -228,7 +228,7 @@ class LevelsPanel(QWidget):
 
     def reset(self) -> None:
         """Forget held peaks and counts."""
-        self.studio.transport.levels.reset()
+        self.session.transport.levels.reset()
         self.reading = None
         self.overs.setText("")
         self.gonio.show_pair(None, None)
@@ -242,7 +242,7 @@ class LevelsPanel(QWidget):
         self.refresh()
 
     def _apply(self) -> None:
-        levels = self.studio.transport.levels
+        levels = self.session.transport.levels
         levels.rms_s, levels.ppm_kind = self.options.rms_s, self.options.ppm_kind
 
     def _show_menu(self) -> None:

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Background work and the desks of the session, without a window."""
+"""Background work and the services of the session, without a window."""
 
 from __future__ import annotations
 
@@ -30,11 +30,11 @@ from pulizia.project.model import Project
 from pulizia.session.history import History
 from pulizia.session.jobs import FIRST, LATER, SOON, VISIBLE, Job, JobPool
 from pulizia.session.orders import INTERRUPTED, Order, Stage, interrupted
-from pulizia.session.plan_desk import Aim
-from pulizia.session.print_desk import parts_of, provenance
-from pulizia.session.queue_desk import order_path
+from pulizia.session.plan_service import Aim
+from pulizia.session.print_service import parts_of, provenance
+from pulizia.session.queue_service import order_path
+from pulizia.session.session import Session
 from pulizia.session.sound_out import SimulatedOut
-from pulizia.session.studio import Studio
 
 RATE = 48_000
 
@@ -153,8 +153,8 @@ def test_edits_in_a_row_are_one_entry_of_history_until_let_go() -> None:
 
 
 @pytest.fixture
-def studio(voice_file: Path, wav: Callable[..., Path]) -> Iterator[Studio]:
-    made = Studio(SimulatedOut())
+def session(voice_file: Path, wav: Callable[..., Path]) -> Iterator[Session]:
+    made = Session(SimulatedOut())
     for path in (voice_file, wav(voice_in_noise(4.0, seed=5), "two.wav")):
         made.document.add_media(open_media(path))
     made.said = []
@@ -171,37 +171,37 @@ def until(condition: Callable[[], object], seconds: float = 30.0) -> None:
         time.sleep(0.01)
 
 
-def unwritten(studio: Studio) -> list[Order]:
-    return [o for o in studio.queue.orders if o.stage in (Stage.WAITING, Stage.WORKING)]
+def unwritten(session: Session) -> list[Order]:
+    return [o for o in session.queue.orders if o.stage in (Stage.WAITING, Stage.WORKING)]
 
 
-def test_plans_follow_the_edits_and_are_kept(studio: Studio) -> None:
-    name = studio.current_id
-    aim = Aim(studio.targets["ebu-r128"], "limit", dual=False)
+def test_plans_follow_the_edits_and_are_kept(session: Session) -> None:
+    name = session.current_id
+    aim = Aim(session.targets["ebu-r128"], "limit", dual=False)
     done: list[int] = []
-    studio.plans.want(name, aim, lambda: done.append(1), pytest.fail)
+    session.plans.want(name, aim, lambda: done.append(1), pytest.fail)
     until(lambda: done)
-    first = studio.plans.of(name, aim)
+    first = session.plans.of(name, aim)
     assert first.predicted.integrated_lufs == pytest.approx(-23.0, abs=0.05)
-    studio.document.add_step(name, "level", {"way": "gain", "gain_db": -10.0})
-    assert studio.plans.of(name, aim) is None
-    studio.plans.want(name, aim, lambda: done.append(2), pytest.fail)
+    session.document.add_step(name, "level", {"way": "gain", "gain_db": -10.0})
+    assert session.plans.of(name, aim) is None
+    session.plans.want(name, aim, lambda: done.append(2), pytest.fail)
     until(lambda: len(done) == 2)
-    assert studio.plans.of(name, aim).gain_db == pytest.approx(first.gain_db + 10.0, abs=0.1)
-    studio.document.undo()
-    assert studio.plans.of(name, aim) is first
+    assert session.plans.of(name, aim).gain_db == pytest.approx(first.gain_db + 10.0, abs=0.1)
+    session.document.undo()
+    assert session.plans.of(name, aim) is first
     twice = Aim(aim.target, "limit", dual=True)
-    assert studio.plans.counted(name, twice) is None
-    studio.plans.want(name, twice, lambda: done.append(3), pytest.fail)
+    assert session.plans.counted(name, twice) is None
+    session.plans.want(name, twice, lambda: done.append(3), pytest.fail)
     until(lambda: len(done) == 3)
-    assert studio.plans.counted(name, twice).integrated_lufs == pytest.approx(
+    assert session.plans.counted(name, twice).integrated_lufs == pytest.approx(
         first.measured.integrated_lufs + 3.01, abs=0.02
     )
 
 
-def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Studio, tmp_path: Path) -> None:
-    target = studio.targets["online-16"]
-    ids = [r.id for r in studio.document.project.recordings]
+def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(session: Session, tmp_path: Path) -> None:
+    target = session.targets["online-16"]
+    ids = [r.id for r in session.document.project.recordings]
     there = tmp_path / "there.wav"
     there.write_bytes(b"mine")
     orders = [
@@ -220,13 +220,13 @@ def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Stud
             ((ids[0], there), (ids[1], tmp_path / "no" / "x.wav"), (ids[0], tmp_path / "good.wav"))
         )
     ]
-    studio.queue.add(orders)
-    studio.queue.add([orders[2]])
-    assert any("queued already" in text for text in studio.said)
-    until(lambda: not unwritten(studio))
+    session.queue.add(orders)
+    session.queue.add([orders[2]])
+    assert any("queued already" in text for text in session.said)
+    until(lambda: not unwritten(session))
     assert [o.stage for o in orders] == [Stage.FAILED, Stage.FAILED, Stage.DONE]
-    assert "is there already" in orders[0].said
-    assert "does not exist" in orders[1].said
+    assert "is there already" in orders[0].message
+    assert "does not exist" in orders[1].message
     assert there.read_bytes() == b"mine"
     assert {p.name for p in tmp_path.iterdir() if p.name.startswith("good")} == {
         "good.wav",
@@ -236,11 +236,11 @@ def test_the_queue_goes_on_after_a_failure_stops_and_takes_up_again(studio: Stud
     }
     there.unlink()
     (tmp_path / "no").mkdir()
-    studio.queue.again()
-    until(lambda: not unwritten(studio))
+    session.queue.again()
+    until(lambda: not unwritten(session))
     assert {o.stage for o in orders} == {Stage.DONE}
-    studio.queue.clear()
-    assert studio.queue.orders == []
+    session.queue.clear()
+    assert session.queue.orders == []
 
 
 LEAVES_ORDERS = """
@@ -251,15 +251,15 @@ from pulizia.media.open import open_media
 from pulizia.session.jobs import FIRST
 from pulizia.session.orders import Order
 from pulizia.session.sound_out import SimulatedOut
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 
-studio = Studio(SimulatedOut(), threads=1)
-rid = studio.document.add_media(open_media(Path(sys.argv[1])))
-studio.document.save(Path(sys.argv[2]))
-studio.pool.submit(lambda _job: time.sleep(60), title="holds the only thread", priority=FIRST)
-studio.queue.add([
+session = Session(SimulatedOut(), threads=1)
+rid = session.document.add_media(open_media(Path(sys.argv[1])))
+session.document.save(Path(sys.argv[2]))
+session.pool.submit(lambda _job: time.sleep(60), title="holds the only thread", priority=FIRST)
+session.queue.add([
     Order(subject_id=rid, name="x", path=Path(sys.argv[2]).with_name(f"{n}.flac"), wanted=Deliverable(kind="flac"),
-          target=studio.targets["online-16"], way="gain", dual_mono=False, with_report=False, overwrite=False)
+          target=session.targets["online-16"], way="gain", dual_mono=False, with_report=False, overwrite=False)
     for n in (1, 2)
 ])
 print("ready", flush=True)
@@ -282,19 +282,19 @@ def test_what_a_killed_session_had_queued_is_there_with_its_project_and_written_
     child.stdout.close()
     assert interrupted(state_folder("orders"), {"another"}) == []  # waits for its own project
     for round_ in (1, 2):  # not taken up, they are there once more
-        studio = Studio(SimulatedOut())
-        studio.document.load(project)
-        assert [o.stage for o in studio.queue.orders] == [Stage.STOPPED] * 2, round_
-        assert studio.queue.orders[0].said == INTERRUPTED
+        session = Session(SimulatedOut())
+        session.document.load(project)
+        assert [o.stage for o in session.queue.orders] == [Stage.STOPPED] * 2, round_
+        assert session.queue.orders[0].message == INTERRUPTED
         if round_ == 1:
-            studio.close()
+            session.close()
             (kept,) = state_folder("orders").glob("*.orders")
             kept.write_text(kept.read_text().replace(f'"pid": {os.getpid()}', f'"pid": {child.pid}'))
-    studio.document.attach(rid, open_media(voice_file))
-    studio.queue.again()
-    until(lambda: not unwritten(studio))
-    studio.close()
-    assert [o.stage for o in studio.queue.orders] == [Stage.DONE] * 2
+    session.document.attach(rid, open_media(voice_file))
+    session.queue.again()
+    until(lambda: not unwritten(session))
+    session.close()
+    assert [o.stage for o in session.queue.orders] == [Stage.DONE] * 2
     assert open_media(tmp_path / "2.flac").source.frames == open_media(voice_file).source.frames
     assert list(state_folder("orders").iterdir()) == []
 
@@ -311,10 +311,10 @@ def test_damaged_orders_are_dropped(text: str, row: dict[str, int]) -> None:
         assert list(folder.iterdir()) == []
 
 
-def test_names_of_files_come_from_the_pattern_and_never_leave_the_folder(studio: Studio, tmp_path: Path) -> None:
-    target = studio.targets["online-16"]
-    studio.document.add_step(studio.recording.id, "noise")
-    subject = studio.subject
+def test_names_of_files_come_from_the_pattern_and_never_leave_the_folder(session: Session, tmp_path: Path) -> None:
+    target = session.targets["online-16"]
+    session.document.add_step(session.recording.id, "noise")
+    subject = session.subject
     path = order_path(
         subject, Deliverable(rate_hz=44_100), target, "{number} {name} {steps} {rate} {target}", tmp_path, 3
     )
@@ -329,11 +329,11 @@ def test_names_of_files_come_from_the_pattern_and_never_leave_the_folder(studio:
         order_path(subject, Deliverable(), target, " . - ", tmp_path, 1)
 
 
-def test_parts_between_markers_cover_everything_and_handles_stay_inside(studio: Studio) -> None:
+def test_parts_between_markers_cover_everything_and_handles_stay_inside(session: Session) -> None:
     for frame in (60_000, 150_000):
-        studio.seek(frame)
-        studio.markers.add()
-    recording = studio.recording
+        session.seek(frame)
+        session.markers.add()
+    recording = session.recording
     parts = parts_of(recording, "parts", None, 0.5)
     assert [p.inner for p in parts] == [Span(0, 60_000), Span(60_000, 150_000), Span(150_000, recording.frames)]
     assert parts[0].span == Span(0, 84_000)
@@ -341,33 +341,33 @@ def test_parts_between_markers_cover_everything_and_handles_stay_inside(studio: 
     assert len({p.name for p in parts}) == 3
     assert parts_of(recording, "selection", None, 1.0) == []
     assert parts_of(recording, "whole", None, 9.0)[0].span == Span(0, recording.frames)
-    said = provenance(recording, _said(studio), parts[1], 24)
+    said = provenance(recording, _said(session), parts[1], 24)
     assert said.history.startswith(f"A=PCM,F={RATE},W=24,M=mono,T=from take.wav\r\n")
     assert said.frames_since_midnight == parts[1].span.start
 
 
-def _said(studio: Studio):
+def _said(session: Session):
     from pulizia.media.open import broadcast_of
 
-    return broadcast_of(studio.document.media[studio.current_id])
+    return broadcast_of(session.document.media[session.current_id])
 
 
-def test_listening_matches_levels_and_follows_what_is_chosen(studio: Studio) -> None:
-    until(lambda: studio.measures("after") is not None)
-    studio.document.add_step(studio.current_id, "level", {"way": "gain", "gain_db": -12.0})
-    until(lambda: studio.measures("after") is not None)
-    assert studio.match_gain_db() == pytest.approx(12.0, abs=0.05)
-    material = studio.transport._material
+def test_listening_matches_levels_and_follows_what_is_chosen(session: Session) -> None:
+    until(lambda: session.measures("after") is not None)
+    session.document.add_step(session.current_id, "level", {"way": "gain", "gain_db": -12.0})
+    until(lambda: session.measures("after") is not None)
+    assert session.match_gain_db() == pytest.approx(12.0, abs=0.05)
+    material = session.transport._material
     assert 20 * np.log10(material.gain) == pytest.approx(12.0, abs=0.05)
-    studio.select(10_000, 20_000)
-    studio.play_or_stop()
-    until(lambda: studio.transport.position >= 10_000)
-    until(lambda: not studio.transport.is_playing)
-    studio.toggle_only_band()
-    assert any("Select a band" in text for text in studio.said)
-    assert not studio.only_band
-    studio.select(10_000, 20_000, (300.0, 3000.0))
-    studio.toggle_only_band()
-    assert studio.only_band
-    studio.clear_selection()
-    assert not studio.only_band
+    session.select(10_000, 20_000)
+    session.play_or_stop()
+    until(lambda: session.transport.position >= 10_000)
+    until(lambda: not session.transport.is_playing)
+    session.toggle_only_band()
+    assert any("Select a band" in text for text in session.said)
+    assert not session.only_band
+    session.select(10_000, 20_000, (300.0, 3000.0))
+    session.toggle_only_band()
+    assert session.only_band
+    session.clear_selection()
+    assert not session.only_band

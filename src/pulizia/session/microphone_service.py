@@ -10,8 +10,8 @@ from pulizia.measure.best_microphone import best_microphones
 from pulizia.project.clips import Programme
 from pulizia.project.ducking import duck
 from pulizia.project.microphone_lanes import on_lanes
-from pulizia.session.assembly_desk import AssemblyDesk
-from pulizia.session.room import Room
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.units import seconds_to_frames
 from pulizia.words import plural, tr
 
@@ -43,11 +43,11 @@ class MicrophonePlan:
         return replace(self, turns=tuple(turns))
 
 
-class MicrophoneDesk:
+class MicrophoneService:
     """Lays microphones onto lanes, makes plans of the lanes that hold selected clips, and applies them."""
 
-    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
-        self._room, self._assembly = room, assembly
+    def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
+        self._session, self._assembly = session, assembly
 
     def plan(self, done: Callable[[MicrophonePlan], None]) -> None:
         """Listen to the lanes of the selected clips, before their steps; ``done`` gets the plan."""
@@ -58,7 +58,7 @@ class MicrophoneDesk:
             else []
         )
         if programme is None or sound is None or len(lanes) < 2:
-            self._room.say(tr("Select clips on two or more lanes that heard one moment first."), bad=True)
+            self._session.say(tr("Select clips on two or more lanes that heard one moment first."), bad=True)
             return
         ids = tuple(lane.id for lane in lanes)
         sources = [s.chain.before for s in sound.lanes if s.lane.id in ids]
@@ -67,14 +67,14 @@ class MicrophoneDesk:
             if turns:
                 done(MicrophonePlan(programme.id, ids, tuple(turns)))
 
-        self._room.job(
+        self._session.job(
             lambda job: [PlannedTurn(t.start, t.stop, ids[t.microphone], t.certainty) for t in best_microphones(sources, job.progress)],
             tr("Choosing microphones"), made,
         )  # fmt: skip
 
     def names_of(self, recording_id: str) -> tuple[str, ...]:
         """Names of a recording's channels; () where its file is not open."""
-        media = self._room.document.media.get(recording_id)
+        media = self._session.document.media.get(recording_id)
         return () if media is None else media.channel_names
 
     def on_lanes(self) -> None:
@@ -87,7 +87,7 @@ class MicrophoneDesk:
             return made
 
         if self._assembly.apply(laid, tr("Lay microphones onto lanes")):
-            self._room.say(
+            self._session.say(
                 plural(
                     "1 clip was laid out, each microphone on a lane of its own.",
                     "{n} clips were laid out, each microphone on a lane of its own.",
@@ -103,7 +103,7 @@ class MicrophoneDesk:
         ramp = seconds_to_frames(RAMP_S, programme.rate)
         turns = [(t.start, t.stop, t.lane_id) for t in plan.turns]
         if self._assembly.apply(lambda p: duck(p, turns, plan.lane_ids, by_db, ramp), tr("Choose the best microphone")):
-            self._room.say(
+            self._session.say(
                 plural(
                     "1 turn; the other lanes are lower in it.",
                     "{n} turns; the other lanes are lower in each.",

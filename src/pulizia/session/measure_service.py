@@ -11,7 +11,7 @@ from pulizia.measure.overview import PeakStore
 from pulizia.session.document import Document
 from pulizia.session.jobs import LATER, Job, JobPool, Post
 from pulizia.session.subject import Subject
-from pulizia.session.work_through import keep_tides, work_through
+from pulizia.session.work_through import keep_removed, work_through
 from pulizia.words import tr
 
 LARGEST_MATCH_DB = 40.0
@@ -19,7 +19,7 @@ MOST_CURVE_BYTES = 48 << 20  # of loudness over time, for all recordings togethe
 SETTLE_S = 0.2  # a measure after an edit waits this long for the next edit
 
 
-class MeasureDesk:
+class MeasureService:
     """Asks for measures, keeps them by the content they belong to, and tells when one is there.
 
     ``measured()`` is called on the interface's thread for every new measure, ``grown()`` while the
@@ -85,7 +85,7 @@ class MeasureDesk:
                 grown=lambda: self._post(self._grown),
             )  # fmt: skip
             for lane in sound.lanes if sound is not None else ():
-                keep_tides(lane.chain, self._peaks, lambda share: job.progress(0.9 + 0.1 * share))
+                keep_removed(lane.chain, self._peaks, lambda share: job.progress(0.9 + 0.1 * share))
             self._post(self._grown)
             return found
 

@@ -7,22 +7,22 @@ from pathlib import Path
 
 from pulizia.errors import RecipeError, UnknownNameError
 from pulizia.media.folders import config_folder
-from pulizia.media.shelf import Shelf
+from pulizia.media.library import Library
 from pulizia.media.write import shortened, write_text
 from pulizia.score.recipes import Recipe, parse_recipe, read_recipe
 from pulizia.words import tr
 
-SHELF = Shelf("recipes", parse_recipe, read_recipe, RecipeError)
+LIBRARY = Library("recipes", parse_recipe, read_recipe, RecipeError)
 
 
 def shipped_recipes() -> dict[str, Recipe]:
     """Starters by purpose, by short name."""
-    return SHELF.shipped()
+    return LIBRARY.shipped()
 
 
 def own_recipes() -> dict[str, Recipe]:
     """The user's recipes by file name without its ending; damaged ones are left out."""
-    return SHELF.own()
+    return LIBRARY.own()
 
 
 def find_recipe(name: str) -> Recipe:
@@ -33,12 +33,12 @@ def find_recipe(name: str) -> Recipe:
     RecipeError
         When there is none, or what is wrong with it.
     """
-    if (found := SHELF.find(name)) is not None:
+    if (found := LIBRARY.find(name)) is not None:
         return found
     message = tr(
         "There is no recipe {shortened}. Known are {known}; or give the path of a recipe's file.",
         shortened=shortened(name),
-        known=SHELF.known(),
+        known=LIBRARY.known(),
     )
     raise UnknownRecipeError(message)
 

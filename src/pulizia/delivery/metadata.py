@@ -15,7 +15,7 @@ from pulizia.media.tags import Tags
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Said:
+class Metadata:
     """What is known of a programme and travels in its files."""
 
     markers: Sequence[Marker] = ()
@@ -25,12 +25,12 @@ class Said:
     picture: Path | None = None  # the picture file that the sound goes back into
 
 
-def moved_to(said: Said, programme: Source, ready: Source, wanted: Deliverable) -> Said:
+def moved_to(metadata: Metadata, programme: Source, ready: Source, wanted: Deliverable) -> Metadata:
     """What is said of a programme, as it is true of its deliverable: markers, start time and names of channels."""
-    broadcast = _moved_start(said.broadcast, programme, ready, wanted)
+    broadcast = _moved_start(metadata.broadcast, programme, ready, wanted)
     if ready.channels != programme.channels:
         broadcast = replace(broadcast, channel_names=())
-    return replace(said, markers=_moved(said.markers, programme, ready, wanted), broadcast=broadcast)
+    return replace(metadata, markers=_moved(metadata.markers, programme, ready, wanted), broadcast=broadcast)
 
 
 def _moved(markers: Sequence[Marker], programme: Source, ready: Source, wanted: Deliverable) -> tuple[Marker, ...]:
@@ -39,9 +39,9 @@ def _moved(markers: Sequence[Marker], programme: Source, ready: Source, wanted: 
     return tuple(m.moved(ready.rate / programme.rate, head) for m in markers)
 
 
-def _moved_start(said: Broadcast, programme: Source, ready: Source, wanted: Deliverable) -> Broadcast:
+def _moved_start(metadata: Broadcast, programme: Source, ready: Source, wanted: Deliverable) -> Broadcast:
     """The start time at the deliverable's rate: earlier by the silence at the head."""
-    if not said.frames_since_midnight:
-        return said
-    start = round(said.frames_since_midnight * ready.rate / programme.rate) - round(wanted.head_s * ready.rate)
-    return replace(said, frames_since_midnight=max(0, start))
+    if not metadata.frames_since_midnight:
+        return metadata
+    start = round(metadata.frames_since_midnight * ready.rate / programme.rate) - round(wanted.head_s * ready.rate)
+    return replace(metadata, frames_since_midnight=max(0, start))

@@ -12,8 +12,8 @@ from pulizia.errors import PuliziaError
 from pulizia.measure.same_sound import SameSound
 from pulizia.media.open import OpenMedia
 from pulizia.score.steps import Step
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
-from pulizia.session.room import Room
 from pulizia.tools.base import Sample, Survey
 from pulizia.tools.original import lying_at
 from pulizia.tools.registry import tool_of
@@ -26,25 +26,25 @@ LONGEST_MENDED_S, MEND_REACH_S = 0.1, 0.03
 MOST_LISTENED_S = 10.0  # of marked noise, to tell whether it is digital silence
 
 
-class RepairDesk:
-    """The part of the studio that adds and changes steps."""
+class RepairService:
+    """The part of the session that adds and changes steps."""
 
-    def __init__(self, room: Room) -> None:
-        self.room = room
+    def __init__(self, session: SessionCore) -> None:
+        self.session = session
 
     def take_as_noise(self) -> None:
         """Learn the marked noise: into the selected Noise step, or into a new one over everything."""
-        chain, owner, selection = self.room.owner_chain, self.room.owner, self.room.owner_selection
+        chain, owner, selection = self.session.owner_chain, self.session.owner, self.session.owner_selection
         if chain is None or owner is None:
             return
         if selection is None:
-            self.room.say(tr("Select half a second or more with only noise first."), bad=True)
+            self.session.say(tr("Select half a second or more with only noise first."), bad=True)
             return
         rate = owner.rate
         place = (selection.span.start / rate, selection.span.stop / rate)
         if selection.span.frames < SHORTEST_NOISE_S * rate:
             ms = 1000 * selection.span.frames / rate
-            self.room.say(
+            self.session.say(
                 tr("The noise sample is {ms:.0f} ms long. Select at least 50 ms, better half a second.", ms=ms),
                 bad=True,
             )
@@ -56,32 +56,32 @@ class RepairDesk:
 
         def done(silent: object) -> None:
             if silent:
-                self.room.say(
+                self.session.say(
                     tr("The noise sample is digital silence. Select a section where the noise is heard."), bad=True
                 )
-            elif self.room.owner is not None and self.room.owner.id == owner.id:
+            elif self.session.owner is not None and self.session.owner.id == owner.id:
                 self._learn_noise(place)
 
-        self.room.job(is_silent, tr("Listening to the noise"), done)
+        self.session.job(is_silent, tr("Listening to the noise"), done)
 
     def _learn_noise(self, place: tuple[float, float]) -> None:
-        owner, step = self.room.owner, self.room.step
+        owner, step = self.session.owner, self.session.step
         if owner is None:
             return
         if step is not None and step.tool_id == "noise":
             known = getattr(step.settings, "profile_spans_s", ())
             others = [span for span in known if span[1] <= place[0] or span[0] >= place[1]]
             changes = {"profile_spans_s": tuple(sorted([*others, place])), "profile_levels": ()}
-            self.room.document.change_settings(owner.id, step.id, **changes)
-            self.room.document.history.settle()
+            self.session.document.change_settings(owner.id, step.id, **changes)
+            self.session.document.history.settle()
         else:
-            step = self.room.document.add_step(owner.id, "noise", {"profile_spans_s": [list(place)]})
-            self.room.step_id = step.id
-            self.room.events.selection.emit()
+            step = self.session.document.add_step(owner.id, "noise", {"profile_spans_s": [list(place)]})
+            self.session.step_id = step.id
+            self.session.events.selection.emit()
 
     def drop_sample(self, sample: Sample) -> None:
         """Learn no longer from a sample: one that was given goes, one that was found is rejected."""
-        step, owner = self.room.step, self.room.owner
+        step, owner = self.session.step, self.session.owner
         if step is None or owner is None:
             return
         name = step.tool.sample_field if sample.by_hand else step.tool.reject_field
@@ -92,17 +92,17 @@ class RepairDesk:
 
     def accept_rejected(self) -> None:
         """Learn from what was rejected again."""
-        if self.room.step is not None:
-            self._set(**{self.room.step.tool.reject_field: ()})
+        if self.session.step is not None:
+            self._set(**{self.session.step.tool.reject_field: ()})
 
     def find_sections(self) -> None:
         """Find the sections again where they were set by hand."""
-        if self.room.step is not None:
-            self._set(**{self.room.step.tool.edge_field: ()})
+        if self.session.step is not None:
+            self._set(**{self.session.step.tool.edge_field: ()})
 
     def move_edge(self, step: Step, edges: Sequence[int], index: int, frame: int) -> None:
         """Let a section begin at another frame; ``edges`` are the beginnings as they are now."""
-        owner = self.room.owner
+        owner = self.session.owner
         if owner is None:
             return
         least = round(SHORTEST_SECTION_S * owner.rate)
@@ -111,11 +111,11 @@ class RepairDesk:
         moved = [*edges[:index], min(max(frame, low), max(low, high)), *edges[index + 1 :]]
         ends = [0, *moved, owner.frames]
         sections = tuple((round(a / owner.rate, 4), round(b / owner.rate, 4)) for a, b in pairwise(ends))
-        self.room.document.change_settings(owner.id, step.id, **{step.tool.edge_field: sections})
+        self.session.document.change_settings(owner.id, step.id, **{step.tool.edge_field: sections})
 
     def edges_of(self, step: Step, found: Survey | None) -> tuple[int, ...]:
         """Frames at which the sections of a step begin after the first: those set by hand, else those found."""
-        owner = self.room.owner
+        owner = self.session.owner
         name = step.tool.edge_field
         if not name or owner is None or not step.tool.applies(step.settings, name):
             return ()
@@ -125,28 +125,28 @@ class RepairDesk:
         return found.edges if found is not None else ()
 
     def _set(self, **changes: object) -> None:
-        step, owner = self.room.step, self.room.owner
+        step, owner = self.session.step, self.session.owner
         if step is not None and owner is not None:
-            self.room.document.change_settings(owner.id, step.id, **changes)
-            self.room.document.history.settle()
+            self.session.document.change_settings(owner.id, step.id, **changes)
+            self.session.document.history.settle()
 
     def add_tool(self, tool_id: str, *, on_selection: bool) -> None:
         """Add a step of a tool, over everything or over the selection."""
-        owner = self.room.owner
+        owner = self.session.owner
         if owner is None:
             return
-        spans = (self.room.owner_selection.span,) if on_selection and self.room.owner_selection else None
-        band = self.room.owner_selection.band_hz if on_selection and self.room.owner_selection else None
+        spans = (self.session.owner_selection.span,) if on_selection and self.session.owner_selection else None
+        band = self.session.owner_selection.band_hz if on_selection and self.session.owner_selection else None
         begins = dict(tool_of(tool_id).begins_with)
-        step = self.room.document.add_step(owner.id, tool_id, begins, spans=spans, band_hz=band)
-        self.room.step_id = step.id
-        self.room.events.selection.emit()
+        step = self.session.document.add_step(owner.id, tool_id, begins, spans=spans, band_hz=band)
+        self.session.step_id = step.id
+        self.session.events.selection.emit()
 
     def take_as_blot(self) -> None:
         """Add the marked area to the selected Blots step, or to a new one."""
-        owner, selection, step = self.room.owner, self.room.owner_selection, self.room.step
+        owner, selection, step = self.session.owner, self.session.owner_selection, self.session.step
         if owner is None or selection is None or selection.band_hz is None:
-            self.room.say(
+            self.session.say(
                 tr("Select an area in the sonogram first: drag over time and frequency, or draw freely with Alt held."),
                 bad=True,
             )
@@ -157,22 +157,22 @@ class RepairDesk:
         area = tuple((round(t, 5), round(min(hz, rate / 2), 2)) for t, hz in selection.outline or corners)
         if step is not None and step.tool_id == "blots":
             known = step.settings.areas  # type: ignore[attr-defined]
-            self.room.document.change_settings(owner.id, step.id, areas=(*known, area))
-            self.room.document.history.settle()
+            self.session.document.change_settings(owner.id, step.id, areas=(*known, area))
+            self.session.document.history.settle()
         else:
-            step = self.room.document.add_step(owner.id, "blots", {"areas": [area]})
-            self.room.step_id = step.id
-        self.room.clear_selection()
+            step = self.session.document.add_step(owner.id, "blots", {"areas": [area]})
+            self.session.step_id = step.id
+        self.session.clear_selection()
 
     def mend_selection(self) -> None:
         """Repair the marked moment whatever the finder says: in the selected Clicks step, or a new one there."""
-        owner, selection, step = self.room.owner, self.room.owner_selection, self.room.step
+        owner, selection, step = self.session.owner, self.session.owner_selection, self.session.step
         if owner is None or selection is None:
-            self.room.say(tr("Select the click first; a few milliseconds are enough."), bad=True)
+            self.session.say(tr("Select the click first; a few milliseconds are enough."), bad=True)
             return
         rate = owner.rate
         if selection.span.frames > LONGEST_MENDED_S * rate:
-            self.room.say(
+            self.session.say(
                 tr(
                     "Select at most {longest_mended_s:.0f} ms around the click.",
                     longest_mended_s=1000 * LONGEST_MENDED_S,
@@ -183,18 +183,18 @@ class RepairDesk:
         place = (selection.span.start / rate, selection.span.stop / rate)
         if step is not None and step.tool_id == "clicks":
             mended = tuple(sorted({*step.settings.mend_s, place}))  # type: ignore[attr-defined]
-            self.room.document.change_settings(owner.id, step.id, mend_s=mended)
-            self.room.document.history.settle()
+            self.session.document.change_settings(owner.id, step.id, mend_s=mended)
+            self.session.document.history.settle()
             return
         reach = round(MEND_REACH_S * rate)
         around = Span(max(0, selection.span.start - reach), min(owner.frames, selection.span.stop + reach))
-        step = self.room.document.add_step(owner.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
-        self.room.step_id = step.id
-        self.room.events.selection.emit()
+        step = self.session.document.add_step(owner.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
+        self.session.step_id = step.id
+        self.session.events.selection.emit()
 
     def put_back(self, recording_id: str, media: OpenMedia, same: SameSound, span: Span | None) -> None:
         """Put a raw recording that was found in the place of a stretch, or of everything."""
-        document = self.room.document
+        document = self.session.document
         recording = document.project.recording(recording_id)
         start = span.start / recording.rate if span else 0.0
         with document.history.one_deed(tr("Restore from {name}", name=media.path.name)):
@@ -202,34 +202,34 @@ class RepairDesk:
             step = document.add_step(
                 recording_id, "original", lying_at(media.fingerprint, same, start), spans=(span,) if span else None
             )
-        self.room.choose_recording(recording_id)
-        self.room.choose_step(step.id)
-        self.room.say(
+        self.session.choose_recording(recording_id)
+        self.session.choose_step(step.id)
+        self.session.say(
             tr("{name} is in place. Switch the step off to hear what was there before.", name=media.path.name)
         )
 
     def trim_to_selection(self) -> None:
         """Let what is marked be the programme; the rest stays in the recording, and is not delivered."""
-        recording, selection = self.room.recording, self.room.selection
+        recording, selection = self.session.recording, self.session.selection
         if recording is None or selection is None:
-            self.room.say(tr("Select what to keep first."), bad=True)
+            self.session.say(tr("Select what to keep first."), bad=True)
             return
         try:
-            self.room.document.trim(recording.id, selection.span)
+            self.session.document.trim(recording.id, selection.span)
         except PuliziaError as error:
-            self.room.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             return
-        self.room.clear_selection()
+        self.session.clear_selection()
 
     def untrim(self) -> None:
         """Let all of the recording be the programme again."""
-        if self.room.recording is not None:
-            self.room.document.trim(self.room.recording.id, None)
+        if self.session.recording is not None:
+            self.session.document.trim(self.session.recording.id, None)
 
     def give_back(self) -> None:
         """Give the original back in the selection."""
-        if self.room.owner is None or self.room.owner_selection is None:
-            self.room.say(tr("Select the words to restore first."), bad=True)
+        if self.session.owner is None or self.session.owner_selection is None:
+            self.session.say(tr("Select the words to restore first."), bad=True)
             return
-        if not self.room.document.give_back(self.room.owner.id, self.room.owner_selection.span):
-            self.room.say(tr("No step applies to the selection: it is already the original."))
+        if not self.session.document.give_back(self.session.owner.id, self.session.owner_selection.span):
+            self.session.say(tr("No step applies to the selection: it is already the original."))

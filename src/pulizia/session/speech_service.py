@@ -12,9 +12,9 @@ from pulizia.measure.speech_spans import REACH_AFTER_S, REACH_BEFORE_S, SpeechSp
 from pulizia.measure.voices import voices_of
 from pulizia.project import speech_edits
 from pulizia.project.clips import Lane, Programme
-from pulizia.session.assembly_desk import CROSS_S, AssemblyDesk
+from pulizia.session.assembly_service import CROSS_S, AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import LATER, SOON, Job
-from pulizia.session.room import Room
 from pulizia.tools import breaths
 from pulizia.units import format_number, seconds_to_frames
 from pulizia.words import plural, tr
@@ -25,20 +25,20 @@ BREATH_EDGE_S = 0.02
 USUAL_PAUSE_S = 0.6
 
 
-class SpeechDesk:
+class SpeechService:
     """Listens to the recordings of the programme in the background, and edits by what it has heard."""
 
-    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
-        self._room, self._assembly = room, assembly
+    def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
+        self._session, self._assembly = session, assembly
         self._known: OrderedDict[str, SpeechSpans] = OrderedDict()  # by the content of a file
         self._wanted: set[str] = set()
-        room.events.document.connect(lambda: self.want() if assembly.is_open else None)
+        session.events.document.connect(lambda: self.want() if assembly.is_open else None)
 
     # -- listening
 
     def of(self, recording_id: str) -> SpeechSpans | None:
         """Where a recording speaks, when it has been listened to."""
-        media = self._room.document.media.get(recording_id)
+        media = self._session.document.media.get(recording_id)
         return self._known.get(media.source.key) if media is not None else None
 
     def want(self) -> None:
@@ -49,7 +49,7 @@ class SpeechDesk:
 
     def listen(self, recording_id: str, priority: int, then: Callable[[], None]) -> None:
         """Listen to a recording, unless it is known; ``then`` is called once it is."""
-        media = self._room.document.media.get(recording_id)
+        media = self._session.document.media.get(recording_id)
         if media is None or (media.source.key in self._wanted and priority == LATER):
             return
         key, source = media.source.key, media.source
@@ -62,14 +62,14 @@ class SpeechDesk:
             self._known[key] = found
             while len(self._known) > MOST_KEPT:
                 self._known.popitem(last=False)
-            self._room.events.surveys.emit()
+            self._session.events.surveys.emit()
             then()
 
         def failed(sentence: str) -> None:
             self._wanted.discard(key)
-            self._room.say(sentence, bad=True)
+            self._session.say(sentence, bad=True)
 
-        self._room.pool.submit(
+        self._session.pool.submit(
             lambda job: speech_spans(source, job.progress), title=tr("Listening for speech"), priority=priority,
             on_done=done, on_error=failed,
         )  # fmt: skip
@@ -79,17 +79,17 @@ class SpeechDesk:
         missing = [
             i
             for i in dict.fromkeys(c.recording_id for c in lane.clips if not c.tone)
-            if self.of(i) is None and i in self._room.document.media
+            if self.of(i) is None and i in self._session.document.media
         ]
         if not missing:
             return True
-        self._room.say(tr("Listening for speech. The edit follows at once."))
+        self._session.say(tr("Listening for speech. The edit follows at once."))
         for recording_id in missing:
             self.listen(recording_id, SOON, lambda: then() if self._is_heard(lane) else None)
         return False
 
     def _is_heard(self, lane: Lane) -> bool:
-        media = self._room.document.media
+        media = self._session.document.media
         return all(self.of(c.recording_id) is not None for c in lane.clips if not c.tone and c.recording_id in media)
 
     def spans_on(self, lane: Lane, *, guarded: bool = False) -> list[Span]:
@@ -101,7 +101,7 @@ class SpeechDesk:
 
         def of(recording_id: str) -> Sequence[Span]:
             if recording_id not in scaled:
-                found, media = self.of(recording_id), self._room.document.media.get(recording_id)
+                found, media = self.of(recording_id), self._session.document.media.get(recording_id)
                 rows = () if found is None else found.guarded if guarded else found.phrases
                 scale = programme.rate / media.source.rate if media is not None else 1.0
                 scaled[recording_id] = [Span(round(s.start * scale), round(s.stop * scale)) for s in rows]
@@ -116,20 +116,20 @@ class SpeechDesk:
         lane = self._assembly.lane
         if lane is None or not self._when_heard(lane, lambda: self.go(direction)):
             return
-        here = self._room.transport.position
+        here = self._session.transport.position
         starts = [s.start for s in self.spans_on(lane)]
         found = [s for s in starts if s > here] if direction > 0 else [s for s in starts if s < here]
         if found:
-            self._room.seek(found[0] if direction > 0 else found[-1])
+            self._session.seek(found[0] if direction > 0 else found[-1])
         else:
-            self._room.say(tr("There is no further phrase on this lane."))
+            self._session.say(tr("There is no further phrase on this lane."))
 
     def select_phrase(self, frame: int | None = None) -> None:
         """Select the phrase of the chosen lane at a frame, or at the playhead; in a pause, the pause."""
         lane = self._assembly.lane
         if lane is None or not self._when_heard(lane, lambda: self.select_phrase(frame)):
             return
-        at = self._room.transport.position if frame is None else frame
+        at = self._session.transport.position if frame is None else frame
         phrases = self.spans_on(lane)
         phrase = next((s for s in phrases if s.start <= at < s.stop), None)
         if phrase is None:
@@ -148,7 +148,7 @@ class SpeechDesk:
             return
         least = REACH_BEFORE_S + REACH_AFTER_S
         if longest_s < least:
-            self._room.say(
+            self._session.say(
                 tr("Pauses keep at least {least} s, so that no word is cut. Choose a longer one.", least=format_number(least, 2)),
                 bad=True,
             )  # fmt: skip
@@ -163,7 +163,7 @@ class SpeechDesk:
             return made
 
         if self._assembly.apply(tightened, tr("Tighten pauses")):
-            self._room.say(
+            self._session.say(
                 plural("1 pause shortened.", "{n} pauses shortened.", counted[0])
                 if counted[0]
                 else tr("No pause is longer than {longest} s.", longest=format_number(longest_s, 2))
@@ -171,11 +171,11 @@ class SpeechDesk:
 
     def lengthen(self, by_s: float) -> None:
         """Make the pause at the playhead longer with room tone."""
-        lane, programme, here = self._assembly.lane, self._assembly.programme, self._room.transport.position
+        lane, programme, here = self._assembly.lane, self._assembly.programme, self._session.transport.position
         if lane is None or programme is None or not self._when_heard(lane, lambda: self.lengthen(by_s)):
             return
         if any(s.start < here < s.stop for s in self.spans_on(lane)):
-            self._room.say(tr("The playhead is inside a phrase. Put it into a pause first."), bad=True)
+            self._session.say(tr("The playhead is inside a phrase. Put it into a pause first."), bad=True)
             return
         frames, cross = (seconds_to_frames(s, programme.rate) for s in (by_s, CROSS_S))
         wanted = lane.id
@@ -185,14 +185,14 @@ class SpeechDesk:
 
     def cut_breath(self) -> None:
         """Let room tone stand in the place of the breath nearest to the playhead on the chosen lane."""
-        lane, programme, here = self._assembly.lane, self._assembly.programme, self._room.transport.position
+        lane, programme, here = self._assembly.lane, self._assembly.programme, self._session.transport.position
         if lane is None or programme is None:
             return
         reach = seconds_to_frames(BREATH_REACH_S, programme.rate)
         clip = next((c for c in lane.clips if c.start - reach < here < c.stop + reach and not c.tone), None)
-        media = self._room.document.media.get(clip.recording_id) if clip is not None else None
+        media = self._session.document.media.get(clip.recording_id) if clip is not None else None
         if clip is None or media is None:
-            self._room.say(tr("Put the playhead near the breath first."), bad=True)
+            self._session.say(tr("Put the playhead near the breath first."), bad=True)
             return
         source, scale = media.source, media.source.rate / programme.rate
         middle = round(clip.heard_at(here) * scale)
@@ -208,7 +208,7 @@ class SpeechDesk:
             inside = [b for b in found if b.start < middle + near and middle - near < b.stop]
             breath = min(inside, key=lambda b: abs((b.start + b.stop) / 2 - middle), default=None)
             if breath is None:
-                self._room.say(tr("No breath was found near the playhead."), bad=True)
+                self._session.say(tr("No breath was found near the playhead."), bad=True)
                 return
             edge = seconds_to_frames(BREATH_EDGE_S, programme.rate)
             a, b = (round(clip.place_of(f / scale)) for f in (breath.start, breath.stop))
@@ -216,9 +216,9 @@ class SpeechDesk:
             cross = seconds_to_frames(CROSS_S / 2, programme.rate)
             change = lambda p: speech_edits.replace_with_tone(p, wanted, span, cross)  # noqa: E731
             if span.frames and self._assembly.apply(change, tr("Replace the breath")):
-                self._room.seek(span.start)
+                self._session.seek(span.start)
 
-        self._room.job(work, tr("Looking for the breath"), done)
+        self._session.job(work, tr("Looking for the breath"), done)
 
     def checkerboard(self) -> None:
         """Lay the phrases of two voices of the chosen lane onto two lanes, by recording, or by voice in one recording."""
@@ -230,17 +230,17 @@ class SpeechDesk:
         different = list(dict.fromkeys(owners))
         names = [tr("{name}, voice {number}", name=lane.name, number=n) for n in (1, 2)]
         if len(different) == 2:
-            recordings = {r.id: r.name for r in self._room.document.project.recordings}
+            recordings = {r.id: r.name for r in self._session.document.project.recordings}
             labels = [recordings.get(i, n) for i, n in zip(different, names, strict=True)]
             self._part(wanted, phrases, [different.index(i) for i in owners], labels)
             return
         sound = self._assembly.sound
         if len(different) != 1 or sound is None:
-            self._room.say(tr("Choose a lane with clips of one recording, or of two."), bad=True)
+            self._session.say(tr("Choose a lane with clips of one recording, or of two."), bad=True)
             return
         line = next(s.chain.before for s in sound.lanes if s.lane.id == wanted)
 
-        self._room.job(
+        self._session.job(
             lambda job: voices_of(line, phrases, job.progress), tr("Telling voices apart"),
             lambda voices: self._part(wanted, phrases, voices, names),
         )  # fmt: skip
@@ -252,7 +252,7 @@ class SpeechDesk:
     def _part(self, lane_id: str, phrases: list[Span], voices: list[int], names: list[str]) -> None:
         change = lambda p: speech_edits.checkerboard(p, lane_id, phrases, voices, names)  # noqa: E731
         if self._assembly.apply(change, tr("Part the voices")):
-            self._room.say(tr("The phrases of two voices lie on two lanes."))
+            self._session.say(tr("The phrases of two voices lie on two lanes."))
 
     # -- for the mouse
 

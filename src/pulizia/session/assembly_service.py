@@ -23,7 +23,7 @@ CUT_FADE_S = 0.01
 CROSS_S = 0.04
 
 
-class AssemblyDesk(AssemblyLanes):
+class AssemblyService(AssemblyLanes):
     """What is done to the programme.
 
     All methods are called on the interface's thread. Edits that cannot be made are said in a sentence and change nothing.
@@ -37,11 +37,11 @@ class AssemblyDesk(AssemblyLanes):
             return
         self.programme_id, self.lane_id, self.clip_ids, self.span = programme_id, None, frozenset(), None
         if self.is_heard:
-            self._room.transport.stop()
-            self._room.transport.loop = None
-            self._room.sync(same_place=False)
+            self._session.transport.stop()
+            self._session.transport.loop = None
+            self._session.sync(same_place=False)
             self.want_measures()
-        self._room.events.document.emit()
+        self._session.events.document.emit()
 
     def add_recording(self, recording: Recording, span: Span | None = None, at: int | None = None) -> None:
         """Lay a recording, or a stretch of it, onto the chosen lane at a frame, or behind its last clip."""
@@ -72,17 +72,17 @@ class AssemblyDesk(AssemblyLanes):
         """Lay a recording where its start time says, on the clock of the programme."""
         if self.programme is None:
             self.new_programme()
-        programme, media = self.programme, self._room.document.media.get(recording.id)
+        programme, media = self.programme, self._session.document.media.get(recording.id)
         if programme is None or media is None:
             return
         began = broadcast_of(media).frames_since_midnight
         if not began:
-            self._room.say(tr("{name} has no start time.", name=recording.name), bad=True)
+            self._session.say(tr("{name} has no start time.", name=recording.name), bad=True)
             return
         start_s = Fraction(began, recording.rate) + Fraction(recording.kept.start, recording.rate)
         at = round((start_s - programme.start_frame / programme.picture_rate) * programme.rate)
         if at < 0:
-            self._room.say(
+            self._session.say(
                 tr("{name} begins before the programme. Set an earlier start of the programme.", name=recording.name),
                 bad=True,
             )
@@ -91,7 +91,7 @@ class AssemblyDesk(AssemblyLanes):
 
     def split(self) -> None:
         """Part the clips under the playhead: the selected ones, or all."""
-        here = self._room.transport.position
+        here = self._session.transport.position
         programme = self.programme
         if programme is None:
             return
@@ -112,33 +112,33 @@ class AssemblyDesk(AssemblyLanes):
         if span is None and clips:
             span = Span(clips[0].start, max(c.stop for c in clips))
         if span is None:
-            self._room.say(tr("Select clips or a section first."), bad=True)
+            self._session.say(tr("Select clips or a section first."), bad=True)
             return
         first, last = span.start, span.stop
         if self.apply(lambda p: edits.ripple_delete(p, first, last), tr("Delete and close the gap")):
             self.select_span(0, 0)
-            self._room.seek(first)
+            self._session.seek(first)
 
     def close_gap(self) -> None:
         """Move everything behind the gap under the playhead up to it."""
-        programme, here = self.programme, self._room.transport.position
+        programme, here = self.programme, self._session.transport.position
         if programme is None:
             return
         stops = [c.stop for lane in programme.lanes for c in lane.clips if c.stop <= here]
         starts = [c.start for lane in programme.lanes for c in lane.clips if c.start >= here]
         under = any(c.start < here < c.stop for lane in programme.lanes for c in lane.clips)
         if under or not starts or min(starts) == max(stops, default=0):
-            self._room.say(tr("There is no gap at the playhead."), bad=True)
+            self._session.say(tr("There is no gap at the playhead."), bad=True)
             return
         first, last = max(stops, default=0), min(starts)
         self.apply(lambda p: edits.ripple_delete(p, first, last), tr("Close the gap"))
 
     def trim_to_head(self, side: str) -> None:
         """Let the selected clips begin ("start") or end ("stop") at the playhead."""
-        here = self._room.transport.position
+        here = self._session.transport.position
         chosen = [c for c in self.clips if c.start < here < c.stop]
         if not chosen:
-            self._room.say(tr("Select a clip that lies under the playhead first."), bad=True)
+            self._session.say(tr("Select a clip that lies under the playhead first."), bad=True)
             return
 
         def trimmed(programme: Programme) -> Programme:
@@ -208,13 +208,13 @@ class AssemblyDesk(AssemblyLanes):
 
     def insert(self) -> None:
         """Paste the copied clips at the playhead; all behind it moves on to make room."""
-        programme, here = self.programme, self._room.transport.position
+        programme, here = self.programme, self._session.transport.position
         if programme is None or not self._copied:
             return
         first = self._copied[0][1].start
-        room = max(c.stop for _, c in self._copied) - first
-        with self._room.document.history.one_deed(tr("Insert clips")):
-            self.apply(lambda p: edits.insert_time(p, here, room), tr("Insert clips"))
+        length = max(c.stop for _, c in self._copied) - first
+        with self._session.document.history.one_deed(tr("Insert clips")):
+            self.apply(lambda p: edits.insert_time(p, here, length), tr("Insert clips"))
             self.paste()
 
     def set_line(self, clip_id: str, points: tuple[tuple[int, float], ...]) -> bool:
@@ -256,12 +256,12 @@ class AssemblyDesk(AssemblyLanes):
 
     def go_to_cut(self, direction: int) -> None:
         """Put the playhead at the next (1) or previous (-1) beginning or end of a clip."""
-        programme, here = self.programme, self._room.transport.position
+        programme, here = self.programme, self._session.transport.position
         if programme is None:
             return
         places = [f for f in edits.cuts(programme) if (f > here if direction > 0 else f < here)]
         if places:
-            self._room.seek(places[0] if direction > 0 else places[-1])
+            self._session.seek(places[0] if direction > 0 else places[-1])
 
     def set_fade(self, side: str, frames: int, law: Law | None = None, clip_ids: Collection[str] | None = None) -> None:
         """Set the fade at a side of the selected clips, or of others."""
@@ -275,7 +275,7 @@ class AssemblyDesk(AssemblyLanes):
         """Let each selected clip and the one it follows pass into each other around their cut."""
         programme = self.programme
         if programme is None or not self.clips:
-            self._room.say(tr("Select the clip behind the cut first."), bad=True)
+            self._session.say(tr("Select the clip behind the cut first."), bad=True)
             return
         frames = seconds_to_frames(CROSS_S, programme.rate)
 
@@ -290,12 +290,12 @@ class AssemblyDesk(AssemblyLanes):
         """Lay room tone into the gaps of the chosen lane, of the recordings beside each."""
         programme, lane = self.programme, self.lane
         if programme is None or lane is None or all(c.tone for c in lane.clips):
-            self._room.say(tr("Choose a lane with clips first."), bad=True)
+            self._session.say(tr("Choose a lane with clips first."), bad=True)
             return
         wanted, cross = lane.id, seconds_to_frames(CROSS_S, programme.rate)
         count = len(edits.gaps(lane, lane.frames))
         if self.apply(lambda p: edits.fill_gaps(p, wanted, cross=cross), tr("Fill gaps with room tone")):
-            self._room.say(
+            self._session.say(
                 plural("1 gap filled with room tone.", "{n} gaps filled with room tone.", count)
                 if count
                 else tr("This lane has no gaps.")
@@ -323,7 +323,7 @@ class AssemblyDesk(AssemblyLanes):
 
     def paste(self) -> None:
         """Lay the copied clips at the playhead, on their lanes."""
-        programme, here = self.programme, self._room.transport.position
+        programme, here = self.programme, self._session.transport.position
         if programme is None or not self._copied:
             return
         shift = here - self._copied[0][1].start
@@ -340,4 +340,4 @@ class AssemblyDesk(AssemblyLanes):
 
     def settle(self) -> None:
         """A drag has ended: the next one is an entry of its own."""
-        self._room.document.history.settle()
+        self._session.document.history.settle()

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The tide of a strip: the level of what its step takes away, along the lower edge."""
+"""The level of what its step takes away, along the lower edge."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from pulizia.audio.source import DifferenceSource
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import TimeAxis
-from pulizia.desktop.bench.wave_image import indexed_image, tide_codes, tide_heights, token_table
+from pulizia.desktop.bench.wave_image import indexed_image, removed_codes, removed_heights, token_table
 from pulizia.desktop.theme import theme
 from pulizia.score.chain import Stage
 from pulizia.session.jobs import Job
@@ -23,7 +23,7 @@ def taken_by(stage: Stage) -> DifferenceSource:
     return DifferenceSource(stage.upstream, stage)
 
 
-def draw_tide(
+def draw_removed(
     painter: QPainter,
     box: QRectF,
     plot: QRectF,
@@ -37,7 +37,7 @@ def draw_tide(
     """Draw what is in view of a strip's ``box``; ``filled`` is the selected strip."""
     taken = taken_by(stage)
     picture = pictures.of(taken, levels_only=True)
-    token, name, most = "tide" if filled else "verd_soft", theme().name, int(box.height()) - 3
+    token, name, most = "removed" if filled else "verd_soft", theme().name, int(box.height()) - 3
     table = token_table(token)
 
     def key_of(place: Place) -> Hashable:
@@ -48,8 +48,8 @@ def draw_tide(
     def work_of(place: Place) -> Callable[[Job], QImage]:
         def work(job: Job) -> QImage:
             job.progress(0.0)
-            heights = tide_heights(picture, place.start, place.frames_per_pixel, TILE_COLUMNS)
-            return indexed_image(tide_codes(heights * most, most), table)
+            heights = removed_heights(picture, place.start, place.frames_per_pixel, TILE_COLUMNS)
+            return indexed_image(removed_codes(heights * most, most), table)
 
         return work
 

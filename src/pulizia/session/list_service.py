@@ -21,19 +21,19 @@ from pulizia.media.facts import MediaFacts, media_facts
 from pulizia.media.write import write_bytes
 from pulizia.project.clips import Programme
 from pulizia.project.model import Recording
-from pulizia.session.assembly_desk import AssemblyDesk
-from pulizia.session.file_desk import FileDesk
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
+from pulizia.session.file_service import FileService
 from pulizia.session.jobs import Job
 from pulizia.session.programme_pieces import rendered_clips
-from pulizia.session.room import Room
 from pulizia.words import plural, tr
 
 
-class ListDesk:
-    """The part of the studio that deals with edit lists."""
+class ListService:
+    """The part of the session that deals with edit lists."""
 
-    def __init__(self, room: Room, files: FileDesk, assembly: AssemblyDesk) -> None:
-        self._room, self._files, self._assembly = room, files, assembly
+    def __init__(self, session: SessionCore, files: FileService, assembly: AssemblyService) -> None:
+        self._session, self._files, self._assembly = session, files, assembly
 
     def open(
         self, path: Path, folders: Sequence[Path], done: Callable[[Assembled], None], *, rate: Fraction | None = None,
@@ -48,7 +48,7 @@ class ListDesk:
             words = tr("{name} was opened.", name=path.name)
             if missing:
                 words += " " + plural("1 medium is missing and silent.", "{n} media are missing and silent.", missing)
-            self._room.say(words, bad=bool(missing))
+            self._session.say(words, bad=bool(missing))
             done(found)
 
         self._read(path, folders, made, rate=rate, drop=drop, prefer_field=prefer_field)
@@ -57,7 +57,7 @@ class ListDesk:
         """Bring the programme of the assembly into the order of a new cut, as one entry of history."""
         old = self._assembly.programme
         if old is None:
-            self._room.say(tr("Open the programme that is to be conformed first."), bad=True)
+            self._session.say(tr("Open the programme that is to be conformed first."), bad=True)
             return
 
         def made(found: Assembled) -> None:
@@ -70,20 +70,20 @@ class ListDesk:
                 replace(conformed.programme, received=found.programme.received),
                 tr("Conform to {name}", name=path.name),
             )
-            self._room.say(
+            self._session.say(
                 tr("{moved} moved, {trimmed} trimmed, {new} new, {gone} gone.", moved=conformed.count("moved"),
                    trimmed=conformed.count("trimmed"), new=conformed.count("new"), gone=conformed.count("gone"))
             )  # fmt: skip
             done(found, conformed)
 
-        inside = [r.path for r in self._room.document.project.recordings if r.id in self._room.document.media]
+        inside = [r.path for r in self._session.document.project.recordings if r.id in self._session.document.media]
         self._read(path, [*folders, *inside], made, clock=old.rate, rate=old.picture_rate, drop=old.drop_frame or None)
 
     def _read(
         self, path: Path, folders: Sequence[Path], done: Callable[[Assembled], None], *, rate: Fraction | None = None,
         drop: bool | None = None, prefer_field: bool = False, clock: int | None = None,
     ) -> None:  # fmt: skip
-        known = self._room.document.project.recordings
+        known = self._session.document.project.recordings
         beside = path.with_name(f"{path.stem}-media")
 
         def extract_to(name: str) -> Path:
@@ -99,11 +99,11 @@ class ListDesk:
                 progress=lambda share: job.progress(0.1 + 0.9 * share),
             )  # fmt: skip
 
-        self._room.job(work, tr("Opening {name}", name=path.name), done)
+        self._session.job(work, tr("Opening {name}", name=path.name), done)
 
     def _add(self, found: Assembled, programme: Programme, what: str) -> None:
         """Recordings and programme in one go; their files are opened behind it."""
-        document = self._room.document
+        document = self._session.document
         with document.history.one_deed(what):
             document.add_recordings(found.recordings, what)
             document.edit_programme(programme, what)
@@ -120,9 +120,9 @@ class ListDesk:
         """Write the programme as a list; ``rendered`` writes each clip into a folder beside it and names these files."""
         programme, sound = self._assembly.programme, self._assembly.sound
         if programme is None or sound is None:
-            self._room.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
+            self._session.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
             return
-        recordings = {r.id: r for r in self._room.document.project.recordings}
+        recordings = {r.id: r for r in self._session.document.project.recordings}
         inputs = [r.path for r in recordings.values()]
         folder = path.with_name(f"{path.stem}-clips")
 
@@ -138,7 +138,7 @@ class ListDesk:
                     target = folder / f"{row.piece.name}.wav"
                     check_output(target, inputs=inputs, overwrite=True)
                     write_source(
-                        row.piece.source, target, Deliverable(sample_format="int24"), lambda _share: None, said=row.piece.said,
+                        row.piece.source, target, Deliverable(sample_format="int24"), lambda _share: None, metadata=row.piece.metadata,
                         loudness=Loudness(),
                     )  # fmt: skip
                     source = row.piece.source
@@ -151,24 +151,26 @@ class ListDesk:
             return found.count
 
         def done(count: int) -> None:
-            self._room.say(plural("1 event written to {name}.", "{n} events written to {name}.", count, name=path.name))
+            self._session.say(
+                plural("1 event written to {name}.", "{n} events written to {name}.", count, name=path.name)
+            )
 
-        self._room.job(work, tr("Writing {name}", name=path.name), done)
+        self._session.job(work, tr("Writing {name}", name=path.name), done)
 
     def save_received(self, path: Path) -> None:
         """Write the list that the programme was made of, word for word."""
         programme = self._assembly.programme
         received = programme.received if programme is not None else None
         if received is None or not received.content:
-            self._room.say(tr("No edit list is kept with this programme."), bad=True)
+            self._session.say(tr("No edit list is kept with this programme."), bad=True)
             return
         try:
-            check_output(path, inputs=[r.path for r in self._room.document.project.recordings], overwrite=True)
+            check_output(path, inputs=[r.path for r in self._session.document.project.recordings], overwrite=True)
             write_bytes(path, received.content)
         except PuliziaError as error:
-            self._room.say(str(error), bad=True)
+            self._session.say(str(error), bad=True)
         else:
-            self._room.say(tr("Saved as {name}.", name=path.name))
+            self._session.say(tr("Saved as {name}.", name=path.name))
 
 
 def facts_or_none(recording: Recording) -> MediaFacts | None:

@@ -20,7 +20,7 @@ from pulizia.session.document import Document
 from pulizia.session.heard import Heard, Listening
 from pulizia.session.heard_subject import OtherSubject, Selection
 from pulizia.session.jobs import SOON, Job, JobPool, Post
-from pulizia.session.measure_desk import MeasureDesk
+from pulizia.session.measure_service import MeasureService
 from pulizia.session.measured import Measured
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.subject import Subject
@@ -29,8 +29,8 @@ from pulizia.units import db_to_gain
 from pulizia.words import tr
 
 
-class Room(Measured):
-    """What all desks share: the document, work in the background, what is current and what is heard.
+class SessionCore(Measured):
+    """What all services share: the document, work in the background, what is current and what is heard.
 
     All methods are called on the interface's thread.
     """
@@ -60,7 +60,7 @@ class Room(Measured):
         self.only_channel: int | None = None  # the one of several channels that is heard; None for all of them
         self._targets: dict[str, Target] = {}
         self._told_cleaned: set[str] = set()
-        self._desk = MeasureDesk(
+        self._service = MeasureService(
             self.document, self.peaks, self.pool, post, measured=self._measured,
             grown=self.events.pictures.emit, failed=lambda text: self.say(text, bad=True),
         )  # fmt: skip
@@ -290,7 +290,7 @@ class Room(Measured):
         """Gain on After that makes it as loud as Before; 0 until both are measured."""
         if self.other is not None and (self.owner is None or self.owner.kind != "programme"):
             return 0.0  # Before is the programme without the steps of one recording or lane
-        return self._desk.match_gain_db(self.subject_id or "")
+        return self._service.match_gain_db(self.subject_id or "")
 
     def sync(self, *, same_place: bool = True) -> None:
         """Give the transport what is to be heard now."""

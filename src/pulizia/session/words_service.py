@@ -16,9 +16,9 @@ from pulizia.measure.same_words import LONGEST_S, SHORTEST_S, Described, SameWor
 from pulizia.project.clips import Clip, Programme
 from pulizia.project.speech_edits import Taken, borrow
 from pulizia.project.warped import checked
-from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
-from pulizia.session.room import Room
 from pulizia.units import format_number, seconds_to_frames
 from pulizia.words import plural, tr
 
@@ -59,11 +59,11 @@ class OtherTakes:
     takes: tuple[OtherTake, ...]
 
 
-class WordsDesk:
+class WordsService:
     """Looks for the selected words in all recordings of the project."""
 
-    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
-        self._room, self._assembly = room, assembly
+    def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
+        self._session, self._assembly = session, assembly
         self._known: OrderedDict[str, Described] = OrderedDict()  # by the content of a file
 
     def look(self, done: Callable[[OtherTakes], None]) -> None:
@@ -72,7 +72,7 @@ class WordsDesk:
         if programme is None or asked is None:
             return
         lane_id, span, clip = asked
-        document, rate = self._room.document, programme.rate
+        document, rate = self._session.document, programme.rate
         media = {r.id: document.media[r.id].source for r in document.project.recordings if r.id in document.media}
         sounds = {i: chain.after for i in media if (chain := document.chain_or_none(i)) is not None}
         names = {r.id: r.name for r in document.project.recordings}
@@ -103,12 +103,12 @@ class WordsDesk:
 
         def told(found: list[OtherTake]) -> None:
             if found:
-                self._room.say(plural("Found 1 other take.", "Found {n} other takes.", len(found)))
+                self._session.say(plural("Found 1 other take.", "Found {n} other takes.", len(found)))
                 done(OtherTakes(programme.id, lane_id, span, clip, tuple(found)))
             else:
-                self._room.say(tr("These words were not found in the recordings of the project."), bad=True)
+                self._session.say(tr("These words were not found in the recordings of the project."), bad=True)
 
-        self._room.job(work, tr("Looking for these words"), told)
+        self._session.job(work, tr("Looking for these words"), told)
 
     def hear(self, found: OtherTakes, number: int) -> None:
         """Hear a take in its place, with a run-up, without laying it there."""
@@ -116,23 +116,23 @@ class WordsDesk:
         if programme is None:
             return
         made = self._with(programme, found, number)
-        sound = self._room.document.sounds.put_together(
-            made, lambda i: chain.after if (chain := self._room.document.chain_or_none(i)) is not None else None
+        sound = self._session.document.sounds.put_together(
+            made, lambda i: chain.after if (chain := self._session.document.chain_or_none(i)) is not None else None
         )
         before, behind = (seconds_to_frames(s, programme.rate) for s in (RUN_UP_S, RUN_OUT_S))
-        self._room.transport.stop()
+        self._session.transport.stop()
         self._assembly.instead = sound.after
-        self._room.sync()
-        self._room.transport.play(max(0, found.span.start - before), min(programme.frames, found.span.stop + behind))
-        self._room.events.listening.emit()
+        self._session.sync()
+        self._session.transport.play(max(0, found.span.start - before), min(programme.frames, found.span.stop + behind))
+        self._session.events.listening.emit()
 
     def end_hearing(self) -> None:
         """Hear the programme as it is again."""
         if self._assembly.instead is not None:
-            self._room.transport.stop()
+            self._session.transport.stop()
             self._assembly.instead = None
-            self._room.sync()
-            self._room.events.listening.emit()
+            self._session.sync()
+            self._session.events.listening.emit()
 
     def put(self, found: OtherTakes, number: int) -> None:
         """Lay a take into its place, as one entry of history."""
@@ -142,11 +142,11 @@ class WordsDesk:
             return
         take = found.takes[number]
         if self._assembly.apply(lambda p: self._with(p, found, number), tr("Take words from another take")):
-            self._room.seek(max(0, found.span.start - seconds_to_frames(RUN_UP_S, programme.rate)))
-            said = tr(
+            self._session.seek(max(0, found.span.start - seconds_to_frames(RUN_UP_S, programme.rate)))
+            sentence = tr(
                 "The words are those of {name} now, fitted to the length of what was there.", name=take.taken.name
             )
-            self._room.say(said)
+            self._session.say(sentence)
 
     def _asked(self) -> tuple[str, Span, Clip] | None:
         """The lane, the section and its clip; a refusal is said."""
@@ -159,8 +159,8 @@ class WordsDesk:
         clip = None
         if span is not None:
             clip = next((c for c in lane.clips if c.start <= span.start and span.stop <= c.stop and not c.tone), None)
-        if span is None or clip is None or clip.recording_id not in self._room.document.media:
-            self._room.say(
+        if span is None or clip is None or clip.recording_id not in self._session.document.media:
+            self._session.say(
                 tr("Select the words inside one clip first: drag over them, or press W for the phrase."), bad=True
             )
             return None
@@ -172,13 +172,13 @@ class WordsDesk:
     def _say_length(self) -> None:
         words = tr("Words can be looked for that last {least} to {most} s. Select such a section.",
                    least=format_number(SHORTEST_S, 2), most=format_number(LONGEST_S, 0))  # fmt: skip
-        self._room.say(words, bad=True)
+        self._session.say(words, bad=True)
 
     def _now(self, found: OtherTakes) -> Programme | None:
         programme = self._assembly.programme
         lanes = programme.lanes if programme is not None and programme.id == found.programme_id else ()
         if programme is None or not any(la.id == found.lane_id and found.clip in la.clips for la in lanes):
-            self._room.say(tr("The programme has changed meanwhile. Look for the words again."), bad=True)
+            self._session.say(tr("The programme has changed meanwhile. Look for the words again."), bad=True)
             return None
         return programme
 

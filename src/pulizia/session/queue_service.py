@@ -19,9 +19,9 @@ from pulizia.media.write import write_text
 from pulizia.report.clip_table import ClipRow
 from pulizia.report.loudness_report import report_csv, report_html, report_json
 from pulizia.score.steps import Step
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import SOON, Job
 from pulizia.session.orders import Order, OrderFile, Stage, interrupted
-from pulizia.session.room import Room
 from pulizia.session.subject import Subject
 from pulizia.words import plural, tr
 
@@ -31,16 +31,16 @@ def step_words(steps: Sequence[Step]) -> tuple[str, ...]:
     return tuple(f"{s.tool.title}: {s.tool.caption(s.settings)}" for s in steps if s.enabled)
 
 
-class QueueDesk:
+class QueueService:
     """Works through orders in the background; the event "queue" tells of every change."""
 
-    def __init__(self, room: Room) -> None:
-        self.room = room
+    def __init__(self, session: SessionCore) -> None:
+        self.session = session
         self.orders: list[Order] = []
         self._job: Job | None = None
         self._file = OrderFile(state_folder("orders"))
         self._recordings: frozenset[str] = frozenset()
-        room.document.listen(self._look_for_interrupted)
+        session.document.listen(self._look_for_interrupted)
 
     @property
     def is_working(self) -> bool:
@@ -59,7 +59,7 @@ class QueueDesk:
         waiting = {o.path for o in self.orders if o.stage in (Stage.WAITING, Stage.WORKING)}
         for order in orders:
             if order.path in waiting:
-                self.room.say(tr("{name} is queued already.", name=order.path.name), bad=True)
+                self.session.say(tr("{name} is queued already.", name=order.path.name), bad=True)
                 continue
             waiting.add(order.path)
             self.orders.append(order)
@@ -69,7 +69,7 @@ class QueueDesk:
         """Forget what has ended."""
         self.orders = [o for o in self.orders if o.stage in (Stage.WAITING, Stage.WORKING)]
         self._keep()
-        self.room.events.queue.emit()
+        self.session.events.queue.emit()
 
     def stop(self) -> None:
         """Stop the order that is being written and all that wait."""
@@ -78,20 +78,20 @@ class QueueDesk:
             self._job = None
         for order in self.orders:
             if order.stage in (Stage.WAITING, Stage.WORKING):
-                order.stage, order.said = Stage.STOPPED, tr("Stopped. Nothing was left half-written.")
+                order.stage, order.message = Stage.STOPPED, tr("Stopped. Nothing was left half-written.")
         self._keep()
-        self.room.events.queue.emit()
+        self.session.events.queue.emit()
 
     def again(self) -> None:
         """Queue what failed or was stopped once more."""
         for order in self.orders:
             if order.stage in (Stage.FAILED, Stage.STOPPED):
-                order.stage, order.said, order.share = Stage.WAITING, "", 0.0
+                order.stage, order.message, order.share = Stage.WAITING, "", 0.0
         self._next()
 
     def _look_for_interrupted(self) -> None:
         """When recordings have come: show what an ended session left unwritten of them."""
-        project = self.room.document.project
+        project = self.session.document.project
         known = frozenset([*(r.id for r in project.recordings), *(p.id for p in project.programmes)])
         if known == self._recordings:
             return
@@ -99,7 +99,7 @@ class QueueDesk:
         if known and (found := interrupted(state_folder("orders"), known)):
             self.orders += found
             self._keep()
-            self.room.say(
+            self.session.say(
                 plural(
                     "{name} was still to be written when Pulizia ended. Click Retry in Delivery.",
                     "{n} files were still to be written when Pulizia ended. Click Retry in Delivery.",
@@ -107,23 +107,23 @@ class QueueDesk:
                     name=found[0].path.name,
                 )
             )
-            self.room.events.queue.emit()
+            self.session.events.queue.emit()
 
     def _keep(self) -> None:
         try:
             self._file.keep(self.orders)
         except PuliziaError as error:
-            self.room.say(tr("The queue cannot be saved against a crash: {error}", error=error), bad=True)
+            self.session.say(tr("The queue cannot be saved against a crash: {error}", error=error), bad=True)
 
     def _next(self) -> None:
         self._keep()
-        self.room.events.queue.emit()
+        self.session.events.queue.emit()
         if self._job is not None:
             return
         order = next((o for o in self.orders if o.stage is Stage.WAITING), None)
         if order is None:
             return
-        document = self.room.document
+        document = self.session.document
         subject = document.subject(order.subject_id)
         if subject is None:
             self._failed(order, self._why_not(order))
@@ -139,16 +139,16 @@ class QueueDesk:
         silent = subject.sound.silent if subject.sound is not None else ()
 
         def work(job: Job) -> Delivered:
-            for path in paths_of(order.path, order.wanted, subject.said.markers, programme.frames):
+            for path in paths_of(order.path, order.wanted, subject.metadata.markers, programme.frames):
                 check_output(path, inputs=inputs, overwrite=order.overwrite)
 
             def told(share: float, what: str) -> None:
                 job.progress(share)
-                self.room.post(lambda: self._told(order, share, what))
+                self.session.post(lambda: self._told(order, share, what))
 
             subject.prepare()
             done = deliver(
-                programme, order.target, order.path, wanted=order.wanted, made=made, names=names, said=subject.said,
+                programme, order.target, order.path, wanted=order.wanted, made=made, names=names, metadata=subject.metadata,
                 way=order.way, hard=order.hard, store=document.segments, cache=document.cache, progress=told,
             )  # fmt: skip
             if silent:
@@ -158,21 +158,21 @@ class QueueDesk:
                 write_reports(done, order.path, order.steps, order.clips)
             return done
 
-        self._job = self.room.pool.submit(
+        self._job = self.session.pool.submit(
             work, title=tr("Delivering {name}", name=order.path.name), priority=SOON, on_done=lambda done: self._done(order, done),
             on_error=lambda text: self._failed(order, text),
         )  # fmt: skip
-        self.room.events.queue.emit()
+        self.session.events.queue.emit()
 
     def _why_not(self, order: Order) -> str:
-        if any(p.id == order.subject_id for p in self.room.document.project.programmes):
+        if any(p.id == order.subject_id for p in self.session.document.project.programmes):
             return tr("The programme holds no clips. Add recordings to it first.")
         return tr("{name}: its file is missing or changed. Relink it on the Bench.", name=order.name)
 
     def _told(self, order: Order, share: float, what: str) -> None:
         if order.stage is Stage.WORKING:
             order.share, order.doing = share, what
-            self.room.events.queue.emit()
+            self.session.events.queue.emit()
 
     def _done(self, order: Order, done: Delivered) -> None:
         order.stage, order.delivered, order.share = Stage.DONE, done, 1.0
@@ -180,9 +180,9 @@ class QueueDesk:
         self._next()
 
     def _failed(self, order: Order, sentence: str) -> None:
-        order.stage, order.said = Stage.FAILED, sentence
+        order.stage, order.message = Stage.FAILED, sentence
         self._job = None
-        self.room.say(sentence, bad=True)
+        self.session.say(sentence, bad=True)
         self._next()
 
 

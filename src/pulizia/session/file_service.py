@@ -12,16 +12,16 @@ from pulizia.media.write import write_text
 from pulizia.project.file import SUFFIX
 from pulizia.project.model import Recording
 from pulizia.score.recipes import read_recipe, recipe_text
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import LATER, Job
-from pulizia.session.room import Room
 from pulizia.words import tr
 
 
-class FileDesk:
-    """The part of the studio that deals with files."""
+class FileService:
+    """The part of the session that deals with files."""
 
-    def __init__(self, room: Room) -> None:
-        self.room = room
+    def __init__(self, session: SessionCore) -> None:
+        self.session = session
         self.begin_with = ""  # the recording that a project is opened at; "" is the first
         self._stay_on: str | None = None  # the first of several files that are being opened
 
@@ -41,33 +41,33 @@ class FileDesk:
     def open_project(self, path: Path) -> None:
         """Open a project in place of the present one."""
         try:
-            alone = self.room.document.load(path)
+            alone = self.session.document.load(path)
         except PuliziaError as error:
-            self.room.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
             return
         self.after_load()
         if not alone:
-            self.room.say(
+            self.session.say(
                 tr("{name} is open in another window. This is a copy: save it under another name.", name=path.name),
                 bad=True,
             )
 
     def after_load(self) -> None:
         """Open the media of a project that was just loaded."""
-        self.room.transport.stop()
-        self.room.forget_measures()
-        recordings = self.room.document.project.recordings
-        self.room.current_id = None
+        self.session.transport.stop()
+        self.session.forget_measures()
+        recordings = self.session.document.project.recordings
+        self.session.current_id = None
         ids = [r.id for r in recordings]
         first = self.begin_with if self.begin_with in ids else next(iter(ids), None)
-        self.room.choose_recording(first)
-        self.room.events.current.emit()
+        self.session.choose_recording(first)
+        self.session.events.current.emit()
         for recording in recordings:
             self._attach(recording)
 
     def open_missing(self) -> None:
         """Open the files of recordings that have come without theirs."""
-        document = self.room.document
+        document = self.session.document
         for recording in document.project.recordings:
             if recording.id in document.media or recording.id in document.offline:
                 continue
@@ -83,76 +83,76 @@ class FileDesk:
 
         def done(media: OpenMedia) -> None:
             try:
-                self.room.document.relink(recording_id, media)
+                self.session.document.relink(recording_id, media)
                 self._identify(recording_id, media)
             except PuliziaError as error:
-                self.room.say(str(error), bad=True)
+                self.session.say(str(error), bad=True)
 
-        self.room.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), done)
+        self.session.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), done)
 
     def apply_recipe(self, path: Path) -> None:
         """Apply a recipe file to the recording on the bench."""
-        if self.room.recording is None:
-            self.room.say(tr("Open a recording first, then apply the recipe to it."), bad=True)
+        if self.session.recording is None:
+            self.session.say(tr("Open a recording first, then apply the recipe to it."), bad=True)
             return
         try:
             recipe = read_recipe(path)
-            self.room.document.apply_recipe({self.room.recording.id: recipe})
+            self.session.document.apply_recipe({self.session.recording.id: recipe})
         except PuliziaError as error:
-            self.room.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
 
     def _add_files(self, paths: list[Path]) -> None:
         """Open files one after the other, in their order; the first one comes onto the bench."""
         path, rest = paths[0], paths[1:]
 
         def done(media: OpenMedia) -> None:
-            recording_id = self.room.document.add_media(media)
+            recording_id = self.session.document.add_media(media)
             self._identify(recording_id, media)
             if media.warning:
-                self.room.say(media.warning)
-            self.room.choose_recording(recording_id)
+                self.session.say(media.warning)
+            self.session.choose_recording(recording_id)
             go_on()
 
         def failed(sentence: str) -> None:
-            self.room.say(sentence, bad=True)
+            self.session.say(sentence, bad=True)
             go_on()
 
         def go_on() -> None:
             if rest:
-                first = self.room.current_id
+                first = self.session.current_id
                 self._add_files(rest)
                 self._stay_on = self._stay_on or first
             elif self._stay_on is not None:
-                self.room.choose_recording(self._stay_on)
+                self.session.choose_recording(self._stay_on)
                 self._stay_on = None
 
-        self.room.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), done, failed)
+        self.session.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), done, failed)
 
     def _attach(self, recording: Recording) -> None:
         def failed(sentence: str) -> None:
-            self.room.document.mark_offline(recording.id, sentence)
-            self.room.say(
+            self.session.document.mark_offline(recording.id, sentence)
+            self.session.say(
                 tr("{sentence} Its steps are kept; relink the recording to its file.", sentence=sentence), bad=True
             )
 
         def done(media: OpenMedia) -> None:
-            self.room.document.attach(recording.id, media)
+            self.session.document.attach(recording.id, media)
             self._identify(recording.id, media)
-            if why := self.room.document.offline.get(recording.id):
-                self.room.say(why, bad=True)
-            if recording.id == self.room.current_id:
-                self.room.events.current.emit()
+            if why := self.session.document.offline.get(recording.id):
+                self.session.say(why, bad=True)
+            if recording.id == self.session.current_id:
+                self.session.events.current.emit()
 
         work = lambda job: open_media(recording.path, job.progress)  # noqa: E731
-        self.room.job(work, tr("Opening {name}", name=recording.path.name), done, failed)
+        self.session.job(work, tr("Opening {name}", name=recording.path.name), done, failed)
 
     def _identify(self, recording_id: str, media: OpenMedia) -> None:
         """Look at every byte of a file, when nothing else is to be done: a quick look does not see every change."""
 
         def done(digest: str) -> None:
-            if why := self.room.document.note_digest(recording_id, media, digest):
-                self.room.say(why, bad=True)
-                self.room.events.current.emit()
+            if why := self.session.document.note_digest(recording_id, media, digest):
+                self.session.say(why, bad=True)
+                self.session.events.current.emit()
 
         def work(job: Job) -> str:
             try:
@@ -161,7 +161,7 @@ class FileDesk:
                 message = tr("{name} can no longer be read.", name=media.path.name)
                 raise MediaError(message) from error
 
-        self.room.pool.submit(
+        self.session.pool.submit(
             work, title=tr("Checking files"), priority=LATER, on_done=done, on_error=lambda _text: None
         )
 
@@ -170,21 +170,21 @@ class FileDesk:
         for job in self.opening:
             job.cancel()
         self._stay_on = None
-        self.room.say(tr("Opening was stopped. Files that were open stay open."))
-        self.room.events.busy.emit()
+        self.session.say(tr("Opening was stopped. Files that were open stay open."))
+        self.session.events.busy.emit()
 
     @property
     def opening(self) -> list[Job]:
         """Files that are being opened."""
-        return [job for job in self.room.pool.busy if job.title.startswith("Opening")]
+        return [job for job in self.session.pool.busy if job.title.startswith("Opening")]
 
     def save_recipe(self, path: Path) -> None:
         """Write the score on the bench as a recipe."""
-        if self.room.recording is None:
+        if self.session.recording is None:
             return
         try:
-            write_text(path, recipe_text(path.stem, self.room.recording.score, self.room.recording.rate))
+            write_text(path, recipe_text(path.stem, self.session.recording.score, self.session.recording.rate))
         except PuliziaError as error:
-            self.room.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
         else:
-            self.room.say(tr("Saved the recipe {name}.", name=path.name))
+            self.session.say(tr("Saved the recipe {name}.", name=path.name))

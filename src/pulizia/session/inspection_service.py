@@ -15,8 +15,8 @@ from pulizia.inspection.treat import Trial, kept_steps, treatment
 from pulizia.media.folders import cache_folder
 from pulizia.project.model import Recording
 from pulizia.score.steps import Step
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import LATER, SOON, Job
-from pulizia.session.room import Room
 from pulizia.tools.finding import Finding
 from pulizia.words import plural, tr
 
@@ -56,11 +56,11 @@ def treats(step: Step, finding: Finding) -> bool:
     return step.tool_id == finding.tool_id and for_it
 
 
-class InspectionDesk:
+class InspectionService:
     """Inspections by the content they listened to. The event "findings" tells of every change."""
 
-    def __init__(self, room: Room) -> None:
-        self.room = room
+    def __init__(self, session: SessionCore) -> None:
+        self.session = session
         self._known: dict[str, tuple[Finding, ...]] = {}  # by the key of a source
         self._asked: set[str] = set()  # recordings that were inspected once
         self.listening_to = ""  # what is being looked for, while it is
@@ -74,15 +74,15 @@ class InspectionDesk:
         self._walked: tuple[str, int] | None = None  # recording and frame of the place that was walked to last
         self._store = FindingStore(cache_folder("findings"))
         self._recalled: set[str] = set()  # keys that were looked for in it
-        for event in (room.events.current, room.events.document):
+        for event in (session.events.current, session.events.document):
             event.connect(self._recall)
 
     # -- asking
 
     def _recall(self) -> None:
         """Take up what an earlier session found in the recording on the bench."""
-        chain, recording = self.room.chain, self.room.recording
-        if chain is None or recording is None or self.room.document.path is None or chain.before.key in self._known:
+        chain, recording = self.session.chain, self.session.recording
+        if chain is None or recording is None or self.session.document.path is None or chain.before.key in self._known:
             return
         keys = [k for k in dict.fromkeys((chain.before.key, chain.after.key)) if k not in self._recalled]
         if not keys:
@@ -94,17 +94,17 @@ class InspectionDesk:
             if chain.before.key in known:
                 self._known |= known
                 self._asked.add(recording.id)
-                self.room.events.findings.emit()
+                self.session.events.findings.emit()
 
-        self.room.pool.submit(
+        self.session.pool.submit(
             lambda _job: {key: self._store.load(key) for key in keys}, title=tr("Looking for earlier findings"),
             priority=LATER, on_done=done,
         )  # fmt: skip
 
     def run(self) -> None:
         """Inspect the recording on the bench, as recorded and as it is now."""
-        if self.room.current_id is not None and self.room.chain is not None:
-            self._asked.add(self.room.current_id)
+        if self.session.current_id is not None and self.session.chain is not None:
+            self._asked.add(self.session.current_id)
             self._listen(SOON)
 
     def stop(self) -> None:
@@ -113,35 +113,35 @@ class InspectionDesk:
             self._job.cancel()
             self._job = None
         self.listening_to, self._wanted = "", ("", "")
-        self._asked.discard(self.room.current_id or "")
-        self.room.events.findings.emit()
+        self._asked.discard(self.session.current_id or "")
+        self.session.events.findings.emit()
 
     def renew(self) -> None:
         """Bring an inspected recording up to date after an edit, in the background."""
-        if self.room.current_id in self._asked and self.room.chain is not None:
+        if self.session.current_id in self._asked and self.session.chain is not None:
             self._listen(LATER)
 
     @property
     def is_inspected(self) -> bool:
         """Whether the recording on the bench was inspected at all."""
-        chain = self.room.chain
+        chain = self.session.chain
         return chain is not None and chain.before.key in self._known
 
     @property
     def is_current(self) -> bool:
         """Whether what is known holds for the score as it is."""
-        chain = self.room.chain
+        chain = self.session.chain
         return chain is not None and {chain.before.key, chain.after.key} <= self._known.keys()
 
     def _listen(self, priority: int) -> None:
-        chain, recording = self.room.chain, self.room.recording
+        chain, recording = self.session.chain, self.session.recording
         if chain is None or recording is None:
             return
         wanted = (chain.before.key, chain.after.key)
         if self.is_current or wanted == self._wanted:
-            self.room.events.findings.emit()
+            self.session.events.findings.emit()
             return
-        names = self.room.channel_names
+        names = self.session.channel_names
         sources = [s for s in (chain.before, chain.after) if s.key not in self._known]
         self._wanted, self.fault = wanted, ""
         self.listening_to, self.share = "listening", 0.0
@@ -149,7 +149,7 @@ class InspectionDesk:
         def told(share: float, what: str, job: Job) -> None:
             if not job.is_cancelled and self._wanted == wanted:
                 self.listening_to, self.share = what, share
-                self.room.events.findings.emit()
+                self.session.events.findings.emit()
 
         def work(job: Job) -> dict[str, tuple[Finding, ...]]:
             made = {}
@@ -157,7 +157,7 @@ class InspectionDesk:
 
                 def progress(share: float, what: str, n: int = n) -> None:
                     job.progress((n + share) / len(sources))
-                    self.room.post(lambda: told((n + share) / len(sources), what, job))
+                    self.session.post(lambda: told((n + share) / len(sources), what, job))
 
                 made[source.key] = tuple(inspect(source, progress, names=names))
                 self._store.save(source.key, made[source.key])
@@ -171,20 +171,20 @@ class InspectionDesk:
             self.fault = sentence
             self._end()
 
-        self._job = self.room.pool.submit(
+        self._job = self.session.pool.submit(
             work, title=tr("Inspecting"), priority=priority, slot="inspect", on_done=done, on_error=failed
         )
-        self.room.events.findings.emit()
+        self.session.events.findings.emit()
 
     def _end(self) -> None:
         self.listening_to, self._wanted, self._job = "", ("", ""), None
-        self.room.events.findings.emit()
+        self.session.events.findings.emit()
 
     # -- the ledger
 
     def entries(self) -> list[Entry]:
         """All kinds that were found in the recording on the bench: what is left first, gravest first."""
-        chain, recording = self.room.chain, self.room.recording
+        chain, recording = self.session.chain, self.session.recording
         if chain is None or recording is None or chain.before.key not in self._known:
             return []
         before = {f.id: f for f in self._known[chain.before.key]}
@@ -198,7 +198,7 @@ class InspectionDesk:
 
     def current_findings(self, source: Source | None) -> tuple[Finding, ...]:
         """What is known of what is heard now, without what the person lets stay."""
-        recording = self.room.recording
+        recording = self.session.recording
         if source is None or recording is None:
             return ()
         return tuple(
@@ -219,7 +219,7 @@ class InspectionDesk:
 
     def treating_step(self, entry: Entry) -> int | None:
         """Place in the score (from 1) of the first step that is on and treats this kind."""
-        recording = self.room.recording
+        recording = self.session.recording
         finding = next((f for f in (entry.before, entry.after) if f is not None and f.tool_id), None)
         if recording is None or finding is None:
             return None
@@ -229,16 +229,16 @@ class InspectionDesk:
 
     def treat(self, finding: Finding) -> None:
         """Add the step that mends this, where it belongs in the score."""
-        recording = self.room.recording
+        recording = self.session.recording
         if finding.tool_id and recording is not None:
-            step = self.room.document.add_step(
+            step = self.session.document.add_step(
                 recording.id, finding.tool_id, finding.settings, channels=finding.channels
             )
-            self.room.choose_step(step.id)
+            self.session.choose_step(step.id)
 
     def treat_all(self) -> None:
         """Try a step for each problem that is neither ignored nor treated everywhere; keep what helps, as one edit."""
-        recording, chain = self.room.recording, self.room.chain
+        recording, chain = self.session.recording, self.session.chain
         if recording is None or chain is None or self.is_treating:
             return
         open_ones = [
@@ -247,7 +247,7 @@ class InspectionDesk:
             if entry.after is not None and entry.after.tool_id and not entry.left and not self._is_treated(entry)
         ]
         score, key = recording.score, chain.after.key
-        others = self.room.document.open_source
+        others = self.session.document.open_source
 
         def work(job: Job) -> list[Trial]:
             return treatment(
@@ -257,31 +257,31 @@ class InspectionDesk:
 
         def done(trials: list[Trial]) -> None:
             self.is_treating = False
-            now = self.room.chain
+            now = self.session.chain
             if now is not None and now.after.key == key:
                 self._add(recording.id, trials)
-            self.room.events.findings.emit()
+            self.session.events.findings.emit()
 
         def failed(sentence: str) -> None:
             self.is_treating = False
-            self.room.say(sentence, bad=True)
+            self.session.say(sentence, bad=True)
 
         self.is_treating = bool(open_ones)
         if open_ones:
-            self.room.job(work, tr("Trying treatments"), done, failed)
-            self.room.events.findings.emit()
+            self.session.job(work, tr("Trying treatments"), done, failed)
+            self.session.events.findings.emit()
 
     def _add(self, recording_id: str, trials: list[Trial]) -> None:
-        steps = self.room.document.add_steps(recording_id, kept_steps(trials), tr("Treat all"))
+        steps = self.session.document.add_steps(recording_id, kept_steps(trials), tr("Treat all"))
         if steps:
-            self.room.choose_step(steps[-1].id)
+            self.session.choose_step(steps[-1].id)
         told = [plural("1 step added.", "{n} steps added.", len(steps))]
         told += [trial.sentence for trial in trials if trial.step is None]
-        self.room.say(" ".join(told))
+        self.session.say(" ".join(told))
 
     def _is_treated(self, entry: Entry) -> bool:
         """Whether a step that is on treats this kind in the whole recording; one in a section alone does not."""
-        recording, finding = self.room.recording, entry.after
+        recording, finding = self.session.recording, entry.after
         return (
             recording is not None
             and finding is not None
@@ -290,18 +290,18 @@ class InspectionDesk:
 
     def leave(self, kind: str, *, leave: bool) -> None:
         """Let a kind stay as it is, or list it again."""
-        if self.room.recording is not None:
-            self.room.document.leave_trouble(self.room.recording.id, kind, leave=leave)
-            self.room.events.findings.emit()
+        if self.session.recording is not None:
+            self.session.document.leave_trouble(self.session.recording.id, kind, leave=leave)
+            self.session.events.findings.emit()
 
     def show_only(self, kind: str) -> None:
         """Show and walk through the places of one kind; "" is all kinds."""
         self.only_kind = kind
-        self.room.events.findings.emit()
+        self.session.events.findings.emit()
 
     def walk(self, direction: int) -> str:
         """Go to the next (1) or previous (-1) place of all that is open, and play it; the kind that lies there, or ""."""
-        recording = self.room.recording
+        recording = self.session.recording
         if recording is None:
             return ""
         lead = round(LEAD_S * recording.rate)
@@ -312,10 +312,10 @@ class InspectionDesk:
             for mark in entry.now.marks
         )
         if not places:
-            self.room.say(tr("No finding has places to go to. Inspect the recording first."))
+            self.session.say(tr("No finding has places to go to. Inspect the recording first."))
             return ""
-        self.room.transport.stop()
-        here = self.room.transport.position
+        self.session.transport.stop()
+        here = self.session.transport.position
         if self._walked is not None and self._walked[0] == recording.id and self._walked[1] <= here:
             here = self._walked[1]  # where the last one began, however far it was played
         ahead = [p for p in places if p[0] > here] if direction > 0 else [p for p in places[::-1] if p[0] < here]
@@ -326,20 +326,20 @@ class InspectionDesk:
 
     def _play_place(self, frame: int, recording: Recording) -> None:
         heard = round(HEARD_S * recording.rate)
-        self.room.seek(frame)
-        self.room.events.shown.emit(frame, min(recording.frames, frame + heard))
-        self.room.transport.play(frame, min(recording.frames, frame + heard))
-        self.room.events.playing.emit()
+        self.session.seek(frame)
+        self.session.events.shown.emit(frame, min(recording.frames, frame + heard))
+        self.session.transport.play(frame, min(recording.frames, frame + heard))
+        self.session.events.playing.emit()
 
     def visit(self, finding: Finding, direction: int = 1) -> None:
         """Go to the next place of a finding, and play it."""
-        recording = self.room.recording
+        recording = self.session.recording
         if recording is None or not finding.marks:
             return
         lead = round(LEAD_S * recording.rate)
         starts = sorted({max(0, m.start - lead) for m in finding.marks})
-        self.room.transport.stop()
-        here = self.room.transport.position
+        self.session.transport.stop()
+        here = self.session.transport.position
         later = [s for s in starts if s > here + 1] if direction > 0 else [s for s in starts if s < here - 1][::-1]
         place = later[0] if later else starts[0 if direction > 0 else -1]
         self._play_place(place, recording)

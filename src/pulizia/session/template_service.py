@@ -19,16 +19,16 @@ from pulizia.project.templates import (
     shipped_templates,
     template_of,
 )
-from pulizia.session.assembly_desk import AssemblyDesk
-from pulizia.session.room import Room
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.words import plural, tr, translated
 
 
-class TemplateDesk:
+class TemplateService:
     """Templates of a job in the window."""
 
-    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
-        self._room, self._assembly = room, assembly
+    def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
+        self._session, self._assembly = session, assembly
 
     @staticmethod
     def known() -> list[Template]:
@@ -37,7 +37,7 @@ class TemplateDesk:
 
     def begin(self, template: Template, placed: Mapping[str, Sequence[str]], name: str = "") -> bool:
         """A programme with recordings, by identity, on the lanes of a template."""
-        project = self._room.document.project
+        project = self._session.document.project
         rows = {lane: [project.recording(i) for i in ids] for lane, ids in placed.items()}
         return self._added(
             template, lambda: [programme_of_template(template, rows, name)], tr("New programme from a template")
@@ -53,16 +53,16 @@ class TemplateDesk:
         try:
             programmes = make()
         except PuliziaError as error:
-            self._room.say(str(error), bad=True)
+            self._session.say(str(error), bad=True)
             return False
         if not programmes:
             return False
-        document = self._room.document
+        document = self._session.document
         with document.history.one_deed(what):
             for programme in programmes:
                 document.edit_programme(programme, what)
         self._assembly.choose_programme(programmes[0].id)
-        self._room.say(
+        self._session.say(
             plural(
                 "1 programme was made from {name}.",
                 "{n} programmes were made from {name}.",
@@ -77,10 +77,10 @@ class TemplateDesk:
         programme = self._assembly.programme
         if programme is None or not name.strip():
             return
-        made = template_of(replace(programme, name=name.strip()), self._room.document.project.target_id)
+        made = template_of(replace(programme, name=name.strip()), self._session.document.project.target_id)
         try:
             keep_template(made, safe_name(name.strip()))
         except PuliziaError as error:
-            self._room.say(str(error), bad=True)
+            self._session.say(str(error), bad=True)
             return
-        self._room.say(tr("The template {name} was saved.", name=name.strip()))
+        self._session.say(tr("The template {name} was saved.", name=name.strip()))

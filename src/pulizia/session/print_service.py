@@ -14,15 +14,15 @@ from pulizia.audio.source import Source, SpanSource
 from pulizia.audio.spans import Span
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, file_name
-from pulizia.delivery.said import Said
+from pulizia.delivery.metadata import Metadata
 from pulizia.media.broadcast import Broadcast, Loudness
 from pulizia.media.names import free_name
 from pulizia.media.open import broadcast_of, tags_of
 from pulizia.project.model import Recording
 from pulizia.project.programme import programme_of
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
-from pulizia.session.queue_desk import step_words
-from pulizia.session.room import Room
+from pulizia.session.queue_service import step_words
 from pulizia.words import plural, tr
 
 What = Literal["selection", "parts", "whole"]
@@ -59,31 +59,31 @@ def parts_of(recording: Recording, what: What, selection: Span | None, handles_s
     ]
 
 
-def provenance(recording: Recording, said: Broadcast, part: Part, bits: int) -> Broadcast:
+def provenance(recording: Recording, broadcast: Broadcast, part: Part, bits: int) -> Broadcast:
     """What the file says of where it comes from: the source's coding history (EBU R 98), and a line per step."""
     form = {"rate": recording.rate, "channels": recording.channels, "bits": bits}
-    made = replace(said, frames_since_midnight=said.frames_since_midnight + part.span.start)
+    made = replace(broadcast, frames_since_midnight=broadcast.frames_since_midnight + part.span.start)
     made = made.after(tr("from {name}", name=recording.path.name), **form)
     for words in step_words(recording.score):
         made = made.after(tr("Pulizia {version} {words}", version=__version__, words=words), **form)
     return made
 
 
-class PrintDesk:
+class PrintService:
     """Writes parts in the background."""
 
-    def __init__(self, room: Room) -> None:
-        self.room = room
+    def __init__(self, session: SessionCore) -> None:
+        self.session = session
         self.handles_s = USUAL_HANDLES_S  # as they were chosen last
 
     def paths(
         self, what: What, folder: Path, pattern: str, wanted: Deliverable, handles_s: float
     ) -> list[tuple[Part, Path]]:
         """Parts of the recording on the bench with their files; DeliveryError when the pattern is wrong."""
-        recording = self.room.recording
+        recording = self.session.recording
         if recording is None:
             return []
-        span = self.room.selection.span if self.room.selection else None
+        span = self.session.selection.span if self.session.selection else None
         steps = "-".join(step.tool_id for step in recording.score if step.enabled) or "as-is"
         made = []
         for n, part in enumerate(parts_of(recording, what, span, handles_s), 1):
@@ -103,7 +103,7 @@ class PrintDesk:
         keep_both: bool = False,
     ) -> None:
         """Print the parts into a folder; what is there already is replaced, or kept beside new names, only as asked."""
-        recording, chain = self.room.recording, self.room.chain
+        recording, chain = self.session.recording, self.session.chain
         if recording is None or chain is None:
             return
         programme: Source = programme_of(recording, chain.after)
@@ -112,10 +112,10 @@ class PrintDesk:
         if keep_both:
             made = [(part, free_name(path)) for part, path in made]
         if not made:
-            self.room.say(tr("Select the section to render first."), bad=True)
+            self.session.say(tr("Select the section to render first."), bad=True)
             return
-        media = self.room.document.media[recording.id]
-        said = broadcast_of(media)
+        media = self.session.document.media[recording.id]
+        broadcast = broadcast_of(media)
         bits = {"int16": 16, "int24": 24, "float32": 32}[wanted.sample_format]
 
         def told(job: Job, done: int, share: float) -> None:
@@ -132,9 +132,9 @@ class PrintDesk:
                     for m in recording.markers
                     if part.span.start <= m.frame < part.span.stop
                 ]
-                parts_said = Said(
+                metadata = Metadata(
                     markers=markers,
-                    broadcast=provenance(recording, said, part, bits),
+                    broadcast=provenance(recording, broadcast, part, bits),
                     tags=tags_of(media).with_part(part.name),
                 )
                 cut += write_source(
@@ -142,18 +142,18 @@ class PrintDesk:
                     path,
                     wanted,
                     partial(told, job, n),
-                    said=parts_said,
+                    metadata=metadata,
                     loudness=Loudness(),
                 )
             return cut
 
         def done(cut: int) -> None:
             first = made[0][1].name if len(made) == 1 else plural("1 file", "{n} files", len(made))
-            self.room.say(
+            self.session.say(
                 tr(
                     "{first} rendered to {folder}. {cut_words}", first=first, folder=folder, cut_words=cut_words(cut)
                 ).rstrip(),
                 bad=bool(cut),
             )
 
-        self.room.job(work, tr("Rendering"), done)
+        self.session.job(work, tr("Rendering"), done)

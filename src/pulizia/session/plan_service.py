@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from pulizia.delivery.normalise import Plan, Way, plan
 from pulizia.delivery.targets import Target
 from pulizia.measure.loudness import DUAL_MONO, Measures
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import SOON, Job
-from pulizia.session.room import Room
 from pulizia.words import tr
 
 MOST_PLANS = 12
@@ -26,11 +26,11 @@ class Aim:
     dual: bool
 
 
-class PlanDesk:
+class PlanService:
     """Plans of all programmes."""
 
-    def __init__(self, room: Room) -> None:
-        self.room = room
+    def __init__(self, session: SessionCore) -> None:
+        self.session = session
         self._known: dict[tuple[str, Aim], Plan] = {}
         self._wanted: tuple[str, Aim] | None = None
 
@@ -44,18 +44,18 @@ class PlanDesk:
         known = self.of(subject_id, aim)
         if known is not None:
             return known.measured
-        programme = self.room.document.programme(subject_id)
+        programme = self.session.document.programme(subject_id)
         if programme is None or aim.target.gate == "dialogue" or (aim.dual and programme.channels == 1):
             return None
-        return self.room.measures("after", subject_id)
+        return self.session.measures("after", subject_id)
 
     def want(self, subject_id: str, aim: Aim, done: Callable[[], None], failed: Callable[[str], None]) -> None:
         """Make the plan of a programme, unless it is known or being made; the newest wish goes first."""
-        key, subject = self._key(subject_id, aim), self.room.document.subject(subject_id)
+        key, subject = self._key(subject_id, aim), self.session.document.subject(subject_id)
         if key is None or subject is None or key == self._wanted or key in self._known:
             return
         self._wanted = key
-        document = self.room.document
+        document = self.session.document
         mono = aim.dual and subject.channels == 1
         names = (DUAL_MONO,) if mono else subject.names
 
@@ -80,8 +80,10 @@ class PlanDesk:
             if key == self._wanted:
                 failed(sentence)
 
-        self.room.pool.submit(work, title=tr("Predicting"), priority=SOON, slot="plan", on_done=made, on_error=broken)
+        self.session.pool.submit(
+            work, title=tr("Predicting"), priority=SOON, slot="plan", on_done=made, on_error=broken
+        )
 
     def _key(self, subject_id: str, aim: Aim) -> tuple[str, Aim] | None:
-        programme = self.room.document.programme(subject_id)
+        programme = self.session.document.programme(subject_id)
         return None if programme is None else (programme.key, aim)

@@ -11,38 +11,38 @@ from pathlib import Path
 from pulizia.audio.markers import Marker, as_label_list, from_label_list
 from pulizia.delivery.deliver import check_output, write_source
 from pulizia.delivery.deliverable import Deliverable
-from pulizia.delivery.said import Said
+from pulizia.delivery.metadata import Metadata
 from pulizia.errors import PuliziaError
 from pulizia.media.open import open_media
 from pulizia.media.write import write_text
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
-from pulizia.session.room import Room
 from pulizia.words import plural, tr
 
 LARGEST_LIST_BYTES = 16 << 20
 
 
-class MarkerDesk:
-    """The part of the studio that deals with markers."""
+class MarkerService:
+    """The part of the session that deals with markers."""
 
-    def __init__(self, room: Room) -> None:
-        self.room = room
+    def __init__(self, session: SessionCore) -> None:
+        self.session = session
 
     @property
     def all(self) -> tuple[Marker, ...]:
         """Markers of the recording on the bench, by time."""
-        recording = self.room.recording
+        recording = self.session.recording
         return recording.markers if recording is not None else ()
 
     def add(self, name: str = "") -> Marker | None:
         """Set a marker at the play head, or at the start of what is marked."""
-        recording, selection = self.room.recording, self.room.selection
+        recording, selection = self.session.recording, self.session.selection
         if recording is None:
             return None
-        playing = self.room.transport.is_playing
-        frame = selection.span.start if selection and not playing else self.room.transport.position
+        playing = self.session.transport.is_playing
+        frame = selection.span.start if selection and not playing else self.session.transport.position
         if any(m.frame == frame for m in self.all):
-            self.room.say(tr("There is a marker here already."))
+            self.session.say(tr("There is a marker here already."))
             return None
         marker = Marker(frame, name or self._next_name())
         self._set((*self.all, marker), tr("Add a marker"))
@@ -59,17 +59,17 @@ class MarkerDesk:
 
     def go(self, direction: int) -> None:
         """Move the play head to the next (1) or previous (-1) marker."""
-        here = self.room.transport.position
+        here = self.session.transport.position
         if direction > 0:
             found = next((m for m in self.all if m.frame > here), None)
         else:
             found = next((m for m in reversed(self.all) if m.frame < here), None)
         if found is None:
-            self.room.say(
+            self.session.say(
                 tr("There is no further marker.") if self.all else tr("There are no markers yet. Set one with M.")
             )
             return
-        self.room.seek(found.frame)
+        self.session.seek(found.frame)
 
     def between(self, first: float, last: float) -> tuple[Marker, ...]:
         """Markers from a frame to another, and the one after them."""
@@ -87,7 +87,7 @@ class MarkerDesk:
 
     def export(self, path: Path) -> None:
         """Write the markers as a labelled text list, or the worked sound as WAV with cue points."""
-        recording, chain = self.room.recording, self.room.chain
+        recording, chain = self.session.recording, self.session.chain
         if recording is None or chain is None:
             return
         markers, words = (
@@ -99,28 +99,32 @@ class MarkerDesk:
             def work(job: Job) -> None:
                 check_output(path, inputs=[recording.path], overwrite=False)
                 write_source(
-                    chain.after, path, Deliverable(sample_format="float32"), job.progress, said=Said(markers=markers)
+                    chain.after,
+                    path,
+                    Deliverable(sample_format="float32"),
+                    job.progress,
+                    metadata=Metadata(markers=markers),
                 )
 
-            self.room.job(work, tr("Writing {name}", name=path.name), lambda _none: self.room.say(words))
+            self.session.job(work, tr("Writing {name}", name=path.name), lambda _none: self.session.say(words))
             return
         try:
             write_text(path, as_label_list(markers, recording.rate))
         except PuliziaError as error:
-            self.room.say(str(error), bad=True)
+            self.session.say(str(error), bad=True)
         else:
-            self.room.say(words)
+            self.session.say(words)
 
     def take_in(self, path: Path) -> None:
         """Add the markers of a text list, or the cue points of a WAV file."""
-        recording = self.room.recording
+        recording = self.session.recording
         if recording is None:
             return
 
         def done(found: list[Marker]) -> None:
             before = len(self.all)
             self._set((*self.all, *found), tr("Import markers of {name}", name=path.name))
-            self.room.say(
+            self.session.say(
                 plural(
                     "1 marker imported from {name}.",
                     "{n} markers imported from {name}.",
@@ -130,9 +134,11 @@ class MarkerDesk:
             )
 
         def failed(sentence: str) -> None:
-            self.room.say(tr("{name} was not imported. {sentence}", name=path.name, sentence=sentence), bad=True)
+            self.session.say(tr("{name} was not imported. {sentence}", name=path.name, sentence=sentence), bad=True)
 
-        self.room.job(lambda _job: self._read(path, recording.rate), tr("Reading {name}", name=path.name), done, failed)
+        self.session.job(
+            lambda _job: self._read(path, recording.rate), tr("Reading {name}", name=path.name), done, failed
+        )
 
     def _read(self, path: Path, rate: int) -> list[Marker]:
         if path.suffix.lower() in (".wav", ".rf64", ".bwf"):
@@ -157,5 +163,5 @@ class MarkerDesk:
         return tr("Marker {number}", number=number)
 
     def _set(self, markers: Iterable[Marker], what: str) -> None:
-        if self.room.recording is not None:
-            self.room.document.set_markers(self.room.recording.id, markers, what)
+        if self.session.recording is not None:
+            self.session.document.set_markers(self.session.recording.id, markers, what)

@@ -16,7 +16,7 @@ T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
-class Shelf(Generic[T]):
+class Library(Generic[T]):
     """Files ``*.json`` in the folder ``name`` of the program's data and of the user's configuration.
 
     Attributes

@@ -24,71 +24,71 @@ from pulizia.desktop.print_dialog import PrintDialog
 from pulizia.desktop.recipes_dialog import KeepRecipeDialog, RecipesDialog
 from pulizia.desktop.sound_dialog import SoundDialog
 from pulizia.desktop.storage_dialog import StorageDialog
-from pulizia.session.studio import Studio
+from pulizia.session.session import Session
 
 
-class Doors:
+class Dialogs:
     """Opened from the menus and by keys."""
 
     def __init__(
-        self, window: QWidget, studio: Studio, in_delivery: Callable[[], bool],
+        self, window: QWidget, session: Session, in_delivery: Callable[[], bool],
         actions: Callable[[], Actions], preferences: Preferences, picked: Callable[[], frozenset[str]],
     ) -> None:  # fmt: skip
-        self.window, self.studio = window, studio
+        self.window, self.session = window, session
         self.history: HistoryDialog | None = None
         self._picked = picked  # recordings that are selected in the list
         self._in_delivery, self._actions, self._preferences = in_delivery, actions, preferences
 
     def choose_recipe(self) -> None:
-        """The shelf of recipes."""
-        self.recipes = RecipesDialog(self.studio, self.window, self._picked())
+        """The recipe library."""
+        self.recipes = RecipesDialog(self.session, self.window, self._picked())
         self.recipes.open()
 
     def save_recipe(self) -> None:
         """Keep the score as a recipe."""
-        if self.studio.recording is not None:
-            self.keeping = KeepRecipeDialog(self.studio, self.window)
+        if self.session.recording is not None:
+            self.keeping = KeepRecipeDialog(self.session, self.window)
             self.keeping.open()
 
     def show_history(self) -> None:
         """The edits as a list, beside the work."""
         if self.history is None:
-            self.history = HistoryDialog(self.studio, self.window)
+            self.history = HistoryDialog(self.session, self.window)
         self.history.show()
         self.history.raise_()
 
     def show_print(self) -> None:
         """Print the worked sound into new files."""
-        if self.studio.recording is not None:
-            self.printing = PrintDialog(self.studio, self.window)
+        if self.session.recording is not None:
+            self.printing = PrintDialog(self.session, self.window)
             self.printing.open()
 
     def edit_target(self) -> None:
         """Make or change an own target."""
-        self.target_editor = TargetDialog(self.studio, self.window)
+        self.target_editor = TargetDialog(self.session, self.window)
         self.target_editor.open()
 
     def show_sound(self) -> None:
         """Choose the sound output."""
-        self.sound = SoundDialog(self.studio, self.window, lambda choice: self._preferences.set("output", choice))
+        self.sound = SoundDialog(self.session, self.window, lambda choice: self._preferences.set("output", choice))
         self.sound.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.sound.open()
 
     def show_figures(self) -> None:
         """All figures of the selection."""
-        if self.studio.heard_source is not None:
-            self.figures = FiguresDialog(self.studio, self.window)
+        if self.session.heard_source is not None:
+            self.figures = FiguresDialog(self.session, self.window)
             self.figures.open()
 
     def find_original(self) -> None:
         """Look for the recording on the bench among raw ones."""
-        if self.studio.recording is not None:
-            self.finding = FindDialog(self.studio, self.window)
+        if self.session.recording is not None:
+            self.finding = FindDialog(self.session, self.window)
             self.finding.open()
 
     def show_storage(self) -> None:
         """What is kept on the disk, and a way to clear it."""
-        self.storage = StorageDialog(self.studio, self.window)
+        self.storage = StorageDialog(self.session, self.window)
         self.storage.open()
 
     def choose_appearance(self) -> None:
@@ -126,7 +126,7 @@ class Doors:
         return ("delivery", "") if self._in_delivery() else (self._step_page(), "")
 
     def _step_page(self) -> str:
-        return self.studio.step.tool_id if self.studio.step is not None else "bench"
+        return self.session.step.tool_id if self.session.step is not None else "bench"
 
     def show_keys(self) -> None:
         """The table of all keys."""

@@ -12,8 +12,8 @@ from pulizia.measure.harm import Harm, harm
 from pulizia.project.step_owner import has_step
 from pulizia.score.chain import Stage, heard_by
 from pulizia.score.steps import Step
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import LATER, SOON, Job
-from pulizia.session.room import Room
 from pulizia.settings.declare import Number, declared
 from pulizia.tools.base import Suggestion, Survey
 from pulizia.words import tr, translated
@@ -29,11 +29,11 @@ class Found:
     harm: Harm | None
 
 
-class SurveyDesk:
+class SurveyService:
     """Surveys by the content of a stage; asked for when a step is looked at."""
 
-    def __init__(self, room: Room) -> None:
-        self.room = room
+    def __init__(self, session: SessionCore) -> None:
+        self.session = session
         self._found: OrderedDict[str, Found] = OrderedDict()
         self._wanted = self._wanted_harm = ""
 
@@ -70,13 +70,13 @@ class SurveyDesk:
         def failed(_sentence: str) -> None:
             self._wanted = ""  # the step itself says what is wrong with it
 
-        self.room.pool.submit(
+        self.session.pool.submit(
             work, title=tr("Analysing the step"), priority=LATER, slot="survey", on_done=done, on_error=failed
         )
 
     def harm_of_score(self) -> Harm | None:
         """What the whole score takes from the voice, when it is known; asks for it otherwise."""
-        chain = self.room.chain
+        chain = self.session.chain
         if chain is None or not chain.stages:
             return None
         key = f"score:{chain.after.key}"
@@ -91,7 +91,7 @@ class SurveyDesk:
             self._keep(key, Found(None, found))
             self._wanted_harm = ""
 
-        self.room.pool.submit(
+        self.session.pool.submit(
             lambda job: harm(before, after, (), job.progress), title=tr("Measuring harm"), priority=LATER, slot="harm",
             on_done=done, on_error=lambda _text: None,
         )  # fmt: skip
@@ -101,11 +101,11 @@ class SurveyDesk:
         self._found[key] = found
         while len(self._found) > MOST_KEPT:
             self._found.popitem(last=False)
-        self.room.events.surveys.emit()
+        self.session.events.surveys.emit()
 
     def suggest(self) -> None:
         """Find settings for the selected step and use them, as one edit."""
-        step, chain, owner = self.room.step, self.room.owner_chain, self.room.owner
+        step, chain, owner = self.session.step, self.session.owner_chain, self.session.owner
         if step is None or chain is None or owner is None or step.tool.suggest is None:
             return
         suggest: Callable[..., Suggestion] = step.tool.suggest
@@ -114,15 +114,15 @@ class SurveyDesk:
 
         def done(found: Suggestion) -> None:
             told = found.sentence
-            if found.changes and has_step(self.room.document.project, owner.id, step.id):
-                self.room.document.change_settings(owner.id, step.id, **found.changes)
-                self.room.document.history.settle()
+            if found.changes and has_step(self.session.document.project, owner.id, step.id):
+                self.session.document.change_settings(owner.id, step.id, **found.changes)
+                self.session.document.history.settle()
                 told = " ".join([told, *changes_told(step, found.changes)])
-            self.room.say(told)
+            self.session.say(told)
 
-        self.room.pool.submit(
+        self.session.pool.submit(
             lambda job: suggest(source, spans, step.settings, job.progress), title=tr("Looking for settings"), priority=SOON,
-            slot="suggest", on_done=done, on_error=lambda text: self.room.say(text, bad=True),
+            slot="suggest", on_done=done, on_error=lambda text: self.session.say(text, bad=True),
         )  # fmt: skip
 
 

@@ -15,20 +15,20 @@ from pulizia.errors import MediaError
 from pulizia.media.film import Film, Still
 from pulizia.media.open import picture_of
 from pulizia.project.clips import Programme
-from pulizia.session.assembly_desk import AssemblyDesk
+from pulizia.session.assembly_service import AssemblyService
+from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
-from pulizia.session.room import Room
 from pulizia.units import format_number
 from pulizia.words import tr
 
 Place = tuple[Path, float]
 
 
-class FilmDesk:
+class FilmService:
     """Decodes on a thread of its own. Where a place is far from the last one its key frame is shown first, then the exact picture."""
 
-    def __init__(self, room: Room, assembly: AssemblyDesk) -> None:
-        self._room, self._assembly = room, assembly
+    def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
+        self._session, self._assembly = session, assembly
         self.is_shown = False
         self.still: Still | None = None
         self.trouble = ""  # why there is no picture
@@ -43,7 +43,7 @@ class FilmDesk:
 
     def place(self) -> Place | None:
         """The video and its second for what is heard now; None where nothing has a picture."""
-        position, programme = self._room.transport.position, self._assembly.programme
+        position, programme = self._session.transport.position, self._assembly.programme
         if self._assembly.is_open and programme is not None:
             if programme.film:
                 offset = programme.film_quarters / 4 / programme.picture_rate
@@ -52,14 +52,14 @@ class FilmDesk:
                 # asked many times a second: at most two clips of a lane sound at once, so only these are looked at
                 behind = bisect_right(lane.clips, position, key=lambda c: c.start)
                 for clip in lane.clips[max(0, behind - 2) : behind]:
-                    media = self._room.document.media.get(clip.recording_id)
+                    media = self._session.document.media.get(clip.recording_id)
                     if position < clip.stop and clip.enabled and not clip.tone and media is not None:
                         picture = picture_of(media)
                         if picture is not None:
                             return picture, clip.heard_at(position) / programme.rate
             return None
-        recording = self._room.recording
-        media = self._room.document.media.get(recording.id) if recording is not None else None
+        recording = self._session.recording
+        media = self._session.document.media.get(recording.id) if recording is not None else None
         picture = picture_of(media) if media is not None else None
         return None if picture is None or media is None else (picture, position / media.source.rate)
 
@@ -85,7 +85,7 @@ class FilmDesk:
 
     def _show(self, still: Still | None, trouble: str, path: Path | None = None) -> None:
         self.still, self.trouble, self._shown_of = still, trouble, path
-        self._room.events.film.emit()
+        self._session.events.film.emit()
 
     def _run(self) -> None:
         film: Film | None = None
@@ -108,8 +108,8 @@ class FilmDesk:
                         continue
                 self._give(film.at(seconds), path)
             except MediaError as error:
-                said = str(error)
-                self._room.post(lambda said=said, path=path: self._show(None, said, path))  # type: ignore[misc]
+                sentence = str(error)
+                self._session.post(lambda sentence=sentence, path=path: self._show(None, sentence, path))  # type: ignore[misc]
         if film is not None:
             film.close()
 
@@ -119,7 +119,7 @@ class FilmDesk:
 
     def _give(self, still: Still | None, path: Path) -> None:
         trouble = "" if still is not None else tr("{name} shows no picture here.", name=path.name)
-        self._room.post(lambda: self._show(still, trouble, path))
+        self._session.post(lambda: self._show(still, trouble, path))
 
     def close(self) -> None:
         """Let the thread end."""
@@ -131,11 +131,11 @@ class FilmDesk:
 
     def step(self, count: int) -> None:
         """Put the playhead onto the beginning of another picture, ``count`` frames away."""
-        programme, position = self._assembly.programme, self._room.transport.position
+        programme, position = self._assembly.programme, self._session.transport.position
         if programme is not None:
             length = programme.rate / programme.picture_rate
             number = floor(position / length) + count if count > 0 else ceil(position / length) + count
-            self._room.seek(max(0, ceil(number * length)))
+            self._session.seek(max(0, ceil(number * length)))
 
     # -- the programme's video
 
@@ -149,7 +149,7 @@ class FilmDesk:
         def good(_nothing: None) -> None:
             self._change(lambda p: replace(p, film=str(path.absolute()), film_quarters=0), what)
 
-        self._room.job(looked, what, good)
+        self._session.job(looked, what, good)
 
     def remove(self) -> None:
         """Look at no video with the programme."""
