@@ -76,7 +76,7 @@ def tools() -> None:
     source = ArraySource(samples, RATE)
     settings: dict[str, dict] = {tool.id: {} for tool in ALL if tool.id not in QUICK}
     settings["noise"] = {"profile_spans_s": [[0.2, 1.1]]}
-    settings["blots"] = {
+    settings["areas"] = {
         "way": "time",
         "areas": [[[10.0 * n + 3.0, 800.0], [10.0 * n + 3.5, 1800.0]] for n in range(29)],
     }

@@ -199,12 +199,12 @@ def sheet(recording: int, *tools: str) -> Callable[[Scene], QWidget]:
     return scene
 
 
-def blots(s: Scene) -> QWidget:
+def areas(s: Scene) -> QWidget:
     """An area of the sonogram turned down."""
     s.open(demo_files()[1])
     for a, b, low, high in ((3.0, 3.6, 900.0, 4000.0), (8.2, 8.6, 300.0, 1500.0)):
         s.session.select(round(a * RATE), round(b * RATE), (low, high))
-        s.do("blot")
+        s.do("area")
     s.window.bench.axis.show_span(RATE, 11 * RATE)
     s.settle()
     return s.window
@@ -285,7 +285,7 @@ def sections(s: Scene) -> QWidget:
 SCENES: dict[str, Callable[[Scene], QWidget]] = {
     "bench": bench, "lamplight": lamplight, "delivery": delivery, "assembly": assembly, "readings": readings, "queue": queue, "levels": levels,
     "spectrum": spectrum, "equaliser": sheet(0, "equaliser"), "hum": sheet(1, "hum"), "video": video, "conform": conform_walk,
-    "inspect": inspect, "blots": blots, "room-tail": sheet(3, "room_tail"),
+    "inspect": inspect, "areas": areas, "room-tail": sheet(3, "room_tail"),
     "score": score, "manual": manual, "german": inspect,
     "sections": sections,
 }  # fmt: skip
@@ -326,7 +326,7 @@ CHECKS: dict[str, Callable[[Scene], bool]] = {
     "conform": lambda s: s.window.list_places.walk.found.count("gone") == 2 and s.window.list_places.walk.found.count("moved") > 5,
     "inspect": lambda s: {"room", "noise"} <= _found(s),
     "german": lambda s: {"room", "noise"} <= _found(s) and s.window.bench.list.findings.all_button.text() != "Treat all",
-    "blots": lambda s: len(s.session.step.settings.areas) == 2,
+    "areas": lambda s: len(s.session.step.settings.areas) == 2,
     "room-tail": lambda s: _told(s).startswith("Reverberation time T60 0.") and _sheet_is_whole(s),
     "score": lambda s: len(s.session.recording.score) == 10,
     "manual": lambda s: "Noise" in s.window.dialogs.help.windowTitle() or s.window.dialogs.help.isVisible(),

@@ -206,7 +206,7 @@ def tools() -> dict[str, list[dict[str, object]]]:
     """All tools by id, each with its settings: name, kind, range, default, help.
 
     >>> sorted(tools())[:3]
-    ['blots', 'breaths', 'channels']
+    ['areas', 'breaths', 'channels']
     """
     return {tool.id: schema(tool.settings) for tool in ALL}
 

@@ -21,6 +21,7 @@ from pulizia.audio.samples import Samples
 from pulizia.audio.source import ArraySource, Source
 from pulizia.audio.spans import Span
 from pulizia.errors import PuliziaError, SettingsError
+from pulizia.project.rows import step_of, step_row
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.recipes import parse_recipe, recipe_text
@@ -72,7 +73,7 @@ ACTING: dict[str, dict[str, object]] = {  # settings with which a tool has somet
     "breaths": {"sensitivity_db": 6.0},
     "gate": {"threshold_db": -20.0},
     "sibilance": {"aim": "median", "threshold_db": -6.0},
-    "blots": {"way": "lower", "areas": [[[0.7, 300.0], [3.9, 4000.0]]]},
+    "areas": {"way": "lower", "areas": [[[0.7, 300.0], [3.9, 4000.0]]]},
 }
 every_tool = pytest.mark.parametrize("tool", ALL, ids=lambda t: t.id)
 quick_tool = pytest.mark.parametrize("tool", [t for t in ALL if t.stream is None], ids=lambda t: t.id)
@@ -174,7 +175,7 @@ def test_chunks_join_without_a_seam(tool: AnyTool) -> None:
     if tool.id == "noise":
         shift = SHIFT / 48_000
         settings_moved = step.with_settings(profile_spans_s=((3.0 + shift, 3.9 + shift),))
-    if tool.id == "blots":
+    if tool.id == "areas":
         ((a, low), (b, high)) = step.settings.areas[0]
         settings_moved = step.with_settings(areas=(((a + SHIFT / 48_000, low), (b + SHIFT / 48_000, high)),))
     if tool.id in ("ringing", "dull_voice"):  # the same for both: what is learned depends on the whole
@@ -302,3 +303,14 @@ def test_a_step_for_one_microphone_hears_it_alone_and_leaves_the_others(tool: An
     if not tool.relates_channels:
         alone = after(both[1:], replace(step, channels=None))
         np.testing.assert_array_equal(made[1:], alone.read(0, both.shape[1]))
+
+
+def test_a_step_under_an_earlier_id_is_the_same_step() -> None:
+    area = {"areas": [[[0.7, 300.0], [3.9, 4000.0]]]}
+    assert tool_of("blots") is tool_of("areas")
+    assert make_step("blots", area).tool_id == "areas"
+    text = json.dumps({"format": "pulizia-recipe", "version": 1, "steps": [{"tool": "blots", "settings": area}]})
+    (step,) = parse_recipe(text, "old.json").steps_for(48_000)
+    assert (step.tool_id, step.settings) == ("areas", make_step("areas", area).settings)
+    row = step_row(step) | {"tool": "blots"}
+    assert step_of(row, 48_000, 1).tool_id == "areas"

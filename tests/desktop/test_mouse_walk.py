@@ -152,13 +152,13 @@ def test_the_whole_job_by_mouse(
     hand.press_at(window.top.undo)
     assert tools() == ["clicks", "noise"]
 
-    # the whistle is marked in the sonogram and becomes a blot; a word is given back
+    # the whistle is marked in the sonogram and becomes a step; a word is given back
     view = bench.sonogram
     high, low = view.scale.row_of_hz(3600.0), view.scale.row_of_hz(2500.0)
     person.drag(view, QPointF(person.at_time(view, 5.95).x(), high), QPointF(person.at_time(view, 7.05).x(), low))
     assert session.selection.band_hz is not None
     hand.press("Areas", bench.bar)
-    person.until(lambda: "blots" in tools())
+    person.until(lambda: "areas" in tools())
     person.settle()
     place = np.abs(np.fft.rfft(session.chain.after.read(6 * RATE, 7 * RATE)[0]))[2990:3010].max()
     assert place < 0.2 * np.abs(np.fft.rfft(session.chain.before.read(6 * RATE, 7 * RATE)[0]))[2990:3010].max()

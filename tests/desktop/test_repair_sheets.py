@@ -281,7 +281,7 @@ def test_treat_all_is_one_edit_and_a_step_in_a_section_does_not_count_as_treated
     assert clicked.recording.score == before
 
 
-def test_an_area_is_drawn_in_the_sonogram_and_becomes_a_blot(bench: Person) -> None:
+def test_an_area_is_drawn_in_the_sonogram_and_becomes_a_step(bench: Person) -> None:
     session, sonogram = bench.window.session, bench.window.bench.sonogram
     alt = Qt.KeyboardModifier.AltModifier
     corners = [bench.at_time(sonogram, t, y) for t, y in ((1.0, 0.3), (1.6, 0.3), (1.6, 0.6), (1.0, 0.6))]
@@ -294,7 +294,7 @@ def test_an_area_is_drawn_in_the_sonogram_and_becomes_a_blot(bench: Person) -> N
     low, high = session.selection.band_hz
     bench.key(Qt.Key.Key_P)
     (area,) = session.step.settings.areas
-    assert session.step.tool_id == "blots"
+    assert session.step.tool_id == "areas"
     assert min(f for _, f in area) == pytest.approx(low, rel=0.01)
     start, stop = bench.at_time(sonogram, 2.0, 0.2), bench.at_time(sonogram, 2.4, 0.5)
     bench.drag(sonogram, start, stop)

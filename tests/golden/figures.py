@@ -67,7 +67,7 @@ SLICES = 4
 LEFT_OUT = {"voice_sieve", "original"}  # a model of another package; another recording
 BASE: dict[str, dict[str, Any]] = {
     "noise": {"profile_spans_s": [[0.05, 0.9]]},
-    "blots": {"areas": [[[2.0, 900.0], [2.6, 2400.0]], [[4.0, 100.0], [4.3, 9000.0]]]},
+    "areas": {"areas": [[[2.0, 900.0], [2.6, 2400.0]], [[4.0, 100.0], [4.3, 9000.0]]]},
     "equaliser": {"bands": [["high-pass", 90, 0, 18], ["bell", 300, -4, 2], ["high shelf", 6000, 3, 0.7], ["notch", 1000, 0, 8]]},
     "split_compressor": {"threshold_db": -38.0, "low_mid_threshold_db": -40.0, "high_threshold_db": -46.0},
     "limiter": {"gain_db": 12.0},

@@ -46,7 +46,7 @@ def with_sound(shape: Shape, hz: float, level_db: float) -> tuple[NDArray[np.flo
 
 
 def made_by(source: Source, *, way: str, areas: list[object]) -> NDArray[np.float32]:
-    step = make_step("blots", {"areas": areas, "way": way})
+    step = make_step("areas", {"areas": areas, "way": way})
     chain = Chain(source, [step], ChunkCache(1 << 28), AnalysisStore(), lambda _name: None)
     chain.prepare()
     return chain.after.read(0, source.frames)
@@ -95,7 +95,7 @@ def test_only_the_tone_goes_from_a_roughly_drawn_area_whatever_is_read_first() -
     inside = slice(round(AT_S * RATE), round((AT_S + LENGTH_S) * RATE))
     power = [np.sum(np.abs(np.fft.rfft(x[inside]))[1600:3040] ** 2) for x in (made[0], clean)]
     assert abs(10 * np.log10(power[0] / power[1])) < 1.0  # 1000 to 1900 Hz
-    step = make_step("blots", {"areas": [area], "way": "tones"})
+    step = make_step("areas", {"areas": [area], "way": "tones"})
     chain = Chain(source, [step], ChunkCache(1 << 28), AnalysisStore(), lambda _name: None)
     chain.prepare()
     a = round(AT_S * RATE) + 777

@@ -176,7 +176,7 @@ def _edits(w: MainWindow) -> list[Command]:
         Command("markers_out", N_("Edit"), tr("Export markers…"), (), w.markers.export, lambda: bool(s.markers.all)),
         Command("markers_in", N_("Edit"), tr("Import markers…"), (), w.markers.take_in, has),
         Command("mend", N_("Edit"), tr("Repair selected click"), ("C",), s.repairs.mend_selection, marked),
-        Command("blot", N_("Edit"), tr("Repair selected area"), ("P",), s.repairs.take_as_blot, marked),
+        Command("area", N_("Edit"), tr("Repair selected area"), ("P",), s.repairs.take_as_area, marked),
         Command("trim", N_("Edit"), tr("Trim to selection"), ("D",), s.repairs.trim_to_selection, marked),
         Command("untrim", N_("Edit"), tr("Remove trim"), ("Shift+D",), s.repairs.untrim, trimmed),
         Command("give_back", N_("Edit"), tr("Restore original"), ("G",), s.repairs.give_back, marked),

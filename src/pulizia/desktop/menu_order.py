@@ -21,7 +21,7 @@ _EDIT: Rows = (
         "pause_previous", LINE, "band_up", "band_down", "band_wider", "band_narrower",
     )),
     (N_("Markers"), ("marker", "marker_rename", "marker_next", "marker_previous", LINE, "markers_out", "markers_in")), LINE,
-    "noise", "mend", "blot", LINE, "trim", "untrim", "give_back",
+    "noise", "mend", "area", LINE, "trim", "untrim", "give_back",
 )  # fmt: skip
 _LISTEN: Rows = (
     "play", "loop", "play_around", "loop_pause", "follow", LINE,

@@ -97,7 +97,7 @@ def make_step(
     """A step from plain values; raises SettingsError for unknown or wrong ones."""
     tool = tool_of(tool_id)
     made = from_dict(tool.settings, settings or {})
-    return Step(tool_id=tool_id, settings=made, spans=spans, band_hz=band_hz, enabled=enabled)
+    return Step(tool_id=tool.id, settings=made, spans=spans, band_hz=band_hz, enabled=enabled)
 
 
 def settings_row(settings: Settings) -> dict[str, Any]:

@@ -15,7 +15,7 @@ from pulizia.score.steps import Step
 from pulizia.session.core import SessionCore
 from pulizia.settings.as_dict import from_dict, to_dict
 from pulizia.settings.declare import Settings
-from pulizia.tools.registry import tool_of
+from pulizia.tools.registry import RENAMED, tool_of
 from pulizia.words import tr, translated
 
 LONGEST_NAME = 80
@@ -88,10 +88,13 @@ class PresetService:
 
     def _rows(self, tool_id: str) -> dict[str, dict[str, Any]]:
         """What the file of a tool holds; a damaged one counts as empty."""
-        with contextlib.suppress(OSError, ValueError):
-            content = json.loads(self._file(tool_id).read_text(encoding="utf-8"))
-            if isinstance(content, dict):
-                return {str(k): v for k, v in content.items() if isinstance(v, dict)}
+        file = self._file(tool_id)
+        earlier = [file.with_stem(old) for old, new in RENAMED.items() if new == file.stem]
+        for known in (file, *earlier):
+            with contextlib.suppress(OSError, ValueError):
+                content = json.loads(known.read_text(encoding="utf-8"))
+                if isinstance(content, dict):
+                    return {str(k): v for k, v in content.items() if isinstance(v, dict)}
         return {}
 
     def _write(self, tool_id: str, rows: dict[str, dict[str, Any]]) -> bool:

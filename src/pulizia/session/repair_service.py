@@ -142,7 +142,7 @@ class RepairService:
         self.session.step_id = step.id
         self.session.events.selection.emit()
 
-    def take_as_blot(self) -> None:
+    def take_as_area(self) -> None:
         """Add the marked area to the selected Blots step, or to a new one."""
         owner, selection, step = self.session.owner, self.session.owner_selection, self.session.step
         if owner is None or selection is None or selection.band_hz is None:
@@ -155,12 +155,12 @@ class RepairService:
         low, high = selection.band_hz
         corners = ((selection.span.start / rate, low), (selection.span.stop / rate, high))
         area = tuple((round(t, 5), round(min(hz, rate / 2), 2)) for t, hz in selection.outline or corners)
-        if step is not None and step.tool_id == "blots":
+        if step is not None and step.tool_id == "areas":
             known = step.settings.areas  # type: ignore[attr-defined]
             self.session.document.change_settings(owner.id, step.id, areas=(*known, area))
             self.session.document.history.settle()
         else:
-            step = self.session.document.add_step(owner.id, "blots", {"areas": [area]})
+            step = self.session.document.add_step(owner.id, "areas", {"areas": [area]})
             self.session.step_id = step.id
         self.session.clear_selection()
 

@@ -7,7 +7,7 @@ import difflib
 
 from pulizia.errors import SettingsError, UnknownNameError
 from pulizia.tools import (
-    blots,
+    areas,
     breaths,
     channels,
     clicks,
@@ -40,7 +40,7 @@ from pulizia.words import tr
 
 SHIPPED: tuple[AnyTool, ...] = (
     original.TOOL, channels.TOOL, polarity.TOOL, overload.TOOL, clicks.TOOL, plosives.TOOL, hum.TOOL, gate.TOOL, breaths.TOOL,
-    blots.TOOL, noise.TOOL, voice_sieve.TOOL, room_tail.TOOL, ringing.TOOL, sibilance.TOOL, equaliser.TOOL, dull_voice.TOOL, split_compressor.TOOL,
+    areas.TOOL, noise.TOOL, voice_sieve.TOOL, room_tail.TOOL, ringing.TOOL, sibilance.TOOL, equaliser.TOOL, dull_voice.TOOL, split_compressor.TOOL,
     leveller.TOOL, silence.TOOL, reverse.TOOL, room_tone.TOOL, level.TOOL, fade.TOOL, limiter.TOOL,
 )  # fmt: skip
 EXTRA, PROBLEMS = found_tools(SHIPPED)
@@ -49,15 +49,19 @@ ALL: tuple[AnyTool, ...] = (*SHIPPED, *EXTRA)
 _BY_ID = {tool.id: tool for tool in ALL}
 
 
+RENAMED = {"blots": "areas"}
+"""Ids of tools as earlier versions have written them into projects and recipes."""
+
+
 def tool_of(tool_id: str) -> AnyTool:
-    """The tool with this id.
+    """The tool with this id, also by an earlier one.
 
     Raises
     ------
     SettingsError
         When there is none, with the nearest known one.
     """
-    if (tool := _BY_ID.get(tool_id)) is not None:
+    if (tool := _BY_ID.get(RENAMED.get(tool_id, tool_id))) is not None:
         return tool
     known = [tool.id for tool in ALL]
     near = difflib.get_close_matches(str(tool_id), known, n=1)
@@ -74,7 +78,7 @@ def tool_or_stand_in(tool_id: object) -> AnyTool:
     SettingsError
         When no tool can have this id.
     """
-    if tool_id not in _BY_ID and isinstance(tool_id, str) and ID.fullmatch(tool_id):
+    if tool_id not in _BY_ID and tool_id not in RENAMED and isinstance(tool_id, str) and ID.fullmatch(tool_id):
         _BY_ID[tool_id] = absent(tool_id)
     return tool_of(str(tool_id))
 

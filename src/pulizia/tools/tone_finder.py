@@ -41,7 +41,7 @@ def findings(source: Source, progress: Callable[[float], None]) -> list[Finding]
         hz=format_number(pitches[0], 0),
     )
     areas = [_area(source, group) for group in _groups(tones, round(ONE_SOUND_S * rate))[:MOST_AREAS]]
-    return [TONES.found("blots", words, over, {"areas": areas, "way": "tones"}, marks)]
+    return [TONES.found("areas", words, over, {"areas": areas, "way": "tones"}, marks)]
 
 
 def _groups(tones: Sequence[SteadyTone], reach: int) -> list[list[SteadyTone]]:

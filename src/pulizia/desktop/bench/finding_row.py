@@ -34,7 +34,7 @@ NAMES = {
 }  # fmt: skip
 FINDERS = {
     "overload": N_("clipping"), "clicks": N_("clicks"), "plosives": N_("plosives"), "hum": N_("hum"), "breaths": N_("breaths"),
-    "noise": N_("noise"), "ringing": N_("ringing"), "room": N_("room tail"), "room_tail": N_("room tail"), "blots": N_("isolated sounds"), "sound": N_("isolated sounds"), "sibilance": N_("hard S sounds"),
+    "noise": N_("noise"), "ringing": N_("ringing"), "room": N_("room tail"), "room_tail": N_("room tail"), "areas": N_("isolated sounds"), "sound": N_("isolated sounds"), "sibilance": N_("hard S sounds"),
     "dull": N_("missing treble"), "dull_voice": N_("missing treble"), "leveller": N_("uneven levels"), "level": N_("uneven level"),
     "silence": N_("digital silence"), "room_tone": N_("drop-outs"), "channels": N_("channel faults"), "polarity": N_("polarity and offset"),
 }  # fmt: skip

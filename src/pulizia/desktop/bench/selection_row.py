@@ -41,13 +41,13 @@ class SelectionRow(QWidget):
         for part in (self._hint, self.start, self._dash, self.stop, self._length):
             row.addWidget(part)
         row.addStretch(1)
-        self.blot = self._button(
-            tr("Areas"), session.repairs.take_as_blot, tr("Lower or replace the selected area (P)")
+        self.area = self._button(
+            tr("Areas"), session.repairs.take_as_area, tr("Lower or replace the selected area (P)")
         )
         self._buttons = (
             self._button(tr("Learn noise"), session.repairs.take_as_noise, tr("Learn the selection as noise (N)")),
             self._button(tr("Add step here…"), self.treat.emit, tr("Add a step that acts in the selection only (T)")),
-            self.blot,
+            self.area,
             self._button(
                 tr("Restore original"), session.repairs.give_back, tr("Restore the original in the selection (G)")
             ),
@@ -91,7 +91,7 @@ class SelectionRow(QWidget):
         self.start.setValue(selection.span.start / rate)
         self.stop.setValue(selection.span.stop / rate)
         self._length.setText(self._length_text())
-        self.blot.setVisible(selection.band_hz is not None)
+        self.area.setVisible(selection.band_hz is not None)
         self._fit()
 
     def _length_text(self, *, short: bool = False) -> str:

@@ -20,8 +20,8 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QMenu
 
 from pulizia.audio.source import picked
+from pulizia.desktop.bench.area_outlines import Pen, draw_areas, draw_marked, place_in
 from pulizia.desktop.bench.axis_drag import AxisDrag
-from pulizia.desktop.bench.blot_outlines import Pen, draw_blots, draw_marked, place_in
 from pulizia.desktop.bench.harm_shade import draw_shade
 from pulizia.desktop.bench.sonogram_gutters import LOWEST_HZ, SonogramGutters
 from pulizia.desktop.bench.sonogram_look import SonogramLook
@@ -147,7 +147,7 @@ class SonogramView(SonogramGutters):
         chain = self.session.chain
         if self.shows_harm and chain is not None and (found := self.session.surveys.harm_of_score()) is not None:
             draw_shade(painter, plot, self._shade, self.axis, chain, found, scale)
-        draw_blots(painter, self.session, self.axis, place_in(plot, self.axis, scale.row_of_hz))
+        draw_areas(painter, self.session, self.axis, place_in(plot, self.axis, scale.row_of_hz))
         self._pen.paint(painter)
         for column in found_columns(self.session, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
             painter.fillRect(QRectF(plot.left() + column, plot.top(), 1.5, 6), colour("ochre"))
@@ -352,7 +352,7 @@ class SonogramView(SonogramGutters):
         menu.popup(place)
 
     menu_ids = (
-        "play", "loop", "only_band", "", "phrase", "noise", "blot", "mend", "treat", "give_back", "", "marker",
+        "play", "loop", "only_band", "", "phrase", "noise", "area", "mend", "treat", "give_back", "", "marker",
         "zoom_marked", "zoom_whole", "closer_hz", "wider_hz", "", "comb", "harm",
     )  # fmt: skip
 

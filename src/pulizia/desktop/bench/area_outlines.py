@@ -27,7 +27,7 @@ def place_in(plot: QRectF, axis: TimeAxis, row_of_hz: Callable[[float], float]) 
     )
 
 
-def draw_blots(painter: QPainter, session: Session, axis: TimeAxis, place: Place) -> None:
+def draw_areas(painter: QPainter, session: Session, axis: TimeAxis, place: Place) -> None:
     """Areas of all Blots steps that are on, those of the selected step stronger."""
     recording = session.recording
     if recording is None:
@@ -35,7 +35,7 @@ def draw_blots(painter: QPainter, session: Session, axis: TimeAxis, place: Place
     first, last = axis.left / axis.rate, axis.right / axis.rate
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for step in recording.score:
-        if step.tool_id != "blots" or not step.enabled:
+        if step.tool_id != "areas" or not step.enabled:
             continue
         left = getattr(step.settings, "left_s", ())
         for area in getattr(step.settings, "areas", ()):

@@ -379,7 +379,7 @@ def _level_in(source: Source, start: int, stop: int, band_hz: tuple[float, float
 
 
 TOOL = Tool(
-    id="blots",
+    id="areas",
     title="Areas",
     summary="Lowers, replaces or raises selected areas of the sonogram: a bell, a chair, a cough.",
     settings=BlotsSettings,
