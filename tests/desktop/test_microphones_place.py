@@ -65,6 +65,8 @@ def test_a_clip_plays_one_microphone_or_each_has_a_lane_of_its_own(person: Perso
     assert box.currentText() == "Bert lav"
     session.document.undo()
     session.assembly.select_all()
+    person.window.actions_.actions["programme_microphones"].trigger()
+    assert "onto a lane of its own first" in person.said
     person.window.actions_.actions["programme_spread"].trigger()
     person.settle()
     lanes = session.assembly.programme.lanes

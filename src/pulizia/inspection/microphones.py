@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from pulizia.audio.layouts import IN_TWO, MOST_LOUDSPEAKERS
+from pulizia.audio.layouts import MOST_LOUDSPEAKERS, are_loudspeakers
 from pulizia.audio.source import Source
 from pulizia.units import powers_to_db
 
@@ -26,7 +26,7 @@ def microphones(source: Source, names: Sequence[str]) -> tuple[str, ...]:
     """
     if source.channels < 2 or len(names) != source.channels:
         return ()
-    named = not set(names) <= {*IN_TWO, "M"}
+    named = not are_loudspeakers(names)
     if named and (source.channels > MOST_LOUDSPEAKERS or not all(name.isdigit() for name in names)):
         return tuple(names)
     return tuple(names) if _apart(source) else ()

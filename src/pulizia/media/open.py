@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, fields
 from pathlib import Path
 
-from pulizia.audio.layouts import channel_names, names_of_mask
+from pulizia.audio.layouts import are_loudspeakers, channel_names, names_of_mask
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import content_key
 from pulizia.errors import MediaError
@@ -49,9 +49,8 @@ class OpenMedia:
     def format_line(self) -> str:
         """Rate, coding and layout in one short line."""
         rate = f"{self.source.rate / 1000:g} kHz"
-        layout = {1: "mono", 2: "stereo"}.get(
-            self.source.channels, tr("{channels} channels", channels=self.source.channels)
-        )
+        usual = {1: "mono", 2: "stereo"} if are_loudspeakers(self.channel_names) else {1: "mono"}
+        layout = usual.get(self.source.channels, tr("{channels} channels", channels=self.source.channels))
         return f"{rate}, {self.coding}, {layout}"
 
 

@@ -58,7 +58,13 @@ class MicrophoneService:
             else []
         )
         if programme is None or sound is None or len(lanes) < 2:
-            self._session.say(tr("Select clips on two or more lanes that heard one moment first."), bad=True)
+            several = any(len(self.names_of(c.recording_id)) > 1 and c.channel is None for c in self._assembly.clips)
+            self._session.say(
+                tr("Lay each microphone onto a lane of its own first (menu Assembly, Microphones).")
+                if several
+                else tr("Select clips on two or more lanes that heard one moment first."),
+                bad=True,
+            )
             return
         ids = tuple(lane.id for lane in lanes)
         sources = [s.chain.before for s in sound.lanes if s.lane.id in ids]
