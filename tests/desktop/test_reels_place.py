@@ -44,7 +44,8 @@ def test_a_programme_is_delivered_and_rendered_reel_by_reel(
     assert place.said.startswith("2 files delivered to")
     seen: list[str] = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: seen.append(box.text() + box.informativeText()) or 0)
-    place.window.delivery.ask_into(out)  # both are there: it is asked, and without an answer nothing is queued
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(out))
+    place.window.delivery.ask_and_deliver()  # both are there: it is asked, and without an answer nothing is queued
     assert seen
     assert len(session.queue.orders) == 1
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path))

@@ -59,7 +59,7 @@ class Ordering(QWidget):
         if subject is None or target is None or not wanted:
             return
         folder = self._folder or self._near(subject)
-        if len(wanted) == 1 and not self.all_tick.isChecked():
+        if len(wanted) == 1 and not self.all_tick.isChecked() and not wanted[0].by_reel:  # reels are several files
             proposal = order_path(subject, wanted[0], target, self.orders.pattern.text(), folder, 1)
             name, _ = QFileDialog.getSaveFileName(
                 self, tr("Deliver as"), str(proposal), tr("Files (*{suffix})", suffix=proposal.suffix)
