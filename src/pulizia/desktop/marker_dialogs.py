@@ -16,34 +16,34 @@ class MarkerDialogs:
     """Rename, export and import markers of the recording on the bench."""
 
     def __init__(self, window: QWidget, session: Session) -> None:
-        self._window, self._studio = window, session
+        self._window, self._session = window, session
 
     def rename(self, marker: Marker) -> None:
         """Ask for a marker's name."""
         name, good = QInputDialog.getText(self._window, tr("Rename the marker"), tr("Name"), text=marker.name)
         if good and name.strip():
-            self._studio.markers.rename(marker, name)
+            self._session.markers.rename(marker, name)
 
     def rename_here(self) -> None:
         """Rename the marker nearest to the play head."""
-        marker = self._studio.markers.near(self._studio.transport.position, float("inf"))
+        marker = self._session.markers.near(self._session.transport.position, float("inf"))
         if marker is not None:
             self.rename(marker)
 
     def export(self) -> None:
         """Ask for a name: a text list, or a WAV file of the worked sound with cue points."""
-        recording, chain = self._studio.recording, self._studio.chain
+        recording, chain = self._session.recording, self._session.chain
         if recording is None or chain is None:
             return
         proposal = str(recording.path.with_name(f"{recording.name}-markers.txt"))
         kinds = tr("Text list (*.txt);;WAV with cue points (*.wav)")
         name, _ = QFileDialog.getSaveFileName(self._window, tr("Export markers"), proposal, kinds)
         if name:
-            self._studio.markers.export(Path(name))
+            self._session.markers.export(Path(name))
 
     def take_in(self) -> None:
         """Ask for a text list, or a WAV file with cue points."""
         kinds = tr("Text list or WAV (*.txt *.tsv *.wav);;All files (*)")
         name, _ = QFileDialog.getOpenFileName(self._window, tr("Import markers"), "", kinds)
         if name:
-            self._studio.markers.take_in(Path(name))
+            self._session.markers.take_in(Path(name))

@@ -34,7 +34,7 @@ class ProjectFiles:
         self, window: QWidget, session: Session, preferences: Preferences, lists: ListPlaces, where_left: WhereLeft,
         closed: Callable[[], None],
     ) -> None:  # fmt: skip
-        self._window, self._studio, self._preferences = window, session, preferences
+        self._window, self._session, self._preferences = window, session, preferences
         self._lists, self._where_left, self._closed = lists, where_left, closed
         self._demo_waits = False
         self.asks = True  # False where nobody sits before the window
@@ -61,32 +61,32 @@ class ProjectFiles:
             self._preferences.add_recent(path)
         for path in (p for p in paths if is_edit_list(p)):
             self._lists.open_list(path)
-        self._studio.files.open_paths([p for p in paths if not is_edit_list(p)])
+        self._session.files.open_paths([p for p in paths if not is_edit_list(p)])
 
     def open_demo(self) -> None:
         """Open the demo recordings, and the programme made of them when all are there."""
         if not self._demo_waits:
-            self._studio.events.document.connect(self._demo_arrived)
+            self._session.events.document.connect(self._demo_arrived)
         self._demo_waits = True
         self.open_paths(demo_files())
 
     def _demo_arrived(self) -> None:
-        project = self._studio.document.project
+        project = self._session.document.project
         programme = demo_programme(project.recordings) if self._demo_waits and not project.programmes else None
         if programme is not None:
             self._demo_waits = False
-            self._studio.document.edit_programme(programme, tr("New programme"))
+            self._session.document.edit_programme(programme, tr("New programme"))
 
     def save(self) -> bool:
         """Save the project; asks for a name the first time."""
-        if self._studio.document.path is None:
+        if self._session.document.path is None:
             return self.save_as()
-        return self._save_to(self._studio.document.path)
+        return self._save_to(self._session.document.path)
 
     def save_as(self) -> bool:
         """Save the project under another name."""
-        document = self._studio.document
-        recording = self._studio.recording
+        document = self._session.document
+        recording = self._session.recording
         proposal = document.path or (
             (recording.path.parent if recording else Path.home())
             / f"{recording.name if recording else 'project'}{SUFFIX}"
@@ -98,31 +98,31 @@ class ProjectFiles:
 
     def _save_to(self, path: Path) -> bool:
         try:
-            self._studio.document.save(path)
+            self._session.document.save(path)
         except PuliziaError as error:
-            self._studio.say(str(error), bad=True)
+            self._session.say(str(error), bad=True)
             return False
-        saved = self._studio.document.path or path
+        saved = self._session.document.path or path
         self._where_left.note()
         self._preferences.add_recent(saved)
-        self._studio.say(tr("Saved as {name}.", name=saved.name))
+        self._session.say(tr("Saved as {name}.", name=saved.name))
         return True
 
     def new_project(self) -> None:
         """Start an empty project."""
         if self.may_leave():
             self._where_left.note()
-            self._studio.transport.stop()
+            self._session.transport.stop()
             self._closed()
-            self._studio.document.start_new()
+            self._session.document.start_new()
 
     def may_leave(self) -> bool:
         """Ask what to do with unsaved edits; False keeps the project open."""
-        if not self._studio.document.is_dirty or not self.asks:
+        if not self._session.document.is_dirty or not self.asks:
             return True
         answer = self.ask(
             tr("Unsaved changes"),
-            tr("Save the changes to {title}?", title=self._studio.document.title),
+            tr("Save the changes to {title}?", title=self._session.document.title),
             tr("The recordings themselves are never changed; unsaved steps would be lost."),
             (tr("Save"), tr("Don't save"), tr("Cancel")),
         )
@@ -143,7 +143,7 @@ class ProjectFiles:
 
     def relink(self) -> None:
         """Ask for the file of the recording on the bench."""
-        recording = self._studio.recording
+        recording = self._session.recording
         if recording is None:
             return
         name, _ = QFileDialog.getOpenFileName(
@@ -153,7 +153,7 @@ class ProjectFiles:
             tr("Sound, video ({sounds});;All files (*)", sounds=SOUND_FILES),
         )
         if name:
-            self._studio.files.relink(recording.id, Path(name))
+            self._session.files.relink(recording.id, Path(name))
 
     def offer_recovery(self) -> None:
         """After a crash: offer what was not saved."""
@@ -168,8 +168,8 @@ class ProjectFiles:
                 (tr("Recover"), tr("Discard"), tr("Later")),
             )
             if answer == GO_AHEAD:
-                self._studio.document.recover(found)
-                self._studio.files.after_load()
+                self._session.document.recover(found)
+                self._session.files.after_load()
                 return
             if answer == DROP:
                 found.journal.unlink(missing_ok=True)

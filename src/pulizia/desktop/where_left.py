@@ -28,7 +28,7 @@ class WhereLeft:
     """Notes the view of a project when it is saved or closed, and takes it up when it is opened again."""
 
     def __init__(self, session: Session, axis: TimeAxis, preferences: Preferences, overview: Overview) -> None:
-        self._studio, self._axis, self._preferences = session, axis, preferences
+        self._session, self._axis, self._preferences = session, axis, preferences
         self._overview = overview
         self._project = session.document.project.id
         self._wanted: _View | None = None
@@ -37,7 +37,7 @@ class WhereLeft:
 
     def note(self) -> None:
         """Keep where the present project is, when it has a file."""
-        session = self._studio
+        session = self._session
         if session.document.path is None or session.current_id is None:
             return
         here = _View(
@@ -53,7 +53,7 @@ class WhereLeft:
             keep_picture(session.document.path, self._overview.grab(box))
 
     def _look(self) -> None:
-        session = self._studio
+        session = self._session
         project = session.document.project
         if project.id != self._project:
             self._project = project.id

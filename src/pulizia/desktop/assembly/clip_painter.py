@@ -37,7 +37,7 @@ class ClipPainter:
     """Draws clips of the assembly."""
 
     def __init__(self, session: Session, geometry: Geometry, pictures: Pictures) -> None:
-        self._studio, self._geometry, self._axis, self._pictures = session, geometry, geometry.axis, pictures
+        self._session, self._geometry, self._axis, self._pictures = session, geometry, geometry.axis, pictures
         self._seen: dict[str, tuple[Recording | None, Chain | None, int]] = {}
         self._kept: OrderedDict[object, QPixmap] = OrderedDict()
         self._held = 0  # bytes of these
@@ -50,9 +50,9 @@ class ClipPainter:
         """The recording of a clip, its sound, and the state of its pictures."""
         known = self._seen.get(recording_id)
         if known is None:
-            recordings = self._studio.document.project.recordings
+            recordings = self._session.document.project.recordings
             recording = next((r for r in recordings if r.id == recording_id), None)
-            chain = self._studio.document.chain(recording_id) if recording is not None else None
+            chain = self._session.document.chain(recording_id) if recording is not None else None
             version = 0
             if chain is not None:
                 version = self._pictures.of_chain(chain).version_in(0, chain.after.frames)
@@ -200,7 +200,7 @@ class ClipPainter:
             return
         painter.setFont(font(11, bold=True))
         words = clip.name or (tr("Room tone") if clip.tone else "")
-        names = shown_names(self._studio.microphones.names_of(clip.recording_id))
+        names = shown_names(self._session.microphones.names_of(clip.recording_id))
         if clip.channel is not None and len(names) > 1 and clip.channel < len(names):
             words = f"{words}, {names[clip.channel]}"
         if missing:

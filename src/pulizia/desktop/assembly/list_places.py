@@ -26,7 +26,7 @@ class ListPlaces:
     def __init__(
         self, session: Session, preferences: Preferences, parent: QWidget, show_assembly: Callable[[], None]
     ) -> None:
-        self._studio, self._preferences, self._parent, self._show = session, preferences, parent, show_assembly
+        self._session, self._preferences, self._parent, self._show = session, preferences, parent, show_assembly
 
     @property
     def folders(self) -> list[Path]:
@@ -42,7 +42,7 @@ class ListPlaces:
 
         def done(folders: list[Path], rate: Fraction | None, drop: bool | None, field: bool) -> None:  # noqa: FBT001
             self._remember(folders)
-            self._studio.lists.open(path, folders, self._opened, rate=rate, drop=drop, prefer_field=field)
+            self._session.lists.open(path, folders, self._opened, rate=rate, drop=drop, prefer_field=field)
 
         self.media = MediaDialog(path, self.folders, self._parent, done)
         self.media.open()
@@ -54,9 +54,9 @@ class ListPlaces:
 
     def show_report(self) -> None:
         """The report of the list that the programme was made of."""
-        programme = self._studio.assembly.programme
+        programme = self._session.assembly.programme
         if programme is None or programme.received is None:
-            self._studio.say(tr("No edit list is kept with this programme."), bad=True)
+            self._session.say(tr("No edit list is kept with this programme."), bad=True)
             return
         title = tr("{name}: what was found", name=programme.received.name)
         self.report = ListReport(title, programme.received.report, self._parent)
@@ -72,22 +72,22 @@ class ListPlaces:
 
         def done(folders: list[Path], _rate: Fraction | None, _drop: bool | None, _field: bool) -> None:  # noqa: FBT001
             self._remember(folders)
-            self._studio.lists.conform(path, folders, self._conformed)
+            self._session.lists.conform(path, folders, self._conformed)
 
         self.media = MediaDialog(path, self.folders, self._parent, done)
         self.media.rate.hide()
         self.media.open()
 
     def _conformed(self, _found: Assembled, conformed: Conformed) -> None:
-        self.walk = ConformWalk(self._studio, conformed, self._parent)
+        self.walk = ConformWalk(self._session, conformed, self._parent)
         self.walk.open()
 
     def ask_export(self) -> None:
         """Ask for a name, say what its kind cannot carry, and write the list."""
-        programme = self._studio.assembly.programme
+        programme = self._session.assembly.programme
         if programme is None:
             return
-        document = self._studio.document
+        document = self._session.document
         folder = document.path.parent if document.path is not None else Path.home()
         kinds = tr("OpenTimelineIO (*.otio);;AAF (*.aaf);;CMX3600 list (*.edl);;XML (*.xml);;Table (*.csv)")
         proposal = str(folder / f"{safe_name(programme.name)}.otio")
@@ -101,14 +101,14 @@ class ListPlaces:
                 if "*." in chosen
                 else path.with_suffix(".otio")
             )
-        self.exporting = ExportDialog(self._studio, path, self._parent)
+        self.exporting = ExportDialog(self._session, path, self._parent)
         self.exporting.open()
 
     def ask_received(self) -> None:
         """Ask for a name and write the list that came, word for word."""
-        programme = self._studio.assembly.programme
+        programme = self._session.assembly.programme
         received = programme.received if programme is not None else None
         proposal = received.name if received is not None else ""
         name, _ = QFileDialog.getSaveFileName(self._parent, tr("Save the list as it came"), proposal)
         if name:
-            self._studio.lists.save_received(Path(name))
+            self._session.lists.save_received(Path(name))

@@ -26,16 +26,16 @@ class OwnerAxis(TimeAxis):
 
     def __init__(self, session: Session, lanes: TimeAxis) -> None:
         super().__init__()
-        self._studio, self._lanes = session, lanes
+        self._session, self._lanes = session, lanes
         lanes.changed.connect(self.follow)
 
     def follow(self) -> None:
         """Lie under the lanes as they are now."""
-        owner, programme = self._studio.assembly.owner, self._studio.assembly.programme
+        owner, programme = self._session.assembly.owner, self._session.assembly.programme
         if owner is None or programme is None:
             return
         scale = owner.rate / programme.rate
-        clip = self._studio.assembly.owner_clip if owner.kind == "recording" else None
+        clip = self._session.assembly.owner_clip if owner.kind == "recording" else None
         self.frames, self.rate, self.width = owner.frames, owner.rate, self._lanes.width
         left = clip.heard_at(self._lanes.left) if clip is not None else self._lanes.left
         self.left, self.frames_per_pixel = left * scale, self._lanes.frames_per_pixel * scale
@@ -53,7 +53,7 @@ class OwnerAxis(TimeAxis):
         self._lanes.scroll(pixels)
 
     def show_span(self, start: float, stop: float, margin: float = 0.08) -> None:
-        first, last = (self._studio.assembly.from_owner(round(f)) for f in (start, stop))
+        first, last = (self._session.assembly.from_owner(round(f)) for f in (start, stop))
         self._lanes.show_span(first, last, margin)
 
 

@@ -21,7 +21,7 @@ class TemplateDialog(QDialog):
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self.setProperty("manual", "assembly#" + tr("Templates"))
-        self._studio, self._templates = session, session.templates.known()
+        self._session, self._templates = session, session.templates.known()
         self._recordings: tuple[Recording, ...] = session.document.project.recordings
         self.setWindowTitle(tr("New programme from a template"))
         self.resize(620, 520)
@@ -81,7 +81,7 @@ class TemplateDialog(QDialog):
             choice.setEnabled(not self.each.isChecked())
 
     def accept(self) -> None:
-        templates = self._studio.templates
+        templates = self._session.templates
         if self.each.isChecked():
             done = templates.begin_each(self.chosen, self._recordings)
         else:

@@ -55,7 +55,7 @@ class Pen:
     """Draws an area by hand; it becomes the selection."""
 
     def __init__(self, session: Session, axis: TimeAxis) -> None:
-        self._studio, self._axis = session, axis
+        self._session, self._axis = session, axis
         self.points: list[QPointF] = []  # in the view, while the button is held
 
     def move(self, place: QPointF) -> bool:
@@ -70,7 +70,7 @@ class Pen:
         points = points[:: max(1, len(points) // MOST_DRAWN + 1)]
         seconds = [self._axis.clamped_frame(p.x() - GUTTER) / self._axis.rate for p in points]
         hz = [float(scale.hz_of_row(min(max(p.y(), 0.0), scale.rows))) for p in points]
-        self._studio.select_outline(tuple(zip(seconds, hz, strict=True)))
+        self._session.select_outline(tuple(zip(seconds, hz, strict=True)))
 
     def paint(self, painter: QPainter) -> None:
         """The line so far."""

@@ -32,7 +32,7 @@ class FirstSteps(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
-        self._studio = session
+        self._session = session
         self._done = [False] * len(ROWS)
         self.setAccessibleName(tr("First steps"))
         column = QVBoxLayout(self)
@@ -75,7 +75,7 @@ class FirstSteps(QWidget):
 
     def refresh(self) -> None:
         """Tick what was done; once done it stays so."""
-        session, recording = self._studio, self._studio.recording
+        session, recording = self._session, self._session.recording
         now = (
             recording is not None,
             session.inspection.is_inspected,

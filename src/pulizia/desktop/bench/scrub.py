@@ -18,7 +18,7 @@ class Scrub(QObject):
 
     def __init__(self, session: Session, parent: QObject) -> None:
         super().__init__(parent)
-        self._studio = session
+        self._session = session
         self.is_on = False
         self._frame = 0
         self._heard_at = 0.0
@@ -30,7 +30,7 @@ class Scrub(QObject):
     def begin(self, frame: int) -> None:
         """The playhead is held."""
         self.is_on, self._frame = True, frame
-        self._studio.stop_playing()
+        self._session.stop_playing()
 
     def move(self, frame: int) -> None:
         """It is over another frame now."""
@@ -40,12 +40,12 @@ class Scrub(QObject):
         now = time.monotonic()
         if now - self._heard_at >= EVERY_S:
             self._heard_at = now
-            transport = self._studio.transport
+            transport = self._session.transport
             if transport.is_playing:
                 transport.seek(frame)
             else:
                 transport.play(frame)
-            self._studio.events.playing.emit()
+            self._session.events.playing.emit()
         self._timer.start()
 
     def end(self) -> None:
@@ -55,5 +55,5 @@ class Scrub(QObject):
         self.is_on = False
 
     def _rest(self) -> None:
-        self._studio.transport.stop()
-        self._studio.seek(self._frame)
+        self._session.transport.stop()
+        self._session.seek(self._frame)
