@@ -231,13 +231,13 @@ class Document(StepEditing):
         if recording.markers != self.project.recording(recording_id).markers:
             self._edit(self.project.with_recording(recording), what)
 
-    def leave_trouble(self, recording_id: str, kind: str, *, leave: bool) -> None:
-        """Let a kind of trouble stay as it is, or list it again."""
+    def ignore_finding(self, recording_id: str, finding_id: str, *, ignore: bool) -> None:
+        """Let a finding stay as it is, or list it again."""
         recording = self.project.recording(recording_id)
-        left = tuple(k for k in recording.left if k != kind) + ((kind,) if leave else ())
+        left = tuple(k for k in recording.left if k != finding_id) + ((finding_id,) if ignore else ())
         if left != recording.left:
-            word = tr("Ignore") if leave else tr("List")
-            self._edit(self.project.with_recording(replace(recording, left=left)), f"{word} {kind}")
+            what = tr("Ignore a finding") if ignore else tr("List a finding again")
+            self._edit(self.project.with_recording(replace(recording, left=left)), what)
 
     # -- programmes
 

@@ -288,10 +288,10 @@ class InspectionService:
             and any(s.enabled and s.spans is None and treats(s, finding) for s in recording.score)
         )
 
-    def leave(self, kind: str, *, leave: bool) -> None:
-        """Let a kind stay as it is, or list it again."""
+    def leave(self, finding_id: str, *, leave: bool) -> None:
+        """Let a finding stay as it is, or list it again."""
         if self.session.recording is not None:
-            self.session.document.leave_trouble(self.session.recording.id, kind, leave=leave)
+            self.session.document.ignore_finding(self.session.recording.id, finding_id, ignore=leave)
             self.session.events.findings.emit()
 
     def show_only(self, kind: str) -> None:
