@@ -51,6 +51,7 @@ from pulizia.delivery.normalise import Way
 from pulizia.delivery.targets import target_of
 from pulizia.errors import MediaError
 from pulizia.inspection.inspect import inspect as _inspect
+from pulizia.inspection.microphones import microphones
 from pulizia.measure.loudness import Measures
 from pulizia.measure.loudness import measure as _measure
 from pulizia.media.broadcast import Loudness
@@ -133,7 +134,8 @@ class Sound:
         def told(share: float, _what: str = "") -> None:
             progress(share)
 
-        return _inspect(self._source(), told, workers=2, names=self._processed.media.channel_names)
+        media = self._processed.media
+        return _inspect(self._source(), told, workers=2, alone=microphones(media.source, media.channel_names))
 
     def render(self, path: str | Path, *, overwrite: bool = False, progress: Progress = _quiet) -> str:
         """Write the processed sound; the ending chooses the kind of file (24 bits).

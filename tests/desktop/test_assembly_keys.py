@@ -319,3 +319,15 @@ def test_a_locked_lane_is_not_touched_by_mouse_or_keys_and_a_locked_picture_keep
     assert "picture is locked" in place.said
     place.key(K.Key_Delete)
     assert row(place) == start[1:]  # a gap stays
+
+
+def test_a_loop_over_the_cut_finds_one_where_the_section_lies_beyond_the_end(place: Person) -> None:
+    session = place.window.session
+    session.assembly.select_span(16 * RATE, 17 * RATE)
+    session.assembly.apply(lambda p: p.with_lane(p.lanes[0].with_clips(p.lanes[0].clips[:1])), "Shorter")
+    assert session.assembly.programme.frames == 12 * RATE
+    session.cut_listening.loop_cut()
+    loop = session.transport.loop
+    assert loop is not None
+    assert loop.stop == 12 * RATE
+    session.transport.stop()

@@ -57,7 +57,7 @@ def test_microphones_are_told_by_their_names_or_by_who_is_louder_in_which() -> N
 
 def test_each_microphone_has_findings_of_its_own_and_only_it_is_treated() -> None:
     source = ArraySource(SOUND, RATE)
-    found = inspect(source, names=NAMES)
+    found = inspect(source, alone=microphones(source, NAMES))
     hum = [f for f in found if f.kind == "hum"]
     assert [(f.id, f.channels, f.microphone) for f in hum] == [("hum:1", (0,), "Anna lav")]
     assert hum[0].sentence.startswith("Anna lav: Hum at 50")

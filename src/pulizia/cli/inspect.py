@@ -18,6 +18,7 @@ from pulizia.cli.measure import cleaned_note
 from pulizia.cli.progress import TerminalProgress
 from pulizia.errors import RecipeError
 from pulizia.inspection.inspect import inspect, not_found
+from pulizia.inspection.microphones import microphones
 from pulizia.project.processed import processed_file
 from pulizia.score.recipes import recipe_text
 from pulizia.score.steps import make_step
@@ -60,7 +61,8 @@ def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: arg
     del overwrite  # nothing is written
     progress = TerminalProgress(path.name)
     programme = processed_file(path, options.recording, lambda share: progress(share, "opening"))
-    found = inspect(programme.sound, progress, workers=WORKERS, names=programme.media.channel_names)
+    alone = microphones(programme.media.source, programme.media.channel_names)
+    found = inspect(programme.sound, progress, workers=WORKERS, alone=alone)
     progress.done()
     notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
     row: dict[str, Any] = {"findings": [_row(finding, programme.sound) for finding in found], "notes": notes}

@@ -20,6 +20,7 @@ from pulizia.delivery.deliverable import prepared
 from pulizia.delivery.metadata import moved_to
 from pulizia.errors import RecipeError
 from pulizia.inspection.inspect import inspect
+from pulizia.inspection.microphones import microphones
 from pulizia.inspection.treat import Trial, kept_steps, treatment
 from pulizia.media.broadcast import Loudness
 from pulizia.media.open import OpenMedia, open_media
@@ -115,7 +116,7 @@ def _steps_of(recipe: Recipe, media: OpenMedia) -> tuple[Step, ...]:
 
 
 def _trials(media: OpenMedia, progress: TerminalProgress) -> list[Trial]:
-    found = inspect(media.source, progress, workers=2, names=media.channel_names)
+    found = inspect(media.source, progress, workers=2, alone=microphones(media.source, media.channel_names))
     return treatment(media.source, found, progress=lambda share, what: progress(share, f"trying {what}"))
 
 

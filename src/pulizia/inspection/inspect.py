@@ -13,7 +13,6 @@ from dataclasses import dataclass
 
 from pulizia.audio.source import ChannelsSource, Source
 from pulizia.errors import Cancelled, PuliziaError
-from pulizia.inspection.microphones import microphones
 from pulizia.tools.base import AnyTool
 from pulizia.tools.finding import Finding, Problem
 from pulizia.tools.registry import ALL
@@ -33,16 +32,16 @@ def inspect(
     progress: Progress = lambda _share, _what: None,
     *,
     workers: int = 1,
-    names: Sequence[str] = (),
+    alone: Sequence[str] = (),
 ) -> list[Finding]:
     """Everything that was found, in the order in which it is best treated.
 
-    ``progress`` may raise to stop; it is called from this thread only. ``workers`` finders listen at once. ``names`` of
-    the channels help to tell whether these are microphones of their own, of which each is then listened to alone;
-    without names channels belong together.
+    ``progress`` may raise to stop; it is called from this thread only. ``workers`` finders listen at once. ``alone``
+    are the names of the channels where these are microphones of their own (see :func:`microphones`): each is then
+    listened to by itself. Otherwise channels belong together.
     """
     known: dict[int, list[Finding]] = {}
-    looks = _looks(source, names)
+    looks = _looks(source, alone)
     shares = [0.0] * len(looks)
     finished, stopped = threading.Condition(), threading.Event()
 
@@ -100,8 +99,7 @@ class _Look:
         return [f.of_microphone(self.channel, self.microphone) for f in made] if self.microphone else made
 
 
-def _looks(source: Source, names: Sequence[str]) -> list[_Look]:
-    alone = microphones(source, names)
+def _looks(source: Source, alone: Sequence[str]) -> list[_Look]:
     if not alone:
         return [_Look(tool, source) for tool in FINDERS]
     heard = [ChannelsSource(source, [channel]) for channel in range(source.channels)]

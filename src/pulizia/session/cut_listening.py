@@ -32,7 +32,8 @@ class CutListening:
             session.events.playing.emit()
             return
         here, span = session.transport.position, self._assembly.span
-        places = (span.start, span.stop) if span is not None else ()
+        # a section that an edit has left beyond the end is none any more
+        places = (span.start, span.stop) if span is not None and span.start < programme.frames else ()
         if not places:
             found = cuts(programme)
             if not found:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from pulizia.audio.source import Source
 from pulizia.inspection.inspect import inspect
+from pulizia.inspection.microphones import microphones
 from pulizia.inspection.store import FindingStore
 from pulizia.inspection.treat import Trial, kept_steps, treatment
 from pulizia.media.folders import cache_folder
@@ -153,13 +154,14 @@ class InspectionService:
 
         def work(job: Job) -> dict[str, tuple[Finding, ...]]:
             made = {}
+            alone = microphones(chain.before, names, lambda: job.progress(0.0))
             for n, source in enumerate(sources):
 
                 def progress(share: float, what: str, n: int = n) -> None:
                     job.progress((n + share) / len(sources))
                     self.session.post(lambda: told((n + share) / len(sources), what, job))
 
-                made[source.key] = tuple(inspect(source, progress, names=names))
+                made[source.key] = tuple(inspect(source, progress, alone=alone))
                 self._store.save(source.key, made[source.key])
             return made
 
