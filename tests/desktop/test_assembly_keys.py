@@ -326,6 +326,7 @@ def test_a_loop_over_the_cut_finds_one_where_the_section_lies_beyond_the_end(pla
     session.assembly.select_span(16 * RATE, 17 * RATE)
     session.assembly.apply(lambda p: p.with_lane(p.lanes[0].with_clips(p.lanes[0].clips[:1])), "Shorter")
     assert session.assembly.programme.frames == 12 * RATE
+    session.seek(11 * RATE)
     session.cut_listening.loop_cut()
     loop = session.transport.loop
     assert loop is not None
