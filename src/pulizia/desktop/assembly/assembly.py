@@ -3,13 +3,9 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QMenu,
     QScrollArea,
     QStackedWidget,
@@ -17,20 +13,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from pulizia.audio.markers import Marker
-from pulizia.desktop.assembly.clip_level_dialog import ClipLevelDialog
 from pulizia.desktop.assembly.clip_sheet import ClipSheet
 from pulizia.desktop.assembly.film_pane import FilmPane
 from pulizia.desktop.assembly.findings_dialog import ProgrammeFindings
 from pulizia.desktop.assembly.lanes_view import LanesView
-from pulizia.desktop.assembly.microphone_dialog import MicrophoneDialog
-from pulizia.desktop.assembly.note_dialog import NoteDialog
 from pulizia.desktop.assembly.overview import AssemblyOverview
+from pulizia.desktop.assembly.questions import AssemblyQuestions
 from pulizia.desktop.assembly.recording_cards import RecordingCards
 from pulizia.desktop.assembly.ruler import AssemblyRuler
 from pulizia.desktop.assembly.steps_pane import StepsPane
-from pulizia.desktop.assembly.template_dialog import TemplateDialog
-from pulizia.desktop.assembly.words_dialog import WordsDialog
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.sheet import Sheet
 from pulizia.desktop.bench.spectrum_view import SpectrumView
@@ -40,11 +31,7 @@ from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, Co
 from pulizia.desktop.controls import SegmentSwitch, button, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
-from pulizia.media.names import safe_name
-from pulizia.session.microphone_service import MicrophonePlan
 from pulizia.session.session import Session
-from pulizia.session.speech_service import USUAL_PAUSE_S
-from pulizia.session.words_service import OtherTakes
 from pulizia.units import seconds_to_frames
 from pulizia.words import tr
 
@@ -53,7 +40,7 @@ SPECTRUM_HEIGHT, SIDE = 240, 16
 CLIPS, STEP, LEVELS, SPECTRUM = range(4)  # what the sheet shows
 
 
-class Assembly(QWidget):
+class Assembly(AssemblyQuestions):
     """One programme with its lanes."""
 
     bench_asked = Signal(str, int)
@@ -263,94 +250,11 @@ class Assembly(QWidget):
         if marker is None:
             return
         menu = QMenu(self)
-        menu.addAction(tr("Edit the note…")).triggered.connect(lambda: self._edit_note(marker))
-        menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self._rename_marker(marker))
+        menu.addAction(tr("Edit the note…")).triggered.connect(lambda: self.edit_note(marker))
+        menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self.ask_marker_name(marker))
         menu.addAction(tr("Remove the marker")).triggered.connect(lambda: service.remove_marker(marker))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos())
-
-    def _edit_note(self, marker: Marker) -> None:
-        self.note = NoteDialog(marker, self, lambda changed: self.session.assembly.change_marker(marker, changed))
-        self.note.open()
-
-    def ask_note(self) -> None:
-        """Add a note at the playhead."""
-        programme = self.session.assembly.programme
-        if programme is not None:
-            span = self.session.assembly.span
-            at, frames = (span.start, span.frames) if span is not None else (self.session.transport.position, 0)
-            marker = Marker(at, tr("Note {number}", number=len(programme.markers) + 1), frames, kind="mix")
-            self.note = NoteDialog(marker, self, self.session.assembly.add_note)
-            self.note.open()
-
-    def ask_notes(self) -> None:
-        """Save all notes as a table, or as a page to print."""
-        programme = self.session.assembly.programme
-        if programme is None:
-            return
-        proposal = safe_name(programme.name) + "-" + tr("notes") + ".html"
-        name, _ = QFileDialog.getSaveFileName(
-            self, tr("Save the notes"), proposal, tr("Page to print (*.html);;Table (*.csv)")
-        )
-        if name:
-            self.session.assembly.save_notes(Path(name))
-
-    def _rename_marker(self, marker: Marker) -> None:
-        name, good = QInputDialog.getText(self, tr("Rename the marker"), tr("Name"), text=marker.name)
-        if good and name.strip():
-            self.session.assembly.rename_marker(marker, name.strip())
-
-    def ask_words(self) -> None:
-        """Look for the selected words in other takes."""
-
-        def found(takes: OtherTakes) -> None:
-            self.other_takes = WordsDialog(self.session, takes, self)
-            self.other_takes.show()
-
-        self.session.words.look(found)
-
-    def ask_microphones(self) -> None:
-        """Plan which microphone is heard from turn to turn."""
-
-        def planned(plan: MicrophonePlan) -> None:
-            self.microphones = MicrophoneDialog(self.session, plan, self)
-            self.microphones.open()
-
-        self.session.microphones.plan(planned)
-
-    def ask_template(self) -> None:
-        """Begin a programme from a template."""
-        self.template = TemplateDialog(self.session, self)
-        self.template.open()
-
-    def ask_keep_template(self) -> None:
-        """Save lanes, steps and clocks of the programme under a name."""
-        programme = self.session.assembly.programme
-        if programme is not None:
-            name, good = QInputDialog.getText(self, tr("Save as a template"), tr("Name"), text=programme.name)
-            if good:
-                self.session.templates.keep(name)
-
-    def ask_tighten(self) -> None:
-        """Ask how long pauses may be."""
-        value, good = QInputDialog.getDouble(
-            self, tr("Tighten pauses"), tr("Longest pause in seconds"), USUAL_PAUSE_S, 0.35, 10.0, 2
-        )
-        if good:
-            self.session.speech.tighten(value)
-
-    def ask_lengthen(self) -> None:
-        """Ask by how much the pause at the playhead grows."""
-        value, good = QInputDialog.getDouble(
-            self, tr("Lengthen the pause"), tr("Longer by seconds"), 0.3, 0.01, 60.0, 2
-        )
-        if good:
-            self.session.speech.lengthen(value)
-
-    def ask_level(self) -> None:
-        """Ask for the level of the selected clips."""
-        self.level_dialog = ClipLevelDialog(self.session, self)
-        self.level_dialog.open()
 
     def inspect(self) -> None:
         """Listen through the programme and list what is wrong with it."""
