@@ -151,7 +151,7 @@ def test_notes_are_written_edited_kept_and_listed(
     person.settle()
     (marker,) = session.assembly.programme.markers
     assert (marker.frame, marker.kind, marker.scene, marker.who) == (2 * RATE, "again", "4B", "Anna")
-    assembly._edit_note(marker)
+    assembly.edit_note(marker)
     assembly.note.scene.setText("4C")
     assembly.note.accept()
     page, table, project = tmp_path / "notes.html", tmp_path / "notes.csv", tmp_path / "job.pulizia"
