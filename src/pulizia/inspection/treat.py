@@ -108,9 +108,8 @@ def _tried(finding: Finding, kept: Sequence[Step], chain_of: Callable[[Sequence[
     if was is None and part.frames < source.frames and find_again(finding, part) is None:
         was = finding  # a passage is too little to tell it: the whole recording did
     if was is None and source.frames <= WHOLE_S * source.rate:
-        was = find_again(
-            finding, chain_of(kept).after
-        )  # or it is only in this passage that the steps before resolve it
+        # it may be in this passage alone that the steps before resolve it
+        was = find_again(finding, chain_of(kept).after)
     if was is None:
         return Trial(finding, None, None, tr("{tool} is not needed: the steps before resolve it.", tool=title))
     for share in WEAKER:

@@ -229,7 +229,7 @@ class Stage:
         if step.channels is None and weight.all() and weight.min() == 1.0:
             return _finite(np.ascontiguousarray(wet, dtype=np.float32))
         apart = self.heard is not self.upstream
-        out = self.upstream.read(first, last) if apart else dry.copy()
+        out = (self.upstream.read(first, last) if apart else dry).copy()
         whole, partly = weight == 1.0, (weight > 0.0) & (weight < 1.0)
         wanted = [c for c in (range(self.channels) if step.channels is None else step.channels) if c < self.channels]
         for number, channel in enumerate(wanted):
