@@ -16,7 +16,8 @@ from tests.conftest import voice_in_noise
 from pulizia.audio.markers import Marker, reels_of
 from pulizia.audio.spans import Span
 from pulizia.cli.main import main
-from pulizia.delivery.reels import joined
+from pulizia.delivery.deliverable import Deliverable
+from pulizia.delivery.reels import joined, paths_of
 from pulizia.media.open import broadcast_of, open_media
 from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import load_project, save_project
@@ -102,6 +103,14 @@ def test_reels_are_rendered_as_they_sound_and_put_together_are_the_programme(pro
     np.testing.assert_array_equal(np.concatenate([first, second[:, : 4 * RATE], third], axis=1), heard(whole))
     behind = joined(parts)
     np.testing.assert_array_equal(behind.read(3 * RATE, 5 * RATE)[:, RATE:], second[:, :RATE])
+
+
+def test_names_that_are_one_to_the_disk_become_files_of_their_own() -> None:
+    markers = [Marker(n, name, kind="reel") for n, name in ((0, "Act 1/2"), (10, "act 1:2"), (20, "End"))]
+    files = paths_of(Path("film.wav"), Deliverable(by_reel=True), markers, 30)
+    assert len({p.name.casefold() for p in files}) == 3
+    assert [p.parent for p in files] == [Path()] * 3
+    assert files[2].name == "film-End.wav"
 
 
 @pytest.mark.parametrize(

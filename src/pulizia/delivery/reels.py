@@ -99,7 +99,11 @@ def _reels(markers: Sequence[Marker], frames: int) -> tuple[Reel, ...]:
     if not found:
         message = tr("The programme has no reels. Add a note of the kind Reel where each begins.")
         raise DeliveryError(message)
-    return found
+    files = [safe_name(reel.name).casefold() for reel in found]  # names that differ may be one to the disk
+    return tuple(
+        replace(reel, name=f"{reel.name} {n}") if files.count(file) > 1 else reel
+        for n, (reel, file) in enumerate(zip(found, files, strict=True), 1)
+    )
 
 
 def _metadata_of(metadata: Metadata, reel: Reel, head: int) -> Metadata:
