@@ -63,6 +63,8 @@ def test_each_microphone_has_findings_of_its_own_and_only_it_is_treated() -> Non
     assert hum[0].sentence.startswith("Anna lav: Hum at 50")
     assert "level" not in {f.kind for f in found}  # a quiet phrase is the other person's
     assert "level" not in not_found(found)
+    assert not {"level", "delay"} & set(not_found([], alone=True))  # what was not looked for is not said to be absent
+    assert {"level", "delay"} <= set(not_found([]))
     assert len({f.id for f in found}) == len(found)
     trials = treatment(source, hum)
     assert trials[0].step is not None, trials[0].sentence

@@ -66,7 +66,7 @@ def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: arg
     progress.done()
     notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
     row: dict[str, Any] = {"findings": [_row(finding, programme.sound) for finding in found], "notes": notes}
-    row["not_found"] = not_found(found)
+    row["not_found"] = not_found(found, alone=bool(alone))
     if options.several:
         row = {"file": str(path)} | row
     if options.json:
@@ -75,10 +75,12 @@ def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: arg
         steps = [replace(make_step(f.tool_id, f.settings), channels=f.channels) for f in found if f.tool_id]
         steps.sort(key=lambda s: s.tool.order)
         return Result((recipe_text(f"For {programme.name}", tuple(steps), programme.sound.rate).rstrip("\n"),), row)
-    return Result(tuple(_lines(found, programme.sound.rate, programme.name, several=options.several)), row)
+    return Result(
+        tuple(_lines(found, row["not_found"], programme.sound.rate, programme.name, several=options.several)), row
+    )
 
 
-def _lines(found: Sequence[Finding], rate: int, name: str, *, several: bool) -> Iterator[str]:
+def _lines(found: Sequence[Finding], unfound: Sequence[str], rate: int, name: str, *, several: bool) -> Iterator[str]:
     if several or not found:
         yield f"{name}: {', '.join(dict.fromkeys(f.kind for f in found)) if found else 'nothing was found'}."
     for finding in found:
@@ -87,7 +89,7 @@ def _lines(found: Sequence[Finding], rate: int, name: str, *, several: bool) -> 
         if finding.marks:
             places = ", ".join(format_time(m.start / rate, 2) for m in finding.marks[:8])
             yield f"{'':<16}at {places}{' and more' if len(finding.marks) > 8 else ''}"
-    yield f"not found: {', '.join(not_found(found))}"
+    yield f"not found: {', '.join(unfound)}"
 
 
 def _row(finding: Finding, source: Source) -> dict[str, Any]:

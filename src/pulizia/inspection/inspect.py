@@ -77,9 +77,9 @@ def inspect(
     return [finding for number in range(len(looks)) for finding in known[number]]
 
 
-def not_found(findings: Sequence[Finding]) -> list[str]:
-    """Kinds of problem that were looked for and are not there."""
-    alone = any(finding.channels is not None for finding in findings)
+def not_found(findings: Sequence[Finding], *, alone: bool = False) -> list[str]:
+    """Kinds of problem that were looked for and are not there; ``alone`` where each microphone was listened to by itself."""
+    alone = alone or any(finding.channels is not None for finding in findings)
     found = {finding.kind for finding in findings}
     looked_for = [p.kind for tool in FINDERS if not (alone and tool.id in TOGETHER) for p in tool.problems]
     return [kind for kind in dict.fromkeys(looked_for) if kind not in found]

@@ -119,13 +119,13 @@ class LanesView(LanesMouse):
             painter.setPen(colour(("madder" if field == "muted" else "verd_text") if on else "soft"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
         painter.fillRect(body, colour("panel", 0.55))
-        if lane.locked:
-            painter.fillRect(body, QBrush(colour("soft", 0.25), Qt.BrushStyle.BDiagPattern))
         painter.fillRect(QRectF(plot.left(), body.bottom(), plot.width(), 1), colour("line"))
         painter.setClipRect(body.intersected(plot))
         painter.setOpacity(1.0 if heard else 0.4)
         self._paint_clips(painter, programme, number, lane, body)
         painter.setOpacity(1.0)
+        if lane.locked:
+            painter.fillRect(body, QBrush(colour("soft", 0.3), Qt.BrushStyle.BDiagPattern))
         painter.setClipping(False)
 
     def _paint_clips(self, painter: QPainter, programme: Programme, number: int, lane: Lane, body: QRectF) -> None:
