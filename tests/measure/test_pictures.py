@@ -95,7 +95,7 @@ def test_a_file_s_picture_is_kept_on_disk_and_damage_is_no_harm(tmp_path: Path) 
     again = PeakStore(tmp_path).load("name", 2, bins)
     assert all(np.array_equal(a.high, b.high) for a, b in zip(again, whole, strict=True))
     assert store.load("name", 1, bins) is None
-    (tmp_path / "name.npy").write_bytes(b"damaged")
+    (tmp_path / "name.peaks").write_bytes(b"damaged")
     assert store.load("name", 2, bins) is None
     assert store.load("other", 2, bins) is None
 

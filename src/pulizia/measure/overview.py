@@ -14,8 +14,10 @@ from typing import Protocol, runtime_checkable
 import numpy as np
 from numpy.typing import NDArray
 
+from pulizia.audio.arrays import read_array, write_array
 from pulizia.audio.source import Source
 
+SUFFIX = ".peaks"
 BIN_FRAMES = 256
 SEGMENT_FRAMES = 1 << 20
 SEGMENT_BINS = SEGMENT_FRAMES // BIN_FRAMES
@@ -160,14 +162,14 @@ class PeakStore:
         """Keep a file's whole picture on disk for the next time it is opened."""
         if self._folder is None:
             return
-        target = self._folder / f"{name}.npy"
+        target = self._folder / f"{name}{SUFFIX}"
         beside = target.with_suffix(".part")
         whole = np.stack([
             np.concatenate([getattr(s, k) for s in segments], axis=1) for k in ("low", "high", "rms")
         ])  # fmt: skip
         try:
             with beside.open("wb") as file:
-                np.save(file, whole, allow_pickle=False)
+                write_array(file, whole)
             beside.replace(target)
         except OSError:  # a full disk only costs the cache
             beside.unlink(missing_ok=True)
@@ -176,8 +178,8 @@ class PeakStore:
         """A file's whole picture from an earlier session."""
         if self._folder is None:
             return None
-        with contextlib.suppress(OSError, ValueError, EOFError):
-            whole = np.load(self._folder / f"{name}.npy", allow_pickle=False)
+        with contextlib.suppress(OSError, ValueError), (self._folder / f"{name}{SUFFIX}").open("rb") as file:
+            whole = read_array(file)
             if whole.dtype == np.float16 and whole.shape == (3, channels, bins):
                 edges = range(0, bins, SEGMENT_BINS)
                 return [PeakSegment(*whole[:, :, a : a + SEGMENT_BINS]) for a in edges]

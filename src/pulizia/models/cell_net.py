@@ -7,10 +7,11 @@ import math
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from importlib.resources import files
-from io import BytesIO
 
 import numpy as np
 from numpy.typing import NDArray
+
+from pulizia.audio.arrays import read_archive
 
 STEPS = ((2000.0, 1), (5000.0, 2), (math.inf, 3))  # up to these frequencies every bin, every second, every third
 CELLS_AT_ONCE = 4096  # what stays in the processor's memory
@@ -23,11 +24,11 @@ Layers = tuple[tuple[NDArray[np.float32], NDArray[np.float32]], ...]
 def layers_of(name: str) -> Layers:
     """The weights that lie beside the program under a name."""
     content = (files("pulizia.data") / f"{name}.npz").read_bytes()
-    with np.load(BytesIO(content), allow_pickle=False) as found:
-        return tuple(
-            (np.ascontiguousarray(found[f"w{n}"].T, dtype=np.float32), found[f"b{n}"].astype(np.float32)[:, None])
-            for n in range(len(found.files) // 2)
-        )
+    found = read_archive(content)
+    return tuple(
+        (np.ascontiguousarray(found[f"w{n}"].T, dtype=np.float32), found[f"b{n}"].astype(np.float32)[:, None])
+        for n in range(len(found) // 2)
+    )
 
 
 def answers(values: NDArray[np.float32], layers: Layers) -> NDArray[np.float32]:

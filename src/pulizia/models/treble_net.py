@@ -12,10 +12,11 @@ from __future__ import annotations
 
 from functools import cache
 from importlib.resources import files
-from io import BytesIO
 
 import numpy as np
 from numpy.typing import NDArray
+
+from pulizia.audio.arrays import read_archive
 
 HEARD_HZ = 200.0 * 2.0 ** (np.arange(17) / 3.0)
 """Centres of the bands that are heard: 200 Hz to 8 kHz in thirds of an octave; those above the cut are not."""
@@ -107,5 +108,5 @@ def over_bins(levels_db: NDArray[np.float32], hz: NDArray[np.float64]) -> NDArra
 @cache
 def _weights() -> tuple[NDArray[np.float32], ...]:
     content = (files("pulizia.data") / "treble.npz").read_bytes()
-    with np.load(BytesIO(content), allow_pickle=False) as parts:
-        return tuple(parts[name].astype(np.float32) for name in ("w0", "b0", "w1", "b1"))
+    parts = read_archive(content)
+    return tuple(parts[name].astype(np.float32) for name in ("w0", "b0", "w1", "b1"))

@@ -16,6 +16,7 @@ from pathlib import Path
 
 import numpy as np
 
+from pulizia.audio.arrays import read_array, write_array
 from pulizia.audio.samples import Samples
 
 SUFFIX, UNFINISHED = ".chunk", ".part"
@@ -52,8 +53,9 @@ class DiskChunks:
         if key not in self._keys:
             return None
         path = self._path(key)
-        with contextlib.suppress(OSError, ValueError, EOFError):
-            chunk = np.load(path, allow_pickle=False)
+        with contextlib.suppress(OSError, ValueError):
+            with path.open("rb") as file:
+                chunk = read_array(file)
             if chunk.dtype == np.float32 and chunk.ndim == 2:
                 with contextlib.suppress(OSError):
                     os.utime(path)
@@ -116,7 +118,7 @@ class DiskChunks:
         beside = self._folder / f"{key}-{os.getpid()}{UNFINISHED}"  # two processes may make the same chunk
         try:
             with beside.open("wb") as file:
-                np.save(file, chunk, allow_pickle=False)
+                write_array(file, chunk)
             beside.replace(path)
         except OSError:  # a full disk only costs the cache
             with contextlib.suppress(OSError):
