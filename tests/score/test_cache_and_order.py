@@ -20,6 +20,7 @@ from pulizia.audio.source import ArraySource
 from pulizia.audio.spans import Span
 from pulizia.errors import RecipeError
 from pulizia.media.folders import config_folder
+from pulizia.score import disk_chunks
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain, Stage
 from pulizia.score.disk_chunks import DiskChunks
@@ -110,15 +111,15 @@ def test_one_folder_is_bounded_over_all_processes_and_what_was_used_stays(tmp_pa
 def test_a_disk_that_is_behind_or_full_costs_only_the_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     disk = DiskChunks(tmp_path, 1 << 20)
     gate = threading.Event()
-    real = np.save
+    real = disk_chunks.write_array
 
-    def slow(file, array, **given):
+    def slow(file, array):
         gate.wait(10)
         if array[0, 0] == 3.0:
             raise OSError(errno.ENOSPC, "full")
-        real(file, array, **given)
+        real(file, array)
 
-    monkeypatch.setattr(np, "save", slow)
+    monkeypatch.setattr(disk_chunks, "write_array", slow)
     began = time.monotonic()
     for n in range(200):
         disk.store(f"k{n}", chunk(float(n)))
