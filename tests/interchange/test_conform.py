@@ -5,20 +5,31 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from pulizia.audio.markers import Marker
+from pulizia.audio.spans import Span, without
 from pulizia.audio.timeline import Edge
 from pulizia.cli.main import main
-from pulizia.interchange.conform import conform, row_words
+from pulizia.errors import ProjectError
+from pulizia.interchange.assemble import laid_of
+from pulizia.interchange.conform import conform
+from pulizia.interchange.conform_rows import ConformRow, row_words
 from pulizia.media.open import open_media
+from pulizia.project import programme_edits as edits
 from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import load_project, save_project
+from pulizia.project.lined_up import exchanged
+from pulizia.project.microphone_lanes import on_lanes
 from pulizia.project.model import Project, Recording
+from pulizia.project.received import Received
 from pulizia.score.steps import make_step
 
 RATE = 48_000
@@ -140,7 +151,7 @@ def test_a_new_list_conforms_a_project_on_the_command_line(wav: Callable[..., Pa
     out = tmp_path / "reel2.pulizia"
     assert main(["conform", str(project), str(tmp_path / "cut2.edl"), "-o", str(out), "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
-    assert told["counts"] == {"same": 0, "moved": 2, "trimmed": 0, "new": 1, "gone": 0}
+    assert told["counts"] == {"same": 0, "moved": 2, "trimmed": 0, "new": 1, "left out": 0, "gone": 0}
     assert told["missing"] == ["lost"]
     assert project.read_bytes() == before
     found = load_project(out)
@@ -175,3 +186,202 @@ def test_channels_of_one_recording_on_several_lanes_keep_their_own_work() -> Non
     whole = Programme(name="Reel", rate=RATE, lanes=(Lane(name="V").with_clips([clip("poly", 0, 5, 10, gain_db=4.0)]),))
     again = conform(whole, new)
     assert {c.gain_db for lane in again.programme.lanes for c in lane.clips if c.inner == 5 * RATE} == {4.0}
+
+
+# -- a programme that somebody has worked on
+
+
+def listed(*lanes: Lane, name: str = "Cut 1") -> Programme:
+    """A programme as it is assembled from a list: it keeps what the list asked for."""
+    programme = Programme(name=name, rate=RATE, lanes=lanes)
+    return replace(programme, received=Received("cut.edl", "edl", b"", laid=laid_of(programme), title=name))
+
+
+def two_takes() -> Programme:
+    return listed(
+        Lane(name="A1", id="a1").with_clips([
+            clip("cam", 0, 2, 14, id="first"), clip("cam", 14, 20, 17, id="second"), clip("cam", 31, 50, 12, id="third"),
+        ]),
+    )  # fmt: skip
+
+
+def swapped() -> Programme:
+    return listed(
+        Lane(name="A1", id="b1").with_clips([
+            clip("cam", 0, 50, 12), clip("cam", 12, 4, 12), clip("cam", 24, 20, 6), clip("new", 30, 0, 2), clip("cam", 32, 26, 11),
+        ]),
+        name="Cut 2",
+    )  # fmt: skip
+
+
+FIELD = Recording(path=Path("/field.wav"), name="field", fingerprint="", rate=RATE, channels=2, frames=200 * RATE)
+
+
+def told(lane: Lane) -> list[tuple[str, int | None, float, float]]:
+    return [("tone" if c.tone else c.recording_id, c.channel, c.start / RATE, c.frames / RATE) for c in lane.clips]
+
+
+def with_field(programme: Programme) -> Programme:
+    """Its clips hear the recorder that ran 7.32 s longer, 30 ppm slower, each microphone on a lane of its own."""
+    for c in programme.lanes[0].clips:
+        made = exchanged(c, FIELD, RATE, -7.32, -30.0, inverted=False)
+        assert made is not None
+        programme = programme.with_changed(c.id, lambda _c, made=made: made)
+    ids = [c.id for c in programme.lanes[0].clips]
+    return on_lanes(programme, ids, lambda _recording: ["Ann", "Bert"])[0]
+
+
+def test_field_recordings_on_lanes_cross_fades_and_a_breath_taken_out_move_with_the_cut() -> None:
+    old = with_field(two_takes())
+    for c in old.lanes[0].clips[1:]:
+        old = edits.cross_fade(old, c.id, 1920)
+    old = edits.set_gain(old, ["second"], -2.0)
+    old = edits.split(edits.split(old, 3 * RATE, ["a1"]), round(3.4 * RATE), ["a1"])
+    breath = next(c for c in old.lanes[0].clips if c.start == 3 * RATE)
+    old = edits.fill_gaps(edits.remove(old, [breath.id]), "a1", cross=1920)
+    assert told(old.lanes[0])[:2] == [(FIELD.id, 0, 0, 3), ("tone", None, 2.96, 0.48)]
+    found = conform(old, swapped())
+    ann, bert = found.programme.lanes
+    assert told(ann) == [
+        (FIELD.id, 0, 0, 12), (FIELD.id, 0, 12, 1), ("tone", None, 12.96, 0.48), (FIELD.id, 0, 13.4, 10.62),
+        (FIELD.id, 0, 23.98, 6.02), ("new", None, 30, 2), (FIELD.id, 0, 32, 11.02),
+    ]  # fmt: skip
+    assert told(bert) == [(FIELD.id, 1, 0, 12), (FIELD.id, 1, 12, 12), (FIELD.id, 1, 24, 6), (FIELD.id, 1, 32, 11)]
+    assert [c.gain_db for c in ann.clips if not c.tone] == [0, 0, 0, -2, 0, -2]
+    assert {c.drift_ppm for c in (*ann.clips, *bert.clips) if c.recording_id == FIELD.id and not c.tone} == {-30.0}
+    # every clip hears of the recorder what the camera heard at that moment
+    for c in (ann.clips[0], bert.clips[1], ann.clips[6]):
+        camera = {0: 50, 12: 4, 32: 26}[c.start // RATE]
+        assert abs(c.heard_at(c.start) - (camera + 7.32) * RATE * (1 - 30e-6)) < 1.0
+    assert [(r.change, r.lane, r.at / RATE, r.frames / RATE) for r in found.rows if r.change in ("gone", "new", "left out")] == [
+        ("gone", "A1", 0, 2), ("gone", "Bert", 0, 2), ("new", "A1", 30, 2), ("left out", "A1", 13, 0.4),
+    ]  # fmt: skip
+    assert row_words(found.rows[3], RATE) == "Left out as before, at 0:13.00: cam, 0:00.40."
+    assert found.programme.name == "Cut 2"
+    assert conform(replace(old, name="Mine"), swapped()).programme.name == "Mine"
+    # and once more: the next cut finds what this one laid
+    again = conform(found.programme, two_takes())
+    assert again.count("new") == 1  # the two seconds that were gone
+    assert told(again.programme.lanes[1])[1:] == [(FIELD.id, 1, 14, 6), (FIELD.id, 1, 20, 11), (FIELD.id, 1, 31, 12)]
+
+
+def test_other_lanes_names_sync_and_what_no_list_knows_stay_with_their_sound() -> None:
+    old = two_takes()
+    voices = Lane(name="Voice 2", id="v2").with_clips([replace(old.lanes[0].clip("third"), gain_db=1.0)])
+    atmosphere = Lane(name="Yard", kind="atmosphere", id="yard").with_clips([
+        clip("birds", 33, 0, 9, gain_db=-9.0), clip("cart", 44, 0, 2), clip("bell", 1, 0, 0.5), clip("birds", 29, 20, 4),
+    ])  # fmt: skip
+    first, second = old.lanes[0].clip("first"), old.lanes[0].clip("second")
+    named = replace(old.lanes[0], name="Ann").with_clips([first, replace(second.moved(2400), frames=17 * RATE - 2400)])
+    old = replace(old, lanes=(named, voices, atmosphere))
+    found = conform(old, swapped())
+    ann, voice_2, yard = found.programme.lanes
+    assert [la.name for la in found.programme.lanes] == ["Ann", "Voice 2", "Yard"]
+    assert told(voice_2) == [("cam", None, 0, 12)]
+    # 50 ms later than the list asks, for the picture
+    assert told(ann) == [
+        ("cam", None, 12, 12),
+        ("cam", None, 24.05, 6),
+        ("new", None, 30, 2),
+        ("cam", None, 32.05, 10.95),
+    ]
+    # birds over the third take go with it, the cart behind everything with what came before it, birds over a cut part in two
+    assert told(yard) == [("birds", None, 0, 2), ("birds", None, 2, 9), ("cart", None, 13, 2), ("birds", None, 41, 2)]
+    assert [r for r in found.rows if r.change == "gone" and r.lane == "Yard"] == [
+        ConformRow(change="gone", name="bell", lane="Yard", at=RATE, frames=RATE // 2)
+    ]
+
+
+def test_an_edit_that_moved_all_behind_it_is_no_sync() -> None:
+    old = two_takes()
+    a, b, c = old.lanes[0].clips
+    lane = old.lanes[0].with_clips([replace(a, frames=a.frames - 4800), b.moved(-4800), c.moved(-4800)])
+    found = conform(replace(old, lanes=(lane,)), two_takes())
+    assert [x.start / RATE for x in found.programme.lanes[0].clips] == [0, 14, 31]
+
+
+@given(
+    st.permutations(range(4)),
+    st.lists(st.sampled_from(["keep", "field", "out", "nudge", "away"]), min_size=4, max_size=4),
+    st.integers(0, 90),
+)
+def test_nothing_that_was_laid_is_dropped_in_silence(order: list[int], deeds: list[str], trim: int) -> None:
+    old = listed(Lane(name="A1", id="a1").with_clips([clip("cam", 3 * n, 10 * n, 3, id=f"c{n}") for n in range(4)]))
+    for n, deed in enumerate(deeds):
+        if deed == "field":
+            old = old.with_changed(f"c{n}", lambda c: exchanged(c, FIELD, RATE, -5.0, 0.0, inverted=False) or c)
+        elif deed == "out":
+            old = old.with_lane(old.lanes[0].with_clips(c for c in old.lanes[0].clips if c.id != f"c{n}"))
+        elif deed == "nudge":
+            old = old.with_changed(f"c{n}", lambda c: replace(c.moved(960), frames=c.frames - 960))
+        elif deed == "away":
+            away = replace(old.lanes[0].clip(f"c{n}"), gain_db=5.0)
+            old = old.with_lane(old.lanes[0].with_clips(c for c in old.lanes[0].clips if c.id != f"c{n}"))
+            lane = next((la for la in old.lanes if la.id == "v2"), Lane(name="V2", id="v2"))
+            old = old.with_lane(lane.with_clips([*lane.clips, away]))
+    birds = [clip("birds", 1 + 4 * n, 50 * n, 2.5) for n in range(3)]
+    old = old.with_lane(Lane(name="Yard", id="yard").with_clips(birds))
+    head = trim / 100
+    new = listed(
+        Lane(name="A1", id="b1").with_clips(
+            [clip("cam", 3 * at, 10 * n + head, 3 - head) for at, n in enumerate(order[:3])]
+        )
+    )
+    found = conform(old, new)
+    made = [c for lane in found.programme.lanes for c in lane.clips]
+    for lane in old.lanes:
+        for c in lane.clips:
+            played = [
+                Span(max(0, m.inner), m.inner + m.frames) for m in made
+                if (m.recording_id, m.channel, m.gain_db) == (c.recording_id, c.channel, c.gain_db)
+            ]  # fmt: skip
+            gone = [
+                Span(r.at - c.start + c.inner, r.at - c.start + c.inner + r.frames) for r in found.rows
+                if r.change == "gone" and r.lane == lane.name and c.start <= r.at < c.stop
+            ]  # fmt: skip
+            rest = without([Span(c.inner, c.inner + c.frames)], [*played, *gone])
+            assert sum(s.frames for s in rest) <= 0.021 * RATE, (c, found.rows)
+    assert sum(r.frames for r in found.rows if r.change == "new") == 0
+    out = {n for n, deed in enumerate(deeds) if deed == "out"}
+    assert {round(r.frames / RATE, 3) for r in found.rows if r.change == "left out"} <= {round(3 - head, 3)}
+    assert found.count("left out") == len(out & set(order[:3]))
+
+
+def test_what_a_list_asked_for_is_kept_with_the_project(tmp_path: Path) -> None:
+    old = with_field(two_takes())
+    assert old.received is not None
+    old = replace(old, received=replace(old.received, starts=(("cam", Fraction(36129, 25)),), prefers_field=True))
+    project = Project(recordings=(FIELD,)).with_programme(old)
+    save_project(project, tmp_path / "p.pulizia")
+    assert load_project(tmp_path / "p.pulizia").programmes[0] == old
+    content = json.loads((tmp_path / "p.pulizia").read_text())
+    content["programmes"][0]["received"]["laid"] = ["damaged"]
+    (tmp_path / "p.pulizia").write_text(json.dumps(content))
+    with pytest.raises(ProjectError, match=r"p\.pulizia"):
+        load_project(tmp_path / "p.pulizia")
+
+
+def test_a_cut_is_conformed_while_its_media_are_not_at_hand(wav: Callable[..., Path], tmp_path: Path) -> None:
+    rng = np.random.default_rng(2)
+    media = tmp_path / "media"
+    media.mkdir()
+    path = wav(rng.normal(0, 0.05, (1, 60 * RATE)).astype(np.float32), "take.wav")
+    path.rename(media / "take.wav")
+    head = "TITLE: REEL\nFCM: NON-DROP FRAME\n"
+    (tmp_path / "one.edl").write_text(
+        head + "001  take  A  C  00:00:10:00 00:00:20:00 01:00:00:00 01:00:10:00\n"
+        "002  take  A  C  00:00:30:00 00:00:34:00 01:00:10:00 01:00:14:00\n"
+    )
+    (tmp_path / "two.edl").write_text(
+        head + "001  take  A  C  00:00:31:00 00:00:34:00 01:00:00:00 01:00:03:00\n"
+        "002  take  A  C  00:00:10:00 00:00:20:00 01:00:03:00 01:00:13:00\n"
+    )
+    project, out = tmp_path / "reel.pulizia", tmp_path / "reel2.pulizia"
+    assert main(["assemble", str(tmp_path / "one.edl"), "--media", str(media), "-o", str(project)]) == 0
+    (media / "take.wav").unlink()
+    assert main(["conform", str(project), str(tmp_path / "two.edl"), "-o", str(out)]) == 0
+    before, after = load_project(project), load_project(out)
+    assert [(c.recording_id, c.start / RATE, c.inner / RATE, c.frames / RATE) for c in after.programmes[0].lanes[0].clips] == [
+        (before.recordings[0].id, 0, 31, 3), (before.recordings[0].id, 3, 10, 10),
+    ]  # fmt: skip
+    assert len(after.recordings) == 1

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import argparse
 import json
-from dataclasses import replace
 from pathlib import Path
 
 from pulizia.cli.assembled import add_programme_flag, assembled
@@ -15,7 +14,8 @@ from pulizia.delivery.deliver import check_output, write_source
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import MediaError, ProjectError
 from pulizia.interchange.assemble import Assembled, assemble
-from pulizia.interchange.conform import conform, row_words
+from pulizia.interchange.conform import conform
+from pulizia.interchange.conform_rows import row_words
 from pulizia.interchange.edit_list import EditListError, rate_named
 from pulizia.interchange.export import Rendered, list_of, losses, write_list
 from pulizia.interchange.find_media import MediaFolders
@@ -85,10 +85,14 @@ def _add_media(command: argparse.ArgumentParser) -> None:
     command.add_argument("--json", action="store_true", help="print the report as JSON")
 
 
-def _assembled(options: argparse.Namespace, known: tuple[Recording, ...] = (), beside: Path | None = None) -> Assembled:
+def _assembled(
+    options: argparse.Namespace, known: tuple[Recording, ...] = (), before: Programme | None = None
+) -> Assembled:
     rate, drop = rate_named(options.picture_rate) if options.picture_rate else (None, None)
-    folder = (beside or options.output).with_suffix("")
-    folder = folder.with_name(folder.name + "-media")
+    received = before.received if before is not None else None
+    if before is not None and rate is None:
+        rate, drop = before.picture_rate, before.drop_frame
+    folder: Path = options.output.with_name(f"{options.output.stem}-media")
 
     def extract_to(name: str) -> Path:
         folder.mkdir(parents=True, exist_ok=True)
@@ -103,7 +107,8 @@ def _assembled(options: argparse.Namespace, known: tuple[Recording, ...] = (), b
     places = [*options.media, *([folder] if folder.exists() else [])]
     made = assemble(
         found, content, options.list.name, MediaFolders.of(places), rate=options.rate,
-        prefer_field=options.field_recordings, known=known, progress=progress,
+        prefer_field=options.field_recordings or (received is not None and received.prefers_field), known=known,
+        starts=received.starts if received is not None else (), progress=progress,
     )  # fmt: skip
     progress.done()
     return made
@@ -217,14 +222,14 @@ def run_conform(options: argparse.Namespace) -> int:
     old = chosen_programme(project, options.programme, options.project)
     options.rate = old.rate
     options.media = [*options.media, *dict.fromkeys(r.path for r in project.recordings if r.path.exists())]
-    made = _assembled(options, project.recordings)
+    made = _assembled(options, project.recordings, old)
     conformed = conform(old, made.programme)
-    project = project.with_programme(replace(conformed.programme, received=made.programme.received))
+    project = project.with_programme(conformed.programme)
     for recording in made.recordings:
         project = project.with_recording(recording)
     save_project(project, target)
     rows = [row_words(row, old.rate) for row in conformed.rows]
-    counts = {change: conformed.count(change) for change in ("same", "moved", "trimmed", "new", "gone")}
+    counts = {change: conformed.count(change) for change in ("same", "moved", "trimmed", "new", "left out", "gone")}
     if options.json:
         _tell(options, made, changes=rows, counts=counts, project=str(target))
         return 0

@@ -215,8 +215,11 @@ def style_sheet(t: Theme) -> str:
     QCheckBox::indicator:checked {{ background: {t.panel}; image: url({icons["tick"]}); }}
     QCheckBox::indicator:disabled {{ border-color: {t.line}; }}
     QCheckBox:focus {{ color: {t.verd_text}; }}
-    QTableWidget, QTreeView, QListView {{ background: {t.panel}; border: 1px solid {t.line};
+    QTableView, QTreeView, QListView {{ background: {t.panel}; border: 1px solid {t.line};
         gridline-color: {t.line}; selection-background-color: {t.verd_soft}; selection-color: {t.ink}; }}
+    QTableView {{ outline: 0; }}
+    QTableView::item {{ padding: 0 3px; border: none; }}
+    QTableView::item:selected, QTableView::item:focus {{ background: {t.verd_soft}; color: {t.ink}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.soft}; border: none;
         border-bottom: 1px solid {t.line}; padding: 3px 6px; }}
     QProgressBar {{ background: {t.line}; border: none; border-radius: 2px; max-height: 4px; }}

@@ -4,21 +4,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.timeline import Edge
-from pulizia.errors import MediaError, ProjectError
-from pulizia.interchange.edit_list import EditList, Event, Fade, MediaName, Track
-from pulizia.interchange.find_media import HOWS, Found, MediaFolders
-from pulizia.media.open import open_media
+from pulizia.errors import ProjectError
+from pulizia.interchange.edit_list import EditList, Event, Fade, Track
+from pulizia.interchange.find_media import HOWS, MediaFolders
+from pulizia.interchange.list_media import Medium, key_of, media_of, open_found, settle
 from pulizia.project.clips import Clip, Lane, LaneKind, Programme
 from pulizia.project.model import Recording
 from pulizia.project.programme_file import clip_of, programme_of_row
-from pulizia.project.received import LARGEST_BYTES, Received
-from pulizia.units import format_number
+from pulizia.project.received import LARGEST_BYTES, Laid, Received
 from pulizia.words import plural, tr, translated
 
 USUAL_RATE = 48_000
@@ -70,18 +69,6 @@ class Assembled:
         return (*lines, *self.remarks)
 
 
-@dataclass(slots=True)
-class _Medium:
-    """A medium of the list with what plays it and what was found."""
-
-    media: MediaName
-    events: list[Event] = field(default_factory=list)
-    found: Found | None = None
-    recording: Recording | None = None
-    remarks: list[str] = field(default_factory=list)
-    base: Fraction = Fraction(0)
-
-
 def assemble(
     found: EditList,
     content: bytes,
@@ -91,6 +78,7 @@ def assemble(
     rate: int | None = None,
     prefer_field: bool = False,
     known: tuple[Recording, ...] = (),
+    starts: tuple[tuple[str, Fraction], ...] = (),
     progress: Callable[[float], None] = lambda _: None,
 ) -> Assembled:
     """Find the media of a list and lay its events as clips.
@@ -104,22 +92,25 @@ def assemble(
     prefer_field
         Take a sound recorder's file of the same moment in the place of a camera's sound.
     known
-        Recordings of the project: a found file that is one of them is not added again.
+        Recordings of the project: a found file that is one of them is not added again, and a medium that is not found
+        counts as the one with its file name.
+    starts
+        Of these by identity, the time that an earlier list calls their first frame: used where the file is not there.
 
     Raises
     ------
     EditListError, ProjectError
         When nothing of the list can be laid.
     """
-    media = _media(found)
+    media = media_of(found)
     for n, medium in enumerate(media.values()):
         medium.found = folders.find(medium.media, medium.events, prefer_field=prefer_field)
-        _open(medium, known)
+        open_found(medium, known)
         progress(0.9 * (n + 1) / len(media))
     rates = [m.recording.rate for m in media.values() if m.recording is not None]
     clock = rate or found.sample_rate or (max(rates, key=rates.count) if rates else USUAL_RATE)
     for medium in media.values():
-        _settle(medium, clock)
+        settle(medium, clock, known, dict(starts))
     programme, remarks = _programme(found, media, clock, file_name, content)
     rows = tuple(
         MediaRow(
@@ -136,115 +127,34 @@ def assemble(
         programme=programme, recordings=tuple(recordings.values()), media=rows, remarks=(*found.remarks, *remarks)
     )
     kept = content if len(content) <= LARGEST_BYTES else b""
-    received = Received(file_name, found.kind, kept, made.report)
+    bases = tuple(
+        (m.recording.id, m.base) for m in media.values() if m.recording is not None and m.recording.id in used
+    )
+    received = Received(
+        file_name, found.kind, kept, made.report, laid_of(programme), bases, prefer_field, programme.name
+    )
     return replace(made, programme=replace(programme, received=received))
 
 
-def _key(media: MediaName) -> tuple[str, ...]:
-    return (media.path or media.name, media.reel, media.scene, media.take)
-
-
-def _media(found: EditList) -> dict[tuple[str, ...], _Medium]:
-    media: dict[tuple[str, ...], _Medium] = {}
-    for track in found.tracks:
-        for event in track.events:
-            media.setdefault(_key(event.media), _Medium(event.media)).events.append(event)
-    return media
-
-
-def _open(medium: _Medium, known: tuple[Recording, ...]) -> None:
-    """Make the recording of a found file; one that cannot be opened counts as missing."""
-    if medium.found is None:
-        return
-    path = medium.found.facts.path
-    same = next((r for r in known if r.path == path), None)
-    if same is not None:
-        medium.recording = same
-        return
-    try:
-        medium.recording = Recording.of_media(open_media(path))
-    except MediaError as error:
-        medium.remarks.append(str(error))
-        medium.found = None
-
-
-def _settle(medium: _Medium, clock: int) -> None:
-    """Where the medium's timecode begins, and what of it differs from what the list says; a stand-in for a missing one."""
-    last = max((e.source + e.seconds for e in medium.events), default=Fraction(1))
-    first = min((e.source for e in medium.events), default=Fraction(0))
-    coded = any(e.by_timecode for e in medium.events)
-    told = medium.media.start
-    if medium.recording is None:
-        medium.base = told if told is not None else first if coded and first > 60 else Fraction(0)
-        name = medium.media.name or medium.media.reel or tr("missing")
-        frames = max(1, round((medium.media.seconds or last - medium.base) * clock))
-        medium.recording = Recording(
-            path=Path(medium.media.path or name).absolute(), name=Path(name).stem or name, fingerprint="", rate=clock,
-            channels=max(1, medium.media.channels), frames=frames,
-        )  # fmt: skip
-        return
-    facts = medium.found.facts if medium.found is not None else None
-    length = Fraction(medium.recording.frames, medium.recording.rate)
-    starts = [s for s in (facts.start if facts is not None else None, told, Fraction(0)) if s is not None]
-    if coded:
-        fits = [s for s in starts if s <= first + Fraction(1, 25) and last <= s + length + Fraction(1, 25)]
-        medium.base = fits[0] if fits else starts[0]
-        if not fits:
-            medium.remarks.append(
-                tr("the list plays {first} to {last} s of it, outside its {length} s; there it is silent.",
-                   first=format_number(float(first - medium.base), 1), last=format_number(float(last - medium.base), 1),
-                   length=format_number(float(length), 1))
-            )  # fmt: skip
-    elif last > length + Fraction(1, 25):
-        medium.remarks.append(
-            tr("the list plays {last} s of it, the file has {length} s; beyond it is silent.",
-               last=format_number(float(last), 1), length=format_number(float(length), 1))
-        )  # fmt: skip
-    _differences(medium, length)
-
-
-def _differences(medium: _Medium, length: Fraction) -> None:
-    recording, told = medium.recording, medium.media
-    assert recording is not None  # noqa: S101 - the caller has looked
-    if told.rate_hz and told.rate_hz != recording.rate:
-        medium.remarks.append(
-            tr(
-                "the list says {said} Hz, the file has {has} Hz; it is converted.",
-                said=told.rate_hz,
-                has=recording.rate,
-            )
-        )
-    if told.channels and told.channels != recording.channels:
-        medium.remarks.append(
-            tr("the list says {said} channels, the file has {has}.", said=told.channels, has=recording.channels)
-        )
-    if told.seconds is not None and abs(told.seconds - length) > Fraction(1, 10):
-        medium.remarks.append(
-            tr("the list says {said} s, the file has {has} s.",
-               said=format_number(float(told.seconds), 1), has=format_number(float(length), 1))
-        )  # fmt: skip
-    highest = max((e.channel for e in medium.events if e.channel is not None), default=0)
-    if highest >= recording.channels:
-        medium.remarks.append(
-            tr(
-                "the list plays channel {channel}, the file has {has}; the last one is taken.",
-                channel=highest + 1,
-                has=recording.channels,
-            )
-        )
-    if medium.found is not None and medium.found.rivals:
-        names = ", ".join(str(p) for p in medium.found.rivals[:3])
-        medium.remarks.append(tr("there are others of this name or moment: {names}.", names=names))
+def laid_of(programme: Programme) -> tuple[Laid, ...]:
+    """The clips of a programme as a list asks for them."""
+    return tuple(
+        Laid(lane.id, lane.name, recording, clip.start, inner, clip.frames, clip.channel)
+        for lane in programme.lanes
+        for clip in lane.clips
+        if not clip.tone
+        for recording, inner in (clip.in_list,)
+    )
 
 
 def _programme(
-    found: EditList, media: dict[tuple[str, ...], _Medium], clock: int, file_name: str, content: bytes
+    found: EditList, media: dict[tuple[str, ...], Medium], clock: int, file_name: str, content: bytes
 ) -> tuple[Programme, list[str]]:
     del content
     remarks: list[str] = []
     lanes: list[Lane] = []
     for track in _merged(found.tracks, media, remarks):
-        rows = _rows([_clip(event, media[_key(event.media)], clock) for event in track.events], remarks, track.name)
+        rows = _rows([_clip(event, media[key_of(event.media)], clock) for event in track.events], remarks, track.name)
         base = _own_lane(track)
         for n, clips in enumerate(rows):
             name = track.name if not n else tr("{name}, part {number}", name=track.name, number=n + 1)
@@ -269,15 +179,15 @@ def _programme(
     return _own_programme(found, programme), remarks
 
 
-def _merged(tracks: tuple[Track, ...], media: dict[tuple[str, ...], _Medium], remarks: list[str]) -> list[Track]:
+def _merged(tracks: tuple[Track, ...], media: dict[tuple[str, ...], Medium], remarks: list[str]) -> list[Track]:
     """Tracks without events that repeat one of the track before: two channels of a file with one or two are one clip."""
     made: list[Track] = []
     for track in tracks:
-        before = {(_key(e.media), e.record, e.seconds, e.source): e for e in made[-1].events} if made else {}
+        before = {(key_of(e.media), e.record, e.seconds, e.source): e for e in made[-1].events} if made else {}
         rest, paired = [], []
         for event in track.events:
-            twin = before.get((_key(event.media), event.record, event.seconds, event.source))
-            recording = media[_key(event.media)].recording
+            twin = before.get((key_of(event.media), event.record, event.seconds, event.source))
+            recording = media[key_of(event.media)].recording
             if (
                 twin is not None
                 and twin.channel is not None
@@ -303,7 +213,7 @@ def _merged(tracks: tuple[Track, ...], media: dict[tuple[str, ...], _Medium], re
     return made
 
 
-def _clip(event: Event, medium: _Medium, clock: int) -> Clip:
+def _clip(event: Event, medium: Medium, clock: int) -> Clip:
     """An event in whole frames of the programme: each end is rounded once."""
     recording = medium.recording
     assert recording is not None  # noqa: S101 - every medium has one

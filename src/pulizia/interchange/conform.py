@@ -3,60 +3,40 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
-from dataclasses import dataclass, replace
-from typing import Literal
+from collections.abc import Collection, Sequence
+from dataclasses import replace
 
 from pulizia.audio.markers import Marker
-from pulizia.audio.spans import Span
+from pulizia.audio.spans import Span, without
+from pulizia.interchange.conform_match import (
+    NUDGED_S,
+    Asked,
+    Known,
+    Use,
+    extent,
+    in_preference,
+    joined,
+    known_clips,
+    near,
+    nudges,
+)
+from pulizia.interchange.conform_moves import Moves, fitted, part_at
+from pulizia.interchange.conform_rows import Conformed, ConformRow, in_order
 from pulizia.project.clips import Clip, Lane, Programme, new_clip_id
-from pulizia.units import format_time
-from pulizia.words import tr
+from pulizia.project.received import Received
 
-Change = Literal["same", "moved", "trimmed", "new", "gone"]
+CROSS_S = 0.1  # by so much clips may overlap that are laid beside one another
 LEAST_S = 0.02  # shorter pieces of a common take are an edge's rounding
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ConformRow:
-    """What became of a stretch: ``at`` in the new programme, or where it was when it is gone."""
-
-    change: Change
-    name: str
-    lane: str
-    at: int
-    frames: int
-    was: int | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Conformed:
-    """The programme in the new order, and a row for every stretch that changed."""
-
-    programme: Programme
-    rows: tuple[ConformRow, ...]
-
-    def count(self, change: Change) -> int:
-        """Of rows of a kind."""
-        return sum(row.change == change for row in self.rows)
-
-
-@dataclass(slots=True)
-class _Old:
-    """A clip of the old programme and what of it has been used."""
-
-    lane: Lane
-    clip: Clip
-    used: list[Span]
 
 
 def conform(old: Programme, new: Programme) -> Conformed:
     """Bring a programme into the order of a new cut.
 
-    Clips are compared by recording and by what of it they play. Where a clip of the new cut plays what a clip of the old
-    programme played, it takes that one's gain, gain line, fades, note and switch; lanes keep their kind, gain and steps.
-    Room tone and lanes that the new cut does not know (fill, atmosphere) stay where they were. What is gone is listed,
-    never dropped in silence.
+    Clips are compared by the recording that the lists name and by what of it they play, also where another recording was
+    put in its place since. A clip of the new cut takes gain, gain line, fades, note, switch, sync and lane of the clip
+    that played the same before. What was taken out of the old cut stays out. Everything that no list knows (other
+    microphones of the moment, replaced lines, room tone, atmosphere) follows the sound over which it lay; lanes of nothing
+    but room tone stay as they are. What is gone is listed, never dropped in silence.
 
     Parameters
     ----------
@@ -65,106 +45,294 @@ def conform(old: Programme, new: Programme) -> Conformed:
     new
         The new cut as it was assembled, with the same recordings.
     """
-    least = round(LEAST_S * old.rate)
-    known: dict[str, list[_Old]] = {}
-    for lane in old.lanes:
-        for clip in lane.clips:
-            if not clip.tone:
-                known.setdefault(clip.recording_id, []).append(_Old(lane, clip, []))
-    for candidates in known.values():
-        candidates.sort(key=lambda o: o.clip.inner)
-    longest = max((o.clip.frames for row in known.values() for o in row), default=0)
-    rows: list[ConformRow] = []
-    by_name = {lane.name: lane for lane in old.lanes}
-    lanes: list[Lane] = []
-    for number, lane in enumerate(new.lanes):
-        base = by_name.get(lane.name) or (old.lanes[number] if number < len(old.lanes) else None)
-        clips: list[Clip] = []
-        for clip in lane.clips:
-            near = _near(clip, known.get(clip.recording_id, []), longest)
-            clips += _taken(clip, lane.name, near, least, rows)
-        made = replace(base, name=lane.name) if base is not None else lane
-        lanes.append(replace(made, clips=()).with_clips(_in_a_row(clips)))
-    kept_ids = {lane.id for lane in lanes}
-    for lane in old.lanes:  # what the new cut does not know of: fill, atmosphere
-        if lane.id not in kept_ids and all(c.tone for c in lane.clips):
-            lanes.append(lane)
-            kept_ids.add(lane.id)
-    rows += _gone(known, least)
-    programme = replace(
-        old, lanes=tuple(lanes), start_frame=new.start_frame, picture_rate=new.picture_rate, drop_frame=new.drop_frame,
-        received=new.received, markers=_markers(old, new),
-    )  # fmt: skip
-    order = {"gone": 0, "new": 1, "trimmed": 2, "moved": 3, "same": 4}
-    return Conformed(programme, tuple(sorted(rows, key=lambda r: (order[r.change], r.at))))
+    return _Conforming(old, new).done()
 
 
-def _near(clip: Clip, candidates: list[_Old], longest: int) -> list[_Old]:
-    """Those of the candidates, sorted by what they play first, that may play something of a clip."""
-    first = bisect_left(candidates, clip.inner - longest, key=lambda o: o.clip.inner)
-    last = bisect_left(candidates, clip.inner + clip.frames, key=lambda o: o.clip.inner)
-    return candidates[first:last]
+class _Conforming:
+    """The work of one comparison."""
 
+    def __init__(self, old: Programme, new: Programme) -> None:
+        self.old, self.new = old, new
+        self.least, self.cross = round(LEAST_S * old.rate), round(CROSS_S * old.rate)
+        self.asked = Asked(old.received.laid if old.received is not None else ())
+        self.known = known_clips(old)
+        self.longest = max((o.clip.frames for row in self.known.values() for o in row), default=0)
+        self.named = {c.in_list[0] for lane in new.lanes for c in lane.clips if not c.tone}
+        self.nudges = nudges(old, self.asked)
+        self.bases = _bases(old, new, self.asked)
+        self.rows: list[ConformRow] = []
+        self.moves = Moves()
+        self.uses: dict[str, list[Use]] = {}
+        self.placed: dict[str, list[Clip]] = {}
 
-def _taken(clip: Clip, lane: str, candidates: list[_Old], least: int, rows: list[ConformRow]) -> list[Clip]:
-    """The clip of the new cut in as many parts as old clips played it; what none played is new."""
-    left, made = [Span(max(0, clip.inner), max(0, clip.inner) + clip.frames)], []
-    shift = clip.start - clip.inner
-    # one recording may lie on several lanes, a channel on each: the same channel and lane, and what is not used yet, come first
-    fitting = [
-        o
-        for o in candidates
-        if o.lane.name == lane or o.clip.channel == clip.channel or None in (o.clip.channel, clip.channel)
-    ]
-    overlaps = sorted(
-        fitting,
-        key=lambda o: (o.clip.channel != clip.channel, o.lane.name != lane, bool(o.used), -_overlap(o.clip, clip)),
-    )
-    for old in overlaps:
-        for span in list(left):
-            a, b = max(span.start, old.clip.inner), min(span.stop, old.clip.inner + old.clip.frames)
-            if b - a < least:
+    def done(self) -> Conformed:
+        """The programme in the new order."""
+        for lane in self.new.lanes:
+            for clip in lane.clips:
+                self._lay(clip, self.bases[lane.id])
+        listed = {base.id for base in self.bases.values()} | self.asked.lanes
+        self._lay_beside(listed)
+        own = self._rest(listed)
+        row_of = {lane_id: _in_a_row(clips) for lane_id, clips in self.placed.items()}
+        self._follow(own, row_of)
+        was_called = self.old.received.title if self.old.received is not None else None
+        programme = replace(
+            self.old, name=self.new.name if self.old.name == was_called else self.old.name, lanes=self._lanes(row_of), start_frame=self.new.start_frame, picture_rate=self.new.picture_rate,
+            drop_frame=self.new.drop_frame, received=_received(self.new.received, self.bases), markers=self._markers(),
+        )  # fmt: skip
+        return Conformed(programme, in_order(self.rows))
+
+    # -- what the list asks for
+
+    def _lay(self, clip: Clip, base: Lane) -> None:
+        """A clip of the new cut in as many parts as clips played it; what none played was taken out, or is new."""
+        recording, inner = clip.in_list
+        to_new = clip.start - inner
+        left, parts = [Span(max(0, inner), max(0, inner) + clip.frames)], list[tuple[int, int, Known]]()
+        candidates = near(self.known.get(recording, []), inner, inner + clip.frames, self.longest)
+        for old in in_preference(clip, base.id, candidates):
+            for span in list(left):
+                a, b = max(span.start, old.inner), min(span.stop, old.stop)
+                if b - a < self.least or (
+                    old.lane.id != base.id and self._is_beside(old, inner, inner + clip.frames, left)
+                ):
+                    continue
+                parts.append((a, b, old))
+                left.remove(span)
+                left += [s for s in (Span(span.start, a), Span(b, span.stop)) if s.frames]
+        for a, b, old in parts:
+            self._take(old, a, b, to_new, base, ends=(a == inner, b == inner + clip.frames))
+        for span in sorted(left):
+            if span.frames >= self.least or not parts:
+                self._unknown(clip, span, to_new, base, parts)
+
+    def _is_beside(self, old: Known, first: int, last: int, left: list[Span]) -> bool:
+        """Whether most of what a clip on another lane plays is played already: another microphone, not a missing piece."""
+        here = min(last, old.stop) - max(first, old.inner)
+        return (
+            2 * sum(min(s.stop, old.stop) - max(s.start, old.inner) for s in left if s.overlaps(old.inner, old.stop))
+            < here
+        )
+
+    def _take(self, old: Known, a: int, b: int, to_new: int, base: Lane, *, ends: tuple[bool, bool]) -> None:
+        """Let [a, b) of what an old clip plays be heard at its new place."""
+        home = base if old.lane.id in self.asked.lanes or not self.asked or old.lane.id == base.id else old.lane
+        nudge = self.nudges.get(old.clip.id, 0)
+        whole = extent(old, a, b)
+        first, last = (whole[0] if ends[0] else a), (whole[1] if ends[1] else b)
+        if first + to_new + nudge < 0:
+            nudge, first = 0, max(a, first)
+        start = first + to_new + nudge
+        part = part_at(old.clip, first + old.lead, last + old.lead, max(0, start))
+        self.placed.setdefault(home.id, []).append(part)
+        old.used.append(Span(first, last))
+        was = old.clip.start + first - old.inner
+        self.moves.add(old.lane.id, a + old.lead, b + old.lead, to_new + nudge - old.lead)
+        self.uses.setdefault(old.clip.in_list[0], []).append(Use(a, b, old.lead, to_new + nudge, old.lane.id))
+        is_whole = old.is_whole(a, b)
+        if not is_whole or was != part.start or old.lane.id != home.id:
+            self._tell("moved" if is_whole else "trimmed", part, home, was=was)
+
+    def _unknown(self, clip: Clip, span: Span, to_new: int, base: Lane, parts: list[tuple[int, int, Known]]) -> None:
+        """What no clip of the programme plays: left out where the old cut asked for it, new where it did not."""
+        recording = clip.in_list[0]
+        out: list[Span] = []
+        if self.asked:
+            for first, last, event in self.asked.stretches(recording, span.start, span.stop, clip.channel):
+                beside = next((o for a, b, o in parts if last == a or first == b), None)
+                lead = beside.lead if beside is not None else event.start - event.inner
+                lane_id = beside.lane.id if beside is not None else event.lane_id
+                out.append(self._left_out(clip, Span(first, last), lead, to_new, lane_id, base))
+        elif (beside := self._around_a_hole(span, parts)) is not None:
+            out.append(self._left_out(clip, span, beside.lead, to_new, beside.lane.id, base))
+        offset = clip.inner - clip.in_list[1]
+        for rest in without([span], out):
+            if rest.frames < self.least and (parts or out):
                 continue
-            part = _with_work(old.clip, a, b, a + shift)
-            made.append(part)
-            old.used.append(Span(a, b))
-            was = old.clip.start + a - old.clip.inner
-            whole = (a, b) == (old.clip.inner, old.clip.inner + old.clip.frames)
-            change: Change = "same" if whole and was == part.start else "moved" if whole else "trimmed"
-            if change != "same" or old.lane.name != lane:
-                rows.append(
-                    ConformRow(change=change, name=part.name, lane=lane, at=part.start, frames=part.frames, was=was)
-                )
-            left.remove(span)
-            left += [s for s in (Span(span.start, a), Span(b, span.stop)) if s.frames]
-    for span in left:
-        if span.frames < least and made:
-            continue
-        part = replace(clip.part_of(span.start + shift, span.stop + shift), id=new_clip_id())
-        made.append(part)
-        rows.append(ConformRow(change="new", name=part.name, lane=lane, at=part.start, frames=part.frames))
-    return made
+            part = clip.part_of(rest.start + to_new, rest.stop + to_new)
+            self.placed.setdefault(base.id, []).append(replace(part, id=new_clip_id(), inner=rest.start + offset))
+            self._tell("new", part, base)
+
+    def _around_a_hole(self, span: Span, parts: list[tuple[int, int, Known]]) -> Known | None:
+        """The clip before a hole in one clip where nothing lies: for projects of a version that did not note what lists ask for."""
+        before = next((o for _, b, o in parts if b == span.start), None)
+        after = next((o for a, _, o in parts if a == span.stop), None)
+        if before is None or after is None or before.lead != after.lead or before.lane is not after.lane:
+            return None
+        begin, end = span.start + before.lead, span.stop + before.lead
+        lies = any(c.start + self.least < end and begin < c.stop - self.least and not c.tone for c in before.lane.clips)
+        return None if lies else before
+
+    def _left_out(self, clip: Clip, hole: Span, lead: int, to_new: int, lane_id: str, base: Lane) -> Span:
+        """Note a stretch that stays out of the programme; shorter ones are an end that was trimmed."""
+        if hole.frames >= self.cross:
+            self.moves.add(lane_id, hole.start + lead, hole.stop + lead, to_new - lead)
+            self.uses.setdefault(clip.in_list[0], []).append(Use(hole.start, hole.stop, lead, to_new, lane_id))
+            self._tell("left out", clip.part_of(hole.start + to_new, hole.stop + to_new), base)
+        return hole
+
+    def _lay_beside(self, listed: Collection[str]) -> None:
+        """Other clips of the same moments, as further microphones on lanes that no list knows, at every place of these moments."""
+        most = round(NUDGED_S * self.old.rate)
+        for recording, found in self.uses.items():
+            uses = joined(found)
+            longest = max(u.last - u.first for u in uses)
+            for old in self.known.get(recording, []):
+                if old.used or old.lane.id in listed:
+                    continue
+                at = next((n for n, u in enumerate(uses) if u.first > old.inner - longest), len(uses))
+                for use in uses[at:]:
+                    if use.first >= old.stop:
+                        break
+                    a, b = max(old.inner, use.first), min(old.stop, use.last)
+                    apart = old.lead - use.lead
+                    if b - a < self.least or use.lane_id == old.lane.id or abs(apart) > most:
+                        continue
+                    first, last = extent(old, a, b)
+                    start = first + use.now + apart
+                    if start < 0:
+                        first, start = a, max(0, a + use.now + apart)
+                    part = part_at(old.clip, first + old.lead, last + old.lead, start)
+                    self.placed.setdefault(old.lane.id, []).append(part)
+                    old.used.append(Span(first, last))
+                    was = first + old.lead
+                    if part.start != was or part.frames != old.clip.frames:
+                        self._tell("moved" if old.is_whole(a, b) else "trimmed", part, old.lane, was=was)
+
+    # -- what is left
+
+    def _rest(self, listed: Collection[str]) -> list[tuple[Lane, Clip]]:
+        """Tell what of the lists' clips is gone; returns the clips that no list knows."""
+        own: list[tuple[Lane, Clip]] = []
+        for recording, row in self.known.items():
+            for old in row:
+                if not old.used and self._is_own(recording, old.lane, listed):
+                    own.append((old.lane, old.clip))
+                    continue
+                for span in without([Span(max(0, old.inner), max(0, old.inner) + old.clip.frames)], old.used):
+                    in_a_fade = span.stop <= old.inner + old.soft_in or span.start >= old.stop - old.soft_out
+                    if span.frames >= self.least and not in_a_fade:
+                        at = span.start + old.lead
+                        self.moves.add(old.lane.id, at, at + span.frames, None)
+                        self._tell("gone", replace(old.clip.part_of(at, at + span.frames)), old.lane)
+        for lane in self.old.lanes:
+            if lane.id in listed or not _is_bed(lane):
+                own += [(lane, clip) for clip in lane.clips if clip.tone]
+        return sorted(own, key=lambda pair: pair[1].start)
+
+    def _is_own(self, recording: str, lane: Lane, listed: Collection[str]) -> bool:
+        """Whether a clip was laid by the editor and not by a list."""
+        if self.asked:
+            return not self.asked.knows(recording)
+        return lane.id not in listed and recording not in self.named
+
+    def _follow(self, own: Sequence[tuple[Lane, Clip]], row_of: dict[str, list[Clip]]) -> None:
+        others = [lane.id for lane in self.old.lanes]
+        for lane, clip in own:
+            there, gone = self.moves.followed(clip, lane.id, others)
+            row = row_of.setdefault(lane.id, [])
+            ids = {c.id for c in row}
+            for begin, end, shift in there:
+                if end - begin < self.least and (begin, end) != (clip.start, clip.stop):
+                    continue
+                cut = max(0, -(begin + shift))
+                if cut:
+                    gone.append((begin, min(end, begin + cut)))
+                    if begin + cut >= end:
+                        continue
+                part = part_at(clip, begin + cut, end, begin + cut + shift)
+                kept, lost = fitted(row, part, self.least, self.cross)
+                gone += [(a - shift, b - shift) for a, b in lost]
+                for piece in kept:
+                    one = replace(piece, id=new_clip_id()) if piece.id in ids else piece
+                    ids.add(one.id)
+                    row.append(one)
+                    if one.start != clip.start or one.frames != clip.frames:
+                        is_whole = one.frames == clip.frames
+                        self._tell("moved" if is_whole else "trimmed", one, lane, was=one.start - shift)
+                row.sort(key=lambda c: (c.start, c.stop))
+            for begin, end in gone:
+                if end - begin >= self.least:
+                    self._tell("gone", clip.part_of(begin, end), lane)
+
+    # -- the programme
+
+    def _lanes(self, row_of: dict[str, list[Clip]]) -> tuple[Lane, ...]:
+        made = [replace(base, clips=()).with_clips(_in_a_row(row_of.get(base.id, []))) for base in self.bases.values()]
+        there = {lane.id for lane in made}
+        before = ""
+        for lane in self.old.lanes:
+            if lane.id in there:
+                before = lane.id
+                continue
+            if lane.id in row_of or not _is_bed(lane):
+                kept = replace(lane, clips=()).with_clips(_in_a_row(row_of.get(lane.id, [])))
+            else:
+                kept = lane
+            if kept.clips or lane.steps or (self.asked and lane.id not in self.asked.lanes):
+                at = next((n + 1 for n, la in enumerate(made) if la.id == before), len(made))
+                made.insert(at, kept)
+                there.add(lane.id)
+                before = lane.id
+        return tuple(made)
+
+    def _markers(self) -> tuple[Marker, ...]:
+        """The new list's markers, and the old ones moved with the sound under them; what is gone leaves them at what comes next."""
+        own, lanes = {m.name for m in self.new.markers}, [lane.id for lane in self.old.lanes]
+        moved = []
+        for marker in self.old.markers:
+            if marker.name not in own:
+                place = self.moves.place_of(marker.frame, lanes)
+                frame = marker.frame if place is None else place
+                moved.append(replace(marker, frame=min(max(0, frame), max(0, self.new.frames))))
+        return tuple(sorted([*self.new.markers, *moved]))
+
+    def _tell(self, change: str, clip: Clip, lane: Lane, was: int | None = None) -> None:
+        self.rows.append(
+            ConformRow(change=change, name=clip.name, lane=lane.name, at=clip.start, frames=clip.frames, was=was)  # type: ignore[arg-type]
+        )
 
 
-def _overlap(old: Clip, new: Clip) -> int:
-    return min(old.inner + old.frames, new.inner + new.frames) - max(old.inner, new.inner)
+def _bases(old: Programme, new: Programme, asked: Asked) -> dict[str, Lane]:
+    """For each lane of the new cut by identity the lane of the programme that stands for it: each at most once, or itself."""
+    by_id, by_name = {lane.id: lane for lane in old.lanes}, {lane.name: lane for lane in reversed(old.lanes)}
+    used: set[str] = set()
+    bases: dict[str, Lane] = {}
+    for number, lane in enumerate(new.lanes):
+        same = by_id.get(asked.lane_of.get(lane.name, ""))  # also when it was given another name since
+        base = same if same is not None and same.id not in used else by_name.get(lane.name)
+        if base is None and number < len(old.lanes) and not (asked and old.lanes[number].id not in asked.lanes):
+            base = replace(old.lanes[number], name=lane.name)
+        if base is None or base.id in used:
+            base = replace(lane, clips=())
+        used.add(base.id)
+        bases[lane.id] = base
+    return bases
 
 
-def _with_work(old: Clip, first: int, last: int, start: int) -> Clip:
-    """What of an old clip plays [first, last) of its recording, at another place, with all that was done to it."""
-    part = old.part_of(old.start + first - old.inner, old.start + last - old.inner)
-    return replace(part.moved(start - part.start), id=old.id if first == old.inner else new_clip_id())
+def _received(received: Received | None, bases: dict[str, Lane]) -> Received | None:
+    """The new list, with what it asks for on the lanes on which it was laid."""
+    if received is None:
+        return None
+    laid = (replace(c, lane_id=bases[c.lane_id].id if c.lane_id in bases else c.lane_id) for c in received.laid)
+    return replace(received, laid=tuple(laid))
+
+
+def _is_bed(lane: Lane) -> bool:
+    """Nothing but room tone: it lies under everything, whatever the cut."""
+    return all(c.tone for c in lane.clips)
 
 
 def _in_a_row(clips: list[Clip]) -> list[Clip]:
-    """Parts of one clip that touch: no fade between them; none lies inside another."""
-    row = sorted(clips, key=lambda c: (c.start, c.stop))
+    """Clips by place, none inside another and no three at once."""
     made: list[Clip] = []
-    for clip in row:
+    for clip in sorted(clips, key=lambda c: (c.start, c.stop)):
         before = made[-1] if made else None
         if before is not None and clip.stop <= before.stop:
             continue  # twice the same stretch
-        if before is not None and len(made) > 1 and made[-2].stop > clip.start:
+        if before is not None and clip.start == before.start:
+            made.pop()
+        if len(made) > 1 and made[-2].stop > clip.start:
             clip = clip.part_of(made[-2].stop, clip.stop)  # noqa: PLW2901 - three would sound at once
         made.append(clip)
     ids: set[str] = set()
@@ -173,75 +341,3 @@ def _in_a_row(clips: list[Clip]) -> list[Clip]:
             made[n] = replace(clip, id=new_clip_id())
         ids.add(made[n].id)
     return made
-
-
-def _gone(known: dict[str, list[_Old]], least: int) -> list[ConformRow]:
-    rows = []
-    for olds in known.values():
-        for old in olds:
-            span = Span(max(0, old.clip.inner), max(0, old.clip.inner) + old.clip.frames)
-            rest = [span]
-            for used in old.used:
-                rest = [
-                    s
-                    for r in rest
-                    for s in (
-                        Span(r.start, max(r.start, min(used.start, r.stop))),
-                        Span(min(r.stop, max(used.stop, r.start)), r.stop),
-                    )
-                    if s.frames
-                ]
-            rows += [
-                ConformRow(
-                    change="gone",
-                    name=old.clip.name,
-                    lane=old.lane.name,
-                    at=old.clip.start + s.start - span.start,
-                    frames=s.frames,
-                )
-                for s in rest
-                if s.frames >= least
-            ]
-    return rows
-
-
-def _markers(old: Programme, new: Programme) -> tuple[Marker, ...]:
-    """The new list's markers, and the old ones moved with the clip under them; one whose clip is gone is put at the start of what follows."""
-    own = {m.name for m in new.markers}
-    moved = []
-    for marker in old.markers:
-        if marker.name in own:
-            continue
-        under = next(
-            (c for lane in old.lanes for c in lane.clips if c.start <= marker.frame < c.stop and not c.tone), None
-        )
-        frame = marker.frame
-        if under is not None:
-            inner = under.inner + marker.frame - under.start
-            here = next(
-                (
-                    c
-                    for lane in new.lanes
-                    for c in lane.clips
-                    if c.recording_id == under.recording_id and c.inner <= inner < c.inner + c.frames
-                ),
-                None,
-            )
-            if here is not None:
-                frame = here.start + inner - here.inner
-        moved.append(replace(marker, frame=min(frame, max(0, new.frames))))
-    return tuple(sorted([*new.markers, *moved]))
-
-
-def row_words(row: ConformRow, rate: int) -> str:
-    """A row as a sentence."""
-    at, length = format_time(row.at / rate, 2), format_time(row.frames / rate, 2)
-    name = row.name or row.lane
-    if row.change == "new":
-        return tr("New at {at}: {name}, {length}.", at=at, name=name, length=length)
-    if row.change == "gone":
-        return tr("Gone: {name}, {length}, was at {at}.", at=at, name=name, length=length)
-    was = format_time((row.was or 0) / rate, 2)
-    if row.change == "trimmed":
-        return tr("Part of {name}, {length}, now at {at}, was at {was}.", at=at, name=name, length=length, was=was)
-    return tr("Moved: {name}, now at {at}, was at {was}.", at=at, name=name, was=was)

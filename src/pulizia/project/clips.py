@@ -48,6 +48,8 @@ class Clip:
     channel : the one channel of the recording that is heard, counted from 0; None is all
     gain_line : (frame from the start, dB), straight in dB between them, added to ``gain_db``
     drift_ppm, shift : of a clip that was lined up: its frame m is heard at m x (1 + drift_ppm / 1e6) + shift of the recording
+    listed : the recording that an edit list names where this one was put in its place, and what to add to a frame of this
+        one, on the programme's clock, to get that one's; None: the list names this one, or knows nothing of the clip
     warp : of a clip that was fitted: (frame m, frame that is heard there), straight between them, before drift and shift
     """
 
@@ -66,6 +68,7 @@ class Clip:
     drift_ppm: float = 0.0
     shift: float = 0.0
     warp: tuple[tuple[int, int], ...] = ()
+    listed: tuple[str, int] | None = None
     name: str = ""
     note: str = ""
     id: str = field(default_factory=new_clip_id)
@@ -90,6 +93,11 @@ class Clip:
     def span(self) -> Span:
         """Where it lies in the programme."""
         return Span(self.start, self.stop)
+
+    @property
+    def in_list(self) -> tuple[str, int]:
+        """The recording that an edit list names for it, and the first frame of that one that is played."""
+        return (self.recording_id, self.inner) if self.listed is None else (self.listed[0], self.inner + self.listed[1])
 
     def heard_at(self, frame: float) -> float:
         """The frame of the recording, on the programme's clock, that is heard at a frame of the programme."""

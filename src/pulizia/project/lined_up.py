@@ -50,6 +50,7 @@ def line_up_clip(
             drift_ppm=drift_ppm,
             shift=shift,
             warp=(),
+            listed=_still_listed(clip, clip.inner - inner),
             inverted=first.inverted != inverted,
         )
         cut = moved.part_of(moved.start + lost, moved.stop) if lost else moved
@@ -70,7 +71,13 @@ def exchanged(
     whole = math.floor(exact)
     made = replace(
         clip, recording_id=recording.id, name=recording.name, inner=clip.inner - whole, drift_ppm=drift_ppm, warp=(), channel=None,
-        shift=(whole - exact) * (1.0 + 1e-6 * drift_ppm), inverted=clip.inverted != inverted,
+        shift=(whole - exact) * (1.0 + 1e-6 * drift_ppm), inverted=clip.inverted != inverted, listed=_still_listed(clip, whole),
     )  # fmt: skip
     covered = made.heard_at(clip.start) >= 0.0 and made.heard_at(clip.stop) <= recording.frames * rate / recording.rate
     return made if covered else None
+
+
+def _still_listed(clip: Clip, later: int) -> tuple[str, int]:
+    """What an edit list names for a clip after its ``inner`` became ``later`` frames smaller."""
+    recording, more = clip.listed or (clip.recording_id, 0)
+    return recording, more + later

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Collection, Iterable
 from dataclasses import replace
 
@@ -230,6 +231,13 @@ def fade(
         return replace(clip, fade_in=new) if side == "in" else replace(clip, fade_out=new)
 
     return _each_lane(programme, lambda lane: [changed(c) if c.id in clip_ids else c for c in lane.clips])
+
+
+def that_follow(programme: Programme, clip_ids: Collection[str]) -> list[str]:
+    """Those of some clips that begin where another ends, or before."""
+    return [
+        b.id for lane in programme.lanes for a, b in itertools.pairwise(lane.clips) if b.id in clip_ids and b.start <= a.stop
+    ]  # fmt: skip
 
 
 def cross_fade(programme: Programme, clip_id: str, frames: int, law: Law | None = None) -> Programme:

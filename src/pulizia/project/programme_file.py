@@ -68,6 +68,8 @@ def clip_row(clip: Clip) -> dict[str, Any]:
             row[name] = getattr(clip, name)
     if clip.warp:
         row["warp"] = [list(pair) for pair in clip.warp]
+    if clip.listed is not None:
+        row["listed"] = list(clip.listed)
     if clip.gain_line:
         row["gain_line"] = [list(point) for point in clip.gain_line]
     for name in ("fade_in", "fade_out"):
@@ -137,7 +139,15 @@ def clip_of(row: dict[str, Any]) -> Clip:
         fade_in=_edge(row.get("fade_in")), fade_out=_edge(row.get("fade_out")), enabled=bool(row.get("enabled", True)),
         inverted=bool(row.get("inverted", False)), drift_ppm=_small(row.get("drift_ppm", 0.0)), shift=_small(row.get("shift", 0.0)), name=str(row.get("name", ""))[:LONGEST_NAME],
         note=str(row.get("note", ""))[:LONGEST_NOTE], warp=checked(row["warp"]) if row.get("warp") else (),
+        listed=_listed(row.get("listed")),
     )  # fmt: skip
+
+
+def _listed(row: Any) -> tuple[str, int] | None:  # noqa: ANN401 - a row of a file
+    if row is None:
+        return None
+    recording, more = row
+    return str(recording), int(more)
 
 
 def _edge(row: Any) -> Edge:  # noqa: ANN401 - a row of a file

@@ -11,6 +11,7 @@ from typing import Any
 from pulizia.audio.fades import Law
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
+from pulizia.errors import ProjectError
 from pulizia.media.open import broadcast_of
 from pulizia.project import programme_edits as edits
 from pulizia.project.clips import Clip, Programme
@@ -278,13 +279,25 @@ class AssemblyService(AssemblyLanes):
             self._session.say(tr("Select the clip behind the cut first."), bad=True)
             return
         frames = seconds_to_frames(CROSS_S, programme.rate)
+        behind_cuts = edits.that_follow(programme, {c.id for c in self.clips})
+
+        if len(behind_cuts) < 2:  # a single one says itself why it cannot be
+            self.apply(lambda p: edits.cross_fade(p, [*behind_cuts, self.clips[0].id][0], frames), tr("Cross-fade"))
+            return
+        short: list[str] = []
 
         def faded(made: Programme) -> Programme:
-            for clip in self.clips:
-                made = edits.cross_fade(made, clip.id, frames)
+            for clip_id in behind_cuts:
+                try:
+                    made = edits.cross_fade(made, clip_id, frames)
+                except ProjectError:
+                    short.append(clip_id)
             return made
 
-        self.apply(faded, tr("Cross-fade"))
+        if self.apply(faded, tr("Cross-fade")) and short:
+            self._session.say(
+                plural("1 cut lies between clips too short for it and stays.", "{n} cuts lie between clips too short for it and stay.", len(short))
+            )  # fmt: skip
 
     def fill_gaps(self) -> None:
         """Lay room tone into the gaps of the chosen lane, of the recordings beside each."""

@@ -4,7 +4,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -12,7 +11,8 @@ from pulizia.delivery.deliver import check_output, write_source
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import MediaError, PuliziaError
 from pulizia.interchange.assemble import Assembled, assemble
-from pulizia.interchange.conform import Conformed, conform
+from pulizia.interchange.conform import conform
+from pulizia.interchange.conform_rows import Conformed
 from pulizia.interchange.export import Rendered, list_of, losses, write_list
 from pulizia.interchange.find_media import MediaFolders
 from pulizia.interchange.read import KINDS, read_edit_list
@@ -53,7 +53,9 @@ class ListService:
 
         self._read(path, folders, made, rate=rate, drop=drop, prefer_field=prefer_field)
 
-    def conform(self, path: Path, folders: Sequence[Path], done: Callable[[Assembled, Conformed], None]) -> None:
+    def conform(
+        self, path: Path, folders: Sequence[Path], done: Callable[[Assembled, Conformed], None], *, prefer_field: bool = False
+    ) -> None:  # fmt: skip
         """Bring the programme of the assembly into the order of a new cut, as one entry of history."""
         old = self._assembly.programme
         if old is None:
@@ -65,11 +67,7 @@ class ListService:
             if now is None or now.id != old.id:
                 return
             conformed = conform(now, found.programme)
-            self._add(
-                found,
-                replace(conformed.programme, received=found.programme.received),
-                tr("Conform to {name}", name=path.name),
-            )
+            self._add(found, conformed.programme, tr("Conform to {name}", name=path.name))
             self._session.say(
                 tr("{moved} moved, {trimmed} trimmed, {new} new, {gone} gone.", moved=conformed.count("moved"),
                    trimmed=conformed.count("trimmed"), new=conformed.count("new"), gone=conformed.count("gone"))
@@ -77,11 +75,15 @@ class ListService:
             done(found, conformed)
 
         inside = [r.path for r in self._session.document.project.recordings if r.id in self._session.document.media]
-        self._read(path, [*folders, *inside], made, clock=old.rate, rate=old.picture_rate, drop=old.drop_frame or None)
+        self._read(
+            path, [*folders, *inside], made, clock=old.rate, rate=old.picture_rate, drop=old.drop_frame or None,
+            prefer_field=prefer_field, starts=old.received.starts if old.received is not None else (),
+        )  # fmt: skip
 
     def _read(
         self, path: Path, folders: Sequence[Path], done: Callable[[Assembled], None], *, rate: Fraction | None = None,
         drop: bool | None = None, prefer_field: bool = False, clock: int | None = None,
+        starts: tuple[tuple[str, Fraction], ...] = (),
     ) -> None:  # fmt: skip
         known = self._session.document.project.recordings
         beside = path.with_name(f"{path.stem}-media")
@@ -95,7 +97,7 @@ class ListService:
             job.progress(0.1)
             places = [*folders, *([beside] if beside.exists() else [])]
             return assemble(
-                found, content, path.name, MediaFolders.of(places), rate=clock, prefer_field=prefer_field, known=known,
+                found, content, path.name, MediaFolders.of(places), rate=clock, prefer_field=prefer_field, known=known, starts=starts,
                 progress=lambda share: job.progress(0.1 + 0.9 * share),
             )  # fmt: skip
 

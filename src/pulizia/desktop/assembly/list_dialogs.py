@@ -1,29 +1,25 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Edit lists: where their media are, what was found, what a kind cannot carry, and the walk through a changed cut."""
+"""Edit lists: where their media are, what was found, and what a kind cannot carry."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from fractions import Fraction
-from functools import partial
 from pathlib import Path
 
 from PySide6.QtWidgets import (
     QDialog,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QListWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from pulizia.desktop.controls import ChoiceBox, FigureBox, Tick, button, hairline, label, scrolled
+from pulizia.desktop.controls import ChoiceBox, FigureBox, Tick, button, label
 from pulizia.desktop.form import Answer, answers
-from pulizia.interchange.conform import Conformed, row_words
 from pulizia.interchange.edit_list import RATES
 from pulizia.session.session import Session
-from pulizia.units import format_time
 from pulizia.words import tr, translated
 
 WITHOUT_RATE = (".edl", ".csv", ".tsv")
@@ -98,53 +94,15 @@ class ListReport(QDialog):
         self.resize(640, 420)
         column = QVBoxLayout(self)
         column.addWidget(label(title, 20, bold=True, wrap=True))
-        inner = QWidget()
-        rows = QVBoxLayout(inner)
-        for line in self.lines[:500]:
-            rows.addWidget(label(translated(line), 13, wrap=True))
-            rows.addWidget(hairline())
-        rows.addStretch(1)
-        column.addWidget(scrolled(inner), 1)
+        self.list = QListWidget()
+        self.list.setWordWrap(True)
+        self.list.setAccessibleName(title)
+        self.list.addItems([translated(line) for line in self.lines])
+        column.addWidget(self.list, 1)
         row = QHBoxLayout()
         row.addStretch(1)
         row.addWidget(button(tr("Close"), self.accept))
         column.addLayout(row)
-
-
-class ConformWalk(QDialog):
-    """Every change of a new cut, with a way to each; undo takes all of it back."""
-
-    def __init__(self, session: Session, found: Conformed, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.session, self.found = session, found
-        self.setWindowTitle(tr("Changes of the cut"))
-        self.resize(640, 460)
-        column = QVBoxLayout(self)
-        column.addWidget(label(tr("Changes of the cut"), 20, bold=True))
-        words = tr("{moved} moved, {trimmed} trimmed, {new} new, {gone} gone.", moved=found.count("moved"),
-                   trimmed=found.count("trimmed"), new=found.count("new"), gone=found.count("gone"))  # fmt: skip
-        column.addWidget(label(words, 13, token="soft"))
-        inner = QWidget()
-        grid = QGridLayout(inner)
-        rate = found.programme.rate
-        for n, change in enumerate(r for r in found.rows if r.change != "same"):
-            grid.addWidget(label(row_words(change, rate), 13, wrap=True), 2 * n, 0)
-            if change.change != "gone":
-                at = tr("Go to {at}", at=format_time(change.at / rate, 1))
-                grid.addWidget(button(at, partial(session.seek, change.at), quiet=True), 2 * n, 1)
-            grid.addWidget(hairline(), 2 * n + 1, 0, 1, 2)
-        grid.setColumnStretch(0, 1)
-        grid.setRowStretch(2 * len(found.rows), 1)
-        column.addWidget(scrolled(inner), 1)
-        row = QHBoxLayout()
-        row.addWidget(button(tr("Undo"), self._undo, tip=tr("The programme as it was before the new cut")))
-        row.addStretch(1)
-        row.addWidget(button(tr("Keep"), self.accept, main=True))
-        column.addLayout(row)
-
-    def _undo(self) -> None:
-        self.session.document.undo()
-        self.reject()
 
 
 class ExportDialog(QDialog):

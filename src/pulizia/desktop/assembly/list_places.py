@@ -9,10 +9,11 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from pulizia.desktop.assembly.list_dialogs import ConformWalk, ExportDialog, ListReport, MediaDialog
+from pulizia.desktop.assembly.conform_walk import ConformWalk
+from pulizia.desktop.assembly.list_dialogs import ExportDialog, ListReport, MediaDialog
 from pulizia.desktop.preferences import Preferences
 from pulizia.interchange.assemble import Assembled
-from pulizia.interchange.conform import Conformed
+from pulizia.interchange.conform_rows import Conformed
 from pulizia.media.names import safe_name
 from pulizia.session.session import Session
 from pulizia.words import tr
@@ -70,12 +71,15 @@ class ListPlaces:
             return
         path = Path(name)
 
-        def done(folders: list[Path], _rate: Fraction | None, _drop: bool | None, _field: bool) -> None:  # noqa: FBT001
+        def done(folders: list[Path], _rate: Fraction | None, _drop: bool | None, field: bool) -> None:  # noqa: FBT001
             self._remember(folders)
-            self._session.lists.conform(path, folders, self._conformed)
+            self._session.lists.conform(path, folders, self._conformed, prefer_field=field)
 
         self.media = MediaDialog(path, self.folders, self._parent, done)
         self.media.rate.hide()
+        programme = self._session.assembly.programme
+        received = programme.received if programme is not None else None
+        self.media.field.setChecked(received is not None and received.prefers_field)
         self.media.open()
 
     def _conformed(self, _found: Assembled, conformed: Conformed) -> None:
