@@ -219,7 +219,7 @@ def style_sheet(t: Theme) -> str:
         gridline-color: {t.line}; selection-background-color: {t.verd_soft}; selection-color: {t.ink}; }}
     QTableView {{ outline: 0; }}
     QTableView::item {{ padding: 0 3px; border: none; }}
-    QTableView::item:selected, QTableView::item:focus {{ background: {t.verd_soft}; color: {t.ink}; }}
+    QTableView::item:selected {{ background: {t.verd_soft}; color: {t.ink}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.soft}; border: none;
         border-bottom: 1px solid {t.line}; padding: 3px 6px; }}
     QProgressBar {{ background: {t.line}; border: none; border-radius: 2px; max-height: 4px; }}

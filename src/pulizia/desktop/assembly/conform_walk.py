@@ -39,6 +39,7 @@ class ConformWalk(QDialog):
         column.addWidget(label(words, 13, token="soft"))
         self.changes = [row for row in found.rows if row.change != "same"]
         self.table = _table(_Changes(self.changes, found.programme.rate, self), lanes=len(found.programme.lanes) > 1)
+        self.table.selectRow(0)  # shown, and gone to by the next choice
         self.table.selectionModel().currentRowChanged.connect(lambda now, _before: self._go_to(now.row()))
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
