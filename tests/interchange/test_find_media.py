@@ -7,6 +7,7 @@ import json
 from pathlib import Path
 
 import numpy as np
+import pytest
 
 from pulizia.cli.main import main
 from pulizia.media.broadcast import Broadcast, Loudness
@@ -17,7 +18,15 @@ RATE = 48_000
 
 
 def stamped(
-    path: Path, seconds: float, start_s: float, *, channels: int = 1, scene: str = "", take: str = "", tape: str = ""
+    path: Path,
+    seconds: float,
+    start_s: float,
+    *,
+    channels: int = 1,
+    scene: str = "",
+    take: str = "",
+    tape: str = "",
+    names: tuple[str, ...] = (),
 ) -> None:
     """A field recording with a start time and iXML."""
     from pulizia.audio.source import ArraySource
@@ -27,7 +36,9 @@ def stamped(
 
     rng = np.random.default_rng(int(start_s))
     samples = rng.normal(0, 0.05, (channels, round(seconds * RATE))).astype(np.float32)
-    said = Broadcast(frames_since_midnight=round(start_s * RATE), scene=scene, take=take, tape=tape)
+    said = Broadcast(
+        frames_since_midnight=round(start_s * RATE), scene=scene, take=take, tape=tape, channel_names=names
+    )
     write_source(
         ArraySource(samples, RATE),
         path,
@@ -84,3 +95,17 @@ def test_two_files_of_one_name_are_told_apart_by_what_the_list_plays_and_named(t
     (row,) = json.loads(capsys.readouterr().out)["media"]
     assert row["path"].endswith("card1/take.wav")
     assert any("card0" in remark for remark in row["remarks"])
+
+
+@pytest.mark.parametrize(("names", "lanes"), [(("Anna", "Bert"), 2), ((), 1), (("L", "R"), 1)])
+def test_microphones_of_a_recorder_stay_on_their_lanes_and_a_stereo_pair_is_one_clip(
+    tmp_path: Path, names: tuple[str, ...], lanes: int
+) -> None:
+    stamped(tmp_path / "T001.WAV", 20, 3600, channels=2, tape="REEL1", names=names)
+    (tmp_path / "cut.edl").write_text(
+        "FCM: NON-DROP FRAME\n001  REEL1    AA    C        01:00:05:00 01:00:08:00 10:00:00:00 10:00:03:00\n"
+    )
+    out = tmp_path / "cut.pulizia"
+    assert main(["assemble", str(tmp_path / "cut.edl"), "--media", str(tmp_path), "-o", str(out)]) == 0
+    found = [[c.channel for c in lane.clips] for lane in load_project(out).programmes[0].lanes]
+    assert found == ([[0], [1]] if lanes == 2 else [[None]])

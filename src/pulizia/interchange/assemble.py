@@ -180,7 +180,10 @@ def _programme(
 
 
 def _merged(tracks: tuple[Track, ...], media: dict[tuple[str, ...], Medium], remarks: list[str]) -> list[Track]:
-    """Tracks without events that repeat one of the track before: two channels of a file with one or two are one clip."""
+    """Tracks without events that repeat one of the track before: two channels of a file with one or two are one clip.
+
+    Where the file names its tracks as a recorder does they are microphones, and stay on lanes of their own.
+    """
     made: list[Track] = []
     for track in tracks:
         before = {(key_of(e.media), e.record, e.seconds, e.source): e for e in made[-1].events} if made else {}
@@ -194,6 +197,7 @@ def _merged(tracks: tuple[Track, ...], media: dict[tuple[str, ...], Medium], rem
                 and event.channel == twin.channel + 1
                 and recording is not None
                 and recording.channels <= 2
+                and not media[key_of(event.media)].has_microphones
             ):
                 paired.append(twin)
             else:
