@@ -7,6 +7,7 @@ import csv
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QInputDialog
@@ -16,6 +17,8 @@ from tests.desktop.conftest import Person
 from pulizia.audio.markers import Marker
 from pulizia.cli.main import main
 from pulizia.desktop.bars import ASSEMBLY
+from pulizia.media.broadcast import Broadcast, ixml_chunk
+from pulizia.media.write import WavWriter
 from pulizia.units import format_time
 
 RATE = 48_000
@@ -181,3 +184,31 @@ def test_notes_are_written_edited_kept_and_listed(
     ]
     assert main(["notes", str(project), "-o", str(tmp_path / "notes.txt")]) != 0
     assert ".csv or .html" in capsys.readouterr().err
+
+
+def test_microphones_of_a_recorder_have_a_lane_each_in_a_template(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
+    path = tmp_path / "take.wav"
+    said = ixml_chunk(Broadcast(channel_names=("Ann lav", "Bert lav")), rate=48_000)
+    with WavWriter(path, rate=48_000, channels=2, sample_format="int24", chunks=said) as writer:
+        writer.write(np.stack([voice_in_noise(1.5)[0]] * 2))
+    person.open(path)
+    person.open(wav(voice_in_noise(2.0), "camera.wav"))
+    person.key(Qt.Key.Key_F3)
+    person.window.assembly.ask_template()
+    dialog = person.window.assembly.template
+    dialog.template.setCurrentIndex(
+        next(n for n in range(dialog.template.count()) if "interview" in dialog.template.itemText(n))
+    )
+    assert [c.accessibleName() for c in dialog.lanes] == [
+        "Lane of take, Ann lav",
+        "Lane of take, Bert lav",
+        "Lane of camera",
+    ]
+    assert [choice.currentIndex() for choice in dialog.lanes] == [1, 2, 0]  # the camera is left out
+    dialog.accept()
+    person.settle()
+    programme = person.window.session.assembly.programme
+    assert programme is not None
+    assert [[(c.name, c.channel) for c in lane.clips] for lane in programme.lanes] == [[("take", 0)], [("take", 1)], []]

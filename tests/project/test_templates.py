@@ -9,11 +9,14 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 import pytest
 from tests.conftest import voice_in_noise
 
 from pulizia.audio.spans import Span
 from pulizia.cli.main import main
+from pulizia.media.broadcast import Broadcast, ixml_chunk
+from pulizia.media.write import WavWriter
 from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import load_project
 from pulizia.project.model import Recording
@@ -66,9 +69,34 @@ def test_recordings_lie_behind_each_other_with_the_pause_of_the_template() -> No
         Recording(path=Path(f"/r{n}.wav"), name=f"r{n}", fingerprint="", rate=44_100, channels=1, frames=44_100 * n)
         for n in (1, 2)
     ]
-    made = programme_of_template(template, {template.lanes[0].name: rows})
+    made = programme_of_template(template, {template.lanes[0].name: [(row, None) for row in rows]})
     assert made.rate == 44_100
     assert [(c.start, c.frames) for c in made.lanes[0].clips] == [(0, 44_100), (66_150, 88_200)]
+
+
+def test_each_microphone_of_a_recorder_goes_onto_a_lane_of_its_own(tmp_path: Path, capsys) -> None:
+    path, plain = tmp_path / "take.wav", tmp_path / "plain.wav"
+    for target, names in ((path, ("Bert", "Speaker 1")), (plain, ())):
+        said = ixml_chunk(Broadcast(channel_names=names), rate=RATE) if names else b""
+        with WavWriter(target, rate=RATE, channels=2, sample_format="int24", chunks=said) as writer:
+            writer.write(np.stack([voice_in_noise(1.0)[0]] * 2))
+    out = tmp_path / "job.pulizia"
+
+    def channels(*given: str) -> list[list[int | None]]:
+        assert main(["from-template", "two-person-interview", *given, "-o", str(out), "--overwrite"]) == 0
+        return [[c.channel for c in lane.clips] for lane in load_project(out).programmes[0].lanes]
+
+    one, two = "Speaker 1", "Speaker 2"
+    assert channels("--lane", one, str(path), "--lane", two, str(path)) == [[1], [0], []]  # by name first
+    assert channels("--each", str(path)) == [[1], [0], []]
+    assert channels("--each", str(plain)) == [[None], [], []]
+    assert channels("--lane", one, str(plain), "--lane", two, f"{plain}:2") == [[None], [1], []]
+    assert channels("--lane", one, str(path)) == [[None], [], []]
+    capsys.readouterr()
+    assert (
+        main(["from-template", "two-person-interview", "--lane", one, f"{path}:3", "-o", str(out), "--overwrite"]) == 1
+    )
+    assert "take.wav has 2 channels; there is no channel 3." in capsys.readouterr().err
 
 
 @pytest.mark.parametrize(

@@ -88,6 +88,16 @@ def are_loudspeakers(names: Sequence[str]) -> bool:
     return all(name in known for name in names) and len(set(names)) == len(names)
 
 
+def are_microphones(names: Sequence[str]) -> bool:
+    """Whether channels of these names are microphones of their own by what the file calls them.
+
+    Numbers alone say so only where there are more of them than loudspeakers.
+    """
+    if len(names) < 2 or are_loudspeakers(names):
+        return False
+    return len(names) > MOST_LOUDSPEAKERS or not all(name.isdigit() for name in names)
+
+
 def into_two(names: Sequence[str]) -> NDArray[np.float64]:
     """(2, channels) weights of channels of these names into left and right.
 

@@ -8,6 +8,7 @@ import json
 from pathlib import Path
 from typing import Any
 
+from pulizia.audio.layouts import are_microphones
 from pulizia.cli.edit_lists import chosen_programme
 from pulizia.cli.outputs import check_project_output
 from pulizia.delivery.deliver import check_output
@@ -16,7 +17,9 @@ from pulizia.media.write import write_text
 from pulizia.project.file import load_project, save_project
 from pulizia.project.model import Project, Recording
 from pulizia.project.templates import (
+    Placed,
     TemplateError,
+    by_microphone,
     find_template,
     own_templates,
     programme_of_template,
@@ -42,7 +45,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     )  # fmt: skip
     made.add_argument("template", help="name or file of a template; see `pulizia templates`")
     made.add_argument(
-        "--lane", nargs="+", action="append", default=[], metavar=("NAME", "FILE"), help="a lane and its recordings; may be repeated"
+        "--lane", nargs="+", action="append", default=[], metavar=("NAME", "FILE"), help="a lane and its recordings, FILE:2 for the second channel of one alone; may be repeated"
     )  # fmt: skip
     made.add_argument(
         "--each", type=Path, nargs="+", default=[], metavar="FILE", help="a programme of each recording, on the first lane of voices"
@@ -95,7 +98,8 @@ def _save(options: argparse.Namespace) -> int:
 def run_from(options: argparse.Namespace) -> int:
     """Make the project."""
     template = find_template(options.template)
-    paths = [Path(p) for row in options.lane for p in row[1:]] + options.each
+    rows = {name: [_file_and_channel(text) for text in files] for name, *files in options.lane}
+    paths = [path for files in rows.values() for path, _ in files] + options.each
     target = check_project_output(options.output, overwrite=options.overwrite, inputs=paths)
     names = ", ".join(lane.name for lane in template.lanes)
     for name, *files in options.lane:
@@ -109,19 +113,55 @@ def run_from(options: argparse.Namespace) -> int:
         message = f"Give recordings with --lane NAME FILE or with --each FILE. The lanes are {names}."
         raise TemplateError(message)
     opened: dict[Path, Recording] = {}
+    names_of: dict[str, tuple[str, ...]] = {}
     for path in paths:
         if path.absolute() not in opened:
-            opened[path.absolute()] = Recording.of_media(open_media(path))
-    programmes = list(programmes_of_each(template, [opened[p.absolute()] for p in options.each]))
+            media = open_media(path)
+            recording = opened[path.absolute()] = Recording.of_media(media)
+            names_of[recording.id] = media.channel_names
+    programmes = list(
+        programmes_of_each(template, [opened[p.absolute()] for p in options.each], lambda r: names_of[r.id])
+    )
     if options.lane:
-        placed: dict[str, list[Recording]] = {}
-        for name, *files in options.lane:
-            placed.setdefault(name, []).extend(opened[Path(p).absolute()] for p in files)
-        programmes.insert(0, programme_of_template(template, placed, options.name))
+        programmes.insert(0, programme_of_template(template, _placed(rows, opened, names_of), options.name))
     project = Project(recordings=tuple(opened.values()), target_id=template.target_id)
     for programme in programmes:
         project = project.with_programme(programme)
     save_project(project, target)
     count = len(programmes)
-    print(f"{count} programme{'' if count == 1 else 's'} of {len(opened)} recordings written to {target}.")
+    recordings = f"{len(opened)} recording{'' if len(opened) == 1 else 's'}"
+    print(f"{count} programme{'' if count == 1 else 's'} of {recordings} written to {target}.")
     return 0
+
+
+def _file_and_channel(text: str) -> tuple[Path, int | None]:
+    """FILE, or FILE:NUMBER where no file is called so."""
+    head, colon, number = text.rpartition(":")
+    if colon and number.isdigit() and not Path(text).exists():
+        return Path(head), int(number) - 1
+    return Path(text), None
+
+
+def _placed(
+    rows: dict[str, list[tuple[Path, int | None]]], opened: dict[Path, Recording], names_of: dict[str, tuple[str, ...]]
+) -> dict[str, list[Placed]]:
+    """What each lane plays: a recorder's file that is named for several lanes gives each a microphone of its own."""
+    lanes_of: dict[Path, list[str]] = {}
+    for lane, files in rows.items():
+        for path, channel in files:
+            if channel is None:
+                lanes_of.setdefault(path.absolute(), []).append(lane)
+    made: dict[str, list[Placed]] = {}
+    for lane, files in rows.items():
+        for path, channel in files:
+            recording, lanes = opened[path.absolute()], lanes_of.get(path.absolute(), [])
+            if channel is not None and not 0 <= channel < recording.channels:
+                count = f"{recording.channels} channel{'' if recording.channels == 1 else 's'}"
+                message = f"{path.name} has {count}; there is no channel {channel + 1}."
+                raise TemplateError(message)
+            names, several = names_of[recording.id], list(dict.fromkeys(lanes))
+            if channel is None and len(several) > 1 and are_microphones(names):
+                made.setdefault(lane, []).extend(by_microphone(recording, several, names).get(lane, []))
+            else:
+                made.setdefault(lane, []).append((recording, channel))
+    return made

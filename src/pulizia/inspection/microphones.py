@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from pulizia.audio.layouts import MOST_LOUDSPEAKERS, are_loudspeakers
+from pulizia.audio.layouts import are_microphones
 from pulizia.audio.source import Source
 from pulizia.units import powers_to_db
 
@@ -27,8 +27,7 @@ def microphones(source: Source, names: Sequence[str], looked: Callable[[], None]
     """
     if source.channels < 2 or len(names) != source.channels:
         return ()
-    named = not are_loudspeakers(names)
-    if named and (source.channels > MOST_LOUDSPEAKERS or not all(name.isdigit() for name in names)):
+    if are_microphones(names):
         return tuple(names)
     return tuple(names) if _apart(source, looked) else ()
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 
-from pulizia.audio.layouts import are_loudspeakers
+from pulizia.audio.layouts import are_microphones
 from pulizia.errors import MediaError
 from pulizia.interchange.edit_list import EditList, Event, MediaName
 from pulizia.interchange.find_media import Found
@@ -32,8 +32,7 @@ class Medium:
     @property
     def has_microphones(self) -> bool:
         """Whether the file calls its channels something else than loudspeakers."""
-        names = self.found.facts.channel_names if self.found is not None else ()
-        return bool(names) and not are_loudspeakers(names) and not all(name.isdigit() for name in names)
+        return self.found is not None and are_microphones(self.found.facts.channel_names)
 
 
 def key_of(media: MediaName) -> tuple[str, ...]:

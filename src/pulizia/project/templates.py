@@ -4,12 +4,13 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+from pulizia.audio.layouts import are_microphones
 from pulizia.audio.timecode import frame_of, timecode
 from pulizia.audio.timeline import Edge
 from pulizia.data.json_text import parsed
@@ -92,25 +93,29 @@ def template_of(programme: Programme, target_id: str, description: str = "") -> 
     )  # fmt: skip
 
 
+Placed = tuple[Recording, int | None]
+"""A recording on a lane, and the one channel of it that is heard there; None is all."""
+
+
 def programme_of_template(
-    template: Template, placed: Mapping[str, Sequence[Recording]], name: str = "", clock: int | None = None
+    template: Template, placed: Mapping[str, Sequence[Placed]], name: str = "", clock: int | None = None
 ) -> Programme:
     """A programme of a template.
 
     Parameters
     ----------
     placed
-        Recordings by the name of their lane, laid one behind the other with the template's pause.
+        What is heard on the lane of a name, one behind the other with the template's pause.
     clock
         Sample rate where the template leaves it open; None is that of most recordings.
     """
-    rates = [r.rate for rows in placed.values() for r in rows]
+    rates = [r.rate for rows in placed.values() for r, _ in rows]
     rate = template.rate or clock or (max(rates, key=rates.count) if rates else 48_000)
     gap = seconds_to_frames(template.gap_s, rate)
     lanes = []
     for row in template.lanes:
         clips, at = [], 0
-        for recording in placed.get(row.name, ()):
+        for recording, channel in placed.get(row.name, ()):
             scale, kept = rate / recording.rate, recording.kept
             inner = round(kept.start * scale)
             frames = max(1, round(kept.stop * scale) - inner)
@@ -121,6 +126,7 @@ def programme_of_template(
                     start=at,
                     inner=inner,
                     frames=frames,
+                    channel=channel,
                     name=recording.name,
                     fade_in=edge,
                     fade_out=edge,
@@ -140,15 +146,31 @@ def programme_of_template(
     )  # fmt: skip
 
 
-def programmes_of_each(template: Template, recordings: Sequence[Recording]) -> tuple[Programme, ...]:
-    """A programme of each recording, named after it, on the template's first lane of voices; TemplateError when it has none."""
-    lane = next((row.name for row in template.lanes if row.kind == "voice"), None)
-    if lane is None and recordings:
+def programmes_of_each(
+    template: Template, recordings: Sequence[Recording], names_of: Callable[[Recording], Sequence[str]] = lambda _: ()
+) -> tuple[Programme, ...]:
+    """A programme of each recording, named after it, on the template's lanes of voices; TemplateError when it has none.
+
+    ``names_of`` gives the names of a recording's channels. Microphones go onto the lane of their name, the others onto
+    the lanes that are left, one by one; everything else goes onto the first lane.
+    """
+    voices = [row.name for row in template.lanes if row.kind == "voice"]
+    if not voices and recordings:
         message = tr(
             "The template {name} has no lane of voices. Choose the lanes of the recordings.", name=template.name
         )
         raise TemplateError(message)
-    return tuple(programme_of_template(template, {lane or "": [r]}, r.name) for r in recordings)
+    return tuple(programme_of_template(template, by_microphone(r, voices, names_of(r)), r.name) for r in recordings)
+
+
+def by_microphone(recording: Recording, lanes: Sequence[str], names: Sequence[str]) -> dict[str, list[Placed]]:
+    """A recording on one or several lanes: each microphone on the lane of its name, the others one by one; else all of it."""
+    if len(lanes) < 2 or not are_microphones(names):
+        return {lanes[0]: [(recording, None)]}
+    named = {lane: names.index(lane) for lane in lanes if lane in names}
+    rest = (n for n in range(len(names)) if n not in named.values())
+    channels = {lane: named[lane] if lane in named else next(rest, None) for lane in lanes}
+    return {lane: [(recording, channel)] for lane, channel in channels.items() if channel is not None}
 
 
 # -- as text

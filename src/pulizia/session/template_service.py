@@ -11,6 +11,7 @@ from pulizia.media.names import safe_name
 from pulizia.project.clips import Programme
 from pulizia.project.model import Recording
 from pulizia.project.templates import (
+    Placed,
     Template,
     keep_template,
     own_templates,
@@ -35,18 +36,23 @@ class TemplateService:
         """The user's templates, then those that come with the program."""
         return [*own_templates().values(), *shipped_templates().values()]
 
-    def begin(self, template: Template, placed: Mapping[str, Sequence[str]], name: str = "") -> bool:
-        """A programme with recordings, by identity, on the lanes of a template."""
-        project = self._session.document.project
-        rows = {lane: [project.recording(i) for i in ids] for lane, ids in placed.items()}
+    def begin(self, template: Template, placed: Mapping[str, Sequence[Placed]], name: str = "") -> bool:
+        """A programme with recordings, or single channels of them, on the lanes of a template."""
         return self._added(
-            template, lambda: [programme_of_template(template, rows, name)], tr("New programme from a template")
+            template, lambda: [programme_of_template(template, placed, name)], tr("New programme from a template")
         )
+
+    def channels_of(self, recording: Recording) -> tuple[str, ...]:
+        """Names of a recording's channels; () where its file is not open."""
+        media = self._session.document.media.get(recording.id)
+        return () if media is None else media.channel_names
 
     def begin_each(self, template: Template, recordings: Sequence[Recording]) -> bool:
         """A programme of each recording."""
         return self._added(
-            template, lambda: list(programmes_of_each(template, recordings)), tr("New programmes from a template")
+            template,
+            lambda: list(programmes_of_each(template, recordings, self.channels_of)),
+            tr("New programmes from a template"),
         )
 
     def _added(self, template: Template, make: Callable[[], list[Programme]], what: str) -> bool:
