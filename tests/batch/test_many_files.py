@@ -35,6 +35,8 @@ def entries(ledger: Path) -> dict[str, tuple[str, int]]:
     if not ledger.exists():
         return {}
     with closing(sqlite3.connect(ledger, timeout=240)) as base:
+        if not base.execute("SELECT name FROM sqlite_master WHERE name = 'entries'").fetchone():
+            return {}  # only just begun
         return {Path(k).name: (s, n) for k, s, n in base.execute("SELECT key, status, tries FROM entries")}
 
 
