@@ -174,3 +174,45 @@ def test_line_up_on_files(wav: Callable[..., Path], capsys: pytest.CaptureFixtur
     assert "stranger.wav: nothing of the same moment was found" in said
     assert main(["line-up", str(a), str(a.with_name("gone.wav"))]) != 0
     assert "gone.wav" in capsys.readouterr().err
+
+
+def in_a_room(sound: Sound, direct: float, reflections: list[tuple[float, float]], tail: float, seed: int) -> Sound:
+    """Direct sound after 2 ms, single reflections so many ms after it, and a tail that dies away in half a second."""
+    from scipy.signal import fftconvolve
+
+    rng, length = np.random.default_rng(seed), round(0.4 * RATE)
+    response = tail * rng.normal(size=length) * 10 ** (-3.0 * np.arange(length) / RATE / 0.5)
+    start = round(0.002 * RATE)
+    response[: start + round(0.004 * RATE)] = 0.0
+    response[start] = direct
+    for ms, height in reflections:
+        response[start + round(ms / 1000.0 * RATE)] += height
+    heard = fftconvolve(sound, response)[: len(sound)]
+    return np.asarray(heard / np.std(heard) * 0.1, dtype=np.float32)
+
+
+@pytest.mark.parametrize("near", ["first", "second"])
+def test_the_direct_sound_is_found_under_a_reflection_that_is_twice_as_strong(near: str) -> None:
+    sound = speech(24.0, seed=4)
+    close = in_a_room(sound, 1.0, [(1.3, 0.1)], 0.002, seed=5)
+    far = in_a_room(sound, 0.5, [(3.1, 0.4), (8.3, 1.0)], 0.02, seed=6)
+    one, two = ArraySource(close[None], RATE), ArraySource(far[None, 24_000:], RATE)
+    lie = line_up(one, two) if near == "first" else line_up(two, one)
+    assert abs(abs(lie.offset_s) - 0.5) * RATE < 1.0
+    assert lie.exact_place > 0.5
+    assert not lie.inverted
+
+
+@pytest.mark.parametrize(("tail", "is_found"), [(0.03, True), (0.06, False)])
+def test_two_far_microphones_are_laid_on_their_direct_sound_or_told_as_uncertain(tail: float, is_found: bool) -> None:  # noqa: FBT001
+    sound = speech(24.0, seed=17)
+    boom = in_a_room(sound, 0.8, [(5.7, 0.5), (11.9, 0.4)], tail, seed=18)
+    camera = in_a_room(sound, 0.6, [(3.1, 0.5), (8.3, 0.7), (9.7, 0.6)], 1.3 * tail, seed=19)
+    lie = line_up(ArraySource(boom[None], RATE), ArraySource(-camera[None, 24_000:], RATE))
+    assert lie.is_same or lie.perhaps
+    assert lie.exact_place < 0.5  # somebody should listen
+    assert len(lie.candidates) > 1
+    assert lie.candidates[0].offset_s == pytest.approx(lie.offset_s)
+    if is_found:
+        assert abs(lie.offset_s - 0.5) * RATE < 1.0
+        assert lie.inverted

@@ -4,8 +4,8 @@
 Coarse: the movement of 16 band levels at 100 steps a second, correlated by FFT over all lags. Fine: the generalised
 cross-correlation (C. Knapp and G. Carter, IEEE Trans. ASSP 24(4), 1976) with part of the magnitude taken out, at loud places
 all over the recordings, and a line through their lags that outliers do not move (M. Fischler and R. Bolles, Comm. ACM 24(6),
-1981). The strongest arrival at a far microphone may be a reflection: the earliest strong one is taken, the others are named
-as candidates. "The same moment" and "placed exactly" are two questions with two answers.
+1981). The strongest arrival at a far microphone may be a reflection: the direct sound is looked for in the response of one to
+the other, and where both are far, without their room; other arrivals are named as candidates. "The same moment" and "placed exactly" are two questions with two answers.
 """
 
 from __future__ import annotations
@@ -16,15 +16,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from pulizia.audio.source import Source
+from pulizia.measure.dry_arrival import dry_arrival, near_arrival
 from pulizia.measure.first_arrival import Candidate, first_arrival
 from pulizia.measure.line_up_coarse import Coarse, coarse_lag, movement
-from pulizia.measure.line_up_places import Piece, line_of_places, settled
+from pulizia.measure.line_up_places import Line, Piece, line_of_places, settled
 
 Progress = Callable[[float], None]
 SURE_SCORE, SURE_RATIO, LEAST_SCORE = 15.0, 2.0, 7.0
 TRIED_SCORE, TRIED_RATIO = 5.0, 1.3  # short sound scores low; that its places agree to a millisecond decides
 AGREED_SHARE, AGREED_PLACES = 0.6, 6
 SPREAD_S = 0.004
+CLEAR = 0.8  # of exact_place: less than that is listened to again, without the room
+SAME_S, CONTESTED = 0.0005, 0.45  # where both ways of listening disagree it is told as uncertain
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -96,14 +99,36 @@ def line_up(first: Source, second: Source, progress: Progress = lambda _: None) 
         return rough
     arrival = first_arrival(first, second, line)
     slope, level, spread = settled(first, second, line, arrival.slope, arrival.level)
-    began = level / (1.0 - slope)  # t - level - slope t = (t - began) (1 + drift)
     exact = arrival.clear * float(np.clip(line.share / 0.7, 0.0, 1.0)) * float(np.exp(-spread / SPREAD_S))
+    begin, end = _shared(first, second, line)
+    near = near_arrival(first, second, arrival, begin, end)
+    if near is not None and abs(near.level - arrival.level) > SAME_S:
+        arrival, slope, level, exact = near, near.slope, near.level, near.clear
+    elif near is not None:
+        exact = max(exact, near.clear)
+    elif exact < CLEAR:  # reflections are as strong as the direct sound
+        dry = dry_arrival(first, second, arrival, begin, end, lambda p: progress(0.9 + 0.1 * p))
+        if dry is not None:
+            same = abs(dry.level - arrival.level) < SAME_S
+            exact = max(exact, dry.clear) if same else min(dry.clear, CONTESTED)
+            arrival, slope, level = dry, dry.slope, dry.level
+    began = level / (1.0 - slope)  # t - level - slope t = (t - began) (1 + drift)
     progress(1.0)
     return replace(
         rough, offset_s=began, drift_ppm=-1e6 * slope, inverted=arrival.inverted, exact_place=round(exact, 3),
         spread_ms=1000.0 * spread, candidates=tuple(Candidate(began + c.offset_s, c.share) for c in arrival.candidates),
         pieces=line.pieces, agreed=agreed, same_moment=max(rough.same_moment, round(line.share, 3) if agreed else 0.0),
     )  # fmt: skip
+
+
+def _shared(first: Source, second: Source, line: Line) -> tuple[float, float]:
+    """What both hold, in seconds of the first: where recorders jump, the longest piece without a jump."""
+    lag = line.level + line.slope * float(np.median(line.times))
+    begin, end = max(0.5, lag + 0.5), min(first.frames / first.rate, second.frames / second.rate + lag) - 0.5
+    if len(line.pieces) > 1:
+        longest = max(line.pieces, key=lambda p: p.stop_s - p.start_s)
+        begin, end = max(begin, longest.start_s), min(end, longest.stop_s)
+    return begin, end
 
 
 def _sureness(coarse: Coarse) -> float:
