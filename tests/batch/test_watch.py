@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 import pytest
 import soundfile
 from tests.batch.test_many_files import entries, started, wait_for
@@ -19,7 +20,7 @@ from tests.conftest import voice_in_noise
 
 from pulizia.batch.ledger import NAME
 from pulizia.batch.watch import WatchedFolder, is_being_written
-from pulizia.cli.main import parser
+from pulizia.cli.main import main, parser
 
 PULIZIA = [sys.executable, "-m", "pulizia"]
 
@@ -121,3 +122,31 @@ def test_a_standing_order_has_every_flag_that_a_single_delivery_or_repair_reads(
     for single in (["deliver", "a", "--target", "ebu-r128", "-o", "b"], ["repair", "a", "-o", "b", "--treat"]):
         missing = set(vars(made.parse_args(single))) - set(standing) - {"files", "resume"}
         assert not missing
+
+
+def test_what_arrives_is_treated_by_what_is_found_in_it(
+    wav: Callable[..., Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    arriving, out = tmp_path / "arriving", tmp_path / "out"
+    arriving.mkdir()
+    t = np.arange(8 * 48_000) / 48_000
+    hum = sum(0.02 / k * np.sin(2 * np.pi * 50.0 * k * t) for k in (1, 2, 3, 4))
+    shutil.copy(wav((voice_in_noise(8.0) + hum).astype(np.float32), "hums.wav"), arriving)
+    here = [str(arriving), "--once", "--settle", "0", "--jobs", "1"]
+    assert main(["watch", *here, "--treat", "--target", "ebu-r128", "-o", str(out)]) == 0
+    told = capsys.readouterr().out
+    assert "Hum (50 Hz)" in told
+    assert "Verified from the written file." in told
+    alone = tmp_path / "alone.wav"
+    assert main(["deliver", str(arriving / "hums.wav"), "--treat", "--target", "ebu-r128", "-o", str(alone)]) == 0
+    made, same = (soundfile.read(p, dtype="float32")[0] for p in (out / "hums.wav", alone))
+    assert np.array_equal(made, same)
+
+    def at_100_hz(x: np.ndarray) -> float:
+        return float(np.abs(np.mean(x * np.exp(-2j * np.pi * 100.0 * t[: len(x)]))) / np.std(x))
+
+    before = soundfile.read(arriving / "hums.wav", dtype="float32")[0]
+    assert at_100_hz(made) < 0.1 * at_100_hz(before)
+    assert main(["watch", *here, "--treat", "--recipe", "hard-s", "-o", str(out)]) == 2
+    assert main(["watch", *here, "-o", str(out)]) == 1
+    assert "--recipe or --treat" in capsys.readouterr().err

@@ -18,11 +18,13 @@ from pulizia.cli.batch import add_batch_flags, for_workers, order_of, run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import add_keep_flag, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
+from pulizia.cli.treating import treating
 from pulizia.delivery.deliver import Delivered, check_output, deliver
 from pulizia.delivery.normalise import WAYS
 from pulizia.delivery.reels import paths_of
 from pulizia.delivery.targets import Target, target_of
 from pulizia.errors import DeliveryError
+from pulizia.inspection.treat import Trial
 from pulizia.measure.loudness import DUAL_MONO
 from pulizia.media.folders import config_folder
 from pulizia.media.keep import kept
@@ -56,7 +58,9 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         metavar="FILE",
         help="another file of the same programme in the same go, its kind by its ending; may be given several times",
     )
-    command.add_argument("--recipe", help="repair first, with a recipe's JSON file or the name of one")
+    first = command.add_mutually_exclusive_group()
+    first.add_argument("--recipe", help="repair first, with a recipe's JSON file or the name of one")
+    first.add_argument("--treat", action="store_true", help="inspect first, and treat the problems that are found")
     command.add_argument(
         "--way",
         choices=tuple(WAYS),
@@ -130,8 +134,12 @@ def one(
     recording = trimmed(programme.recording, options.keep)
     check_output(output, inputs=[recording.path], overwrite=overwrite)
     sound, steps = programme.sound, recording.score
-    if recipe is not None:
+    trials: tuple[Trial, ...] = ()
+    if options.treat:
+        steps, trials = treating(sound, programme.media.channel_names, progress)
+    elif recipe is not None:
         steps = recipe.steps_for(sound.rate)
+    if options.treat or recipe is not None:
         chain = Chain(sound, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
         chain.prepare(lambda share: progress(share, "listening"))
         sound = chain.after
@@ -158,7 +166,8 @@ def one(
     if options.json:
         rows = [report_content(one, words) for one in made]
         return Result((json.dumps(rows[0] if len(rows) == 1 else rows, indent=1),))
-    notes = [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
+    notes = [f"  {trial.sentence}" for trial in trials]
+    notes += [note for note in (programme.media.warning, cleaned_note(cleaned=programme.media.source.cleaned)) if note]
     return Result((*(line for one in made for line in _told(one)), *notes))
 
 
@@ -167,8 +176,8 @@ def _one_programme(
     progress: TerminalProgress, *, overwrite: bool,
 ) -> Result:  # fmt: skip
     """Deliver a programme of a project; returns what to tell."""
-    if options.keep or options.recipe or options.recording:
-        message = "--keep, --recipe and --recording belong to recordings; a programme is delivered as it is assembled."
+    if options.keep or options.recipe or options.treat or options.recording:
+        message = "--keep, --recipe, --treat and --recording belong to recordings; a programme is delivered as it is assembled."
         raise DeliveryError(message)
     outputs = (output, *options.also)
     for path in outputs:

@@ -4,7 +4,6 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -15,13 +14,11 @@ from pulizia.cli.batch import add_batch_flags, for_workers, order_of, run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import add_keep_flag, add_output_flags, deliverable_of, output_paths
 from pulizia.cli.progress import TerminalProgress
+from pulizia.cli.treating import treating
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import prepared
 from pulizia.delivery.metadata import moved_to
 from pulizia.errors import RecipeError
-from pulizia.inspection.inspect import inspect
-from pulizia.inspection.microphones import microphones
-from pulizia.inspection.treat import Trial, kept_steps, treatment
 from pulizia.media.broadcast import Loudness
 from pulizia.media.open import OpenMedia, open_media
 from pulizia.project.model import Recording
@@ -30,9 +27,7 @@ from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.recipe_library import find_recipe
 from pulizia.score.recipes import Recipe
-from pulizia.score.steps import Step, make_step
-
-RAISING = {"overload", "leveller", "dull_voice"}  # after which peaks may lie above full scale
+from pulizia.score.steps import Step
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
@@ -83,8 +78,9 @@ def repair(
     wanted = deliverable_of(options, target)
     progress = TerminalProgress(path.name)
     media = open_media(path, progress)
-    trials = _trials(media, progress) if recipe is None else []
-    steps = _treating(trials) if recipe is None else _steps_of(recipe, media)
+    steps, trials = (
+        treating(media.source, media.channel_names, progress) if recipe is None else (_steps_of(recipe, media), ())
+    )
     chain = Chain(media.source, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
     chain.prepare(lambda share: progress(share, "listening"))
     recording = trimmed(Recording.of_media(media), options.keep)
@@ -113,15 +109,3 @@ def _steps_of(recipe: Recipe, media: OpenMedia) -> tuple[Step, ...]:
             )
             raise RecipeError(message)
     return steps
-
-
-def _trials(media: OpenMedia, progress: TerminalProgress) -> list[Trial]:
-    found = inspect(media.source, progress, workers=2, alone=microphones(media.source, media.channel_names))
-    return treatment(media.source, found, progress=lambda share, what: progress(share, f"trying {what}"))
-
-
-def _treating(trials: Sequence[Trial]) -> tuple[Step, ...]:
-    steps = kept_steps(trials)
-    if RAISING & {step.tool_id for step in steps}:
-        steps.append(make_step("limiter"))  # which does nothing where nothing comes near full scale
-    return tuple(steps)

@@ -24,7 +24,7 @@ from pulizia.media.folders import config_folder
 from pulizia.score.recipe_library import find_recipe
 
 LOOK_S = 1.0
-NOT_HERE = {"also": (), "reels": False, "programme": None, "recording": None, "keep": None, "json": False, "noise": None, "treat": False,
+NOT_HERE = {"also": (), "reels": False, "programme": None, "recording": None, "keep": None, "json": False, "noise": None,
             "dual_mono": False, "limit_hard": False, "head_s": 0.0, "tail_s": 0.0, "fade_in_s": 0.0, "fade_out_s": 0.0,
             "pop": None}  # fmt: skip
 """Flags of single deliveries and repairs that a standing order has no use for."""
@@ -34,7 +34,9 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     """Declare the command."""
     command = commands.add_parser("watch", help="repair and deliver what arrives in a folder, until it is stopped")
     command.add_argument("folder", type=Path, help="where files arrive")
-    command.add_argument("--recipe", help="a recipe's JSON file, or the name of one")
+    first = command.add_mutually_exclusive_group()
+    first.add_argument("--recipe", help="a recipe's JSON file, or the name of one")
+    first.add_argument("--treat", action="store_true", help="inspect each file and treat the problems that are found")
     command.add_argument("--target", help="deliver to a loudness target; see `pulizia targets`")
     command.add_argument("--way", choices=tuple(WAYS), default="limit", help="how the target is reached (limit)")
     command.add_argument("-o", "--output", type=Path, required=True, help="the folder to write to; another one")
@@ -82,8 +84,8 @@ def _order(options: argparse.Namespace) -> tuple[Work, str]:
     if options.target:
         target = target_of(options.target, config_folder("targets"))
         return partial(deliver.one, target=target, recipe=recipe, options=slim), order_of(options, recipe, target)
-    if recipe is None:
-        message = "Say what is to be done with what arrives: --recipe, --target or both."
+    if recipe is None and not options.treat:
+        message = "Say what is to be done with what arrives: --recipe or --treat, --target, or both."
         raise DeliveryError(message)
     return partial(repair.repair, recipe=recipe, options=slim), order_of(options, recipe)
 

@@ -28,6 +28,7 @@ class TemplateDialog(QDialog):
         self.setWindowTitle(tr("New programme from a template"))
         self.resize(620, 520)
         column = QVBoxLayout(self)
+        column.addWidget(label(tr("New programme from a template"), 20, bold=True))
         self.template = ChoiceBox()
         self.template.setAccessibleName(tr("Template"))
         for template in self._templates:
