@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import numpy as np
+from PySide6.QtCore import Qt
 from tests.desktop.conftest import Person
 from tests.inspection.test_microphones import poly  # noqa: F401 - a fixture
 
@@ -74,3 +75,23 @@ def test_a_clip_plays_one_microphone_or_each_has_a_lane_of_its_own(person: Perso
     assert "laid out" in person.said
     session.document.undo()  # one entry of history
     assert [len(lane.clips) for lane in session.assembly.programme.lanes] == [1, 0]
+
+
+def test_noise_is_learned_for_each_microphone(person: Person, poly) -> None:  # noqa: F811
+    person.open(poly)
+    session = person.window.session
+    person.mark(0.05, 0.6)
+    person.key(Qt.Key.Key_N)
+    person.settle()
+    steps = session.recording.score
+    assert [(s.tool_id, s.channels) for s in steps] == [("noise", (0,)), ("noise", (1,))]
+    assert steps[0].settings == steps[1].settings
+    assert session.step == steps[0]
+    person.mark(0.8, 1.2)
+    person.key(Qt.Key.Key_N)
+    person.settle()
+    assert [len(s.settings.profile_spans_s) for s in session.recording.score] == [2, 2]  # both learn it
+    session.document.undo()
+    assert [len(s.settings.profile_spans_s) for s in session.recording.score] == [1, 1]
+    session.document.undo()
+    assert not session.recording.score  # one deed

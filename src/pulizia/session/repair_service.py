@@ -4,21 +4,23 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from itertools import pairwise
 
+from pulizia.audio.layouts import are_microphones
 from pulizia.audio.source import read_padded
 from pulizia.audio.spans import Span
 from pulizia.errors import PuliziaError
 from pulizia.measure.same_sound import SameSound
 from pulizia.media.open import OpenMedia
-from pulizia.score.steps import Step
+from pulizia.score.steps import Step, make_step
 from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
 from pulizia.tools.base import Sample, Survey
 from pulizia.tools.original import lying_at
 from pulizia.tools.registry import tool_of
 from pulizia.units import seconds_to_frames
-from pulizia.words import tr
+from pulizia.words import tr, translated
 
 SHORTEST_NOISE_S = 0.05
 SHORTEST_SECTION_S = 0.5
@@ -33,7 +35,7 @@ class RepairService:
         self.session = session
 
     def take_as_noise(self) -> None:
-        """Learn the marked noise: into the selected Noise step, or into a new one over everything."""
+        """Learn the marked noise: into the selected Noise step, or into a new one over everything; for each microphone one."""
         chain, owner, selection = self.session.owner_chain, self.session.owner, self.session.owner_selection
         if chain is None or owner is None:
             return
@@ -72,12 +74,23 @@ class RepairService:
             known = getattr(step.settings, "profile_spans_s", ())
             others = [span for span in known if span[1] <= place[0] or span[0] >= place[1]]
             changes = {"profile_spans_s": tuple(sorted([*others, place])), "profile_levels": ()}
-            self.session.document.change_settings(owner.id, step.id, **changes)
-            self.session.document.history.settle()
-        else:
-            step = self.session.document.add_step(owner.id, "noise", {"profile_spans_s": [list(place)]})
-            self.session.step_id = step.id
-            self.session.events.selection.emit()
+            document = self.session.document
+            with document.history.one_deed(tr("Learn noise")):
+                for one in _of_other_microphones(owner.steps, step):
+                    document.change_settings(owner.id, one.id, **changes)
+            document.history.settle()
+            return
+        made = make_step("noise", {"profile_spans_s": [list(place)]})
+        names = self.session.names_of(owner)
+        # each microphone has a noise of its own, and who speaks into one is no reason to lower less in another
+        channels = [(n,) for n in range(len(names))] if are_microphones(names) else [None]
+        steps = self.session.document.add_steps(
+            owner.id,
+            [replace(made, channels=c) for c in channels],
+            tr("Add {title}", title=translated(made.tool.title)),
+        )
+        self.session.step_id = steps[0].id
+        self.session.events.selection.emit()
 
     def drop_sample(self, sample: Sample) -> None:
         """Learn no longer from a sample: one that was given goes, one that was found is rejected."""
@@ -233,3 +246,11 @@ class RepairService:
             return
         if not self.session.document.give_back(self.session.owner.id, self.session.owner_selection.span):
             self.session.say(tr("No step applies to the selection: it is already the original."))
+
+
+def _of_other_microphones(steps: Sequence[Step], step: Step) -> list[Step]:
+    """A Noise step, and those for other channels that learn from the same samples."""
+    spans = getattr(step.settings, "profile_spans_s", ())
+    others = (s for s in steps if s.tool_id == step.tool_id and s.id != step.id and s.channels is not None)
+    alike = [s for s in others if step.channels is not None and getattr(s.settings, "profile_spans_s", ()) == spans]
+    return [step, *alike]
