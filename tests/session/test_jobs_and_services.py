@@ -371,3 +371,34 @@ def test_listening_matches_levels_and_follows_what_is_chosen(session: Session) -
     assert session.only_band
     session.clear_selection()
     assert not session.only_band
+
+
+def test_while_a_hand_is_at_work_one_thread_alone_takes_requests() -> None:
+    pool = JobPool(threads=3)
+    gate, lock, running, most = threading.Event(), threading.Lock(), [0], [0]
+
+    def work(_job: Job) -> None:
+        with lock:
+            running[0] += 1
+            most[0] = max(most[0], running[0])
+        gate.wait(0.05)
+        with lock:
+            running[0] -= 1
+
+    def most_of(count: int) -> int:
+        most[0] = 0
+        jobs = [pool.submit(work, priority=VISIBLE) for _ in range(count)]
+        assert all(job.finished.wait(20) for job in jobs)
+        return most[0]
+
+    try:
+        assert most_of(6) > 1
+        pool.one_at_a_time(0.6)
+        assert most_of(4) == 1
+        pool.one_at_a_time(0.1)
+        jobs = [pool.submit(work, priority=VISIBLE) for _ in range(9)]
+        assert all(job.finished.wait(20) for job in jobs)  # nobody sleeps on after it
+        pool.one_at_a_time(0.0)
+        assert most_of(6) > 1
+    finally:
+        pool.close()

@@ -28,6 +28,8 @@ from pulizia.session.transport import Transport
 from pulizia.units import db_to_gain
 from pulizia.words import tr
 
+HAND_S = 0.3  # after a slider has moved: so long one worker has to do
+
 
 class SessionCore(Measured):
     """What all services share: the document, work in the background, what is current and what is heard.
@@ -353,6 +355,8 @@ class SessionCore(Measured):
         elif recording is None and self.current_id is not None:
             self.choose_recording(None)
         self.first_step()
+        if self.document.history.is_in_a_row:
+            self.pool.one_at_a_time(HAND_S)
         self.sync()
         self.want_measures()
         self.events.document.emit()

@@ -52,6 +52,11 @@ class History:
         for row in (self._past, self._future):
             row[:] = [(label, change(project)) for label, project in row]
 
+    @property
+    def is_in_a_row(self) -> bool:
+        """Whether edits that become one entry are under way: a slider is being moved."""
+        return self._merge_key is not None
+
     def settle(self) -> None:
         """End a row of merged edits: the slider was let go."""
         self._merge_key = None

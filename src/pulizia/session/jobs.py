@@ -8,6 +8,7 @@ import heapq
 import itertools
 import os
 import threading
+import time
 from collections.abc import Callable
 from typing import Any
 from weakref import WeakValueDictionary
@@ -83,6 +84,7 @@ class JobPool:
         self._lock = threading.Condition()
         self._closing = False
         self._later = 0
+        self._alone_until = 0.0
         self._running: set[Job] = set()
         self.unexpected: list[str] = []  # faults of ours, for tests to find
         self.fault: Callable[[str], None] = lambda _text: None
@@ -129,6 +131,11 @@ class JobPool:
             heapq.heapify(waiting)
             self._queue = waiting
 
+    def one_at_a_time(self, seconds: float) -> None:
+        """Let one thread alone take requests for a while: a hand is at work, and window and sound want the processor."""
+        with self._lock:
+            self._alone_until = time.monotonic() + seconds
+
     @property
     def busy(self) -> list[Job]:
         """Jobs that are running or waiting and were not cancelled."""
@@ -153,7 +160,8 @@ class JobPool:
         while True:
             with self._lock:
                 while not self._is_work_for_now() and not self._closing:
-                    self._lock.wait()
+                    left = self._alone_until - time.monotonic()
+                    self._lock.wait(left if self._queue and left > 0.0 else None)
                 if self._closing:
                     return
                 priority, _, job = heapq.heappop(self._queue)
@@ -174,6 +182,8 @@ class JobPool:
                     give_back()
 
     def _is_work_for_now(self) -> bool:
+        if self._running and time.monotonic() < self._alone_until:
+            return False
         return bool(self._queue) and (self._queue[0][0] < LATER or self._later == 0)
 
     def _run(self, job: Job) -> None:
