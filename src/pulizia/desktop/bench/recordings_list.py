@@ -33,6 +33,7 @@ from pulizia.units import format_number, format_time
 from pulizia.words import tr, translated
 
 CARD_HEIGHT, WAVE_COLUMNS = 48, 84
+WHOLE = 1 << 30  # version of a small waveform that is kept
 NOTES = ("description", "scene", "take", "tape", "project", "originator", "date", "time", "title", "artist", "note")
 
 
@@ -110,37 +111,47 @@ class Cards(ArrowKeys):
             super().keyPressEvent(event)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        ratio = self.devicePixelRatioF()
-        key = (self.size().toTuple(), ratio, theme().name, self.hasFocus(), *(self._shown(r) for r in self.recordings))
+        seen = self.visibleRegion().boundingRect() if self.isVisible() else self.rect()
+        first = max(0, seen.top() // CARD_HEIGHT)  # of hundreds of recordings only those in view are drawn
+        rows = self.recordings[first : seen.bottom() // CARD_HEIGHT + 1]
+        picked, ratio = self.picked, self.devicePixelRatioF()
+        shown = [self._shown(r, is_picked=r.id in picked) for r in rows]
+        key = (self.width(), first, ratio, theme().name, self.hasFocus(), *shown)
         if self._layer is None or self._layer[0] != key:
-            layer = layer_of(self, "paper")
+            layer = layer_of(self, "paper", height=max(1, len(rows) * CARD_HEIGHT + 2))
             drawing = QPainter(layer)
             drawing.setRenderHint(QPainter.RenderHint.Antialiasing)
-            for row, recording in enumerate(self.recordings):
-                self._paint_card(
-                    drawing, QRectF(0.5, row * CARD_HEIGHT + 0.5, self.width() - 1, CARD_HEIGHT - 1), recording
-                )
+            for row, recording in enumerate(rows):
+                box = QRectF(0.5, row * CARD_HEIGHT + 0.5, self.width() - 1, CARD_HEIGHT - 1)
+                self._paint_card(drawing, box, recording, is_picked=recording.id in picked)
             drawing.end()
             self._layer = (key, layer)
-        QPainter(self).drawPixmap(0, 0, self._layer[1])
+        QPainter(self).drawPixmap(0, first * CARD_HEIGHT, self._layer[1])
 
-    def _shown(self, recording: Recording) -> tuple[Hashable, ...]:
+    def _shown(self, recording: Recording, *, is_picked: bool) -> tuple[Hashable, ...]:
         """Everything that a card shows: it is drawn anew only when that changes."""
         loudness = self.session.measures("after", recording.id)
         chain = self.session.document.chain(recording.id)
+        drawn = (
+            -1
+            if chain is None
+            else WHOLE
+            if chain.before.key in self._waves
+            else self._pictures.of(chain.before).version
+        )
         return (
-            recording.id, recording.name, recording.id == self.session.current_id, recording.id in self.picked, recording.id in self.session.document.offline,
-            loudness.integrated_lufs if loudness else None, self._pictures.of(chain.before).version if chain is not None else -1,
+            recording.id, recording.name, recording.id == self.session.current_id, is_picked, recording.id in self.session.document.offline,
+            loudness.integrated_lufs if loudness else None, drawn,
         )  # fmt: skip
 
-    def _paint_card(self, painter: QPainter, box: QRectF, recording: Recording) -> None:
+    def _paint_card(self, painter: QPainter, box: QRectF, recording: Recording, *, is_picked: bool) -> None:
         chosen = recording.id == self.session.current_id
         if chosen:
             painter.setPen(QPen(colour("verd" if self.hasFocus() else "strong"), 1))
             painter.setBrush(colour("panel"))
             painter.drawRoundedRect(box, 6, 6)
         else:
-            if recording.id in self.picked:
+            if is_picked:
                 painter.fillRect(box, colour("verd", 0.16))
             painter.setPen(QPen(colour("line"), 1))
             painter.drawLine(box.bottomLeft() + QPointF(8, 0), box.bottomRight() - QPointF(8, 0))
