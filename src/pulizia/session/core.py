@@ -12,7 +12,7 @@ from pulizia.delivery.targets import Target
 from pulizia.dsp.band_pass import BandSource
 from pulizia.measure.overview import PeakStore
 from pulizia.media.folders import cache_folder
-from pulizia.project.model import Recording
+from pulizia.project.model import Project, Recording
 from pulizia.project.step_owner import StepOwner
 from pulizia.score.chain import Chain
 from pulizia.score.steps import Step
@@ -66,6 +66,7 @@ class SessionCore(Measured):
             self.document, self.peaks, self.pool, post, measured=self._measured,
             grown=self.events.pictures.emit, failed=lambda text: self.say(text, bad=True),
         )  # fmt: skip
+        self._here: tuple[Project, str | None, Recording | None] | None = None
         self.document.listen(self._document_changed)
 
     # -- what is current
@@ -73,10 +74,11 @@ class SessionCore(Measured):
     @property
     def recording(self) -> Recording | None:
         """The recording on the bench."""
-        for recording in self.document.project.recordings:
-            if recording.id == self.current_id:
-                return recording
-        return None
+        project = self.document.project
+        if self._here is None or self._here[0] is not project or self._here[1] != self.current_id:
+            found = next((r for r in project.recordings if r.id == self.current_id), None)
+            self._here = project, self.current_id, found  # asked for by every command at every change
+        return self._here[2]
 
     @property
     def chain(self) -> Chain | None:

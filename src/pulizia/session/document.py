@@ -306,8 +306,9 @@ class Document(StepEditing):
 
         def with_digests(project: Project) -> Project:
             for r in project.recordings:
-                digest = self._digests.get(r.id, r.digest)
-                noted.setdefault(id(r), r if digest == r.digest else replace(r, digest=digest))
+                if id(r) not in noted:
+                    digest = self._digests.get(r.id, r.digest)
+                    noted[id(r)] = r if digest == r.digest else replace(r, digest=digest)
             return replace(project, recordings=tuple(noted[id(r)] for r in project.recordings))
 
         past = [(label, with_digests(earlier)) for label, earlier in self.history.past[-MOST_STATES:]]

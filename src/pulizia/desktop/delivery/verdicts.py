@@ -80,7 +80,10 @@ class ProgrammeCards(QWidget):
             painter.setFont(font(13, bold=True))
             painter.setPen(colour("ink"))
             painter.drawText(QRectF(8, top, self.width(), APART), Qt.AlignmentFlag.AlignVCenter, tr("Recordings"))
+        seen = self.visibleRegion().boundingRect() if self.isVisible() else self.rect()
         for row, (subject_id, name, seconds) in enumerate(self.rows):
+            if self._top(row) + ROW < seen.top() or self._top(row) > seen.bottom():
+                continue  # of hundreds only those in view are drawn
             box = QRectF(0.5, self._top(row) + 0.5, self.width() - 1, ROW - 1)
             chosen = subject_id == shown
             if chosen:

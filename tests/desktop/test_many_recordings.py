@@ -1,0 +1,84 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Hundreds of recordings in the window: what is not in view costs nothing."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QScrollArea
+from tests.desktop.conftest import Person
+
+from pulizia.desktop.bench.recordings_list import CARD_HEIGHT, Cards
+from pulizia.desktop.delivery import verdicts
+from pulizia.project.model import Recording
+
+COUNT = 300
+
+
+@pytest.fixture
+def many(person: Person, tmp_path: Path) -> Person:
+    """Recordings whose files are not at hand."""
+    made = [
+        Recording(
+            path=tmp_path / f"r{n:03d}.wav",
+            name=f"r{n:03d}",
+            fingerprint=f"{n}",
+            rate=48_000,
+            channels=1,
+            frames=96_000,
+        )
+        for n in range(COUNT)
+    ]
+    person.window.session.document.add_recordings(made, "Open")
+    person.settle()
+    return person
+
+
+def test_the_list_draws_the_cards_in_view(many: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+    cards = many.window.bench.list.cards
+    assert cards.height() >= COUNT * CARD_HEIGHT
+    drawn: list[str] = []
+    real = Cards._paint_card
+
+    def counted(self: Cards, painter, box, recording, **more) -> None:
+        drawn.append(recording.name)
+        real(self, painter, box, recording, **more)
+
+    monkeypatch.setattr(Cards, "_paint_card", counted)
+
+    def seen() -> list[str]:
+        drawn.clear()
+        cards._layer = None
+        cards.repaint()
+        return list(drawn)
+
+    first = seen()
+    assert 5 <= len(first) <= 800 // CARD_HEIGHT + 2
+    assert first[0] == "r000"
+    session = many.window.session
+    session.choose_recording(session.document.project.recordings[200].id)
+    area = cards.parent()
+    while not isinstance(area, QScrollArea):
+        area = area.parent()
+    area.verticalScrollBar().setValue(200 * CARD_HEIGHT)
+    many.settle()
+    later = seen()
+    assert "r200" in later
+    assert "r000" not in later
+    assert len(later) <= 800 // CARD_HEIGHT + 2
+    # a card of the middle is where the mouse finds it
+    many.bot.mouseClick(cards, Qt.MouseButton.LeftButton, pos=QPoint(20, 203 * CARD_HEIGHT + 10))
+    assert session.recording.name == "r203"
+
+
+def test_the_verdicts_in_view_are_drawn(many: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+    drawn = [0]
+    real = verdicts.paint_verdict
+    monkeypatch.setattr(verdicts, "paint_verdict", lambda *a: (drawn.__setitem__(0, drawn[0] + 1), real(*a)))
+    many.window.go_to(2)
+    many.settle()
+    drawn[0] = 0
+    many.window.delivery.cards.repaint()
+    assert 3 <= drawn[0] < 40
