@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QFontMetricsF,
     QKeyEvent,
@@ -15,6 +15,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
@@ -23,7 +24,7 @@ from pulizia.desktop.bench.findings_list import FindingsList
 from pulizia.desktop.bench.first_steps import FirstSteps
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.wave_image import columns_of_picture, height_of
-from pulizia.desktop.controls import ArrowKeys, button, hairline, label
+from pulizia.desktop.controls import ArrowKeys, button, hairline, label, scrolled
 from pulizia.desktop.layers import layer_of
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.desktop.turns import update_in_turn
@@ -33,6 +34,7 @@ from pulizia.units import format_number, format_time
 from pulizia.words import tr, translated
 
 CARD_HEIGHT, WAVE_COLUMNS = 48, 84
+LEAST_CARDS, LIST_SHARE = 4, 0.5  # of the window's height
 WHOLE = 1 << 30  # version of a small waveform that is kept
 NOTES = ("description", "scene", "take", "tape", "project", "originator", "date", "time", "title", "artist", "note")
 
@@ -222,7 +224,9 @@ class RecordingsList(QWidget):
         self.cards = Cards(session, pictures)
         self.cards.chosen.connect(self.chosen)
         self.cards.menu.connect(self.menu)
-        column.addWidget(self.cards)
+        self._shown_id: str | None = None
+        self._area = scrolled(self.cards)
+        column.addWidget(self._area)
         self._add = button(
             tr("Add recordings…"), self.open_asked.emit, tip=tr("Open sound or video files (Ctrl+O)"), quiet=True
         )
@@ -252,11 +256,29 @@ class RecordingsList(QWidget):
         """Show the project as it is now."""
         self._promise.setVisible(not self.cards.recordings)
         self.cards.fit()
+        self._fit()
+        if self._shown_id != self.session.current_id:
+            self._shown_id = self.session.current_id
+            QTimer.singleShot(0, self, self._show_chosen)  # once the cards have their places
         recording = self.session.recording
         for widget in (self._about_head, self._line, self._about):
             widget.setVisible(recording is not None)
         if recording is not None:
             self._about.setText(translated(self._about_text(recording)))
+
+    def _fit(self) -> None:
+        """Many recordings scroll by themselves: findings stay in view below them."""
+        most = max(LEAST_CARDS * CARD_HEIGHT, round(LIST_SHARE * self.window().height()))
+        self._area.setFixedHeight(min(self.cards.maximumHeight(), most))
+
+    def _show_chosen(self) -> None:
+        row = next((n for n, r in enumerate(self.cards.recordings) if r.id == self.session.current_id), None)
+        if row is not None:
+            self._area.ensureVisible(0, row * CARD_HEIGHT + CARD_HEIGHT // 2, 0, CARD_HEIGHT)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
 
     def _about_text(self, recording: Recording) -> str:
         if (why := self.session.document.offline.get(recording.id)) is not None:
