@@ -6,6 +6,7 @@ Run by itself inside ``dbus-run-session`` with a display: it writes one JSON row
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import subprocess
@@ -42,6 +43,13 @@ def launcher() -> str | None:
     return next((path for path in LAUNCHERS if Path(path).exists()), None)
 
 
+def body_of(reply) -> tuple:
+    """What a reply says; LookupError for an object that is gone, or a program that is still starting."""
+    if reply.header.message_type.name != "method_return":
+        raise LookupError(reply.body)
+    return reply.body
+
+
 def main() -> None:
     from jeepney import DBusAddress, new_method_call
     from jeepney.io.blocking import open_dbus_connection
@@ -63,7 +71,7 @@ def main() -> None:
 
         def call(dest: str, path: str, interface: str, method: str, signature: str | None = None, body: tuple = ()):
             message = new_method_call(DBusAddress(path, dest, interface), method, signature, body)
-            return reader.send_and_get_reply(message, timeout=20).body
+            return body_of(reader.send_and_get_reply(message, timeout=20))
 
         def tell(dest: str, path: str, name: str):
             of = ("org.a11y.atspi.Accessible", name)
@@ -88,8 +96,9 @@ def main() -> None:
         while not any(row["name"] == "Reduction" and row["showing"] for row in rows):
             assert time.monotonic() < end, f"the window did not come: {len(rows)} objects"
             time.sleep(0.5)
-            root = children("org.a11y.atspi.Registry", "/org/a11y/atspi/accessible/root")
-            rows = walk(*root[0], []) if root else []
+            with contextlib.suppress(LookupError):
+                root = children("org.a11y.atspi.Registry", "/org/a11y/atspi/accessible/root")
+                rows = walk(*root[0], []) if root else []
         sys.stdout.write(json.dumps(rows))
     finally:
         for process in reversed(started):
