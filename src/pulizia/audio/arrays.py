@@ -2,7 +2,7 @@
 """Arrays in files, safe to read from many threads at once.
 
 NumPy describes an array in a file by a Python literal and reads it back through the syntax tree. In Python 3.11 making
-syntax trees in two threads at once can raise ``SystemError`` (CPython issue 106905), so what is read while others work
+syntax trees in two threads at once can raise ``SystemError`` (CPython gh-106905), so what is read while others work
 has a header of fixed size here, and the archives of weights are read by one thread at a time.
 """
 

@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+import itertools
+from bisect import bisect_right
 from collections.abc import Collection, Sequence
 from dataclasses import replace
 
@@ -180,8 +182,8 @@ class _Conforming:
             for old in self.known.get(recording, []):
                 if old.used or old.lane.id in listed:
                     continue
-                at = next((n for n, u in enumerate(uses) if u.first > old.inner - longest), len(uses))
-                for use in uses[at:]:
+                at = bisect_right(uses, old.inner - longest, key=lambda u: u.first)
+                for use in itertools.islice(uses, at, None):
                     if use.first >= old.stop:
                         break
                     a, b = max(old.inner, use.first), min(old.stop, use.last)

@@ -255,14 +255,17 @@ class SessionCore(Measured):
     @property
     def channel_names(self) -> tuple[str, ...]:
         """Names of the recording's channels; () while its file is not open."""
-        media = self.document.media.get(self.current_id or "")
+        return self.channels_of(self.current_id or "")
+
+    def channels_of(self, recording_id: str) -> tuple[str, ...]:
+        """Names of a recording's channels; () while its file is not open."""
+        media = self.document.media.get(recording_id)
         return () if media is None else media.channel_names
 
     def names_of(self, owner: StepOwner) -> tuple[str, ...]:
         """Names of the channels that the steps of a recording, lane or programme act on; () while its file is not open."""
         if owner.kind == "recording":
-            media = self.document.media.get(owner.id)
-            return () if media is None else media.channel_names
+            return self.channels_of(owner.id)
         programmes = self.document.project.programmes
         of = next((p for p in programmes if owner.id == p.id or any(owner.id == la.id for la in p.lanes)), None)
         return () if of is None else channel_names(of.channels)

@@ -62,11 +62,13 @@ class ListService:
             self._session.say(tr("Open the programme that is to be conformed first."), bad=True)
             return
 
+        compared: list[Conformed] = []
+
         def made(found: Assembled) -> None:
             now = self._assembly.programme
             if now is None or now.id != old.id:
                 return
-            conformed = conform(now, found.programme)
+            conformed = compared[0] if now is old else conform(now, found.programme)  # it was edited meanwhile
             self._add(found, conformed.programme, tr("Conform to {name}", name=path.name))
             self._session.say(
                 tr("{moved} moved, {trimmed} trimmed, {new} new, {gone} gone.", moved=conformed.count("moved"),
@@ -78,13 +80,15 @@ class ListService:
         self._read(
             path, [*folders, *inside], made, clock=old.rate, rate=old.picture_rate, drop=old.drop_frame or None,
             prefer_field=prefer_field, starts=old.received.starts if old.received is not None else (),
+            behind=lambda found: compared.append(conform(old, found.programme)),
         )  # fmt: skip
 
     def _read(
         self, path: Path, folders: Sequence[Path], done: Callable[[Assembled], None], *, rate: Fraction | None = None,
         drop: bool | None = None, prefer_field: bool = False, clock: int | None = None,
-        starts: tuple[tuple[str, Fraction], ...] = (),
+        starts: tuple[tuple[str, Fraction], ...] = (), behind: Callable[[Assembled], None] = lambda _found: None,
     ) -> None:  # fmt: skip
+        """Assemble a list in the background, where ``behind`` is called with it as well; ``done`` on the window's thread."""
         known = self._session.document.project.recordings
         beside = path.with_name(f"{path.stem}-media")
 
@@ -96,10 +100,12 @@ class ListService:
             found, content = read_edit_list(path, rate=rate, drop=drop, extract_to=extract_to)
             job.progress(0.1)
             places = [*folders, *([beside] if beside.exists() else [])]
-            return assemble(
+            made = assemble(
                 found, content, path.name, MediaFolders.of(places), rate=clock, prefer_field=prefer_field, known=known, starts=starts,
                 progress=lambda share: job.progress(0.1 + 0.9 * share),
             )  # fmt: skip
+            behind(made)
+            return made
 
         self._session.job(work, tr("Opening {name}", name=path.name), done)
 

@@ -58,7 +58,9 @@ class MicrophoneService:
             else []
         )
         if programme is None or sound is None or len(lanes) < 2:
-            several = any(len(self.names_of(c.recording_id)) > 1 and c.channel is None for c in self._assembly.clips)
+            several = any(
+                len(self._session.channels_of(c.recording_id)) > 1 and c.channel is None for c in self._assembly.clips
+            )
             self._session.say(
                 tr("Lay each microphone onto a lane of its own first (menu Assembly, Microphones).")
                 if several
@@ -78,18 +80,13 @@ class MicrophoneService:
             tr("Choosing microphones"), made,
         )  # fmt: skip
 
-    def names_of(self, recording_id: str) -> tuple[str, ...]:
-        """Names of a recording's channels; () where its file is not open."""
-        media = self._session.document.media.get(recording_id)
-        return () if media is None else media.channel_names
-
     def on_lanes(self) -> None:
         """Lay each microphone of the selected clips onto a lane of its own."""
         chosen, count = self._assembly.clip_ids, 0
 
         def laid(programme: Programme) -> Programme:
             nonlocal count
-            made, count = on_lanes(programme, chosen, self.names_of)
+            made, count = on_lanes(programme, chosen, self._session.channels_of)
             return made
 
         if self._assembly.apply(laid, tr("Lay microphones onto lanes")):

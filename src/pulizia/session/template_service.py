@@ -42,16 +42,11 @@ class TemplateService:
             template, lambda: [programme_of_template(template, placed, name)], tr("New programme from a template")
         )
 
-    def channels_of(self, recording: Recording) -> tuple[str, ...]:
-        """Names of a recording's channels; () where its file is not open."""
-        media = self._session.document.media.get(recording.id)
-        return () if media is None else media.channel_names
-
     def begin_each(self, template: Template, recordings: Sequence[Recording]) -> bool:
         """A programme of each recording."""
         return self._added(
             template,
-            lambda: list(programmes_of_each(template, recordings, self.channels_of)),
+            lambda: list(programmes_of_each(template, recordings, lambda r: self._session.channels_of(r.id))),
             tr("New programmes from a template"),
         )
 

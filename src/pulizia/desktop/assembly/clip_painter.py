@@ -200,7 +200,7 @@ class ClipPainter:
             return
         painter.setFont(font(11, bold=True))
         words = clip.name or (tr("Room tone") if clip.tone else "")
-        names = shown_names(self._session.microphones.names_of(clip.recording_id))
+        names = shown_names(self._session.channels_of(clip.recording_id))
         if clip.channel is not None and len(names) > 1 and clip.channel < len(names):
             words = f"{words}, {names[clip.channel]}"
         if missing:

@@ -143,7 +143,7 @@ class ClipSheet(QWidget):
         return box
 
     def _show_channel(self, clips: tuple[Clip, ...]) -> None:
-        names = {self.session.microphones.names_of(c.recording_id) for c in clips}
+        names = {self.session.channels_of(c.recording_id) for c in clips}
         known = shown_names(next(iter(names))) if len(names) == 1 else ()
         self._channel_row.setVisible(len(known) > 1 and not any(c.tone for c in clips))
         self.channel.clear()

@@ -45,7 +45,7 @@ class TemplateDialog(QDialog):
         for n, (recording, channel) in enumerate(self._rows):
             name = recording.name
             if channel is not None:
-                name += ", " + session.templates.channels_of(recording)[channel]
+                name += ", " + session.channels_of(recording.id)[channel]
             grid.addWidget(label(name, 13), n, 0)
             choice = ChoiceBox()
             choice.setAccessibleName(tr("Lane of {name}", name=name))
@@ -70,7 +70,7 @@ class TemplateDialog(QDialog):
 
     def _heard_of(self, recording: Recording) -> list[Placed]:
         """A recorder's file by its microphones, every other recording as it is."""
-        names = self._session.templates.channels_of(recording)
+        names = self._session.channels_of(recording.id)
         return [(recording, n) for n in range(len(names))] if are_microphones(names) else [(recording, None)]
 
     def _show_template(self) -> None:
@@ -84,7 +84,7 @@ class TemplateDialog(QDialog):
             for lane in template.lanes:
                 choice.addItem(translated(lane.name), lane.name)
             recording, channel = self._rows[n]
-            name = "" if channel is None else self._session.templates.channels_of(recording)[channel]
+            name = "" if channel is None else self._session.channels_of(recording.id)[channel]
             beyond = "" if any(c is not None for _, c in self._rows) else voices[-1:]  # a camera beside a recorder
             wanted = name if name in voices else "".join(voices[n : n + 1] or beyond)
             choice.setCurrentIndex(max(0, choice.findData(wanted)))
