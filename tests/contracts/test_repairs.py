@@ -229,6 +229,31 @@ def test_cut_tops_are_rebuilt_and_all_others_are_identical() -> None:
     assert np.abs(lowered).max() < 1.0
 
 
+@pytest.mark.parametrize(("softness", "level_below_top_db"), [(None, None), (8.0, 2.0), (4.0, 2.0)])
+def test_tops_under_noise_and_rounded_ones_come_back(softness: float | None, level_below_top_db: float | None) -> None:
+    """Cut before the converter: found by itself. Rounded off: at the level that is typed; the rest stays to the bit."""
+    recorded = open_media(Path(str(files("pulizia.data").joinpath("demo/interview-keeper-anselmi.flac")))).source
+    voice = recorded.read(RATE, 9 * RATE)[0].astype(np.float64)
+    limit = np.abs(voice).max() / 2
+    if softness is None:
+        noise = np.random.default_rng(5).standard_normal(len(voice))
+        sound = np.clip(voice, -limit, limit) + noise * limit * 10 ** (-50 / 20)
+    else:
+        sound = voice / (1 + np.abs(voice / limit) ** softness) ** (1 / softness)
+    top_db = 20 * np.log10(np.abs(sound).max())
+    level = {} if level_below_top_db is None else {"level_dbfs": round(top_db - level_below_top_db, 1)}
+    made = treated(sound, "overload", **level)[0]
+    cut = np.abs(voice) > limit
+    before, after = (power_db(x[cut] - voice[cut]) for x in (sound, made))
+    assert after < before - 2.5
+    clear = np.abs(sound) < 10 ** ((top_db - 3.0) / 20)
+    assert np.array_equal(made[clear], sound[clear].astype(np.float32))
+    if not level:
+        source = ArraySource(sound[None].astype(np.float32), RATE)
+        found = overload.analyse(source, (), overload.OverloadSettings(), NOTHING)
+        assert found.uneven.all()
+
+
 def test_harm_follows_the_true_loss_of_the_voice(voice: np.ndarray) -> None:
     """Known voice, known gains: the measure rises with the true loss and tells its region."""
     source = ArraySource(voice[None].astype(np.float32), RATE)

@@ -70,14 +70,14 @@ def detection(
     return np.asarray(matched / np.maximum(scale, 1e-9), dtype=np.float32)
 
 
-def model_of(x: NDArray[np.float64], order: int) -> NDArray[np.float64]:
-    """Coefficients of one stretch, Hann-windowed."""
+def model_of(x: NDArray[np.float64], order: int, ridge: float = RIDGE) -> NDArray[np.float64]:
+    """Coefficients of one stretch, Hann-windowed; ``ridge`` is the share of its power that cannot be predicted."""
     from scipy.linalg import solve_toeplitz
 
     windowed = x * np.hanning(len(x) + 2)[1:-1]
     size = fast_length(len(x) + order + 1)
     r = np.fft.irfft(np.abs(np.fft.rfft(windowed, size)) ** 2, size)[: order + 1]
-    r[0] = r[0] * (1.0 + RIDGE) + 1e-12
+    r[0] = r[0] * (1.0 + ridge) + 1e-12
     return np.concatenate([[1.0], -solve_toeplitz(r[:order], r[1:])])
 
 

@@ -194,10 +194,11 @@ def _complaint(step: Step, before: Source, after: Source) -> str:
 
 def _kept_sentence(step: Step, was: Finding, now: Finding | None) -> str:
     title, caption = _title(step, was), translated(step.tool.caption(step.settings))
-    before = f"{format_number(was.measure)} {translated(was.unit)}".strip()
+    decimals = (now or was).decimals
+    before = f"{format_number(was.measure, decimals)} {translated(was.unit)}".strip()
     if now is None:
         return tr("{tool} ({settings}): {before}, resolved", tool=title, settings=caption, before=before)
-    after = f"{format_number(now.measure)} {translated(now.unit)}".strip()
+    after = f"{format_number(now.measure, decimals)} {translated(now.unit)}".strip()
     return tr("{tool} ({settings}): {after}, was {before}", tool=title, settings=caption, after=after, before=before)
 
 

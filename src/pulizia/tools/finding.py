@@ -11,6 +11,7 @@ from pulizia.audio.source import Source
 from pulizia.words import N_
 
 A_MINUTE = N_("a minute")
+COUNTS = ("samples", "places")  # units of measures that are whole
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +50,11 @@ class Finding:
     marks: tuple[Mark, ...] = ()
     channels: tuple[int, ...] | None = None
     microphone: str = ""
+
+    @property
+    def decimals(self) -> int:
+        """Digits after the point that the measure is worth."""
+        return 0 if self.unit in COUNTS or abs(self.measure) >= 20 else 1
 
     @property
     def id(self) -> str:

@@ -1,10 +1,10 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Overload: rebuilds flattened tops, then makes room for them below full scale.
 
-Clipped peaks are found at any level, for each polarity on its own. The missing samples are those that make
-the prediction error of an autoregressive model smallest while lying beyond the level at which they were
-cut (Janssen, Veldhuis and Vries 1986, with the constraint as an active set); the model is learned again
-from each result.
+Clipped peaks are found at any level, for each polarity on its own, also under noise that came on top of them
+(``measure.clip_levels``). The missing samples are those that make the prediction error of an autoregressive
+model smallest while lying beyond the level at which they were cut (Janssen, Veldhuis and Vries 1986, with the
+constraint as an active set); the model is learned again from each result.
 """
 
 from __future__ import annotations
@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
-from pulizia.dsp.autoregression import fill, model_of
+from pulizia.dsp.autoregression import RIDGE, fill, model_of
 from pulizia.dsp.moments import Stretch, merged, runs
-from pulizia.measure.flat_tops import flat_runs
+from pulizia.measure.clip_levels import Ceilings, CutLevels, clip_levels
 from pulizia.settings.declare import Settings, number, switch
 from pulizia.tools.base import Block, Margin, Picture, Progress, Suggestion, Survey, Table, Tool, moments_picture
 from pulizia.tools.finding import Finding, Mark, Problem
@@ -29,14 +29,13 @@ from pulizia.words import N_plural, plural, tr
 
 PIECE_S = 10
 HERE = N_plural("red: 1 clipped peak here", "red: {n} clipped peaks here")
-LOOK_S = 0.03
 NEAR = 5e-5  # amplitude: samples within this of the level at which tops are cut count as cut
-UNIT_S, SAME_LEVEL = 0.4, 0.005
-LEAST_RUNS = 3  # of flattened tops before a level counts as one
 GAP = 400  # frames: clipped peaks closer than this are solved together
 LONGEST, LONGEST_TOP = 1400, 300
 CONTEXT = 1200
 ORDER = 96
+UNEVEN_RIDGE = 1e-4  # of the power: noise over the peaks, and treble that is missing, are not to be predicted
+UNEVEN_SHARE = 0.98
 ROUNDS = 3
 ACTIVE_SETS = 3
 MOST_RISE = 4.0  # a rebuilt top is not higher than this times the level at which it was cut
@@ -52,91 +51,38 @@ class OverloadSettings(Settings):
         0.0, unit=Unit.DB, low=-24.0, high=0.0, step=0.1, label="Level",
         help="Gain that keeps the rebuilt peaks below 0 dBFS; Find settings sets it.",
     )  # fmt: skip
+    level_dbfs: float | None = number(
+        None, unit=Unit.DBFS, low=-40.0, high=6.0, step=0.1, optional=True, label="Clip level", more=True,
+        help="Where peaks were clipped. Auto finds it where they are cut sharply; type it where they are rounded off, 1 to 3 dB below the highest peak.",
+    )  # fmt: skip
     sensitivity_db: float = number(
         0.0, unit=Unit.DB, low=0.0, high=3.0, step=0.1, label="Clipping margin", more=True,
         help="Also counts peaks as clipped that lie this far below the clip level.",
     )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class CutLevels:
-    """Levels at which peaks are clipped, as positive amplitudes; 0 where none are.
-
-    A recording may be clipped at one level throughout, or phrase by phrase where its level was changed later.
-    """
-
-    above: NDArray[np.float64]  # (channels, units)
-    below: NDArray[np.float64]
-    unit: int  # frames
-
-    @property
-    def any(self) -> bool:
-        """Whether anything is clipped."""
-        return bool(self.above.any() or self.below.any())
-
-    def among(self, start: int, stop: int) -> bool:
-        """Whether anything is clipped in the units of [start, stop)."""
-        units = slice(start // self.unit, -(-stop // self.unit))
-        return bool(self.above[:, units].any() or self.below[:, units].any())
-
-    def at(self, channel: int, start: int, count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Levels above and below of a channel for each frame from ``start`` on."""
-        units = np.clip((start + np.arange(count)) // self.unit, 0, self.above.shape[1] - 1)
-        return self.above[channel][units], self.below[channel][units]
-
-
 def analyse(source: Source, spans: Sequence[Span], settings: OverloadSettings, progress: Progress) -> CutLevels:
     """Find the levels at which peaks were clipped."""
     del settings
-    unit = max(1, round(UNIT_S * source.rate))
-    tops: list[tuple[list[tuple[int, float]], list[tuple[int, float]]]] = [([], []) for _ in range(source.channels)]
-    step, look = PIECE_S * source.rate, max(64, round(LOOK_S * source.rate))
-    for begin in range(0, source.frames, step):
-        end = min(begin + step, source.frames)
-        if spans and not any(s.overlaps(begin, end) for s in spans):
-            continue
-        for channel, x in enumerate(source.read(begin, end)):
-            starts = flat_runs(x, look)[0]
-            for at, value in zip((begin + starts).tolist(), x[starts].tolist(), strict=True):
-                tops[channel][value < 0].append((at, abs(value)))
-        progress(end / source.frames)
-    units = max(1, -(-source.frames // unit))
-    above, below = (np.stack([_levels(pair[side], unit, units) for pair in tops]) for side in (0, 1))
-    return CutLevels(above, below, unit)
+    return clip_levels(source, spans, progress)
 
 
-def _levels(tops: list[tuple[int, float]], unit: int, units: int) -> NDArray[np.float64]:
-    """(units,) the level that flat peaks have in common around each unit; where there are few, that of the whole."""
-    levels = np.zeros(units)
-    if len(tops) < LEAST_RUNS:
-        return levels
-    places, values = np.array([a for a, _ in tops]) // unit, np.array([v for _, v in tops])
-    whole = float(np.median(values))
-    near = np.mean(np.abs(values - whole) <= SAME_LEVEL * whole)
-    if near >= 0.5:  # one level throughout
-        levels[:] = whole
-        return levels
-    for k in np.unique(np.concatenate([places - 1, places, places + 1])):
-        part = np.sort(values[np.abs(places - k) <= 1])
-        if not 0 <= k < units or len(part) < LEAST_RUNS:
-            continue
-        together = np.searchsorted(part, part * (1.0 + SAME_LEVEL), "right") - np.arange(len(part))
-        most = int(np.argmax(together))
-        if together[most] >= LEAST_RUNS:
-            levels[k] = float(np.median(part[most : most + int(together[most])]))
-    return levels
+def ceilings(levels: CutLevels, settings: OverloadSettings, channel: int, start: int, count: int) -> Ceilings:
+    """The levels of a channel for each frame from ``start`` on: those found, or the one that was given."""
+    if settings.level_dbfs is None:
+        return levels.at(channel, start, count)
+    return Ceilings.given(db_to_gain(settings.level_dbfs), count)
 
 
-def cut_samples(
-    x: NDArray[np.float32], above: NDArray[np.float64], below: NDArray[np.float64], settings: OverloadSettings
-) -> NDArray[np.bool_]:
+def cut_samples(x: NDArray[np.float32], levels: Ceilings, settings: OverloadSettings) -> NDArray[np.bool_]:
     """Samples of a channel that lie on a clipped peak; the levels are given for each sample."""
     share = db_to_gain(-settings.sensitivity_db)
     cut = np.zeros(len(x), dtype=bool)
-    for level, wave in ((above, x), (below, -x)):
+    for level, wave in ((levels.above, x), (levels.below, -x)):
         if level.any():
-            inside = (wave >= share * level - NEAR) & (wave <= level + NEAR) & (level > 0.0)
-            cut |= _tops(inside, (wave > level + NEAR) & (level > 0.0))
+            inside = (wave >= share * level - NEAR) & (level > 0.0)
+            higher = inside & (wave > level + NEAR) & ~levels.uneven
+            cut |= _tops(inside & ~higher, higher)
     return cut
 
 
@@ -163,11 +109,9 @@ def _groups(cut: NDArray[np.bool_]) -> list[Stretch]:
     return groups
 
 
-def rebuilt(
-    x: NDArray[np.float32], above: NDArray[np.float64], below: NDArray[np.float64], settings: OverloadSettings
-) -> NDArray[np.float32]:
+def rebuilt(x: NDArray[np.float32], levels: Ceilings, settings: OverloadSettings) -> NDArray[np.float32]:
     """A channel with its cut samples put back; all others are as they were."""
-    cut = cut_samples(x, above, below, settings)
+    cut = cut_samples(x, levels, settings)
     out = x.copy()
     done = 0
     for start, stop in _groups(cut):
@@ -177,7 +121,7 @@ def rebuilt(
         missing[: max(0, done - first)] = False  # what was rebuilt already is known by now
         missing[stop - first :] = False
         part = np.concatenate([out[first:start], x[start:last]]).astype(np.float64)
-        made = _solved(part, missing, above[first:last], below[first:last])
+        made = _solved(part, missing, levels.part(first, last))
         out[start:stop] = made[start - first : stop - first]
         done = stop
     return out
@@ -191,17 +135,17 @@ def _allowed(cut: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return good
 
 
-def _solved(
-    x: NDArray[np.float64], missing: NDArray[np.bool_], above: NDArray[np.float64], below: NDArray[np.float64]
-) -> NDArray[np.float64]:
+def _solved(x: NDArray[np.float64], missing: NDArray[np.bool_], levels: Ceilings) -> NDArray[np.float64]:
     sign = np.where(x >= 0.0, 1.0, -1.0)
-    limit = np.where(x >= 0.0, above, below)
+    limit = np.where(x >= 0.0, levels.above, levels.below)
+    limit = np.where(levels.uneven, np.maximum(limit, UNEVEN_SHARE * np.abs(x)), limit)  # it was higher, not lower
+    ridge = UNEVEN_RIDGE if levels.uneven.any() else RIDGE
     order = min(ORDER, (len(x) - int(missing.sum())) // 3)
     if order < 4 or not missing.any():
         return x
     made = x.copy()
     for _ in range(ROUNDS):
-        model = model_of(made, order)
+        model = model_of(made, order, ridge)
         free = missing.copy()
         held = x.copy()
         for _ in range(ACTIVE_SETS):
@@ -223,9 +167,8 @@ def process(block: Block, settings: OverloadSettings, levels: CutLevels) -> Samp
     gain = np.float32(db_to_gain(settings.room_db))
     out = np.empty_like(block.samples)
     for channel, x in enumerate(block.samples):
-        above, below = levels.at(channel, block.start, len(x))
-        acts = settings.rebuild and (above.any() or below.any())
-        out[channel] = rebuilt(x, above, below, settings) if acts else x
+        at = ceilings(levels, settings, channel, block.start, len(x))
+        out[channel] = rebuilt(x, at, settings) if settings.rebuild and at.any else x
     return out if gain == 1.0 else out * gain
 
 
@@ -252,7 +195,8 @@ def survey(
     progress: Progress,
 ) -> Survey:
     """Where tops were cut, their share, and how high the rebuilt ones reach."""
-    if not levels.any:
+    given = settings.level_dbfs
+    if not levels.any and given is None:
         return Survey(tr("No clipping was found."))
     count, highest = 0, 0.0
     found: list[Stretch] = []
@@ -263,7 +207,7 @@ def survey(
             continue
         x = read_padded(source, begin, end)
         for channel in range(source.channels):
-            cut = cut_samples(x[channel], *levels.at(channel, begin, end - begin), settings)
+            cut = cut_samples(x[channel], ceilings(levels, settings, channel, begin, end - begin), settings)
             count += int(cut.sum())
             found += [(a + begin, b + begin) for a, b in runs(cut)]
         if found and found[-1][1] > begin:
@@ -271,7 +215,7 @@ def survey(
         progress(end / source.frames)
     marks = tuple(Mark(a, b, tr("clipped peaks")) for a, b in merged(found, round(MARKS_APART_S * source.rate)))
     share = 100.0 * count / max(1, source.frames * source.channels)
-    top = gain_to_db(max(float(levels.above.max()), float(levels.below.max())))
+    top = gain_to_db(max(float(levels.above.max()), float(levels.below.max()))) if given is None else given
     rows = (
         (tr("clipped samples"), str(count)), (tr("share"), f"{format_number(share, 3)} %"), (tr("clip level"), f"{format_number(top)} dBFS"),
         (tr("highest peak now"), f"{format_number(gain_to_db(highest))} dBFS"),
@@ -293,15 +237,16 @@ def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, p
 
 def _room_for(source: Source, levels: CutLevels, settings: OverloadSettings, progress: Progress) -> Suggestion:
     """The level that keeps tops below full scale which were cut at these levels."""
-    if not levels.any:
+    given = settings.level_dbfs is not None
+    if not levels.any and not given:
         return Suggestion({}, tr("No clipping was found; this step is not needed."))
-    plain = OverloadSettings(sensitivity_db=settings.sensitivity_db)
+    plain = OverloadSettings(sensitivity_db=settings.sensitivity_db, level_dbfs=settings.level_dbfs)
     highest, reach = 0.0, margin(plain, source.rate)
     step = PIECE_S * source.rate
     for begin in range(0, source.frames, step):
         end = min(begin + step, source.frames)
         block = Block(read_padded(source, begin - reach.before, end + reach.after), begin - reach.before, source.rate)
-        made = process(block, plain, levels) if levels.among(begin, end) else block.samples
+        made = process(block, plain, levels) if given or levels.among(begin, end) else block.samples
         highest = max(highest, float(np.abs(made[:, reach.before : reach.before + end - begin]).max()))
         progress(end / source.frames)
     room = min(0.0, -0.3 - gain_to_db(highest)) if highest > 0.97 else 0.0
@@ -316,8 +261,12 @@ def picture(passage: Samples | None, rate: int, settings: OverloadSettings, leve
     """The spectrum of what is found in the passage beside the passage's own."""
     found: list[Stretch] = []
     if passage is not None and passage.shape[1] and levels is not None:
-        one = [np.full(passage.shape[1], float(side[0].max())) for side in (levels.above, levels.below)]
-        found = _groups(cut_samples(passage[0], one[0], one[1], settings))
+        count = passage.shape[1]
+        above, below = (np.full(count, float(side[0].max())) for side in (levels.above, levels.below))
+        one = Ceilings(above, below, np.full(count, bool(levels.uneven[0].any())))
+        if settings.level_dbfs is not None:
+            one = Ceilings.given(db_to_gain(settings.level_dbfs), count)
+        found = _groups(cut_samples(passage[0], one, settings))
     return moments_picture(passage, rate, found, HERE, tr("no clipped peak here"))
 
 
@@ -343,7 +292,7 @@ TOOL = Tool(
     settings=OverloadSettings,
     order=10,
     family="moments",
-    version=2,
+    version=3,
     process=process,
     caption=caption,
     margin=margin,

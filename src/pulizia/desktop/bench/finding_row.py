@@ -61,8 +61,7 @@ def finder_name(finder: str) -> str:
 def measure_text(entry: Entry) -> str:
     """The measure before, and now where it differs."""
     unit = entry.now.unit
-    decimals = 0 if unit in ("samples", "places") or abs(entry.now.measure) >= 20 else 1
-    shown = [format_number(f.measure, decimals) for f in (entry.before, entry.after) if f is not None]
+    shown = [format_number(f.measure, entry.now.decimals) for f in (entry.before, entry.after) if f is not None]
     what = translated(FIGURES.get(entry.kind, ""))
     figure = f"{what}{shown[-1]} {translated(unit)}".strip()
     if entry.before is not None and entry.after is None:
