@@ -201,3 +201,31 @@ def test_phrases_that_are_clipped_at_levels_of_their_own_are_rebuilt() -> None:
     after = Chain(source, [trial.step], ChunkCache(1 << 28), AnalysisStore()).after.read(0, source.frames)[0]
     error = [10 * np.log10(np.sum((x - samples) ** 2)) for x in (made, after)]
     assert error[1] < error[0] - 6.0
+
+
+@pytest.mark.parametrize("pitch", [95.0, 150.0])
+def test_a_thump_is_lowered_and_the_vowel_behind_it_stays_to_the_bit(pitch: float) -> None:
+    samples, phrases = talk(pitch=pitch)
+    made, lasts = samples.astype(np.float64), round(0.09 * RATE)
+    t = np.arange(lasts) / RATE
+    shape = np.minimum(1, t / 0.008) * np.exp(-t / 0.028) * np.minimum(1, t[::-1] / 0.01)
+    spots = [round(a * RATE) for a, _ in phrases[1::3]]
+    rng = np.random.default_rng(5)
+    for at in spots:
+        rumble = sosfilt(butter(2, [20, 120], "bp", fs=RATE, output="sos"), rng.standard_normal(lasts + 9600))[9600:]
+        burst = 0.5 * rumble / np.abs(rumble).max() + np.sin(2 * np.pi * rng.uniform(30, 65) * t)
+        made[at : at + lasts] += 0.5 * burst * shape
+    source = source_of(made)
+    found = find_kind("plosives", source)
+    assert found is not None
+    lowered = [at for at in spots if any(mark.start < at + lasts and mark.stop > at for mark in found.marks)]
+    assert len(found.marks) == len(lowered) == len(spots)
+    (trial,) = treatment(source, [found])
+    assert trial.step is not None
+    after = Chain(source, [trial.step], ChunkCache(1 << 28), AnalysisStore()).after.read(0, source.frames)[0]
+    burst_at = np.zeros(len(made), dtype=bool)
+    for at in lowered:
+        burst_at[at - round(0.03 * RATE) : at + lasts + round(0.02 * RATE)] = True
+    assert np.array_equal(after[~burst_at], made.astype(np.float32)[~burst_at])
+    left, was = (np.sum((x - samples)[burst_at] ** 2) for x in (after, made))
+    assert 10 * np.log10(left / was) < -10.0

@@ -55,6 +55,10 @@ to 15 dB over the voice in eleven voices and on the same voices without them: ni
 onsets that pass the other rules."""
 NOT_PITCH_DB = -6.0
 """Below the pitch against in its range: a low voice is 10 to 30 dB stronger in its range, a burst seldom 5 dB."""
+REACH = 40  # steps to both sides of the loudest moment
+ENDS_DB, STANDS_OUT_DB = 26.0, 3.0
+"""A burst lasts as long as what lies below the pitch (all of its band where nothing lies there) is within this of its loudest
+moment, and stands out of what is usual: the voice that follows does not count."""
 EDGE_MS = 6.0
 ALONE_DB = 20.0  # lows over the middle band: no voice sounds at all, whatever lies in the range of pitch
 USUAL_SHARES, PITCH_HZ = (0.65, 0.95), (85.0, 130.0)  # of the moments around: below and in the range of pitch
@@ -98,7 +102,7 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int, vo
         return []
     low, rest = powers_to_db(powers[0]), powers_to_db(powers[1])
     below, pitch = powers_to_db(powers[2]), powers_to_db(powers[3])
-    usual = _usual(low, first)
+    usual, usual_below = _usual(low, first), _usual(below, first)
     rise = 12.0 - settings.sensitivity_db
     over = (
         (low > usual + rise)
@@ -118,15 +122,21 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int, vo
         weak = deepest < voice_db + LOW_OVER_VOICE_DB - settings.sensitivity_db
         if not alone and (weak or below[k] - pitch[k] < NOT_PITCH_DB - 0.5 * settings.sensitivity_db):
             continue
-        begin, end = a, b
-        while begin > 0 and a - begin < 8 and low[begin - 1] > max(usual[begin - 1] + 3.0, top - 26.0):
-            begin -= 1
-        while end < len(low) and end - b < 16 and low[end] > max(usual[end] + 3.0, top - 26.0):
-            end += 1
+        begin, end = _extent(below, usual_below, k) if deepest > top - VOICED_DB else _extent(low, usual, k)
         ms = (end - begin) * STEP_MS
         if SHORTEST_MS <= ms <= LONGEST_MS:
-            found.append(((first + begin - 2) * step, (first + end + 2) * step))
+            found.append(((first + begin - 2) * step, (first + end) * step))
     return merged(found, step)
+
+
+def _extent(level: NDArray[np.float64], usual: NDArray[np.float64], k: int) -> Stretch:
+    """The steps around step ``k`` in which a band is still that of the burst, in dB."""
+    near = slice(max(0, k - 1), k + 2)
+    least = np.maximum(usual + STANDS_OUT_DB, float(level[near].max()) - ENDS_DB)
+    out = level <= least
+    before, after = np.flatnonzero(out[max(0, k - REACH) : k]), np.flatnonzero(out[k : k + REACH])
+    begin = max(0, k - REACH) + int(before[-1]) + 1 if len(before) else max(0, k - REACH)
+    return begin, k + int(after[0]) if len(after) else min(len(level), k + REACH)
 
 
 def _usual(low: NDArray[np.float64], first: int) -> NDArray[np.float64]:
@@ -333,7 +343,7 @@ TOOL = Tool(
     suggest=suggest,
     picture=picture,
     skip_field="left_s",
-    version=3,
+    version=4,
     problems=(THUMPS,),
     find=findings,
 )
