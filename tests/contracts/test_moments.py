@@ -168,3 +168,16 @@ def test_the_last_swings_of_a_click_are_not_left_behind() -> None:
     left = ((made - clean)[0, inside] ** 2).sum() / ((sound - clean)[0, inside] ** 2).sum()
     assert left < 0.01
     assert not clicks.find(made[0], 0, clicks.ClicksSettings(), RATE)
+
+
+def test_crackle_in_a_pause_does_not_hide_itself() -> None:
+    """Five clicks within 20 ms are a row of pulses as a voice has one, but far higher."""
+    rng = np.random.default_rng(4)
+    sound = (rng.standard_normal(2 * RATE) * 10 ** (-70 / 20)).astype(np.float32)
+    places = [RATE + k for k in (0, 190, 430, 610, 900)]
+    for at in places:
+        sound[at : at + 3] += np.array([0.05, -0.04, 0.02], dtype=np.float32)
+    found = clicks.find(sound, 0, clicks.ClicksSettings(), RATE)
+    assert all(any(a <= at < b for a, b in found) for at in places)
+    assert len(found) == len(places)
+    assert np.abs(treated(sound, "clicks")[0]).max() < 0.003

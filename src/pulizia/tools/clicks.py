@@ -311,6 +311,7 @@ TOOL = Tool(
     settings=ClicksSettings,
     order=15,
     family="moments",
+    version=2,
     process=process,
     caption=caption,
     margin=margin,
