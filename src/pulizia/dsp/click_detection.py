@@ -132,7 +132,11 @@ def _stretches(
     found = []
     for a, b in candidates:
         top = float(height[a:b].max())
-        if over and top < NO_VOICE and not _stands_alone(tops, max(0, a - lead) // step, max(0, b - 1 - lead) // step, reach, top, over):
+        if (
+            over
+            and top < NO_VOICE
+            and not _stands_alone(tops, max(0, a - lead) // step, max(0, b - 1 - lead) // step, reach, top, over)
+        ):
             continue
         low = max(sigmas / 3.0, 0.08 * top if sought.kind != "lip" else sigmas / 2)
         room = widest
