@@ -9,6 +9,7 @@ from tests.conftest import voice_in_noise
 from tests.contracts.test_repairs import RATE, power_db, treated
 
 from pulizia.audio.source import ArraySource
+from pulizia.dsp.damped import damped_part
 from pulizia.score.steps import make_step
 from pulizia.tools import clicks, plosives, sibilance
 
@@ -181,3 +182,44 @@ def test_crackle_in_a_pause_does_not_hide_itself() -> None:
     assert all(any(a <= at < b for a, b in found) for at in places)
     assert len(found) == len(places)
     assert np.abs(treated(sound, "clicks")[0]).max() < 0.003
+
+
+@pytest.mark.parametrize("parts", [1, 2])
+def test_clicks_of_the_mouth_are_taken_out_as_the_resonances_that_they_are(voice: np.ndarray, parts: int) -> None:
+    """Damped sinusoids of 2 to 6 kHz that last 2 to 8 ms, one or two in a row; and what stands outside them stays."""
+    rng = np.random.default_rng(7)
+    sound, places = voice.copy(), []
+    for at in range(RATE + 9000, len(voice) - RATE, 47_013):
+        tau, hz = rng.uniform(0.0004, 0.0013), rng.uniform(2000, 6000)
+        t = np.arange(round(6 * tau * RATE)) / RATE
+        ring = 0.3 * np.exp(-t / tau) * np.sin(2 * np.pi * hz * t)
+        spots = [at, at + round(rng.uniform(0.003, 0.005) * RATE)][:parts]
+        for k, spot in enumerate(spots):
+            sound[spot : spot + len(ring)] += ring * (1.0 if k == 0 else 0.6)
+        places.append((at, spots[-1] + len(ring)))
+    made = treated(sound, "clicks")[0].astype(np.float64)
+    cuts = [power_db(sound[a:b] - voice[a:b]) - power_db(made[a:b] - voice[a:b]) for a, b in places]
+    assert np.median(cuts) > 25.0
+    assert np.quantile(cuts, 0.25) > 10.0
+    far = np.ones(len(voice), dtype=bool)
+    for a, b in places:
+        far[a - 600 : b + 1500] = False
+    far[: RATE + 4000] = False  # the voice itself begins with a step at one second
+    assert np.array_equal(made[far], sound[far].astype(np.float32))
+
+
+def test_what_is_no_resonance_is_not_taken_for_one() -> None:
+    rng = np.random.default_rng(3)
+    model = np.concatenate([[1.0, -1.6, 0.8], np.zeros(6)])
+    noise = rng.standard_normal(4000)
+    assert damped_part(noise, model, 2000, 2200, RATE).share == 0.0
+    impulse = noise.copy()
+    impulse[2000:2012] += 300.0 * rng.standard_normal(12)
+    assert damped_part(impulse, model, 1997, 2020, RATE).strongest < 0.9
+    t = np.arange(200) / RATE
+    ringing = noise.copy()
+    ringing[2001:2201] += 80.0 * np.exp(-t / 0.0009) * np.sin(2 * np.pi * 3700 * t)
+    fit = damped_part(ringing, model, 1997, 2120, RATE)
+    assert fit.strongest > 0.95
+    assert not fit.wave[:1995].any()
+    assert power_db(fit.wave - (ringing - noise)) < power_db(ringing - noise) - 20

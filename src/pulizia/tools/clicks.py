@@ -1,11 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Clicks: finds clicks, lip noises and crackle, and puts back what lay under them.
 
-How they are found: :mod:`pulizia.dsp.click_detection`. First
-all clicks are put back by least-squares interpolation of an autoregressive model (Janssen, Veldhuis and Vries
-1986); then each is estimated again as a disturbance that was added to the voice, with a variance of its own at
-every sample (Godsill and Rayner 1998, chapter 5) and, where it is longer, a model that reaches back over a pitch
-period: its loud part is exchanged, its faint end only corrected. See :mod:`pulizia.dsp.autoregression`.
+How they are found: :mod:`pulizia.dsp.click_detection`; what stands in their place: :mod:`pulizia.dsp.click_repair`.
 """
 
 from __future__ import annotations
@@ -19,25 +15,16 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
-from pulizia.dsp.autoregression import interpolated, left_over, without_disturbance
 from pulizia.dsp.click_detection import Sought, clicks_in, context_s
-from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, through
+from pulizia.dsp.click_repair import REACH_S, lowered, mended
+from pulizia.dsp.moments import Stretch, merged, overlaps_any, through
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import Block, Margin, Picture, Progress, Suggestion, Survey, Table, Tool, moments_picture
 from pulizia.tools.finding import A_MINUTE, Finding, Mark, Problem, a_minute
-from pulizia.units import Unit, db_to_gain, format_number
+from pulizia.units import Unit, format_number
 from pulizia.words import N_plural, plural, tr
 
 HERE = N_plural("red: 1 click here", "red: {n} clicks here")
-CONTEXT_S = 0.016
-FILL_ORDER = 44
-WIDE_CONTEXT_S, WIDE_ORDER_S, ROUNDS = 0.0333, 0.00417, 3
-SHORT_S = 0.0006  # up to here a model of the spectrum's envelope is enough; longer ones need the pitch
-GROUP_S = 0.006
-LEFT_OVER_MS, LOOKS_AGAIN = 0.15, 2  # beside a mended click, where its last swings may still lie
-TREBLE_HZ = 2500.0
-TREBLE_HALF_S = 0.0025
-LONGEST_REBUILT_S = 0.012
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -86,105 +73,10 @@ def repaired(
     samples: NDArray[np.float32], start: int, stretches: Sequence[Stretch], settings: ClicksSettings, rate: int
 ) -> NDArray[np.float32]:
     """The channel, which begins at frame ``start``, with these stretches (in its own samples) mended."""
-    out: NDArray[np.float32] = samples.copy()
     if settings.repair == "lower":
-        for a, b in stretches:
-            out[a:b] = _lowered(samples, a, b, settings.lower_db, rate)
-        return out
-    long = round(LONGEST_REBUILT_S * rate)
-    short = [s for s in stretches if s[1] - s[0] <= long]
-    context = round(CONTEXT_S * rate)
-    for group in _groups(short, round(GROUP_S * rate)):
-        first, last = max(0, group[0][0] - context), min(len(samples), group[-1][1] + context)
-        missing = np.zeros(last - first, dtype=bool)
-        for a, b in group:
-            missing[a - first : b - first] = True
-        x = out[first:last].astype(np.float64)
-        made = interpolated(x, missing, order=FILL_ORDER)
-        for _ in range(LOOKS_AGAIN):
-            more = left_over(x, made, missing, order=FILL_ORDER, reach=max(2, round(LEFT_OVER_MS * rate / 1000.0)))
-            if not more.any():
-                break
-            missing |= more
-            made = interpolated(x, missing, order=FILL_ORDER)
-        limit = 1.5 * float(np.abs(x[~missing]).max(initial=1e-9))
-        out[first:last][missing] = np.clip(made[missing], -limit, limit)
-    quick = out.copy()
-    for a, b in short:
-        by_hand = overlaps_any((a + start, b + start), settings.mend_s, rate)
-        first, last, put_back = _corrected(samples, quick, a, b, rate, beside=not by_hand)
-        out[first:last] = put_back
-    for a, b in stretches:
-        if b - a > long:
-            out[a:b] = _calmed(out, a, b, rate)
-    return out
-
-
-def _corrected(
-    samples: NDArray[np.float32], quick: NDArray[np.float32], a: int, b: int, rate: int, *, beside: bool
-) -> tuple[int, int, NDArray[np.float32]]:
-    """Where a click may lie, and what stood there without it; ``quick`` is the channel with all clicks roughly mended."""
-    more = min(max((b - a) // 3, 4), round(0.001 * rate)) if beside else 0
-    first, last = max(0, a - more), min(len(samples), b + more)
-    is_short = b - a <= round(SHORT_S * rate)
-    around = round((CONTEXT_S if is_short else WIDE_CONTEXT_S) * rate)
-    low, high = max(0, first - around), min(len(samples), last + around)
-    guess = quick[low:high].astype(np.float64)
-    x = guess.copy()
-    x[first - low : last - low] = samples[first:last]
-    missing = np.zeros(len(x), dtype=bool)
-    missing[first - low : last - low] = True
-    order = min(FILL_ORDER if is_short else round(WIDE_ORDER_S * rate), (len(x) - (last - first)) // 3)
-    if order < FILL_ORDER:
-        return first, last, quick[first:last]
-    smoothing = min(max((b - a) // 8, 1), round(0.00025 * rate))
-    made = without_disturbance(x, guess, missing, order=order, smoothing=smoothing, rounds=ROUNDS - is_short)
-    return first, last, made[first - low : last - low].astype(np.float32)
-
-
-def _groups(stretches: Sequence[Stretch], gap: int) -> list[list[Stretch]]:
-    groups: list[list[Stretch]] = []
-    for stretch in sorted(stretches):
-        if groups and stretch[0] - groups[-1][-1][1] < gap and len(groups[-1]) < 12:
-            groups[-1].append(stretch)
-        else:
-            groups.append([stretch])
-    return groups
-
-
-def _treble(samples: NDArray[np.float32], a: int, b: int, rate: int) -> NDArray[np.float32]:
-    """What lies above TREBLE_HZ in a stretch, by a short symmetrical filter."""
-    half = round(TREBLE_HALF_S * rate)
-    n = np.arange(-half, half + 1)
-    taps = 2 * TREBLE_HZ / rate * np.sinc(2 * TREBLE_HZ / rate * n) * np.hanning(2 * half + 3)[1:-1]
-    taps /= taps.sum()
-    first, last = a - half, b + half
-    padded = np.zeros(last - first)
-    low, high = max(0, first), min(len(samples), last)
-    padded[low - first : high - first] = samples[low:high]
-    return np.asarray(samples[a:b] - np.convolve(padded, taps, mode="valid"), dtype=np.float32)
-
-
-def _calmed(samples: NDArray[np.float32], a: int, b: int, rate: int) -> NDArray[np.float32]:
-    """A long one keeps its lows; its treble is brought to the level of the treble around it."""
-    around = round(0.01 * rate)
-    treble = _treble(samples, max(0, a - around), min(len(samples), b + around), rate)
-    lead = a - max(0, a - around)
-    inside = treble[lead : lead + b - a]
-    outside = np.concatenate([treble[:lead], treble[lead + b - a :]])
-    if not len(outside):
-        return samples[a:b]
-    share = min(1.0, float(np.sqrt((outside**2).mean() / max(float((inside**2).mean()), 1e-20))))
-    return np.asarray(samples[a:b] - (1.0 - share) * inside * bump(b - a, max(2, (b - a) // 5)), dtype=np.float32)
-
-
-def _lowered(samples: NDArray[np.float32], a: int, b: int, db: float, rate: int) -> NDArray[np.float32]:
-    """The stretch lowered, its treble by twice as much, with soft edges."""
-    weight = bump(b - a, max(1, min(round(0.001 * rate), (b - a) // 4)))
-    gain, treble_gain = db_to_gain(-db), db_to_gain(-2.0 * db)
-    treble = _treble(samples, a, b, rate)
-    low = samples[a:b] - treble
-    return np.asarray(samples[a:b] + weight * (low * gain + treble * treble_gain - samples[a:b]), dtype=np.float32)
+        return lowered(samples, stretches, settings.lower_db, rate)
+    by_hand = [s for s in stretches if overlaps_any((s[0] + start, s[1] + start), settings.mend_s, rate)]
+    return mended(samples, stretches, by_hand, rate, rings=settings.kind != "crackle")
 
 
 def chosen(samples: NDArray[np.float32], start: int, settings: ClicksSettings, rate: int) -> list[Stretch]:
@@ -207,7 +99,7 @@ def process(block: Block, settings: ClicksSettings, _analysis: None) -> Samples:
 
 def margin(settings: ClicksSettings, rate: int) -> Margin:
     """Frames of the models, the neighbours of a click and the context of its repair."""
-    reach = round((context_s(settings.widest_ms) + CONTEXT_S + GROUP_S * 12) * rate)
+    reach = round((context_s(settings.widest_ms) + REACH_S) * rate)
     longest = max((round((b - a) * rate) for a, b in settings.mend_s), default=0)
     return Margin(reach + longest, reach + longest)
 
