@@ -171,9 +171,11 @@ def test_a_cluster_that_loses_a_worker_does_every_file_once(
 
 
 def test_a_cluster_that_is_not_there_is_one_sentence(takes: list[Path]) -> None:
+    soon = "from pulizia.batch import engines; engines.CONNECT_S = 1.0; from pulizia.cli.main import run; run()"
     run = subprocess.run(
-        [*PULIZIA, "measure", str(takes[0]), "--on", "tcp://127.0.0.1:9"], capture_output=True, text=True, check=False
-    )
+        [sys.executable, "-c", soon, "measure", str(takes[0]), "--on", "tcp://127.0.0.1:9"],
+        capture_output=True, text=True, check=False,
+    )  # fmt: skip
     assert run.returncode == 1
     assert run.stderr.startswith("pulizia: No scheduler answers at tcp://127.0.0.1:9.")
     assert len(run.stderr.strip().splitlines()) == 1

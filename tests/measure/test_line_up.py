@@ -205,7 +205,7 @@ def test_the_direct_sound_is_found_under_a_reflection_that_is_twice_as_strong(ne
 
 @pytest.mark.parametrize(("tail", "is_found"), [(0.03, True), (0.06, False)])
 def test_two_far_microphones_are_laid_on_their_direct_sound_or_told_as_uncertain(tail: float, is_found: bool) -> None:  # noqa: FBT001
-    sound = speech(24.0, seed=17)
+    sound = speech(16.0, seed=17)
     boom = in_a_room(sound, 0.8, [(5.7, 0.5), (11.9, 0.4)], tail, seed=18)
     camera = in_a_room(sound, 0.6, [(3.1, 0.5), (8.3, 0.7), (9.7, 0.6)], 1.3 * tail, seed=19)
     lie = line_up(ArraySource(boom[None], RATE), ArraySource(-camera[None, 24_000:], RATE))
