@@ -235,3 +235,15 @@ def test_each_programme_has_its_own_target_and_deliverables(two: Person, tmp_pat
     two.click(delivery._for_all)
     assert session.target_of(other).integrated_lufs == -16.0
     assert not delivery._for_all.isVisible()
+
+
+def test_in_a_small_window_the_button_stays_in_view_and_the_result_is_scrolled_to(two: Person, tmp_path: Path) -> None:
+    two.window.resize(1100, 700)
+    delivery = two.window.delivery
+    two.settle()
+    button = delivery.deliver_button
+    assert button.visibleRegion().boundingRect() == button.rect()
+    delivery.deliver_to(tmp_path / "out.wav")
+    two.until(lambda: delivery.written.delivered is not None)
+    two.until(lambda: delivery.written.pdf_button.visibleRegion().boundingRect() == delivery.written.pdf_button.rect())
+    assert button.visibleRegion().boundingRect() == button.rect()

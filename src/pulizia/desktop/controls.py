@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
@@ -140,6 +140,19 @@ def scrolled(inner: QWidget) -> QScrollArea:
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     area.setWidget(inner)
     return area
+
+
+def bring_into_view(widget: QWidget) -> None:
+    """Scroll what a widget lies in until it can be seen, as soon as it has its place."""
+
+    def scroll() -> None:
+        parent = widget.parentWidget()
+        while parent is not None and not isinstance(parent, QScrollArea):
+            parent = parent.parentWidget()
+        if parent is not None:
+            parent.ensureWidgetVisible(widget, 0, 12)
+
+    QTimer.singleShot(0, widget, scroll)
 
 
 def hairline() -> QFrame:

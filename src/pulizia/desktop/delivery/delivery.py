@@ -73,8 +73,19 @@ class Delivery(Ordering):
         column.addWidget(self._explain)
         self.measuring = MeasuringRow(self.session, self)
         column.addWidget(self.measuring)
-        sheet = Column(self._build_sheet(), RIGHT_WIDTH, line_at_left=True)
+        sheet = Column(self._build_sheet(), RIGHT_WIDTH, line_at_left=True, foot=self._build_foot())
         row.addWidget(Columns(self._widths, Column(left, LEFT_WIDTH, line_at_left=False), middle, sheet))
+
+    def _build_foot(self) -> QWidget:
+        """What stays in view however small the window is."""
+        foot = QWidget()
+        column = QVBoxLayout(foot)
+        column.setContentsMargins(16, 10, 16, 12)
+        self.deliver_button = button(
+            tr("Deliver…"), self.ask_and_deliver, tip=tr("Write the files and verify them (Ctrl+D)"), main=True
+        )
+        column.addWidget(self.deliver_button)
+        return foot
 
     def _build_sheet(self) -> QWidget:
         sheet = QWidget()
@@ -124,10 +135,6 @@ class Delivery(Ordering):
         self.all_tick = Tick(tr("All programmes of the project"))
         self.all_tick.setToolTip(tr("Queue every programme of the project, or every recording when it has none"))
         column.addWidget(self.all_tick)
-        self.deliver_button = button(
-            tr("Deliver…"), self.ask_and_deliver, tip=tr("Write the files and verify them (Ctrl+D)"), main=True
-        )
-        column.addWidget(self.deliver_button)
         self.written = Written(self.session)
         column.addWidget(self.written)
         column.addStretch(1)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from pulizia.delivery.deliver import Delivered
 from pulizia.delivery.normalise import State
-from pulizia.desktop.controls import button, label
+from pulizia.desktop.controls import bring_into_view, button, label
 from pulizia.desktop.delivery.print_report import print_pdf
 from pulizia.desktop.delivery.verdicts import VerdictLabel
 from pulizia.errors import PuliziaError
@@ -77,6 +77,7 @@ class Written(QWidget):
         )
         self.verdict.show_verdict(next((v for v in done.verdicts if v.state is not State.WITHIN), done.verdicts[0]))
         self.show()
+        bring_into_view(self)
 
     def ask_pdf(self) -> None:
         """Ask for a name and print the last report."""
