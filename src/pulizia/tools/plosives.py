@@ -53,6 +53,7 @@ OVER_VOICE_DB, LOW_OVER_VOICE_DB = 2.0, 0.0
 """How far a thump, and what of it lies below the pitch, stands over the mean level of the voice. Measured on bursts of 6
 to 15 dB over the voice in eleven voices and on the same voices without them: nine in ten are found, and 2 % of the
 onsets that pass the other rules."""
+DEEP_DB, DEEP_OVER_VOICE_DB = -2.0, -2.0  # as good as nothing in the range of pitch: then it may be weaker
 NOT_PITCH_DB = -6.0
 """Below the pitch against in its range: a low voice is 10 to 30 dB stronger in its range, a burst seldom 5 dB."""
 REACH = 40  # steps to both sides of the loudest moment
@@ -119,8 +120,11 @@ def find(samples: Samples, start: int, settings: PlosivesSettings, rate: int, vo
         if top < voice_db + OVER_VOICE_DB - settings.sensitivity_db:
             continue
         alone = top - float(rest[k]) > ALONE_DB - settings.sensitivity_db
-        weak = deepest < voice_db + LOW_OVER_VOICE_DB - settings.sensitivity_db
-        if not alone and (weak or below[k] - pitch[k] < NOT_PITCH_DB - 0.5 * settings.sensitivity_db):
+        deep = float(below[k] - pitch[k])
+        weak = (
+            deepest < voice_db + (DEEP_OVER_VOICE_DB if deep > DEEP_DB else LOW_OVER_VOICE_DB) - settings.sensitivity_db
+        )
+        if not alone and (weak or deep < NOT_PITCH_DB - 0.5 * settings.sensitivity_db):
             continue
         begin, end = _extent(below, usual_below, k) if deepest > top - VOICED_DB else _extent(low, usual, k)
         ms = (end - begin) * STEP_MS
