@@ -11,6 +11,7 @@ import soxr
 from scipy.signal import fftconvolve, firwin
 
 from pulizia.audio.source import ArraySource
+from pulizia.audio.spans import Span
 from pulizia.measure.clip_levels import CutLevels, clip_levels
 from pulizia.media.open import open_media
 
@@ -76,3 +77,41 @@ def test_a_loud_passage_at_another_level_and_channels_are_told_apart(voice: np.n
     end = len(voice) // found.unit
     assert clipped_units[: end // 2].max() == pytest.approx(level, rel=0.05)
     assert not clipped_units[-end // 2 :].any()
+
+
+def test_levels_hold_for_their_units_and_the_last_one_beyond_the_end() -> None:
+    above = np.array([[0.1, 0.0, 0.3], [0.0, 0.0, 0.0]])
+    levels = CutLevels(above, np.zeros((2, 3)), np.array([[True, False, False], [False] * 3]), 10)
+    assert levels.any
+    found = levels.at(0, 8, 30)
+    assert np.array_equal(found.above, [0.1] * 2 + [0.0] * 10 + [0.3] * 18)
+    assert np.array_equal(found.uneven, [True] * 2 + [False] * 28)
+    assert np.array_equal(levels.at(0, -5, 6).above, [0.1] * 6)
+    assert np.array_equal(found.part(1, 13).above, [0.1] + [0.0] * 10 + [0.3])
+    assert not levels.at(1, 0, 30).any
+    assert not found.below.any()
+    assert [levels.among(*span) for span in ((0, 10), (10, 20), (19, 21), (20, 30))] == [True, False, True, True]
+    assert not CutLevels(np.zeros((1, 3)), np.zeros((1, 3)), np.zeros((1, 3), dtype=bool), 10).any
+    below = CutLevels(np.zeros((1, 3)), np.array([[0.0, 0.2, 0.0]]), np.ones((1, 3), dtype=bool), 10)
+    assert below.any
+    assert below.at(0, 12, 2).any
+    assert below.among(15, 16)
+
+
+def test_pieces_have_levels_of_their_own_and_only_sections_are_looked_at(voice: np.ndarray) -> None:
+    """Three recordings in one file, the second and the third clipped before noise at levels of their own."""
+    cut, level = clipped(voice, "-50")
+    gap = np.zeros(25 * RATE)
+    whole = np.concatenate([2.0 * voice, gap, cut, gap, 3.0 * cut, gap])
+    seen: list[float] = []
+    found = clip_levels(ArraySource(whole[None].astype(np.float32), RATE), (), seen.append)
+    assert seen == sorted(seen)
+    assert seen[-1] == pytest.approx(1.0)
+    sides = np.maximum(found.above[0], found.below[0])
+    at = lambda seconds: sides[round(seconds * RATE) // found.unit]  # noqa: E731
+    length = len(voice) / RATE
+    assert at(length / 2) == 0.0
+    assert at(length + 25 + length / 2) == pytest.approx(level, rel=0.06)
+    assert at(2 * length + 50 + length / 2) == pytest.approx(3 * level, rel=0.06)
+    last = clip_levels(ArraySource(whole[None].astype(np.float32), RATE), (Span(0, len(voice)),), lambda _s: None)
+    assert not last.any

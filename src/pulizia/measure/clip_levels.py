@@ -34,6 +34,7 @@ PILED_UP = 2.3  # count under the ceiling over that of equally wide bins below
 LEAST_SAMPLES = 30
 MOST_ABOVE = 0.25  # of what is piled up
 STEADY, ACTIVE = 0.92, 0.5
+PASSED = 1.15  # what reaches higher than this times a ceiling was not cut there
 DENSE, DEEPEST = 1.6, 6  # how far down what is piled up reaches: bins denser than those below, at most so many
 
 
@@ -134,8 +135,7 @@ def clip_levels(source: Source, spans: Sequence[Span], progress: Callable[[float
     for channel, pair in enumerate(sides):
         if levels[channel].any():
             continue
-        for k, side in enumerate(pair):
-            levels[channel, k] = _ceilings(side, pieces, step, unit, units)
+        levels[channel] = _ceilings(pair, pieces, step, unit, units)
         uneven[channel] = levels[channel].any(axis=0)
     return CutLevels(levels[:, 0], levels[:, 1], uneven, unit)
 
@@ -169,17 +169,17 @@ def _flat_levels(tops: list[tuple[int, float]], unit: int, units: int) -> NDArra
     return levels
 
 
-def _ceilings(side: _Side, pieces: list[int], step: int, unit: int, units: int) -> NDArray[np.float64]:
-    """(units,) the ceiling of the whole recording, or of each piece with its neighbours."""
-    levels = np.zeros(units)
-    whole = _ceiling(side.counts, side.highest)
-    if whole > 0.0:
-        levels[:] = whole
-        return levels
-    for k, begin in enumerate(pieces if len(pieces) > 1 else ()):
+def _ceilings(pair: tuple[_Side, _Side], pieces: list[int], step: int, unit: int, units: int) -> NDArray[np.float64]:
+    """(2, units) the ceilings of each piece with its neighbours, or those of the whole where nothing passes them."""
+    levels = np.zeros((2, units))
+    whole = np.array([_ceiling(side.counts, side.highest) for side in pair])
+    for k, begin in enumerate(pieces):
         around = slice(max(0, k - 1), k + 2)
-        level = _ceiling(side.counts[around], side.highest[around])
-        levels[begin // unit : -(-(begin + step) // unit)] = level
+        level = np.array([_ceiling(side.counts[around], side.highest[around]) for side in pair])
+        highest = max(float(side.highest[k].max(initial=0.0)) for side in pair)
+        if not level.any() and highest <= PASSED * float(whole.max()):
+            level = whole
+        levels[:, begin // unit : -(-(begin + step) // unit)] = level[:, None]
     return levels
 
 
