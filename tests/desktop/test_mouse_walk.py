@@ -73,7 +73,15 @@ class Hand:
 
     def menu(self, *words: str) -> None:
         """Press the menu button and go through it; the button holds the loop until something is chosen."""
-        QTimer.singleShot(50, lambda: self.pick(*words))
+
+        def when_open(tries: int = 400) -> None:
+            # a busy machine may come here between press and release: to wait in this place would hold the release up
+            if QApplication.activePopupWidget() is None and tries:
+                QTimer.singleShot(50, lambda: when_open(tries - 1))
+            else:
+                self.pick(*words)
+
+        when_open()
         self.press_at(self.window.top.menu)
 
     def choose(self, box: QComboBox, start: str) -> None:

@@ -20,8 +20,11 @@ from pulizia.desktop.bench.time_axis import TimeAxis
 def answer(words: str) -> None:
     """Press a button of the question that will come up."""
 
-    def press() -> None:
+    def press(tries: int = 400) -> None:
         box = QApplication.activeModalWidget()
+        if box is None and tries:  # a busy machine has not come to ask yet
+            QTimer.singleShot(50, lambda: press(tries - 1))
+            return
         assert isinstance(box, QMessageBox)
         next(b for b in box.buttons() if b.text().replace("&", "") == words).click()
 

@@ -385,6 +385,7 @@ TOOL = Tool(
     settings=BlotsSettings,
     order=46,
     family="moments",
+    version=2,
     process=process,
     caption=caption,
     margin=margin,
