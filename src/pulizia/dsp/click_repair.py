@@ -31,7 +31,7 @@ TREBLE_HALF_S = 0.0025
 LONGEST_REBUILT_S = 0.012
 RING_LEAST_S = 0.00125  # of what is found of a click: shorter ones must be a single resonance
 RING_GAP_S, MOST_PARTS = 0.004, 3  # found parts of a click of the mouth
-CROWD_S, CROWD = 0.15, 6  # so many clicks so near are no clicks of a mouth
+CROWD_S, CROWD = 0.15, 4  # so many clicks so near are no clicks of a mouth
 RING_SHARE, RING_ENERGY, RING_LOWS, RING_LOWS_HZ = 0.9, (0.5, 6.3), 0.05, 1000.0
 """When a click is a resonance: explained in the prediction error, with the energy of what is found, without lows. By these
 none of 64 impulses of noise passes, and four in five of 205 mouth clicks."""
