@@ -115,3 +115,9 @@ def test_pieces_have_levels_of_their_own_and_only_sections_are_looked_at(voice: 
     assert at(2 * length + 50 + length / 2) == pytest.approx(3 * level, rel=0.06)
     last = clip_levels(ArraySource(whole[None].astype(np.float32), RATE), (Span(0, len(voice)),), lambda _s: None)
     assert not last.any
+
+
+def test_what_is_no_number_and_what_is_too_short_is_no_ceiling() -> None:
+    wild = np.concatenate([np.full(300, np.nan), np.full(300, 1e30), np.full(300, -1e30)])  # reading leaves no infinity
+    for sound in (wild, wild[:7], np.zeros(1), np.full(5000, 0.5)):
+        assert not levels_of(sound).uneven.any()

@@ -100,10 +100,9 @@ def _without_rings(
     out: NDArray[np.float32], samples: NDArray[np.float32], quick: NDArray[np.float32], found: list[Stretch], rate: int
 ) -> None:
     """Clicks that are short resonances, taken out whole where this explains them; ``out`` is changed."""
-    near, around = round(RING_GAP_S * rate), round(WIDE_CONTEXT_S * rate)
-    groups = _groups(found, near)
+    around = round(WIDE_CONTEXT_S * rate)
     starts = np.array([a for a, _b in found])
-    for group in groups:
+    for group in _groups(found, round(RING_GAP_S * rate)):
         company = int(np.sum(np.abs(starts - group[0][0]) < CROWD_S * rate))
         longest = max(b - a for a, b in group)
         if len(group) > MOST_PARTS or company > CROWD or longest < SHORT_S * rate:
@@ -118,9 +117,9 @@ def _without_rings(
         likely = fit.share if longest >= RING_LEAST_S * rate else fit.strongest
         if likely < RING_SHARE or not _is_a_ring(fit.wave, taken, rate):
             continue
-        mended = out[low:high] != samples[low:high]
-        mended[a - low : b - low] = False  # of other clicks
-        out[low:high] = np.where(mended, out[low:high], (x - fit.wave).astype(np.float32))
+        of_others = out[low:high] != samples[low:high]
+        of_others[a - low : b - low] = False
+        out[low:high] = np.where(of_others, out[low:high], (x - fit.wave).astype(np.float32))
 
 
 def _is_a_ring(ring: NDArray[np.float64], taken: NDArray[np.float64], rate: int) -> bool:

@@ -14,6 +14,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
+from pulizia.dsp.autoregression import ROBUST
 from pulizia.dsp.fourier import fast_length
 
 TAUS_S = (0.00025, 0.0004, 0.0006, 0.0009, 0.0013, 0.0019, 0.0028)
@@ -25,7 +26,6 @@ BEFORE_S = 0.001
 ROUNDS, LEAST_GAIN = 5, 1e-4
 LONGEST_MODEL = 64
 NEAR = 10  # samples around a guess at which the resonance may begin
-ROBUST = 1.482602  # sigma of a Gaussian over the median of its absolute value
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,11 +22,8 @@ from pulizia.audio.samples import Samples
 from pulizia.dsp.moments import runs
 
 STEPS_PER_S, FINE = 500, 4  # looks; fine ones in each, for beginnings and ends
-EDGE_LOOK_S, EDGE_S, INSIDE_S = (
-    0.0025,
-    0.03,
-    (0.02, 0.1),
-)  # of a beginning: the look, how far beside it, where the ring stands
+EDGE_LOOK_S = 0.0025  # of the average, at beginnings and ends
+EDGE_S, INSIDE_S = 0.03, (0.02, 0.1)  # how far beside a beginning it may lie, and where behind it the ring stands
 LOOK_S = 0.01  # of the moving average before the median, applied twice
 STILL_S = 0.14  # the median's reach: two pitch periods and more, and shorter than a ring
 SURE, UNSURE = 1.6, 0.8  # of the median over how far single looks lie from it

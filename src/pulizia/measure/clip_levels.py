@@ -47,9 +47,7 @@ class CutLevels:
 
     above: NDArray[np.float64]  # (channels, units)
     below: NDArray[np.float64]
-    uneven: NDArray[
-        np.bool_
-    ]  # (channels, units): peaks are not flat to the sample; all that reaches the level was clipped
+    uneven: NDArray[np.bool_]  # (channels, units): peaks are not flat to the sample, all that reaches the level was cut
     unit: int  # frames
 
     @property
@@ -104,7 +102,7 @@ class _Side:
         whole = len(wave) // moment * moment
         highest = wave[:whole].reshape(-1, moment).max(axis=1) if whole else np.array([wave.max()], dtype=np.float32)
         loud = wave[wave > max(QUIETEST, COUNTED * float(highest.max(initial=0.0)))]
-        bins = np.minimum((np.log(loud / QUIETEST) / FINE).astype(np.int64), BINS - 1)
+        bins = np.minimum(np.log(loud / QUIETEST) / FINE, BINS - 1).astype(np.int64)
         self.counts.append(np.bincount(bins, minlength=BINS))
         self.highest.append(highest)
 
