@@ -3,8 +3,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,7 +14,7 @@ def rfft(x: NDArray[np.float32], size: int | None = None, *, overwrite: bool = F
     return np.asarray(scipy.fft.rfft(x, size, axis=-1, overwrite_x=overwrite), dtype=np.complex64)
 
 
-def irfft(spectrum: NDArray[Any], size: int) -> NDArray[np.float32]:
+def irfft(spectrum: NDArray[np.complexfloating | np.floating], size: int) -> NDArray[np.float32]:
     """Inverse of :func:`rfft`."""
     import scipy.fft
 
