@@ -79,6 +79,19 @@ def test_hum_whose_frequency_wanders_is_followed_by_its_phase(voice: np.ndarray)
     assert power_db(error[middle]) < power_db(tones[middle]) - 33
 
 
+def test_no_line_of_the_mains_is_found_in_a_moment_of_noise_and_that_of_a_moment_of_hum_is() -> None:
+    rng = np.random.default_rng(1)
+    settings = hum.HumSettings()
+    for frames in (29_000, 48_000, 96_000, 190_000):
+        for _ in range(12):
+            hiss = 0.01 * rng.standard_normal(frames)
+            assert not len(hum.analyse(ArraySource(np.float32(hiss[None]), RATE), (), settings, NOTHING).lines.hz)
+        t = np.arange(frames) / RATE
+        heard = hiss + sum(0.01 / k * np.sin(2 * np.pi * 50.2 * k * t + k) for k in range(1, 5))
+        found = hum.analyse(ArraySource(np.float32(heard[None]), RATE), (), settings, NOTHING).lines
+        assert found.base_hz == pytest.approx(50.2, abs=0.25)
+
+
 def test_without_hum_every_sample_stays(voice: np.ndarray) -> None:
     assert np.array_equal(treated(voice, "hum")[0], voice.astype(np.float32))
     assert np.array_equal(treated(voice, "overload")[0], voice.astype(np.float32))

@@ -67,10 +67,11 @@ def hop_of(rate: int) -> int:
 def median_spectrum(source: Source, start: int, stop: int) -> tuple[NDArray[np.float64], float]:
     """Median over time of the power spectrum from long windows, and the distance of its bins in Hz.
 
-    What is always there stays, what comes and goes does not. Power 1 is a full-scale sine.
+    What is always there stays, what comes and goes does not. Power 1 is a full-scale sine. Short passages are looked
+    at through shorter windows, at least three of them: the tallest bins of a single look at noise pass for lines.
     """
     size = int(2 ** round(np.log2(LONG_S * source.rate)))
-    while size > stop - start and size > 1024:
+    while size > (stop - start) // 2 and size > 1024:
         size //= 2
     window = hann_window(size)
     count = max(1, 2 * (stop - start) // size - 1)

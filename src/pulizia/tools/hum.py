@@ -329,7 +329,7 @@ TOOL = Tool(
     picture=picture,
     survey=survey,
     suggest=suggest,
-    version=2,
+    version=3,
     problems=(LINES,),
     find=findings,
 )
