@@ -21,7 +21,7 @@ from pulizia.cli.main import main
 from pulizia.errors import ProjectError
 from pulizia.interchange.assemble import laid_of
 from pulizia.interchange.conform import conform
-from pulizia.interchange.conform_rows import ConformRow, row_words
+from pulizia.interchange.conform_rows import ConformRow, count_words, row_words
 from pulizia.media.open import open_media
 from pulizia.project import programme_edits as edits
 from pulizia.project.clips import Clip, Lane, Programme
@@ -151,7 +151,7 @@ def test_a_new_list_conforms_a_project_on_the_command_line(wav: Callable[..., Pa
     out = tmp_path / "reel2.pulizia"
     assert main(["conform", str(project), str(tmp_path / "cut2.edl"), "-o", str(out), "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
-    assert told["counts"] == {"same": 0, "moved": 2, "trimmed": 0, "new": 1, "left out": 0, "gone": 0}
+    assert told["counts"] == {"moved": 2, "trimmed": 0, "new": 1, "left out": 0, "gone": 0}
     assert told["missing"] == ["lost"]
     assert project.read_bytes() == before
     found = load_project(out)
@@ -257,6 +257,7 @@ def test_field_recordings_on_lanes_cross_fades_and_a_breath_taken_out_move_with_
         ("gone", "A1", 0, 2), ("gone", "Bert", 0, 2), ("new", "A1", 30, 2), ("left out", "A1", 13, 0.4),
     ]  # fmt: skip
     assert row_words(found.rows[3], RATE) == "Left out as before, at 0:13.00: cam, 0:00.40."
+    assert count_words(found).endswith(" 1 new, 1 left out as before, 2 gone.")
     assert found.programme.name == "Cut 2"
     assert conform(replace(old, name="Mine"), swapped()).programme.name == "Mine"
     # and once more: the next cut finds what this one laid
@@ -361,7 +362,7 @@ def test_what_a_list_asked_for_is_kept_with_the_project(tmp_path: Path) -> None:
         load_project(tmp_path / "p.pulizia")
 
 
-def test_a_cut_is_conformed_while_its_media_are_not_at_hand(wav: Callable[..., Path], tmp_path: Path) -> None:
+def test_a_cut_is_conformed_while_its_media_are_not_at_hand(wav: Callable[..., Path], tmp_path: Path, capsys) -> None:
     rng = np.random.default_rng(2)
     media = tmp_path / "media"
     media.mkdir()
@@ -379,7 +380,9 @@ def test_a_cut_is_conformed_while_its_media_are_not_at_hand(wav: Callable[..., P
     project, out = tmp_path / "reel.pulizia", tmp_path / "reel2.pulizia"
     assert main(["assemble", str(tmp_path / "one.edl"), "--media", str(media), "-o", str(project)]) == 0
     (media / "take.wav").unlink()
+    capsys.readouterr()
     assert main(["conform", str(project), str(tmp_path / "two.edl"), "-o", str(out)]) == 0
+    assert capsys.readouterr().out.startswith("1 moved, 1 trimmed, 1 gone.\n")
     before, after = load_project(project), load_project(out)
     assert [(c.recording_id, c.start / RATE, c.inner / RATE, c.frames / RATE) for c in after.programmes[0].lanes[0].clips] == [
         (before.recordings[0].id, 0, 31, 3), (before.recordings[0].id, 3, 10, 10),

@@ -6,6 +6,7 @@ from __future__ import annotations
 import argparse
 import json
 from pathlib import Path
+from typing import get_args
 
 from pulizia.cli.assembled import add_programme_flag, assembled
 from pulizia.cli.outputs import check_project_output
@@ -15,7 +16,7 @@ from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import MediaError, ProjectError
 from pulizia.interchange.assemble import Assembled, assemble
 from pulizia.interchange.conform import conform
-from pulizia.interchange.conform_rows import row_words
+from pulizia.interchange.conform_rows import Change, count_words, row_words
 from pulizia.interchange.edit_list import EditListError, rate_named
 from pulizia.interchange.export import Rendered, list_of, losses, write_list
 from pulizia.interchange.find_media import MediaFolders
@@ -229,11 +230,11 @@ def run_conform(options: argparse.Namespace) -> int:
         project = project.with_recording(recording)
     save_project(project, target)
     rows = [row_words(row, old.rate) for row in conformed.rows]
-    counts = {change: conformed.count(change) for change in ("same", "moved", "trimmed", "new", "left out", "gone")}
     if options.json:
+        counts = {change: conformed.count(change) for change in get_args(Change)}
         _tell(options, made, changes=rows, counts=counts, project=str(target))
         return 0
-    print(", ".join(f"{count} {change}" for change, count in counts.items() if count) or "nothing has changed")
+    print(count_words(conformed))
     for line in rows:
         print(line)
     for line in made.report:

@@ -10,8 +10,8 @@ from pulizia.project.clips import Programme
 from pulizia.units import format_time
 from pulizia.words import tr
 
-Change = Literal["same", "moved", "trimmed", "new", "gone", "left out"]
-_ORDER: dict[Change, int] = {"gone": 0, "new": 1, "left out": 2, "trimmed": 3, "moved": 4, "same": 5}
+Change = Literal["moved", "trimmed", "new", "gone", "left out"]
+_ORDER: dict[Change, int] = {"gone": 0, "new": 1, "left out": 2, "trimmed": 3, "moved": 4}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,6 +44,21 @@ class Conformed:
 def in_order(rows: list[ConformRow]) -> tuple[ConformRow, ...]:
     """What most wants to be looked at comes first; by place within each kind."""
     return tuple(sorted(rows, key=lambda r: (_ORDER[r.change], r.at)))
+
+
+def count_words(found: Conformed) -> str:
+    """How many stretches there are of each kind that occurs, as a sentence."""
+    words = {
+        "moved": tr("{n} moved", n=found.count("moved")),
+        "trimmed": tr("{n} trimmed", n=found.count("trimmed")),
+        "new": tr("{n} new", n=found.count("new")),
+        "left out": tr("{n} left out as before", n=found.count("left out")),
+        "gone": tr("{n} gone", n=found.count("gone")),
+    }
+    there = {row.change for row in found.rows}
+    if not there:
+        return tr("Nothing changed.")
+    return ", ".join(said for change, said in words.items() if change in there) + "."
 
 
 def row_words(row: ConformRow, rate: int) -> str:

@@ -12,7 +12,7 @@ from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import MediaError, PuliziaError
 from pulizia.interchange.assemble import Assembled, assemble
 from pulizia.interchange.conform import conform
-from pulizia.interchange.conform_rows import Conformed
+from pulizia.interchange.conform_rows import Conformed, count_words
 from pulizia.interchange.export import Rendered, list_of, losses, write_list
 from pulizia.interchange.find_media import MediaFolders
 from pulizia.interchange.read import KINDS, read_edit_list
@@ -70,10 +70,7 @@ class ListService:
                 return
             conformed = compared[0] if now is old else conform(now, found.programme)  # it was edited meanwhile
             self._add(found, conformed.programme, tr("Conform to {name}", name=path.name))
-            self._session.say(
-                tr("{moved} moved, {trimmed} trimmed, {new} new, {gone} gone.", moved=conformed.count("moved"),
-                   trimmed=conformed.count("trimmed"), new=conformed.count("new"), gone=conformed.count("gone"))
-            )  # fmt: skip
+            self._session.say(count_words(conformed))
             done(found, conformed)
 
         inside = [r.path for r in self._session.document.project.recordings if r.id in self._session.document.media]

@@ -9,7 +9,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QHeaderView, QTableView, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
-from pulizia.interchange.conform_rows import Change, Conformed, ConformRow, row_words
+from pulizia.interchange.conform_rows import Change, Conformed, ConformRow, count_words, row_words
 from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import N_, tr, translated
@@ -18,7 +18,6 @@ COLUMNS = (N_("Change"), N_("Recording"), N_("Lane"), N_("Length"), N_("Was at")
 RECORDING, LANE = 1, 2
 CHANGES: dict[Change, str] = {
     "gone": N_("Gone"), "new": N_("New"), "left out": N_("Left out as before"), "trimmed": N_("A part"), "moved": N_("Moved"),
-    "same": N_("The same"),
 }  # fmt: skip
 Index = QModelIndex | QPersistentModelIndex
 NOWHERE = QModelIndex()
@@ -34,10 +33,8 @@ class ConformWalk(QDialog):
         self.resize(720, 480)
         column = QVBoxLayout(self)
         column.addWidget(label(tr("Changes of the cut"), 20, bold=True))
-        words = tr("{moved} moved, {trimmed} trimmed, {new} new, {gone} gone.", moved=found.count("moved"),
-                   trimmed=found.count("trimmed"), new=found.count("new"), gone=found.count("gone"))  # fmt: skip
-        column.addWidget(label(words, 13, token="soft"))
-        self.changes = [row for row in found.rows if row.change != "same"]
+        column.addWidget(label(count_words(found), 13, token="soft"))
+        self.changes = found.rows
         self.table = _table(_Changes(self.changes, found.programme.rate, self), lanes=len(found.programme.lanes) > 1)
         self.table.selectRow(0)  # shown, and gone to by the next choice
         self.table.selectionModel().currentRowChanged.connect(lambda now, _before: self._go_to(now.row()))
@@ -61,7 +58,7 @@ class ConformWalk(QDialog):
 class _Changes(QAbstractTableModel):
     """The rows of a comparison; a cut of a feature has thousands, of which a screen shows twenty."""
 
-    def __init__(self, rows: list[ConformRow], rate: int, parent: QWidget) -> None:
+    def __init__(self, rows: tuple[ConformRow, ...], rate: int, parent: QWidget) -> None:
         super().__init__(parent)
         self._rows, self._rate = rows, rate
 
