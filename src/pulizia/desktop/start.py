@@ -23,7 +23,7 @@ from pulizia.desktop.ending import OrderlyEnd
 from pulizia.desktop.language import chosen_language, use_language
 from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
-from pulizia.desktop.theme import font, load_fonts, use_theme
+from pulizia.desktop.theme import font, load_fonts, styled_at_the_end, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.media.faults import note_fault
 from pulizia.session.memory import give_back
@@ -60,7 +60,8 @@ def make_window(*, simulated: bool = False) -> tuple[MainWindow, Poster]:
     # a worker for each core, at least two: more of them would only take the window's turns
     threads = min(max(2, os.cpu_count() or 2), MOST_WORKERS)
     session = Session(_output(preferences, simulated=simulated), poster.post, threads=threads)
-    return MainWindow(session, preferences, window_commands), poster
+    with styled_at_the_end():
+        return MainWindow(session, preferences, window_commands), poster
 
 
 def _output(preferences: Preferences, *, simulated: bool) -> SoundOut:

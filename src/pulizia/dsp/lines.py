@@ -64,14 +64,16 @@ def hop_of(rate: int) -> int:
     return round(rate / FRAMES_PER_S)
 
 
-def median_spectrum(source: Source, start: int, stop: int) -> tuple[NDArray[np.float64], float]:
+def median_spectrum(
+    source: Source, start: int, stop: int, *, least_looks: int = 3
+) -> tuple[NDArray[np.float64], float]:
     """Median over time of the power spectrum from long windows, and the distance of its bins in Hz.
 
     What is always there stays, what comes and goes does not. Power 1 is a full-scale sine. Short passages are looked
-    at through shorter windows, at least three of them: the tallest bins of a single look at noise pass for lines.
+    at through shorter windows: the tallest bins of a single look at noise pass for lines.
     """
     size = int(2 ** round(np.log2(LONG_S * source.rate)))
-    while size > (stop - start) // 2 and size > 1024:
+    while size * (least_looks + 1) > 2 * (stop - start) and size > 1024:
         size //= 2
     window = hann_window(size)
     count = max(1, 2 * (stop - start) // size - 1)

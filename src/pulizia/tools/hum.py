@@ -276,7 +276,7 @@ def picture(passage: Samples | None, rate: int, settings: HumSettings, hum: Hum)
     level = np.full(len(hz), -140.0)
     curves = []
     if passage is not None and passage.shape[1] > 4096:
-        power, bin_hz = median_spectrum(_held(passage, rate), 0, passage.shape[1])
+        power, bin_hz = median_spectrum(_held(passage, rate), 0, passage.shape[1], least_looks=1)
         curves.append(Curve("passage", np.arange(len(power)) * bin_hz, powers_to_db(power)))
     for line, height in zip(hum.lines.hz, hum.lines.level_db, strict=True):
         level[int(np.argmin(np.abs(hz - line)))] = height
