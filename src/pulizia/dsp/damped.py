@@ -8,8 +8,9 @@ ICASSP 1997), compared in the prediction error of the voice, where the voice is 
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +26,7 @@ MOST, LEAST_OVER = 3, 60.0  # resonances of a click; energy over that of one usu
 BEFORE_S = 0.001
 ROUNDS, LEAST_GAIN = 5, 1e-4
 LONGEST_MODEL = 64
+FEW = 32  # powers of one step that are multiplied with powers of many
 NEAR = 10  # samples around a guess at which the resonance may begin
 
 
@@ -140,15 +142,15 @@ def _refined(
     error: NDArray[np.float64], model: NDArray[np.float64], first: int, rate: int, guess: _Resonance
 ) -> tuple[float, _Resonance, NDArray[np.float64]]:
     """A resonance with its beginning, frequency and time constant searched around a guess."""
-    best, atoms = guess, _dictionary(rate)
+    atoms = _dictionary(rate)
     lowest, highest = atoms[-1].radians[0], atoms[-1].radians[-1]
     shortest, longest = 0.8 * atoms[0].tau, 1.25 * atoms[-1].tau
-    taken, wave = _fitted(error, model, best)
+    best, taken = guess, _taken(error, model, guess)[0]
     for start in range(max(first, guess.start - NEAR), guess.start + NEAR + 1):
         near = _Resonance(start, guess.radians, guess.tau)
-        more, other = _fitted(error, model, near)
+        more, _, _ = _taken(error, model, near)
         if more > taken:
-            taken, wave, best = more, other, near
+            taken, best = more, near
     for k in range(ROUNDS):
         turn, stretch = 0.3 / best.tau / 2**k, 1.25 ** (0.5**k)
         moved = True
@@ -161,33 +163,62 @@ def _refined(
             ):  # fmt: skip
                 if not (lowest <= tried.radians <= highest and shortest <= tried.tau <= longest):
                     continue
-                more, other = _fitted(error, model, tried)
+                more, _, _ = _taken(error, model, tried)
                 if more > taken * (1.0 + LEAST_GAIN):
-                    taken, wave, best, moved = more, other, tried, True
-    return taken, best, wave
+                    taken, best, moved = more, tried, True
+    return taken, best, _wave(error, model, best)
 
 
-def _fitted(
-    error: NDArray[np.float64], model: NDArray[np.float64], resonance: _Resonance
-) -> tuple[float, NDArray[np.float64]]:
-    """What one damped sinusoid takes out of the energy of a prediction error at its best amplitude and phase, and itself."""
-    start, tau = resonance.start, resonance.tau
-    length = min(round((LASTS + 2.0) * tau), len(error) - start)
-    wave = np.zeros(len(error))
+def _taken(error: NDArray[np.float64], model: NDArray[np.float64], resonance: _Resonance) -> tuple[float, float, float]:
+    """What one damped sinusoid takes out of the energy of a prediction error; the weights of its sine and its cosine."""
+    start = resonance.start
+    length = min(round((LASTS + 2.0) * resonance.tau), len(error) - start)
     if length < 2:
-        return 0.0, wave
-    decay = np.exp((-1.0 / tau + 1j * resonance.radians) * np.arange(length))
-    seen = np.convolve(decay, model)[: len(error) - start]
-    both = np.stack([seen.real, seen.imag])
-    products = both @ both.T
-    towards = both @ error[start : start + len(seen)]
-    cosine, sine = np.linalg.solve(products + 1e-9 * np.trace(products) * np.eye(2), towards)
-    late = np.arctan2(cosine, sine) % np.pi  # a resonance begins at rest, at most one sample before
-    late = (
-        late if late <= resonance.radians else (0.0 if late > 0.5 * (np.pi + resonance.radians) else resonance.radians)
-    )
-    shape = np.array([np.sin(late), np.cos(late)])
-    energy = float(shape @ products @ shape)
-    weight = float(shape @ towards) / max(energy, 1e-30)
-    wave[start : start + length] = weight * (shape[0] * decay.real + shape[1] * decay.imag)
-    return weight**2 * energy, wave
+        return 0.0, 0.0, 0.0
+    seen, (cc, cs, ss) = _predicted(resonance.radians, resonance.tau, length, model.tobytes())
+    if len(seen) > len(error) - start:
+        seen = seen[: len(error) - start]
+        cc, cs, ss = _products(seen)
+    c, s = (error[start : start + len(seen)] @ seen).tolist()
+    little = 1e-9 * (cc + ss)
+    cosine, sine = c * (ss + little) - s * cs, s * (cc + little) - c * cs  # of the best fit, both times the determinant
+    late = math.atan2(cosine, sine) % math.pi  # a resonance begins at rest, at most one sample before
+    if late > resonance.radians:
+        late = 0.0 if late > 0.5 * (math.pi + resonance.radians) else resonance.radians
+    a, b = math.sin(late), math.cos(late)
+    energy = a * a * cc + 2.0 * a * b * cs + b * b * ss
+    weight = (a * c + b * s) / max(energy, 1e-30)
+    return weight**2 * energy, weight * a, weight * b
+
+
+@lru_cache(maxsize=64)
+def _predicted(
+    radians: float, tau: float, length: int, model: bytes
+) -> tuple[NDArray[np.float64], tuple[float, float, float]]:
+    """(length + order, 2) prediction error of a damped cosine and sine, and its products."""
+    seen = np.convolve(_decay(radians, tau, length), np.frombuffer(model)).view(np.float64).reshape(-1, 2)
+    return seen, _products(seen)
+
+
+def _products(seen: NDArray[np.float64]) -> tuple[float, float, float]:
+    (cc, cs), (_, ss) = (seen.T @ seen).tolist()
+    return cc, cs, ss
+
+
+def _decay(radians: float, tau: float, length: int) -> NDArray[np.complex128]:
+    """A damped exponential: products of few powers, since each exponential costs much more than a product."""
+    step = -1.0 / tau + 1j * radians
+    coarse = np.exp(step * np.arange(0, length, FEW))
+    made: NDArray[np.complex128] = (coarse[:, None] * np.exp(step * np.arange(FEW))).ravel()[:length]
+    return made
+
+
+def _wave(error: NDArray[np.float64], model: NDArray[np.float64], resonance: _Resonance) -> NDArray[np.float64]:
+    """The damped sinusoid that fits best, over the whole stretch."""
+    _, cosine, sine = _taken(error, model, resonance)
+    wave = np.zeros(len(error))
+    length = min(round((LASTS + 2.0) * resonance.tau), len(error) - resonance.start)
+    if length >= 2:
+        decay = _decay(resonance.radians, resonance.tau, length)
+        wave[resonance.start : resonance.start + length] = cosine * decay.real + sine * decay.imag
+    return wave
