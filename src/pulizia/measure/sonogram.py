@@ -7,6 +7,7 @@ from long transforms and above from ever shorter ones, cross-faded in dB over ab
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -79,18 +80,17 @@ def _levels(
     offset = step / 2 if sparse == 1 else frames_per_column / 2
     centres = first + offset + np.arange(count) * step
     starts = np.rint(centres - size / 2).astype(np.int64)
-    power = np.zeros((count, size // 2 + 1), dtype=np.float32)
+    wanted = _rows_of(scale, source.rate, size, rows.start, rows.stop)
+    power = np.zeros((count, wanted.high - wanted.low), dtype=np.float32)
     shape = window(scale.window, size)
     scale_power = np.float32((2.0 / float(shape.sum())) ** 2 / source.channels)
     for a in range(0, count, 64):
         b = min(a + 64, count)
         for frames in _framed(source, starts[a:b], size):
-            spectrum = rfft(frames * shape, overwrite=True)
+            spectrum = rfft(frames * shape, overwrite=True)[:, wanted.low : wanted.high]
             power[a:b] += spectrum.real**2 + spectrum.imag**2
     power *= scale_power
-    picked = power @ _row_matrix(scale, source.rate, size)[:, rows]
-    if scale.axis != "bands":
-        _take_highest(power, picked, scale, source.rate, size, rows)
+    picked = wanted.of(power)
     db = powers_to_db(picked).T
     if finer > 1:
         fine = db.reshape(db.shape[0], columns, finer)
@@ -114,26 +114,63 @@ def _framed(source: Source, starts: NDArray[np.int64], size: int) -> list[NDArra
     return [blocks[:, c] for c in range(source.channels)]
 
 
-def _row_edges(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float64]:
-    """Upper edge of each row, and the lower one of the last, in bins."""
-    return scale.hz_of_row(np.arange(scale.rows + 1.0)) * size / rate
+@dataclass(frozen=True, slots=True)
+class _Rows:
+    """How the bins [low, high) of a spectrum become rows of the picture.
+
+    Attributes
+    ----------
+    narrow, left, share : rows narrower than a bin, the bins beside them, how far they lie on the way to the next one
+    wide, begins : rows wider than a bin, and where each one's bins begin
+    bands : (bins, rows) shares of each bin, where rows show bands; without narrow and wide ones
+    """
+
+    rows: int
+    low: int
+    high: int
+    narrow: NDArray[np.intp]
+    left: NDArray[np.intp]
+    share: NDArray[np.float32]
+    wide: NDArray[np.intp]
+    begins: NDArray[np.intp]
+    bands: NDArray[np.float32] | None = None
+
+    def of(self, power: NDArray[np.float32]) -> NDArray[np.float32]:
+        """(columns, rows) from the powers (columns, high - low)."""
+        if self.bands is not None:
+            return power @ self.bands
+        picked = np.zeros((len(power), self.rows), dtype=np.float32)
+        if len(self.narrow):
+            lower = power[:, self.left]
+            picked[:, self.narrow] = lower + self.share * (power[:, self.left + 1] - lower)
+        if len(self.wide):  # the highest of their bins: a line keeps its level
+            picked[:, self.wide] = np.maximum.reduceat(power, self.begins, axis=1)
+        return picked
 
 
 @cache
-def _row_matrix(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float32]:
-    """(bins, rows): interpolation between bins for rows that are narrower than one."""
-    bins = size // 2 + 1
+def _rows_of(scale: SonogramScale, rate: int, size: int, first: int, stop: int) -> _Rows:
+    """Rows [first, stop) of a picture from one transform length."""
+    bins, none = size // 2 + 1, np.zeros(0, dtype=np.intp)
     if scale.axis == "bands":
-        return _band_matrix(scale, rate, size)
-    edges = _row_edges(scale, rate, size)
-    matrix = np.zeros((bins, scale.rows), dtype=np.float32)
-    for row in range(scale.rows):
-        centre = 0.5 * float(edges[row] + edges[row + 1])
-        if edges[row] - edges[row + 1] <= 1.0 and centre < bins - 1:
-            left = int(centre)
-            matrix[left, row] = 1.0 - (centre - left)
-            matrix[left + 1, row] = centre - left
-    return matrix
+        bands = _band_matrix(scale, rate, size)[:, first:stop]
+        used = np.flatnonzero(bands.any(axis=1))
+        low, high = (int(used[0]), int(used[-1]) + 1) if len(used) else (0, 1)
+        return _Rows(stop - first, low, high, none, none, np.zeros(0, np.float32), none, none, bands[low:high])
+    edges = scale.hz_of_row(np.arange(first, stop + 1.0)) * size / rate  # the upper one of each row, in bins
+    upper, lower = edges[:-1], edges[1:]
+    centres = 0.5 * (upper + lower)
+    narrow = np.flatnonzero((upper - lower <= 1.0) & (centres < bins - 1))
+    left = centres[narrow].astype(np.intp)
+    share = (centres[narrow] - left).astype(np.float32)
+    wide = np.flatnonzero((upper - lower > 1.0) & (lower < bins - 1))[::-1]
+    begins = np.ceil(lower[wide] - 0.5).astype(np.intp)
+    ends = [int(left.max()) + 2] if len(left) else []
+    if len(wide):
+        ends.append(max(min(int(np.ceil(upper[wide[-1]] - 0.5)), bins), int(begins[-1]) + 1))
+    low = min([*left[:1].tolist(), *left[-1:].tolist(), *begins[:1].tolist()], default=0)
+    high = max(ends, default=low + 1)
+    return _Rows(stop - first, low, high, narrow, left - low, share, wide, begins - low)
 
 
 @cache
@@ -151,34 +188,6 @@ def _band_matrix(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float
         low, high = centres[band] / reach * size / rate, centres[band] * reach * size / rate
         matrix[:, row] = share * np.clip(np.minimum(lower + 1.0, high) - np.maximum(lower, low), 0.0, 1.0)
     return matrix
-
-
-@cache
-def _wide_rows(scale: SonogramScale, rate: int, size: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-    """Rows wider than a bin from low to high, and the bins at which they begin and the last ends."""
-    edges = _row_edges(scale, rate, size)
-    wide = np.flatnonzero((edges[:-1] - edges[1:] > 1.0) & (edges[1:] < size // 2))[::-1]
-    if not len(wide):
-        return wide, wide
-    begins = np.ceil(edges[wide + 1] - 0.5).astype(np.intp)
-    end = min(int(np.ceil(edges[wide[-1]] - 0.5)), size // 2 + 1)
-    return wide, np.append(begins, max(end, int(begins[-1]) + 1))
-
-
-def _take_highest(
-    power: NDArray[np.float32], picked: NDArray[np.float32], scale: SonogramScale, rate: int,
-    size: int, rows: slice,
-) -> None:  # fmt: skip
-    """Rows wider than a bin show the highest of their bins: a line keeps its level."""
-    wide, begins = _wide_rows(scale, rate, size)
-    inside = (wide >= rows.start) & (wide < rows.stop)
-    if not inside.any():
-        return
-    first, last = np.flatnonzero(inside)[[0, -1]]
-    starts, end = begins[first : last + 1], int(begins[last + 1])
-    offset = int(starts[0])
-    highest = np.maximum.reduceat(power[:, offset:end], starts - offset, axis=1)
-    picked[:, wide[first : last + 1] - rows.start] = highest
 
 
 @cache
