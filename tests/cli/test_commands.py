@@ -4,6 +4,8 @@
 from __future__ import annotations
 
 import json
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -236,3 +238,11 @@ def test_a_wrong_word_and_a_missing_screen_are_told_without_a_window(
     code, _, err = run(capsys, voice_file)
     assert (code, err.count("\n")) == (1, 1)
     assert "no screen" in err
+
+
+@pytest.mark.parametrize("begun", ["import pulizia.cli.main as m; m.parser()", "import pulizia.desktop.start"])
+def test_a_start_waits_for_no_library_that_is_not_needed_yet(begun: str) -> None:
+    """Each of these costs a tenth of a second to half a second of every start."""
+    heavy = ("scipy.signal", "scipy.ndimage", "scipy.fft", "av", "soundfile", "soxr", "mutagen", "distributed")
+    told = f"import sys; {begun}; print([n for n in {heavy} if n in sys.modules])"
+    assert subprocess.run([sys.executable, "-c", told], capture_output=True, text=True, check=True).stdout == "[]\n"

@@ -16,7 +16,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import median_filter, uniform_filter1d
 
 from pulizia.audio.samples import Samples
 from pulizia.dsp.moments import runs
@@ -62,6 +61,8 @@ def tone_lines(samples: Samples, start: int, rate: int, pitches_hz: Sequence[flo
 
 
 def _line(samples: NDArray[np.float64], start: int, rate: int, hz: float) -> ToneLine:
+    from scipy.ndimage import median_filter
+
     step = max(1, rate // STEPS_PER_S)
     still = _demodulated(samples, rate, hz, step)
     turn = _turn_hz(still, rate / step)
@@ -107,6 +108,8 @@ def _demodulated(
     samples: NDArray[np.float64], rate: int, hz: float, step: int, look_s: float = LOOK_S
 ) -> NDArray[np.complex128]:
     """(channels, looks) complex amplitude at a pitch."""
+    from scipy.ndimage import uniform_filter1d
+
     turned = samples * np.exp(-2j * np.pi * hz * np.arange(samples.shape[1]) / rate) * 2.0
     width = max(1, round(look_s * rate))
     for _ in range(2):

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 from pulizia.audio.source import Source
 from pulizia.dsp.fourier import fast_length
@@ -123,6 +122,8 @@ def _curve(x: NDArray[np.float64], y: NDArray[np.float64], length: int) -> NDArr
 
 def _beginnings(x: NDArray[np.float64]) -> list[NDArray[np.float64]]:
     """Each band, weakened by its own past: the highest level of before, falling by 1/e in DECAY_S."""
+    from scipy.signal import lfilter
+
     spectrum, hz = np.fft.rfft(x), np.fft.rfftfreq(len(x), 1.0 / FINE_RATE)
     gap, fall = round(GAP_S * FINE_RATE), np.arange(len(x)) / (DECAY_S * FINE_RATE)
     found = []

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
 from pulizia.audio.source import Source, read_padded
 from pulizia.dsp.stft import powers
@@ -153,6 +152,8 @@ def _peaks(
     level: NDArray[np.float32], background: float
 ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float32]]:
     """Look, place in bins (interpolated by a parabola in dB) and level of every peak."""
+    from scipy.ndimage import uniform_filter1d
+
     around = uniform_filter1d(level, size=2 * max(3, round(background / 2)) + 1, axis=1, mode="nearest")
     middle = level[:, 1:-1]
     is_peak = (middle > level[:, :-2]) & (middle >= level[:, 2:]) & (middle > around[:, 1:-1] + PEAK_DB)

@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from pulizia.models.cell_net import answers, around, asked_bins, earlier, layers_of
 
@@ -79,6 +78,8 @@ def mask(
 
 def _highest(level: NDArray[np.float32]) -> NDArray[np.float32]:
     """The highest level from REACH frames before up to now."""
+    from scipy.ndimage import maximum_filter1d
+
     size = REACH + 1
     return np.asarray(maximum_filter1d(level, size, axis=0, origin=size // 2 - 1, mode="nearest"))
 
