@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -32,6 +33,11 @@ def voice_in_noise(seconds: float = 6.0, rate: int = 48_000, channels: int = 1, 
 
     The second half of the voice is 12 dB quieter, so that nothing that depends on whole blocks passes.
     """
+    return _voice_in_noise(seconds, rate, channels, seed).copy()
+
+
+@cache
+def _voice_in_noise(seconds: float, rate: int, channels: int, seed: int) -> Samples:
     rng = np.random.default_rng(seed)
     n = int(seconds * rate)
     t = np.arange(n) / rate

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -129,6 +130,11 @@ PHRASES = ((1.0, 2.2), (4.0, 5.5), (8.0, 9.4))
 
 def talked(seconds: float, phrases: tuple[tuple[float, float], ...], seed: int = 3) -> np.ndarray:
     """Voice in these sections over quiet noise."""
+    return _talked(seconds, phrases, seed).copy()
+
+
+@cache
+def _talked(seconds: float, phrases: tuple[tuple[float, float], ...], seed: int) -> np.ndarray:
     t = np.arange(round(seconds * RATE)) / RATE
     rng = np.random.default_rng(seed)
     pitch = 2 * np.pi * np.cumsum(140 + 15 * np.sin(2 * np.pi * 0.6 * t)) / RATE
