@@ -14,11 +14,11 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QFontMetricsF
-from PySide6.QtWidgets import QAbstractButton, QApplication, QLabel, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QCheckBox, QLabel, QWidget
 from pytestqt.exceptions import TimeoutError as TookTooLong
 from tests.desktop.conftest import Person
 
-from pulizia.desktop.controls import NAME_WIDTH
+from pulizia.desktop.controls import NAME_WIDTH, ChoiceBox
 from pulizia.desktop.theme import font, theme, use_theme
 from pulizia.settings.declare import Switch, declared
 from pulizia.tools.registry import ALL
@@ -59,6 +59,29 @@ def test_texts_stand_out_from_their_grounds(qapp, themed: str) -> None:
             assert contrast(ink, t.paper) >= 7
         for line in (t.line, t.strong, t.verd, t.ochre):
             assert contrast(line, t.paper) >= 3
+
+
+def nearest(widget: QWidget, colour: str) -> int:
+    """Distance of the pixel of a widget that is most like a colour."""
+    image, wanted = widget.grab().toImage(), QColor(colour)
+    pixels = (image.pixelColor(x, y) for x in range(image.width()) for y in range(image.height()))
+    return min(
+        abs(p.red() - wanted.red()) + abs(p.green() - wanted.green()) + abs(p.blue() - wanted.blue()) for p in pixels
+    )
+
+
+def test_ticks_and_arrows_are_shown_in_the_colours_of_the_theme(qtbot, themed: str) -> None:
+    tick, box = QCheckBox(), ChoiceBox()
+    box.addItem("")
+    for widget in (tick, box):
+        qtbot.addWidget(widget)
+        widget.setFixedSize(60, 28)
+        widget.ensurePolished()
+    assert nearest(box, theme().soft) < 40  # its outline is 45 away
+    empty = tick.grab().toImage()
+    tick.setChecked(True)
+    assert tick.grab().toImage() != empty
+    assert nearest(tick, theme().verd) < 30
 
 
 def test_colours_and_size_are_chosen_and_kept(bench: Person) -> None:

@@ -52,7 +52,7 @@ def test_the_strips_that_are_kept_are_those_that_a_fresh_painting_makes(bench: P
     )
     for _ in range(5):
         deeds[0]()
-    for n in range(32):
+    for n in range(20):
         if not session.recording.score:
             deeds[0]()
         picture_of(score)

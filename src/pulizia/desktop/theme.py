@@ -9,12 +9,12 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
+from pathlib import Path
 
-from PySide6.QtCore import QObject, QPointF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QPainter, QPalette, QPen, QPixmap
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
-from pulizia.media.folders import cache_folder
 from pulizia.words import N_
 
 FAMILY = "Source Sans 3"
@@ -127,6 +127,7 @@ def use_theme(name: str) -> None:
     chosen.changing.emit()
     chosen.theme = wanted
     if isinstance(application, QApplication):
+        _set_style_sheet(application, "")  # from one sheet to the next takes five times as long as without one between
         application.setPalette(_palette(chosen.theme))
         _set_style_sheet(application, style_sheet(chosen.theme))
     chosen.changed.emit()
@@ -139,12 +140,11 @@ def styled_at_the_end() -> Iterator[None]:
     if not isinstance(application, QApplication):
         yield
         return
-    rules = application.styleSheet()
     _set_style_sheet(application, "")
     try:
         yield
     finally:
-        _set_style_sheet(application, rules)
+        _set_style_sheet(application, style_sheet(theme()))
 
 
 def _set_style_sheet(application: QApplication, rules: str) -> None:
@@ -176,7 +176,8 @@ def _palette(t: Theme) -> QPalette:
 
 def style_sheet(t: Theme) -> str:
     """Rules for Qt's own widgets. Text and its colour come from the palette: a rule for all would burden each."""
-    icons = _icons(t)
+    signs = files("pulizia.desktop").joinpath("signs")  # scripts/draw_signs.py makes them
+    tick, arrow = (Path(str(signs.joinpath(f"{t.name}-{sign}.png"))).as_posix() for sign in ("tick", "arrow"))
     tones = ("soft", "verd_text", "madder", "ochre_text", "plum", "strong")
     labels = "\n".join(
         [f'QLabel[tone="{tone}"] {{ color: {getattr(t, tone)}; }}' for tone in tones]
@@ -212,8 +213,8 @@ def style_sheet(t: Theme) -> str:
         background: transparent; font-weight: 600; padding: 0; min-height: 20px; }}
     QLineEdit[figure="true"]:focus {{ border-bottom: 2px solid {t.verd}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
-    QComboBox::down-arrow {{ image: url({icons["arrow"]}); width: 10px; height: 10px; }}
-    QPushButton::menu-indicator {{ image: url({icons["arrow"]}); width: 9px; height: 9px; subcontrol-position: right center; right: 6px; }}
+    QComboBox::down-arrow {{ image: url("{arrow}"); width: 10px; height: 10px; }}
+    QPushButton::menu-indicator {{ image: url("{arrow}"); width: 9px; height: 9px; subcontrol-position: right center; right: 6px; }}
     QSplitter::handle {{ background: transparent; }}
     QScrollBar::handle:disabled {{ background: transparent; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.strong};
@@ -233,7 +234,7 @@ def style_sheet(t: Theme) -> str:
     QCheckBox {{ spacing: 7px; }}
     QCheckBox::indicator {{ width: 12px; height: 12px; border: 1px solid {t.strong}; border-radius: 3px;
         background: {t.panel}; }}
-    QCheckBox::indicator:checked {{ background: {t.panel}; image: url({icons["tick"]}); }}
+    QCheckBox::indicator:checked {{ background: {t.panel}; image: url("{tick}"); }}
     QCheckBox::indicator:disabled {{ border-color: {t.line}; }}
     QCheckBox:focus {{ color: {t.verd_text}; }}
     QTableView, QTreeView, QListView {{ background: {t.panel}; border: 1px solid {t.line};
@@ -246,23 +247,3 @@ def style_sheet(t: Theme) -> str:
     QProgressBar {{ background: {t.line}; border: none; border-radius: 2px; max-height: 4px; }}
     QProgressBar::chunk {{ background: {t.verd}; border-radius: 2px; }}
     """
-
-
-def _icons(t: Theme) -> dict[str, str]:
-    """Small drawn signs that rules refer to, kept as files in the cache; paths by name."""
-    shapes = {"tick": ((2.5, 6.5), (5, 9), (9.5, 3.5)), "arrow": ((2, 4), (6, 8), (10, 4))}
-    folder = cache_folder("icons")
-    paths = {}
-    for name, points in shapes.items():
-        pixmap = QPixmap(24, 24)
-        pixmap.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.scale(2, 2)
-        painter.setPen(QPen(QColor(t.verd if name == "tick" else t.soft), 1.8))
-        painter.drawPolyline([QPointF(x, y) for x, y in points])
-        painter.end()
-        path = folder / f"{t.name}-{name}.png"
-        pixmap.save(str(path))
-        paths[name] = path.as_posix()
-    return paths
