@@ -105,9 +105,9 @@ def fill(
     if at[-1] - at[0] == len(at) - 1:  # in one piece
         banded[:] = b[: len(banded), None]
     else:
-        for k in range(len(banded)):
-            distance = at[k:] - at[: len(at) - k]
-            banded[k, : len(distance)] = np.where(distance <= order, b[np.minimum(distance, order)], 0.0)
+        beyond = np.append(at, np.full(len(banded) - 1, at[-1] + order + 1))
+        apart = np.lib.stride_tricks.sliding_window_view(beyond, len(banded)).T - at
+        banded = np.append(b, 0.0)[np.minimum(apart, order + 1)]
     banded[0] *= 1.0 + 1e-9
     if trust is not None:
         banded[0] += trust
