@@ -302,19 +302,21 @@ def _true_peaks(
     bound = np.abs(chosen).max(axis=1) * np.float32(filter_.largest_gain)
     order = np.argsort(-bound, kind="stable")
     done, batch = 0, 32
+    found = np.zeros((len(windows), BLOCK), dtype=np.float32)
+    within = edges[-1] - (len(windows) - 1) * BLOCK  # of the last row
     while done < len(order):
         part = order[done : done + batch]
         part = part[bound[part] > min(largest, EXACT_TRUE_PEAK_ABOVE)]
         if not len(part):
             break
         values = filter_.between(chosen[part])
-        high = np.maximum(values.max(axis=1), -values.min(axis=1))
-        frame = rows[part][:, None] * BLOCK + np.arange(BLOCK)
-        inside = frame < edges[-1]
-        block = np.searchsorted(marks, frame[inside], "right") - 1
-        np.maximum.at(result, block, high[inside])
-        largest = max(largest, float(high[inside].max(initial=0.0)))
+        high = np.abs(values, out=values).max(axis=1)
+        high[rows[part] == len(windows) - 1, within:] = 0.0
+        found[rows[part]] = high
+        largest = max(largest, float(high.max()))
         done, batch = done + batch, 256
+    if done:
+        np.maximum(result, np.maximum.reduceat(found.ravel()[: edges[-1]], marks[:-1]), out=result)
     return result
 
 
