@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRect, QRectF, QSize, Qt, QTimer
@@ -25,11 +26,13 @@ from pulizia.desktop.columns import LEFT_WIDTH
 from pulizia.desktop.controls import ArrowKeys, Button, button, label, retone
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.session.session import Session
+from pulizia.units import format_time
 from pulizia.words import N_, tr, translated
 
 PLACES = (N_("Bench"), N_("Assembly"), N_("Delivery"))
 BENCH, ASSEMBLY, DELIVERY = range(3)
 MESSAGE_MS = 6000
+A_MOMENT_S = 0.3  # work that takes longer is shown
 
 
 class PlaceSwitch(ArrowKeys):
@@ -96,6 +99,10 @@ class TopBar(QWidget):
 
     def __init__(self, session: Session, go_to: Callable[[int], None]) -> None:
         super().__init__()
+        self.session = session
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.refresh)
         self.setFixedHeight(48)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 16, 0)
@@ -108,7 +115,9 @@ class TopBar(QWidget):
         row.addWidget(self.name)
         row.addSpacing(12)
         row.addWidget(self.detail)
-        self.stop = button(tr("Stop"), session.files.stop, tip=tr("Stop opening files"), quiet=True)
+        self.stop = button(
+            tr("Stop"), session.awaited.stop, tip=tr("Stop this; what was done before stays"), quiet=True
+        )
         self.stop.hide()
         row.addWidget(self.stop)
         row.addStretch(1)
@@ -131,6 +140,52 @@ class TopBar(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour("paper"))
         painter.fillRect(0, self.height() - 1, self.width(), 1, colour("line"))
+
+    def refresh(self) -> None:
+        """What is waited for, else what is on the bench or in the assembly; undo and redo."""
+        name, detail = self._work_words(), ""
+        self.stop.setVisible(bool(name))
+        if not name:
+            name, detail = self._subject_words()
+        self.name.setText(name)
+        self.detail.setText(detail)
+        history = self.session.document.history
+        for made, words, what in (
+            (self.undo, history.undo_label, tr("Undo")),
+            (self.redo, history.redo_label, tr("Redo")),
+        ):
+            made.setEnabled(words is not None)
+            made.setToolTip(translated(f"{what}: {words}" if words else tr("Nothing to {lower}", lower=what.lower())))
+            made.setAccessibleName(translated(what))
+
+    def _work_words(self) -> str:
+        """Work that somebody waits for, as soon as it takes longer than a moment."""
+        jobs = self.session.awaited.jobs
+        if not jobs:
+            return ""
+        waited = time.monotonic() - min(job.asked_at for job in jobs)
+        if waited < A_MOMENT_S:
+            self._soon.start(round(1000 * (A_MOMENT_S - waited)) + 1)
+            return ""
+        first = jobs[0]
+        return (
+            tr("{title}… {share:.0f} %", title=first.title, share=100 * first.share)
+            if first.share
+            else tr("{title}…", title=first.title)
+        )
+
+    def _subject_words(self) -> tuple[str, str]:
+        """The programme or the recording, and what it is."""
+        session, recording = self.session, self.session.recording
+        if session.assembly.is_heard and (programme := session.assembly.programme) is not None:
+            length, cut = format_time(programme.frames / programme.rate, 3), programme.received
+            return programme.name, length if cut is None else tr("{length}, cut {name}", length=length, name=cut.name)
+        if recording is None:
+            return "", ""
+        media = session.document.media.get(recording.id)
+        if media is None:
+            return recording.name, tr("file missing or changed")
+        return recording.name, translated(f"{media.format_line}, {format_time(recording.seconds, 3)}")
 
     def room(self) -> QRect:
         """Where a message may lie: over the name and the read-out."""

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
+    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -76,6 +77,15 @@ class Button(QPushButton):
     def __init__(self, text: str = "") -> None:
         super().__init__(text)
         self.setAutoDefault(False)
+        self._clicked = False
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        self._clicked = event.reason() == Qt.FocusReason.MouseFocusReason
+        super().focusInEvent(event)
+
+    def focusNextPrevChild(self, next_: bool) -> bool:  # noqa: FBT001 - Qt's
+        """On to the next control; not to just any one when a button that was clicked can do no more."""
+        return super().focusNextPrevChild(next_) if self.isEnabled() or not self._clicked else False
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in ENTER:

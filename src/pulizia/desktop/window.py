@@ -42,8 +42,7 @@ from pulizia.desktop.theme import theme_notice
 from pulizia.desktop.where_left import WhereLeft
 from pulizia.errors import PuliziaError
 from pulizia.session.session import Session
-from pulizia.units import format_time
-from pulizia.words import tr, translated
+from pulizia.words import tr
 
 AUTOSAVE_MS = 2000
 FIRST_SIZE, LEAST_SIZE, TITLE_BAR = (1280, 800), (1100, 680), 40
@@ -168,36 +167,10 @@ class MainWindow(ProgrammeCommands):
 
     def refresh(self) -> None:
         """Titles, undo, actions and the foot as they are now."""
-        session = self.session
-        document, recording = session.document, session.recording
+        document = self.session.document
         mark = "*" if document.is_dirty else ""
         self.setWindowTitle(tr("{title}{mark} – Pulizia", title=document.title, mark=mark))
-        busy = session.files.opening
-        self.top.stop.setVisible(bool(busy))
-        if busy:
-            self.top.name.setText(tr("{title}… {share:.0f} %", title=busy[0].title, share=100 * busy[0].share))
-            self.top.detail.setText("")
-        elif session.assembly.is_heard and (programme := session.assembly.programme) is not None:
-            self.top.name.setText(programme.name)
-            length, cut = format_time(programme.frames / programme.rate, 3), programme.received
-            self.top.detail.setText(length if cut is None else tr("{length}, cut {name}", length=length, name=cut.name))
-        elif recording is not None:
-            self.top.name.setText(recording.name)
-            media = document.media.get(recording.id)
-            line = (
-                f"{media.format_line}, {format_time(recording.seconds, 3)}" if media else tr("file missing or changed")
-            )
-            self.top.detail.setText(translated(line))
-        else:
-            self.top.name.setText("")
-            self.top.detail.setText("")
-        for made, words, name in (
-            (self.top.undo, document.history.undo_label, tr("Undo")),
-            (self.top.redo, document.history.redo_label, tr("Redo")),
-        ):
-            made.setEnabled(words is not None)
-            made.setToolTip(translated(f"{name}: {words}" if words else tr("Nothing to {lower}", lower=name.lower())))
-            made.setAccessibleName(translated(name))
+        self.top.refresh()
         self.actions_.refresh()
         self.foot.refresh()
 

@@ -16,10 +16,11 @@ from pulizia.project.model import Project, Recording
 from pulizia.project.step_owner import StepOwner
 from pulizia.score.chain import Chain
 from pulizia.score.steps import Step
+from pulizia.session.awaited import Awaited
 from pulizia.session.document import Document
 from pulizia.session.heard import Heard, Listening
 from pulizia.session.heard_subject import OtherSubject, Selection
-from pulizia.session.jobs import SOON, Job, JobPool, Post
+from pulizia.session.jobs import Job, JobPool, Post
 from pulizia.session.measure_service import MeasureService
 from pulizia.session.measured import Measured
 from pulizia.session.output_protocol import SoundOut
@@ -43,6 +44,7 @@ class SessionCore(Measured):
         self.document = Document()
         self.pool = JobPool(post, threads)
         self.pool.fault = lambda text: self.say(text, bad=True)
+        self.awaited = Awaited(self.pool, self.say, self.events.busy)
         self.peaks = PeakStore(cache_folder("peaks"))
         self.transport = Transport(output)
         self.transport.on_error = lambda text: post(lambda: self.say(text, bad=True))
@@ -204,24 +206,10 @@ class SessionCore(Measured):
 
     def job(
         self, work: Callable[[Job], object], title: str, done: Callable[..., None],
-        failed: Callable[[str], None] | None = None,
+        failed: Callable[[str], None] | None = None, stopped: Callable[[], None] | None = None,
     ) -> Job:  # fmt: skip
         """Do work that the person waits for, with its progress shown; answers come on this thread."""
-
-        def finished(result: object) -> None:
-            done(result)
-            self.events.busy.emit()
-
-        def broken(sentence: str) -> None:
-            (failed or (lambda text: self.say(text, bad=True)))(sentence)
-            self.events.busy.emit()
-
-        job = self.pool.submit(
-            work, title=title, priority=SOON, on_done=finished, on_error=broken,
-            on_progress=lambda _share: self.events.busy.emit(),
-        )  # fmt: skip
-        self.events.busy.emit()
-        return job
+        return self.awaited.begin(work, title, done, failed, stopped)
 
     # -- listening
 

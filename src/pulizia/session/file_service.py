@@ -126,7 +126,8 @@ class FileService:
                 self.session.choose_recording(self._stay_on)
                 self._stay_on = None
 
-        self.session.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), done, failed)
+        work = lambda job: open_media(path, job.progress)  # noqa: E731
+        self.session.job(work, tr("Opening {name}", name=path.name), done, failed, self._stopped)
 
     def _attach(self, recording: Recording) -> None:
         def failed(sentence: str) -> None:
@@ -144,7 +145,7 @@ class FileService:
                 self.session.events.current.emit()
 
         work = lambda job: open_media(recording.path, job.progress)  # noqa: E731
-        self.session.job(work, tr("Opening {name}", name=recording.path.name), done, failed)
+        self.session.job(work, tr("Opening {name}", name=recording.path.name), done, failed, self._stopped)
 
     def _identify(self, recording_id: str, media: OpenMedia) -> None:
         """Look at every byte of a file, when nothing else is to be done: a quick look does not see every change."""
@@ -165,18 +166,9 @@ class FileService:
             work, title=tr("Checking files"), priority=LATER, on_done=done, on_error=lambda _text: None
         )
 
-    def stop(self) -> None:
-        """Stop whatever is being opened."""
-        for job in self.opening:
-            job.cancel()
+    def _stopped(self) -> None:
         self._stay_on = None
         self.session.say(tr("Opening was stopped. Files that were open stay open."))
-        self.session.events.busy.emit()
-
-    @property
-    def opening(self) -> list[Job]:
-        """Files that are being opened."""
-        return [job for job in self.session.pool.busy if job.title.startswith("Opening")]
 
     def save_recipe(self, path: Path) -> None:
         """Write the score on the bench as a recipe."""

@@ -268,9 +268,14 @@ class InspectionService:
             self.is_treating = False
             self.session.say(sentence, bad=True)
 
+        def stopped() -> None:
+            self.is_treating = False
+            self.session.say(tr("Trying treatments was stopped. No step was added."))
+            self.session.events.findings.emit()
+
         self.is_treating = bool(open_ones)
         if open_ones:
-            self.session.job(work, tr("Trying treatments"), done, failed)
+            self.session.job(work, tr("Trying treatments"), done, failed, stopped)
             self.session.events.findings.emit()
 
     def _add(self, recording_id: str, trials: list[Trial]) -> None:

@@ -32,6 +32,7 @@ class Job:
     def __init__(self, work: Callable[[Job], Any], title: str) -> None:
         self.title = title
         self.share = 0.0
+        self.asked_at = time.monotonic()
         self.work = work
         self.on_done: Callable[[Any], None] | None = None
         self.on_error: Callable[[str], None] | None = None
@@ -63,6 +64,7 @@ class Job:
 
 BEHIND = 5  # how much less urgent workers are for the system than the window and the sound
 MOST_CANCELLED = 8  # that wait
+TOLD_EVERY_S = 0.04
 
 
 class JobPool:
@@ -105,12 +107,12 @@ class JobPool:
     ) -> Job:
         """Queue work. A newer request in the same ``slot`` cancels the older one.
 
-        ``on_done(result)``, ``on_error(sentence)`` and ``on_progress(share)`` are posted.
+        ``on_done(result)``, ``on_error(sentence)`` and, now and then, ``on_progress(share)`` are posted.
         """
         job = Job(work, title)
         job.on_done, job.on_error = on_done, on_error
         if on_progress is not None:
-            job.on_progress = lambda share: self._post(lambda: on_progress(share))
+            job.on_progress = self._now_and_then(on_progress)
         with self._lock:
             if slot is not None:
                 if (old := self._slots.get(slot)) is not None:
@@ -120,6 +122,19 @@ class JobPool:
             self._drop_cancelled()
             self._lock.notify()
         return job
+
+    def _now_and_then(self, told: Callable[[float], None]) -> Callable[[float], None]:
+        """Post progress no more often than it can be seen: work may tell it thousands of times a second."""
+        last = 0.0
+
+        def tell(share: float) -> None:
+            nonlocal last
+            now = time.monotonic()
+            if now - last >= TOLD_EVERY_S or share >= 1.0:
+                last = now
+                self._post(lambda: told(share))
+
+        return tell
 
     def _drop_cancelled(self) -> None:
         """What was cancelled while it waited leaves, with the sound that it holds, though the threads never come to it."""

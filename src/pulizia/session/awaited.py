@@ -1,0 +1,68 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Work that the person waits for: its progress is shown, and it can be stopped. No Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from weakref import WeakKeyDictionary
+
+from pulizia.session.events import Event
+from pulizia.session.jobs import SOON, Job, JobPool
+from pulizia.words import tr
+
+Stopped = Callable[[], None] | None
+
+
+class Awaited:
+    """Jobs that somebody asked for and waits for, beside those that the window asks for itself."""
+
+    def __init__(self, pool: JobPool, say: Callable[..., None], busy: Event[[]]) -> None:
+        self._pool, self._say, self._busy = pool, say, busy
+        self._stopped: WeakKeyDictionary[Job, Stopped] = WeakKeyDictionary()
+
+    def begin(
+        self, work: Callable[[Job], object], title: str, done: Callable[..., None],
+        failed: Callable[[str], None] | None = None, stopped: Stopped = None,
+    ) -> Job:  # fmt: skip
+        """Do work in the background; one of ``done``, ``failed`` and ``stopped`` is called on the interface's thread."""
+        begun: list[Job] = []
+
+        def finished(result: object) -> None:
+            over()
+            done(result)
+            self._busy.emit()
+
+        def broken(sentence: str) -> None:
+            over()
+            (failed or (lambda text: self._say(text, bad=True)))(sentence)
+            self._busy.emit()
+
+        def over() -> None:  # its thread may not have left it yet
+            for job in begun:
+                self._stopped.pop(job, None)
+
+        job = self._pool.submit(
+            work, title=title, priority=SOON, on_done=finished, on_error=broken,
+            on_progress=lambda _share: self._busy.emit(),
+        )  # fmt: skip
+        begun.append(job)
+        self._stopped[job] = stopped
+        self._busy.emit()
+        return job
+
+    @property
+    def jobs(self) -> list[Job]:
+        """Those that run or wait, the running ones first."""
+        return [job for job in self._pool.busy if job in self._stopped]
+
+    def stop(self) -> None:
+        """Stop all of it; what was done before stays."""
+        jobs = self.jobs
+        for job in jobs:
+            job.cancel()
+        calls = dict.fromkeys(call for job in jobs if (call := self._stopped[job]) is not None)
+        if jobs and not calls:
+            self._say(tr("{title}: stopped.", title=jobs[0].title))
+        for call in calls:
+            call()
+        self._busy.emit()
