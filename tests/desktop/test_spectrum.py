@@ -59,6 +59,24 @@ def test_spectrum_shows_the_selection_reads_out_compares_freezes_and_exports(ben
     assert "does not exist" in bench.said
 
 
+def test_the_sheet_takes_the_room_of_a_spectrum_that_lies_over_the_sonogram(bench: Person) -> None:
+    window, place = bench.window, bench.window.bench
+    window.session.repairs.add_tool("hum", on_selection=False)
+    bench.settle()
+
+    def left() -> int:
+        foot = place.sheet.foot
+        return place.height() - foot.mapTo(place, foot.rect().bottomLeft()).y() - 1
+
+    small = left()
+    bench.key(Qt.Key.Key_S)
+    bench.until(lambda: left() == 0)
+    assert place.large_spectrum.isVisible()
+    bench.key(Qt.Key.Key_S)
+    bench.until(lambda: left() == small > 150)
+    assert place.spectrum.isVisible()
+
+
 def test_live_spectrum_follows_the_play_head(bench: Person) -> None:
     view = bench.window.bench.spectrum
     bench.window.session.transport.seek(RATE)

@@ -92,8 +92,17 @@ class Column(QWidget):
         if self._halves is not None:
             self._widths.lower = self._halves.sizes()[1]
 
+    def show_lower(self, *, shown: bool) -> None:
+        """The lower half, or all of the room for the upper one."""
+        if self._halves is not None:
+            self._halves.widget(1).setVisible(shown)
+            self._divide()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        self._divide()
+
+    def _divide(self) -> None:
         if self._halves is not None and self._foot_layout is not None:
             inner = self.width() - 1  # beside the hairline
             needed = self._foot_layout.minimumHeightForWidth(inner)  # longer words wrap into more rows

@@ -138,16 +138,10 @@ class Bench(QWidget):
         self._stack.addWidget(self._middle)
         self._stack.addWidget(self._empty_place())
         self._right = QStackedWidget()
-        self._right.addWidget(
-            Column(
-                self.sheet,
-                RIGHT_WIDTH,
-                line_at_left=True,
-                foot=self.sheet.foot,
-                below=self.spectrum,
-                widths=self._widths,
-            )
+        self._steps = Column(
+            self.sheet, RIGHT_WIDTH, line_at_left=True, foot=self.sheet.foot, below=self.spectrum, widths=self._widths
         )
+        self._right.addWidget(self._steps)
         self._right.addWidget(Column(self.levels, RIGHT_WIDTH, line_at_left=True))
         left = Column(self.list, LEFT_WIDTH, line_at_left=False, foot=self.list.first_steps)
         row.addWidget(Columns(self._widths, left, self._stack, self._right))
@@ -200,7 +194,9 @@ class Bench(QWidget):
     def toggle_spectrum(self) -> None:
         """The enlarged spectrum over the sonogram, or the sonogram again."""
         self.large_spectrum.setVisible(not self.large_spectrum.isVisible())
-        self.spectrum.setVisible(not self.large_spectrum.isVisible())
+        small = not self.large_spectrum.isVisible()
+        self.spectrum.setVisible(small)
+        self._steps.show_lower(shown=small)  # the sheet takes its room
         self._place_spectrum()
 
     def freeze_spectrum(self) -> None:
