@@ -3,10 +3,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
 from pulizia.desktop.bench.recordings_list import CARD_HEIGHT, Cards
@@ -69,6 +71,20 @@ def test_the_list_draws_the_cards_in_view(many: Person, monkeypatch: pytest.Monk
     # a card of the middle is where the mouse finds it
     many.bot.mouseClick(cards, Qt.MouseButton.LeftButton, pos=QPoint(20, 203 * CARD_HEIGHT + 10))
     assert session.recording.name == "r203"
+
+
+def test_what_is_played_goes_on_while_further_files_open(person: Person, wav: Callable[..., Path]) -> None:
+    paths = [wav(voice_in_noise(1.0 if n else 20.0), f"f{n}.wav") for n in range(6)]
+    session, seen = person.window.session, list[str]()
+    session.events.current.connect(lambda: seen.append(session.recording.name if session.recording else ""))
+    person.window.files.open_paths(paths)
+    person.until(lambda: session.recording is not None)
+    session.transport.play()
+    person.until(lambda: len(session.document.project.recordings) == len(paths))
+    assert session.transport.is_playing
+    assert session.recording.name == "f0"
+    assert set(seen) == {"f0"}  # the others do not pass over the bench
+    person.until(lambda: all(session.measures("after", r.id) for r in session.document.project.recordings))
 
 
 def test_the_verdicts_in_view_are_drawn(many: Person, monkeypatch: pytest.MonkeyPatch) -> None:

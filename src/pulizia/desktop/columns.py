@@ -94,8 +94,8 @@ class Column(QWidget):
 
     def show_lower(self, *, shown: bool) -> None:
         """The lower half, or all of the room for the upper one."""
-        if self._halves is not None:
-            self._halves.widget(1).setVisible(shown)
+        if self._halves is not None and (lower := self._halves.widget(1)) is not None:
+            lower.setVisible(shown)
             self._divide()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

@@ -23,7 +23,6 @@ class FileService:
     def __init__(self, session: SessionCore) -> None:
         self.session = session
         self.begin_with = ""  # the recording that a project is opened at; "" is the first
-        self._stay_on: str | None = None  # the first of several files that are being opened
 
     def open_paths(self, paths: list[Path]) -> None:
         """Open a project, or add sound files, in the background."""
@@ -101,8 +100,8 @@ class FileService:
         except PuliziaError as error:
             self.session.say(str(error), bad=True)
 
-    def _add_files(self, paths: list[Path]) -> None:
-        """Open files one after the other, in their order; the first one comes onto the bench."""
+    def _add_files(self, paths: list[Path], *, chosen: bool = False) -> None:
+        """Open files one after the other, in their order; the first that opens comes onto the bench, unless one has."""
         path, rest = paths[0], paths[1:]
 
         def done(media: OpenMedia) -> None:
@@ -110,21 +109,19 @@ class FileService:
             self._identify(recording_id, media)
             if media.warning:
                 self.session.say(media.warning)
-            self.session.choose_recording(recording_id)
-            go_on()
+            if chosen:  # what is looked at or played meanwhile stays
+                self.session.want_measures(recording_id)
+            else:
+                self.session.choose_recording(recording_id)
+            go_on(chosen=True)
 
         def failed(sentence: str) -> None:
             self.session.say(sentence, bad=True)
-            go_on()
+            go_on(chosen=chosen)
 
-        def go_on() -> None:
+        def go_on(*, chosen: bool) -> None:
             if rest:
-                first = self.session.current_id
-                self._add_files(rest)
-                self._stay_on = self._stay_on or first
-            elif self._stay_on is not None:
-                self.session.choose_recording(self._stay_on)
-                self._stay_on = None
+                self._add_files(rest, chosen=chosen)
 
         work = lambda job: open_media(path, job.progress)  # noqa: E731
         self.session.job(work, tr("Opening {name}", name=path.name), done, failed, self._stopped)
@@ -167,7 +164,6 @@ class FileService:
         )
 
     def _stopped(self) -> None:
-        self._stay_on = None
         self.session.say(tr("Opening was stopped. Files that were open stay open."))
 
     def save_recipe(self, path: Path) -> None:
