@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+import tracemalloc
+
 import numpy as np
 import pytest
 
@@ -114,3 +116,19 @@ def oklab_of(rgb: np.ndarray) -> np.ndarray:
 def test_oklab_there_and_back() -> None:
     grey = oklab_of(srgb_of(np.array([[0.5, 0.02, -0.05], [0.8, 0.0, 0.0]])))
     assert grey == pytest.approx(np.array([[0.5, 0.02, -0.05], [0.8, 0.0, 0.0]]), abs=1e-3)
+
+
+def test_zooming_the_frequency_axis_a_hundred_times_keeps_nothing() -> None:
+    source = ArraySource(np.random.default_rng(1).standard_normal((1, RATE)).astype(np.float32), RATE)
+
+    def zoomed(steps: range) -> int:
+        for n in steps:
+            sonogram(source, 0.0, 400.0, 8, SonogramScale(low_hz=40.0 + n, high_hz=20_000.0 - 10 * n))
+        return tracemalloc.get_traced_memory()[0]
+
+    tracemalloc.start()
+    try:
+        first = zoomed(range(50))
+        assert zoomed(range(50, 150)) < first + 500_000  # each step once kept a megabyte
+    finally:
+        tracemalloc.stop()

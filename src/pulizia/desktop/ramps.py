@@ -8,7 +8,7 @@ lightness carries them they read the same with any colour vision.
 
 from __future__ import annotations
 
-from functools import cache
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -59,7 +59,7 @@ def ramp_colours(name: str, theme: Theme, value: NDArray[np.float64]) -> NDArray
     return np.stack([np.interp(value, stops, bent[:, k]) for k in range(3)], axis=1) ** (1 / 1.6)
 
 
-@cache
+@lru_cache(maxsize=64)
 def ramp_table(
     name: str, theme: Theme, low_db: float, high_db: float, code_floor_db: float, code_step_db: float
 ) -> list[int]:

@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +20,7 @@ def half_length(rate: int) -> int:
     return round(LENGTH_S * rate / 2)
 
 
-@cache
+@lru_cache(maxsize=32)
 def _taps(low_hz: float, high_hz: float, rate: int) -> NDArray[np.float32]:
     """Linear-phase band-pass by the window method (Hann), odd length, centred."""
     half = half_length(rate)

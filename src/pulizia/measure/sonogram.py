@@ -8,7 +8,7 @@ from long transforms and above from ever shorter ones, cross-faded in dB over ab
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +25,7 @@ BLEND = ((8192, 260.0), (4096, 900.0), (2048, 4200.0), (1024, 1e9))  # at 48 kHz
 SIZES = (256, 512, 1024, 2048, 4096, 8192, 16384)
 FAR_FRAMES = 1 << 17  # a column this wide (2.7 s) is only sampled: one look, not three
 FINER = 3  # columns looked at within one column of the picture
+KEPT = 32  # of what belongs to a frequency axis, which has other ends after every zoom
 
 
 def sonogram(
@@ -148,7 +149,7 @@ class _Rows:
         return picked
 
 
-@cache
+@lru_cache(maxsize=KEPT)
 def _rows_of(scale: SonogramScale, rate: int, size: int, first: int, stop: int) -> _Rows:
     """Rows [first, stop) of a picture from one transform length."""
     bins, none = size // 2 + 1, np.zeros(0, dtype=np.intp)
@@ -173,7 +174,7 @@ def _rows_of(scale: SonogramScale, rate: int, size: int, first: int, stop: int) 
     return _Rows(stop - first, low, high, narrow, left - low, share, wide, begins - low)
 
 
-@cache
+@lru_cache(maxsize=len(SIZES))
 def _band_matrix(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float32]:
     """(bins, rows): the power of the third-octave band (IEC 61260-1) in which a row lies."""
     bins = size // 2 + 1
@@ -190,7 +191,7 @@ def _band_matrix(scale: SonogramScale, rate: int, size: int) -> NDArray[np.float
     return matrix
 
 
-@cache
+@lru_cache(maxsize=KEPT)
 def _weights(scale: SonogramScale, rate: int) -> tuple[tuple[int, NDArray[np.float64]], ...]:
     """Transform lengths with the share of each row that comes from them."""
     if scale.size:
