@@ -22,9 +22,12 @@ class Awaited:
 
     def begin(
         self, work: Callable[[Job], object], title: str, done: Callable[..., None],
-        failed: Callable[[str], None] | None = None, stopped: Stopped = None,
+        failed: Callable[[str], None] | None = None, stopped: Stopped = None, slot: str | None = None,
     ) -> Job:  # fmt: skip
-        """Do work in the background; one of ``done``, ``failed`` and ``stopped`` is called on the interface's thread."""
+        """Do work in the background; one of ``done``, ``failed`` and ``stopped`` is called on the interface's thread.
+
+        A newer request in the same ``slot`` takes the place of the older one, of which nothing is heard any more.
+        """
         begun: list[Job] = []
 
         def finished(result: object) -> None:
@@ -42,7 +45,7 @@ class Awaited:
                 self._stopped.pop(job, None)
 
         job = self._pool.submit(
-            work, title=title, priority=SOON, on_done=finished, on_error=broken,
+            work, title=title, priority=SOON, slot=slot, on_done=finished, on_error=broken,
             on_progress=lambda _share: self._busy.emit(),
         )  # fmt: skip
         begun.append(job)

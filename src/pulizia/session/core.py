@@ -207,9 +207,10 @@ class SessionCore(Measured):
     def job(
         self, work: Callable[[Job], object], title: str, done: Callable[..., None],
         failed: Callable[[str], None] | None = None, stopped: Callable[[], None] | None = None,
+        slot: str | None = None,
     ) -> Job:  # fmt: skip
         """Do work that the person waits for, with its progress shown; answers come on this thread."""
-        return self.awaited.begin(work, title, done, failed, stopped)
+        return self.awaited.begin(work, title, done, failed, stopped, slot)
 
     # -- listening
 

@@ -13,7 +13,7 @@ from pulizia.project.step_owner import has_step
 from pulizia.score.chain import Stage, heard_by
 from pulizia.score.steps import Step
 from pulizia.session.core import SessionCore
-from pulizia.session.jobs import LATER, SOON, Job
+from pulizia.session.jobs import LATER, Job
 from pulizia.settings.declare import Number, declared
 from pulizia.tools.base import Suggestion, Survey
 from pulizia.words import tr, translated
@@ -120,10 +120,8 @@ class SurveyService:
                 told = " ".join([told, *changes_told(step, found.changes)])
             self.session.say(told)
 
-        self.session.pool.submit(
-            lambda job: suggest(source, spans, step.settings, job.progress), title=tr("Looking for settings"), priority=SOON,
-            slot="suggest", on_done=done, on_error=lambda text: self.session.say(text, bad=True),
-        )  # fmt: skip
+        work = lambda job: suggest(source, spans, step.settings, job.progress)  # noqa: E731
+        self.session.job(work, tr("Looking for settings"), done, slot="suggest")
 
 
 def changes_told(step: Step, changes: dict[str, Any]) -> list[str]:
