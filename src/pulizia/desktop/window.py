@@ -140,11 +140,12 @@ class MainWindow(ProgrammeCommands):
             session.events.document,
             session.events.current,
             session.events.measures,
-            session.events.busy,
+            session.events.answered,
             session.events.selection,
             session.events.listening,
         ):
             event.connect(self.refresh)
+        session.events.busy.connect(self.top.refresh)  # 25 times a second, while something is waited for
         session.events.message.connect(lambda text, bad: self.message.say(text, bad=bad))
         session.events.playing.connect(self._playing_changed)
         self.assembly.bench_asked.connect(self.show_on_bench)

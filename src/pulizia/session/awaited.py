@@ -16,8 +16,8 @@ Stopped = Callable[[], None] | None
 class Awaited:
     """Jobs that somebody asked for and waits for, beside those that the window asks for itself."""
 
-    def __init__(self, pool: JobPool, say: Callable[..., None], busy: Event[[]]) -> None:
-        self._pool, self._say, self._busy = pool, say, busy
+    def __init__(self, pool: JobPool, say: Callable[..., None], busy: Event[[]], answered: Event[[]]) -> None:
+        self._pool, self._say, self._busy, self._answered = pool, say, busy, answered
         self._stopped: WeakKeyDictionary[Job, Stopped] = WeakKeyDictionary()
 
     def begin(
@@ -33,12 +33,12 @@ class Awaited:
         def finished(result: object) -> None:
             over()
             done(result)
-            self._busy.emit()
+            self._answered.emit()
 
         def broken(sentence: str) -> None:
             over()
             (failed or (lambda text: self._say(text, bad=True)))(sentence)
-            self._busy.emit()
+            self._answered.emit()
 
         def over() -> None:  # its thread may not have left it yet
             for job in begun:
@@ -68,4 +68,4 @@ class Awaited:
             self._say(tr("{title}: stopped.", title=jobs[0].title))
         for call in calls:
             call()
-        self._busy.emit()
+        self._answered.emit()

@@ -44,7 +44,7 @@ class SessionCore(Measured):
         self.document = Document()
         self.pool = JobPool(post, threads)
         self.pool.fault = lambda text: self.say(text, bad=True)
-        self.awaited = Awaited(self.pool, self.say, self.events.busy)
+        self.awaited = Awaited(self.pool, self.say, self.events.busy, self.events.answered)
         self.peaks = PeakStore(cache_folder("peaks"))
         self.transport = Transport(output)
         self.transport.on_error = lambda text: post(lambda: self.say(text, bad=True))

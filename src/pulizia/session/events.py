@@ -30,8 +30,10 @@ class Events:
 
     Attributes
     ----------
-    document, current, selection, listening, measures, pictures, busy, playing, surveys, findings, queue, film
+    document, current, selection, listening, measures, pictures, playing, surveys, findings, queue, film
         Something of it has changed; whoever wants to know looks for itself.
+    busy, answered
+        Work that somebody waits for has begun or gone on; it has ended.
     message
         A sentence for the person, and whether it tells of something that failed.
     shown
@@ -46,6 +48,7 @@ class Events:
         self.measures: Event[[]] = Event()
         self.pictures: Event[[]] = Event()
         self.busy: Event[[]] = Event()
+        self.answered: Event[[]] = Event()
         self.playing: Event[[]] = Event()
         self.surveys: Event[[]] = Event()
         self.findings: Event[[]] = Event()
