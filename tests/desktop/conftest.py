@@ -37,7 +37,7 @@ class Person:
         self.until(lambda: len(self.window.session.document.project.recordings) == before + len(paths))
         self.settle()
 
-    def until(self, condition: Callable[[], object], seconds: float = 20.0) -> None:
+    def until(self, condition: Callable[[], object], seconds: float = 60.0) -> None:
         self.bot.waitUntil(lambda: bool(condition()), timeout=round(seconds * 1000))
 
     def settle(self) -> None:

@@ -47,6 +47,7 @@ def test_trying_treatments_is_shown_and_can_be_stopped(bench: Person, monkeypatc
     assert bench.said == "Trying treatments was stopped. No step was added."
     assert window.top.name.text() == name
     assert not window.top.stop.isVisible()
+    assert QApplication.focusWidget() is None
     assert bench.recording.score == ()
 
 

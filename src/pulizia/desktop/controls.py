@@ -84,8 +84,11 @@ class Button(QPushButton):
         super().focusInEvent(event)
 
     def focusNextPrevChild(self, next_: bool) -> bool:  # noqa: FBT001 - Qt's
-        """On to the next control; not to just any one when a button that was clicked can do no more."""
-        return super().focusNextPrevChild(next_) if self.isEnabled() or not self._clicked else False
+        """On to the next control; not to just any one when a button that was clicked can do no more or is gone."""
+        if self._clicked and not (self.isEnabled() and self.isVisible()):
+            self.clearFocus()
+            return False
+        return super().focusNextPrevChild(next_)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in ENTER:
