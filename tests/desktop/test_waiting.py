@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -63,6 +64,23 @@ def test_files_that_open_are_shown_in_another_language_too(
     assert "angehalten" in bench.said
     assert len(window.session.document.project.recordings) == 1
     assert window.top.name.text() == "take"
+
+
+def test_files_that_open_quickly_one_after_the_other_are_one_wait(
+    person: Person, wav: Callable[..., Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    opened, pause = file_service.open_media, threading.Event()
+
+    def slowly(path: Path, progress: Callable[[float], None]):
+        pause.wait(0.1)
+        return opened(path, progress)
+
+    monkeypatch.setattr(file_service, "open_media", slowly)
+    person.window.files.open_paths([wav(voice_in_noise(1.0), f"q{n}.wav") for n in range(8)])
+    person.until(lambda: person.window.top.name.text().startswith("Opening q"))
+    assert person.window.top.stop.isVisible()
+    person.until(lambda: len(person.window.session.document.project.recordings) == 8)
+    person.until(lambda: person.window.top.name.text() == "q0")
 
 
 def test_other_work_stops_with_its_name_and_short_work_is_not_shown(bench: Person) -> None:

@@ -163,7 +163,7 @@ class TopBar(QWidget):
         jobs = self.session.awaited.jobs
         if not jobs:
             return ""
-        waited = time.monotonic() - min(job.asked_at for job in jobs)
+        waited = time.monotonic() - self.session.awaited.since
         if waited < A_MOMENT_S:
             self._soon.start(round(1000 * (A_MOMENT_S - waited)) + 1)
             return ""

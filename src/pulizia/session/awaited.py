@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from weakref import WeakKeyDictionary
 
@@ -19,6 +20,10 @@ class Awaited:
     def __init__(self, pool: JobPool, say: Callable[..., None], busy: Event[[]], answered: Event[[]]) -> None:
         self._pool, self._say, self._busy, self._answered = pool, say, busy, answered
         self._stopped: WeakKeyDictionary[Job, Stopped] = WeakKeyDictionary()
+        self._goes_on = False
+        self.since = (
+            0.0  # monotonic seconds: when what is waited for was begun, files one after the other counted as one
+        )
 
     def begin(
         self, work: Callable[[Job], object], title: str, done: Callable[..., None],
@@ -32,18 +37,18 @@ class Awaited:
 
         def finished(result: object) -> None:
             over()
-            done(result)
-            self._answered.emit()
+            self._go_on(lambda: done(result))
 
         def broken(sentence: str) -> None:
             over()
-            (failed or (lambda text: self._say(text, bad=True)))(sentence)
-            self._answered.emit()
+            self._go_on(lambda: (failed or (lambda text: self._say(text, bad=True)))(sentence))
 
         def over() -> None:  # its thread may not have left it yet
             for job in begun:
                 self._stopped.pop(job, None)
 
+        if not self._goes_on and not self.jobs:
+            self.since = time.monotonic()
         job = self._pool.submit(
             work, title=title, priority=SOON, slot=slot, on_done=finished, on_error=broken,
             on_progress=lambda _share: self._busy.emit(),
@@ -52,6 +57,15 @@ class Awaited:
         self._stopped[job] = stopped
         self._busy.emit()
         return job
+
+    def _go_on(self, answer: Callable[[], None]) -> None:
+        """Answer; what is begun by the answer belongs to the same wait."""
+        self._goes_on = True
+        try:
+            answer()
+        finally:
+            self._goes_on = False
+        self._answered.emit()
 
     @property
     def jobs(self) -> list[Job]:

@@ -32,7 +32,6 @@ class Job:
     def __init__(self, work: Callable[[Job], Any], title: str) -> None:
         self.title = title
         self.share = 0.0
-        self.asked_at = time.monotonic()
         self.work = work
         self.on_done: Callable[[Any], None] | None = None
         self.on_error: Callable[[str], None] | None = None
