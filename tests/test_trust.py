@@ -48,6 +48,7 @@ def load_script(name: str):
     return module
 
 
+@pytest.mark.slow
 def test_a_killed_program_loses_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("PULIZIA_HOME", str(tmp_path / "home"))
     assert load_script("kill_rounds").rounds(3, tmp_path, seed=7) == []

@@ -79,6 +79,7 @@ def done_count(out: Path) -> int:
     return len(list(out.glob("*.wav")))
 
 
+@pytest.mark.slow
 def test_a_killed_batch_is_taken_up_where_it_was(takes: list[Path], tmp_path: Path) -> None:
     out = tmp_path / "out"
     with started(*repair(takes, out)) as first:
@@ -98,6 +99,7 @@ def test_a_killed_batch_is_taken_up_where_it_was(takes: list[Path], tmp_path: Pa
     assert not list(out.glob(".pulizia-*"))
 
 
+@pytest.mark.slow
 def test_two_runs_share_the_work_and_do_nothing_twice(takes: list[Path], tmp_path: Path) -> None:
     out = tmp_path / "out"
     out.mkdir()
@@ -109,6 +111,7 @@ def test_two_runs_share_the_work_and_do_nothing_twice(takes: list[Path], tmp_pat
     assert {(status, tries) for status, tries in entries(out / NAME).values()} == {("done", 1)}
 
 
+@pytest.mark.slow
 def test_sigterm_ends_a_batch_with_whole_files_only(takes: list[Path], tmp_path: Path) -> None:
     out = tmp_path / "out"
     with started(*repair(takes, out)) as run:
@@ -142,6 +145,7 @@ def cluster(tmp_path: Path) -> Iterator[tuple[str, list[subprocess.Popen[str]]]]
             yield address, [one, other]
 
 
+@pytest.mark.slow
 def test_a_cluster_that_loses_a_worker_does_every_file_once(
     takes: list[Path], tmp_path: Path, cluster: tuple[str, list[subprocess.Popen[str]]]
 ) -> None:
@@ -170,6 +174,7 @@ def test_a_cluster_that_loses_a_worker_does_every_file_once(
     assert json.loads(rows) == json.loads(alone.stdout)
 
 
+@pytest.mark.slow
 def test_a_cluster_that_is_not_there_is_one_sentence(takes: list[Path]) -> None:
     soon = "from pulizia.batch import engines; engines.CONNECT_S = 1.0; from pulizia.cli.main import run; run()"
     run = subprocess.run(
@@ -189,6 +194,7 @@ def _dies(path: Path, target: Path | None, *, overwrite: bool) -> Result:
     return Result((path.name,))
 
 
+@pytest.mark.slow
 def test_a_file_that_ends_its_process_is_given_up_and_takes_no_other_along(takes: list[Path]) -> None:
     engine = LocalEngine(2)
     runner = Runner(_dies, engine, None)

@@ -52,6 +52,7 @@ def test_a_file_is_told_once_it_stands_still_and_nobody_writes_to_it(tmp_path: P
     assert folder.arrived() == [path]
 
 
+@pytest.mark.slow
 def test_what_arrives_is_delivered_and_the_rest_is_moved_aside(wav: Callable[..., Path], tmp_path: Path) -> None:
     arriving, out = tmp_path / "arriving", tmp_path / "out"
     arriving.mkdir()
@@ -124,6 +125,7 @@ def test_a_standing_order_has_every_flag_that_a_single_delivery_or_repair_reads(
         assert not missing
 
 
+@pytest.mark.slow
 def test_what_arrives_is_treated_by_what_is_found_in_it(
     wav: Callable[..., Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -29,6 +29,7 @@ def troubled(wav: Callable[..., Path]) -> Path:
     return wav(np.stack([samples[0], late]), "troubled.wav", subtype="FLOAT")
 
 
+@pytest.mark.slow
 def test_what_was_put_in_is_found_and_a_recipe_treats_it(capsys, troubled: Path, tmp_path: Path, untouched) -> None:
     untouched(troubled)
     code, out, _ = run(capsys, "inspect", troubled, "--json")
@@ -88,7 +89,9 @@ def test_faults_are_one_sentence(capsys, tmp_path: Path) -> None:
     assert "does not exist" in err
 
 
-@pytest.mark.parametrize("tool", ["hum", "clicks", "noise", "gate", "overload"])
+@pytest.mark.parametrize(
+    "tool", ["hum", "noise", "gate", *(pytest.param(name, marks=pytest.mark.slow) for name in ("clicks", "overload"))]
+)
 def test_suggest_gives_a_step_that_a_recipe_takes(capsys, troubled: Path, tmp_path: Path, tool: str) -> None:
     code, out, _ = run(capsys, "suggest", tool, troubled, "--json")
     assert code == 0

@@ -27,6 +27,7 @@ def chain(samples: np.ndarray, rate: int = RATE, **settings: object) -> Chain:
     return Chain(ArraySource(samples, rate), [make_step("voice_sieve", settings)], ChunkCache(), AnalysisStore())
 
 
+@pytest.mark.slow
 def test_it_equals_its_model_from_40_db_below_to_12_db_above() -> None:
     """Reference: the model itself at -26 dBFS active level, its own delay taken off, from a second of silence on."""
     whole = chain(SOUND, amount=1.0)
@@ -60,6 +61,7 @@ def test_reading_order_does_not_matter_and_the_amount_is_exact() -> None:
     assert 20 * np.log10(np.std(limited) / np.std(SOUND[:, 20_000:40_000])) > -12.1
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("rate", "up", "down"), [(96_000, 2, 1), (44_100, 147, 160)])
 def test_other_rates_lose_and_gain_no_treble(rate: int, up: int, down: int) -> None:
     sound = resample_poly(SOUND, up, down, axis=1).astype(np.float32)
@@ -89,6 +91,7 @@ def test_without_the_model_there_is_one_sentence(monkeypatch: pytest.MonkeyPatch
         chain(SOUND).after.read(0, 100)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("rate", [8000, 192_000])
 def test_odd_sounds_come_out_finite(rate: int) -> None:
     for samples in (np.zeros((1, 1)), np.ones((2, 3000)), np.sign(np.sin(np.arange(9000) / 9))[None]):

@@ -8,6 +8,7 @@ import json
 import pkgutil
 import re
 import sys
+from collections.abc import Iterable
 from dataclasses import replace
 
 import numpy as np
@@ -75,8 +76,17 @@ ACTING: dict[str, dict[str, object]] = {  # settings with which a tool has somet
     "sibilance": {"aim": "median", "threshold_db": -6.0},
     "areas": {"way": "lower", "areas": [[[0.7, 300.0], [3.9, 4000.0]]]},
 }
-every_tool = pytest.mark.parametrize("tool", ALL, ids=lambda t: t.id)
-quick_tool = pytest.mark.parametrize("tool", [t for t in ALL if t.stream is None], ids=lambda t: t.id)
+SLOW = {"voice_sieve"}
+
+
+def each(tools: Iterable[AnyTool]) -> pytest.MarkDecorator:
+    """A test for each tool; those that take seconds are marked so."""
+    given = [pytest.param(t, marks=pytest.mark.slow) if t.id in SLOW else t for t in tools]
+    return pytest.mark.parametrize("tool", given, ids=lambda t: t.id)
+
+
+every_tool = each(ALL)
+quick_tool = each(t for t in ALL if t.stream is None)
 
 
 def after(samples: Samples, step: Step, rate: int = 48_000) -> Source:
@@ -165,7 +175,7 @@ PLACED = {
 }  # what they do depends on where the recording or the stretch begins
 
 
-@pytest.mark.parametrize("tool", [t for t in ALL if t.stream is None and t.id not in PLACED], ids=lambda t: t.id)
+@each(t for t in ALL if t.stream is None and t.id not in PLACED)
 def test_chunks_join_without_a_seam(tool: AnyTool) -> None:
     """Shifted against the chunks, the same sound gives the same result to -56 dBFS: context suffices."""
     step = make_step(tool.id, {"profile_spans_s": [[3.0, 3.9]]} if tool.id == "noise" else ACTING.get(tool.id, {}))
@@ -193,7 +203,7 @@ def test_chunks_join_without_a_seam(tool: AnyTool) -> None:
     assert 20 * np.log10(np.abs(a - b).max() + 1e-12) < -56
 
 
-@pytest.mark.parametrize("tool", [t for t in ALL if not t.fills_silence], ids=lambda t: t.id)
+@each(t for t in ALL if not t.fills_silence)
 def test_silence_stays_silence(tool: AnyTool) -> None:
     silent = np.zeros((2, 120_000), np.float32)
     settings_ = {"profile_levels": [[0, -90], [24_000, -110]]} if tool.id == "noise" else ACTING.get(tool.id, {})
@@ -292,7 +302,7 @@ def test_what_is_learned_is_learned_anew_when_a_setting_that_it_reads_changes(to
     assert set(tool.analysis_fields) <= set(declared(tool.settings))
 
 
-@pytest.mark.parametrize("tool", [t for t in ALL if not t.other_field], ids=lambda t: t.id)
+@each(t for t in ALL if not t.other_field)
 def test_a_step_for_one_microphone_hears_it_alone_and_leaves_the_others(tool: AnyTool) -> None:
     both = SIGNAL.copy()
     both[0] = SIGNAL[1, ::-1] * 0.3  # another microphone, which has nothing to say in it

@@ -207,6 +207,7 @@ def test_own_targets_are_kept_and_shipped_ones_name_their_document(tmp_path: Pat
         )
 
 
+@pytest.mark.slow
 def test_a_batch_goes_on_after_a_failure_and_can_be_taken_up_again(
     capsys, wav: Callable[..., Path], tmp_path: Path
 ) -> None:
@@ -264,6 +265,7 @@ def test_the_report_says_everything_on_one_page_in_json_and_csv(capsys, voice_fi
     assert max(levels) == pytest.approx(content["written_file"]["short_term_max_lufs"], abs=0.5)
 
 
+@pytest.mark.slow
 def test_shipped_recipes_run_and_adapt(capsys, wav: Callable[..., Path], tmp_path: Path) -> None:
     path = wav(voice_in_noise(6.0), "six.wav")
     for name in shipped_recipes():

@@ -132,6 +132,7 @@ def test_a_cover_stays_a_cover(capsys, films: Path, tmp_path: Path, name: str, s
     assert len(moving) == 2
 
 
+@pytest.mark.slow
 def test_what_the_new_container_cannot_hold_is_named(capsys, films: Path, tmp_path: Path) -> None:
     assert "The cover has no place in .mov and was left out." in delivered(
         capsys, films, "cover.mp4", tmp_path / "a.mov"

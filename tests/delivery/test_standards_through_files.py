@@ -61,6 +61,7 @@ def other_meter(samples: np.ndarray) -> float:
     return float(pyloudnorm.Meter(RATE, filter_class="DeMan").integrated_loudness(samples))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("name", "kind"), THROUGH_FILES)
 def test_minimum_requirement_signals_meet_the_target_in_every_kind_of_file(
     capsys, tmp_path: Path, kind: str, name: str

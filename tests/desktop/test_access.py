@@ -29,6 +29,7 @@ def display_of_its_own() -> tuple[subprocess.Popen[bytes], str]:
         return screen, f":{int(ready.readline())}"
 
 
+@pytest.mark.slow
 @pytest.mark.skipif(
     launcher() is None or not all(shutil.which(part) for part in PARTS),
     reason="the accessibility bus is not installed (at-spi2-core, dbus-x11, xvfb)",

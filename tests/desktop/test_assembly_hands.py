@@ -329,6 +329,7 @@ def test_lanes_of_a_group_are_muted_and_turned_up_together(place: Person, monkey
     assert set(stems_of(session.assembly.programme)) == {"Boom and lavalier"}  # the only lane with clips is one of it
 
 
+@pytest.mark.slow
 def test_clips_of_a_camera_hear_the_field_recording_of_their_moment(
     person: Person, wav: Callable[..., Path], tmp_path: Path
 ) -> None:

@@ -41,6 +41,7 @@ def test_edits_are_a_list_that_can_be_pressed(bench: Person) -> None:
     shown.hide()
 
 
+@pytest.mark.slow
 def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
     person: Person, wav: Callable[..., Path], tmp_path: Path
 ) -> None:

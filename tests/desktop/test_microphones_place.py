@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from PySide6.QtCore import Qt
 from tests.desktop.conftest import Person
 from tests.inspection.test_microphones import poly  # noqa: F401 - a fixture
@@ -77,6 +78,7 @@ def test_a_clip_plays_one_microphone_or_each_has_a_lane_of_its_own(person: Perso
     assert [len(lane.clips) for lane in session.assembly.programme.lanes] == [1, 0]
 
 
+@pytest.mark.slow
 def test_noise_is_learned_for_each_microphone(person: Person, poly) -> None:  # noqa: F811
     person.open(poly)
     session = person.window.session

@@ -109,6 +109,7 @@ def troubled() -> np.ndarray:
     return sound
 
 
+@pytest.mark.slow
 def test_the_whole_job_by_mouse(
     person: Person, wav: Callable[..., Path], tmp_path: Path, answers: dict[str, list[str]], untouched
 ) -> None:

@@ -86,6 +86,7 @@ def crosses(person: Person) -> list[QPushButton]:
     return [b for b in samples_of(person).findChildren(QPushButton) if b.text() == "\u00d7" and b.isVisible()]
 
 
+@pytest.mark.slow
 def test_samples_are_added_dropped_and_rejected_and_sections_dragged(
     talking: tuple[Person, list[float], float],
 ) -> None:

@@ -29,6 +29,7 @@ def picture_of(view: QWidget) -> QImage:
     return view.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("seed", [1, 2])
 def test_the_strips_that_are_kept_are_those_that_a_fresh_painting_makes(bench: Person, seed: int) -> None:
     """Steps come and go, are switched, moved and marked, the view scrolls, the theme changes."""

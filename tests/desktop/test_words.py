@@ -163,6 +163,7 @@ NAMES = re.compile(
 """Units, abbreviations of the standards, names, and the pattern of a file name: the same in every language."""
 
 
+@pytest.mark.slow
 def test_every_text_is_in_the_catalogue_and_fits_when_it_is_longer(
     pseudo: None, painted: Painted, qtbot: QtBot, qapp, voice_file: Path
 ) -> None:
@@ -302,6 +303,30 @@ def test_the_chosen_language_is_kept_for_the_next_start(qtbot: QtBot, qapp, monk
     monkeypatch.setenv("PULIZIA_LANGUAGE", "it_IT.UTF-8")
     assert chosen_language(Preferences().text("language", "system")) == "de"
     assert chosen_language("system") == "it_IT"
+
+
+@pytest.mark.parametrize(
+    ("told", "language"),
+    [
+        ({"LANG": "de_AT.UTF-8"}, "de_AT"),
+        ({"LANG": "it_IT@euro", "LC_MESSAGES": "de_DE.UTF-8"}, "de_DE"),
+        ({"LANG": "de_DE.UTF-8", "LC_ALL": "C.UTF-8", "LANGUAGE": "it"}, "en"),
+        ({"LANG": "de_DE.UTF-8", "LANGUAGE": "fr_CH:it:de"}, "it"),
+        ({"LANG": "de_DE.UTF-8", "LANGUAGE": "en_GB:de"}, "en_GB"),
+        ({"LANG": "fr_FR.UTF-8"}, "en"),  # there are no French words, and nobody asked for more than the system's
+        ({"PULIZIA_LANGUAGE": "fr_FR.UTF-8", "LANG": "de_DE.UTF-8"}, "fr_FR"),
+        ({"LC_CTYPE": "de_DE.UTF-8", "LANG": "en_US.UTF-8"}, "en_US"),
+        ({}, "en"),
+    ],
+)
+def test_the_language_of_the_system_is_read_as_other_programs_read_it(
+    monkeypatch: pytest.MonkeyPatch, told: dict[str, str], language: str
+) -> None:
+    for name in ("PULIZIA_LANGUAGE", "LANGUAGE", "LC_ALL", "LC_MESSAGES", "LC_CTYPE", "LANG"):
+        monkeypatch.delenv(name, raising=False)
+    for name, value in told.items():
+        monkeypatch.setenv(name, value)
+    assert chosen_language("system") == language
 
 
 def test_longer_words_under_the_spectrum_leave_the_plot_its_room(qtbot: QtBot, qapp, english: None) -> None:

@@ -30,7 +30,13 @@ def test_every_tool_has_figures_of_every_variant() -> None:
     assert not [row for rows in kept().values() for row in rows.values() if isinstance(row, str)]  # none is refused
 
 
-@pytest.mark.parametrize("tool_id", tools())
+@pytest.mark.parametrize(
+    "tool_id",
+    [
+        pytest.param(name, marks=pytest.mark.slow) if name in ("clicks", "noise", "room_tail") else name
+        for name in tools()
+    ],
+)
 def test_a_tool_makes_what_it_made(tool_id: str) -> None:
     changed = told(tool_figures(tool_id), kept()[tool_id])
     assert not changed, changed

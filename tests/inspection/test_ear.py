@@ -114,6 +114,7 @@ def test_a_change_of_noise_is_told_once_and_at_its_place() -> None:
     assert change == pytest.approx(place, abs=1.3)  # as near as the pauses beside it allow
 
 
+@pytest.mark.slow
 def test_the_demo_recordings_hold_what_they_were_given_and_no_more() -> None:
     expected = {
         "hall-of-pendulums": {"noise"}, "interview-keeper-anselmi": {"noise", "room"},
@@ -142,6 +143,7 @@ def test_a_thump_has_to_be_louder_than_the_voice() -> None:
         assert told is None or 5 <= len(told.marks) <= 9
 
 
+@pytest.mark.slow
 def test_treatments_are_kept_when_they_help_and_left_out_when_not() -> None:
     samples, _ = talk()
     rng = np.random.default_rng(5)
@@ -185,6 +187,7 @@ def test_eight_channels_and_eight_kilohertz_are_heard() -> None:
     assert isinstance(inspect(slow), list)
 
 
+@pytest.mark.slow
 def test_phrases_that_are_clipped_at_levels_of_their_own_are_rebuilt() -> None:
     samples, phrases = talk(pitch=150.0)
     made = samples.astype(np.float64)

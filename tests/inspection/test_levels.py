@@ -26,6 +26,7 @@ def kinds(source: ArraySource, *modules: ModuleType) -> dict[str, Finding]:
     return {f.kind: f for module in modules for f in module.findings(source, lambda _share: None)}
 
 
+@pytest.mark.slow
 @settings(max_examples=60)
 @given(
     places=st.lists(

@@ -83,6 +83,7 @@ def poly(tmp_path: Path) -> Path:
     return path
 
 
+@pytest.mark.slow
 def test_the_command_line_treats_the_microphone_and_a_recipe_names_it(
     poly: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

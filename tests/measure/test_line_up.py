@@ -89,6 +89,7 @@ def test_different_moments_are_never_taken_for_one() -> None:
     assert max(scores) < 7.0
 
 
+@pytest.mark.slow
 def test_a_recorder_that_stopped_in_between_is_told_in_pieces() -> None:
     sound = speech(80.0, seed=21)
     broken = np.concatenate([sound[: 40 * RATE], sound[round(40.05 * RATE) :]])
@@ -124,6 +125,7 @@ def test_an_aligned_source_reads_between_frames_however_it_is_read() -> None:
     assert not AlignedSource(ArraySource(np.zeros((2, 9999), np.float32), RATE), -90.0, -0.2).read(0, 5000).any()
 
 
+@pytest.mark.slow
 def test_two_microphones_on_one_clock_lose_less_than_a_decibel_when_added() -> None:
     sound = speech(60.0, seed=5)
     first, second = ArraySource(sound[None], RATE), other(sound, 2.0, 90.0, inverted=True, seed=3)
@@ -203,6 +205,7 @@ def test_the_direct_sound_is_found_under_a_reflection_that_is_twice_as_strong(ne
     assert not lie.inverted
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("tail", "is_found"), [(0.03, True), (0.06, False)])
 def test_two_far_microphones_are_laid_on_their_direct_sound_or_told_as_uncertain(tail: float, is_found: bool) -> None:  # noqa: FBT001
     sound = speech(16.0, seed=17)

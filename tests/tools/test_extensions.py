@@ -54,6 +54,7 @@ def packages(tmp_path: Path) -> Path:
     return folder
 
 
+@pytest.mark.slow
 def test_the_example_is_found_used_and_documented_and_broken_packages_harm_nothing(
     packages: Path, voice_file: Path, tmp_path: Path
 ) -> None:
@@ -111,6 +112,7 @@ TOOL = dataclasses.replace(LEVEL, id="louder", title="Louder", settings=Own, pro
 """
 
 
+@pytest.mark.slow
 def test_inspect_asks_the_finder_of_another_package_and_outlives_its_fault(tmp_path: Path, voice_file: Path) -> None:
     folder = tmp_path / "packages"
     folder.mkdir()

@@ -9,7 +9,6 @@ system. Nothing that is wrong with a catalogue keeps the window from opening: it
 from __future__ import annotations
 
 import gettext
-import locale
 import os
 from datetime import datetime
 from importlib.resources import as_file, files
@@ -30,10 +29,27 @@ UNREADABLE = N_("The catalogue {path} cannot be read ({error}). Replace or remov
 
 
 def system_language() -> str:
-    """What PULIZIA_LANGUAGE says, or the system; "en" where neither says anything."""
-    told = os.environ.get("PULIZIA_LANGUAGE") or locale.getlocale(locale.LC_CTYPE)[0] or ENGLISH
-    name = told.split(".")[0]
-    return ENGLISH if name in ("C", "POSIX", "") else name
+    """What PULIZIA_LANGUAGE says, or the first language of the system that there are words in; else "en".
+
+    The system's are read as gettext does: LC_ALL, LC_MESSAGES or LANG, and before them LANGUAGE, a list, unless the
+    others say C.
+    """
+    told = os.environ.get("PULIZIA_LANGUAGE", "")
+    if told:
+        return _name_of(told)
+    system = next(filter(None, (os.environ.get(name) for name in ("LC_ALL", "LC_MESSAGES", "LANG"))), "C")
+    if _name_of(system) == ENGLISH:
+        return ENGLISH
+    for name in map(_name_of, (*os.environ.get("LANGUAGE", "").split(":"), system)):
+        if name.split("_", maxsplit=1)[0] == ENGLISH or catalogue_of(name) is not None:
+            return name
+    return ENGLISH
+
+
+def _name_of(told: str) -> str:
+    """ "de_AT" of "de_AT.UTF-8@euro"; English of what is no language."""
+    name = told.partition("@")[0].partition(".")[0]
+    return ENGLISH if name in ("C", "POSIX") else name
 
 
 def catalogue_of(language: str) -> Path | None:
