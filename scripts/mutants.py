@@ -2,12 +2,13 @@
 """How well the tests hold: change one place of the code at a time, and see whether a test notices.
 
     mutants.py cover FOLDER              run the suite once, with what each test touches (about ten minutes)
-    mutants.py run FOLDER [--count 400] [--seed 7] [--only dsp measure] [--workers 2]
+    mutants.py run FOLDER [--count 400] [--seed 7] [--only dsp measure] [--workers 2] [--again]
     mutants.py table FOLDER              the result as a table, survivors listed
 
 FOLDER is a copy of the project (git archive HEAD | tar x -C FOLDER), so that nothing here is touched. Needs
 coverage and pytest-cov. Each mutant is tried with the tests that run its line, quickest first, at most so many
-seconds of them as --budget says; it is killed when one fails or hangs.
+seconds of them as --budget says; it is killed when one fails or hangs. Golden figures are tried last, whatever they
+take. With --again what survived is tried once more (after tests were added, or with another budget).
 """
 
 from __future__ import annotations
@@ -202,11 +203,12 @@ def try_one(
         return "skipped", ""
     chosen, spent = [], 0.0
     tests = [test for test in tests if "\\" not in test]  # such names cannot be given on a command line
-    for test in sorted(tests, key=lambda t: ("golden" not in t, times.get(t, 0.05))):  # the most sensitive first
-        if chosen and spent + times.get(test, 0.05) > budget_s:
-            break
+    for test in sorted(tests, key=lambda t: ("golden" in t, times.get(t, 0.05))):
+        seconds = times.get(test, 0.05)
+        if chosen and spent + seconds > budget_s and "golden" not in test:
+            continue
         chosen.append(test)
-        spent += times.get(test, 0.05)
+        spent += seconds
     if not chosen:
         return "not covered", ""
     try:
@@ -228,13 +230,16 @@ def try_one(
     return "killed", failed[0][:200] if failed else f"code {done.returncode}"
 
 
-def run(folder: Path, count: int, seed: int, only: tuple[str, ...], workers: int, budget_s: float) -> None:
-    """Try a sample of mutants; what was tried before is kept."""
+def run(
+    folder: Path, count: int, seed: int, only: tuple[str, ...], workers: int, budget_s: float, *, again: bool
+) -> None:
+    """Try a sample of mutants; what was tried before is kept, or with *again* what was killed before."""
     covered, times = tests_of(folder)
     every = sorted(mutants(folder, only))
     sample = random.Random(seed).sample(every, min(count, len(every)))
     log = folder / "mutants.jsonl"
-    known = {tuple(json.loads(text)["mutant"]) for text in log.read_text().splitlines()} if log.exists() else set()
+    rows = [json.loads(text) for text in log.read_text().splitlines()] if log.exists() else []
+    known = {tuple(row["mutant"]) for row in rows if not again or row["result"] != "survived"}
     copies = [folder / f"copy{n}" for n in range(workers)]
     for copy in copies:
         shutil.rmtree(copy, ignore_errors=True)
@@ -270,7 +275,11 @@ def run(folder: Path, count: int, seed: int, only: tuple[str, ...], workers: int
 
 def table(folder: Path) -> None:
     """Killed and survived by package, then every survivor with its line."""
-    rows = [json.loads(text) for text in (folder / "mutants.jsonl").read_text().splitlines()]
+    last = {}
+    for text in (folder / "mutants.jsonl").read_text().splitlines():
+        row = json.loads(text)
+        last[tuple(row["mutant"])] = row  # the last word on each
+    rows = list(last.values())
     counts = Counter((row["mutant"][0].split("/")[1], row["result"]) for row in rows)
     print("| package | mutants | killed | survived | not run by any test |\n|---|---|---|---|---|")
     for package in sorted({name for name, _ in counts}):
@@ -298,12 +307,13 @@ def main() -> None:
     options.add_argument("--only", nargs="+", default=PACKAGES)
     options.add_argument("--workers", type=int, default=1)
     options.add_argument("--budget", type=float, default=25.0)
+    options.add_argument("--again", action="store_true")
     given = options.parse_args()
     folder = given.folder.resolve()
     if given.what == "cover":
         cover(folder)
     elif given.what == "run":
-        run(folder, given.count, given.seed, tuple(given.only), given.workers, given.budget)
+        run(folder, given.count, given.seed, tuple(given.only), given.workers, given.budget, again=given.again)
     else:
         table(folder)
 

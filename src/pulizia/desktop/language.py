@@ -47,7 +47,7 @@ def system_language() -> str:
 
 
 def _name_of(told: str) -> str:
-    """ "de_AT" of "de_AT.UTF-8@euro"; English of what is no language."""
+    """The language and country of a name such as "de_AT.UTF-8@euro"; English of C."""
     name = told.partition("@")[0].partition(".")[0]
     return ENGLISH if name in ("C", "POSIX") else name
 

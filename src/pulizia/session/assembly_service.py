@@ -97,6 +97,9 @@ class AssemblyService(AssemblyLanes):
         if programme is None:
             return
         lanes = {programme.lane_of(i).id for i in self.clip_ids} or None
+        if edits.split(programme, here, lanes) == programme:
+            self._session.say(tr("No clip to split lies under the playhead."), bad=True)
+            return
         self.apply(lambda p: edits.split(p, here, lanes), tr("Split"))
 
     def remove(self) -> None:

@@ -298,10 +298,11 @@ class AssemblySubject:
 
     def select(self, clip_ids: Iterable[str]) -> None:
         """Select these clips and no others; the lane of the first becomes the one that new clips go to."""
-        self.clip_ids = frozenset(clip_ids)
+        in_order = list(clip_ids)
+        self.clip_ids = frozenset(in_order)
         programme = self.programme
-        if programme is not None and self.clip_ids:
-            self.lane_id = programme.lane_of(next(iter(self.clip_ids))).id
+        if programme is not None and in_order:
+            self.lane_id = programme.lane_of(in_order[0]).id
             self.scope = "recording"
         elif self.scope == "recording":
             self.scope = "programme"
@@ -310,7 +311,8 @@ class AssemblySubject:
 
     def toggle(self, clip_id: str) -> None:
         """Add a clip to the selection, or take it out."""
-        self.select(self.clip_ids ^ {clip_id})
+        others = [c.id for c in self.clips if c.id != clip_id]
+        self.select(others if clip_id in self.clip_ids else [clip_id, *others])
 
     def select_span(self, start: int, stop: int) -> None:
         """Mark a stretch of the programme (frames in any order); an empty one clears the mark."""

@@ -168,10 +168,9 @@ class RepairService:
         low, high = selection.band_hz
         corners = ((selection.span.start / rate, low), (selection.span.stop / rate, high))
         area = tuple((round(t, 5), round(min(hz, rate / 2), 2)) for t, hz in selection.outline or corners)
-        if step is not None and step.tool_id == "areas":
+        if step is not None and step.enabled and step.tool_id == "areas":
             known = step.settings.areas  # type: ignore[attr-defined]
-            self.session.document.change_settings(owner.id, step.id, areas=(*known, area))
-            self.session.document.history.settle()
+            self._also(owner.id, step, selection.span, areas=(*known, area))
         else:
             step = self.session.document.add_step(owner.id, "areas", {"areas": [area]})
             self.session.step_id = step.id
@@ -194,16 +193,23 @@ class RepairService:
             )
             return
         place = (selection.span.start / rate, selection.span.stop / rate)
-        if step is not None and step.tool_id == "clicks":
-            mended = tuple(sorted({*step.settings.mend_s, place}))  # type: ignore[attr-defined]
-            self.session.document.change_settings(owner.id, step.id, mend_s=mended)
-            self.session.document.history.settle()
-            return
         reach = round(MEND_REACH_S * rate)
         around = Span(max(0, selection.span.start - reach), min(owner.frames, selection.span.stop + reach))
+        if step is not None and step.enabled and step.tool_id == "clicks":
+            mended = tuple(sorted({*step.settings.mend_s, place}))  # type: ignore[attr-defined]
+            self._also(owner.id, step, around, mend_s=mended)
+            return
         step = self.session.document.add_step(owner.id, "clicks", {"mend_s": [list(place)]}, spans=(around,))
         self.session.step_id = step.id
         self.session.events.selection.emit()
+
+    def _also(self, owner_id: str, step: Step, span: Span, **changes: object) -> None:
+        """Change a step that may act in sections only, and let it act in this one: as one entry of history."""
+        document = self.session.document
+        with document.history.one_deed(tr("Change {title}", title=translated(step.tool.title))):
+            document.change_settings(owner_id, step.id, **changes)
+            document.act_there(owner_id, step.id, span)
+        document.history.settle()
 
     def put_back(self, recording_id: str, media: OpenMedia, same: SameSound, span: Span | None) -> None:
         """Put a raw recording that was found in the place of a stretch, or of everything."""

@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from pulizia.audio.spans import Span, clipped, normalised
+from pulizia.audio.spans import Span, clipped, normalised, without
 from pulizia.errors import ProjectError
 from pulizia.project.model import Project
 from pulizia.project.step_owner import owner_of, with_steps
@@ -177,6 +177,17 @@ class StepEditing:
         words = tr("Change where {title} applies", title=self._title(owner_id, step_id))
         key = f"{step_id}:spans" if merge else None
         self._change(owner_id, step_id, lambda s: replace(s, spans=spans), words, merge_key=key)
+
+    def act_there(self, owner_id: str, step_id: str, span: Span) -> None:
+        """Let a step act in this section as well, also where the original was restored."""
+        frames = owner_of(self.project, owner_id).frames
+
+        def acting(step: Step) -> Step:
+            spans = None if step.spans is None else clipped(normalised([*step.spans, span]), frames)
+            return replace(step, spans=spans, holes=without(step.holes, [span]))
+
+        words = tr("Change where {title} applies", title=self._title(owner_id, step_id))
+        self._change(owner_id, step_id, acting, words)
 
     def apply_everywhere(self, owner_id: str, step_id: str) -> None:
         """Let a step act everywhere, also where the original was restored: one entry of history."""
