@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 import soundfile
 from tests.golden.diary import Diary, counted_identities, files
-from tests.golden.figures import as_text
+from tests.golden.figures import as_text, digest
 from tests.golden.sounds import RATE
 
 from pulizia.audio.spans import Span
@@ -184,6 +184,8 @@ def bench(folder: Path) -> dict[str, Any]:
         ("print between markers", lambda x: x.prints.write("parts", folder)),
         ("deliver", lambda x: x.queue.add([_order(x, folder / "out.wav")])),
         ("deliver again", lambda x: x.queue.add([_order(x, folder / "out.wav")])),
+        ("deliver and stop at once", lambda x: (x.queue.add([_order(x, folder / "two.wav")]), x.queue.stop())),
+        ("try again what failed", lambda x: x.queue.again()),
         ("forget what ended", lambda x: x.queue.clear()),
         ("the past", lambda x: [label for label, _ in x.document.history.past][-30:]),
         ("far back", lambda x: x.document.go_to(12)),
@@ -192,7 +194,9 @@ def bench(folder: Path) -> dict[str, Any]:
         ("remove a recording", lambda x: x.document.remove_recording(recording(x, 1).id)),
         ("relink", lambda x: x.files.relink(recording(x, 0).id, paths["three"])),
         ("load", lambda x: x.files.open_project(folder / "day.pulizia")),
+        ("load what has changed since", lambda x: (_spoil(paths["two"]), x.files.open_project(folder / "day.pulizia"))),
         ("no project", lambda x: x.files.open_project(folder / "mine.json")),
+        ("what nothing removes", lambda x: digest(x.chain.removed_by(None).read(0, 1000))),
         ("remove all", lambda x: x.document.remove_recordings([r.id for r in x.document.project.recordings])),
         ("a new project", lambda x: x.document.start_new()),
     ]  # fmt: skip
@@ -206,6 +210,11 @@ def _done(note: Diary, deeds: Deeds) -> dict[str, Any]:
     finally:
         note.session.close()
     return note.rows
+
+
+def _spoil(path: Path) -> None:
+    samples, rate = soundfile.read(path, dtype="float32")
+    soundfile.write(path, samples[::-1], rate, subtype="PCM_24")
 
 
 def _step(session: Session, tool_id: str) -> str:
@@ -329,6 +338,7 @@ def assembly(folder: Path) -> dict[str, Any]:
         ("tighten", lambda x: x.speech.tighten(0.5)),
         ("a longer pause", lambda x: (x.seek(0), x.speech.lengthen(0.4))),
         ("a breath", lambda x: (x.seek(s(2.0)), x.speech.cut_breath())),
+        ("where it crosses zero", lambda x: [x.assembly.zero_crossing(s(t), 200) for t in (0.7, 1.3, 30.0)]),
         ("two voices", lambda x: x.speech.checkerboard()),
         ("breaths and pauses as before", lambda x: x.document.undo()),
         ("a marker", lambda x: (x.seek(s(1.0)), x.assembly.add_marker())),

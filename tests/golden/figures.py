@@ -285,7 +285,7 @@ def as_text(made: dict[str, dict[str, Any]]) -> str:
 
 
 def differences(was: Any, now: Any, where: str = "") -> Iterator[str]:
-    """Where figures differ by more than two thousandths."""
+    """Where figures differ by more than two thousandths, or 0.03 dB of a level and 0.0001 of anything else."""
     if isinstance(was, dict) and isinstance(now, dict):
         for key in was.keys() | now.keys():
             yield from differences(was.get(key), now.get(key), f"{where}/{key}")
@@ -293,7 +293,8 @@ def differences(was: Any, now: Any, where: str = "") -> Iterator[str]:
         for n, (a, b) in enumerate(zip(was, now, strict=True)):
             yield from differences(a, b, f"{where}/{n}")
     elif isinstance(was, int | float) and isinstance(now, int | float) and not isinstance(was, bool):
-        if not math.isclose(was, now, rel_tol=2e-3, abs_tol=3e-3):
+        least = 0.03 if "/after/" in where or "/removed/" in where else 1e-4
+        if not math.isclose(was, now, rel_tol=2e-3, abs_tol=least):
             yield f"{where}: {was} is now {now}"
     elif was != now:
         yield f"{where}: {str(was)[:80]} is now {str(now)[:80]}"
