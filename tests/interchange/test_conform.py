@@ -92,6 +92,14 @@ def test_swapped_trimmed_split_and_inserted_scenes_keep_their_work() -> None:
     assert row_words(found.rows[-1], RATE) == "Moved: two, now at 0:00.00, was at 0:10.00."
 
 
+def test_what_was_written_to_a_marker_of_the_list_stays_when_the_list_comes_again() -> None:
+    old = replace(worked(), markers=(Marker(RATE, "look"), Marker(2 * RATE, "look", note="too loud", kind="mix")))
+    new = replace(cut(clip("one", 0, 5, 10)), markers=(Marker(3 * RATE, "look"),))
+    made = conform(old, new).programme.markers
+    assert [(m.name, m.note) for m in made] == [("look", "too loud"), ("look", "")]
+    assert made[1].frame == 3 * RATE
+
+
 def test_the_same_cut_changes_nothing() -> None:
     old = worked()
     found = conform(

@@ -18,10 +18,12 @@ from pulizia.audio.markers import Marker
 from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
 from pulizia.media.open import open_media
+from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import VERSION, load_project, parse_project, project_text, save_project
 from pulizia.project.model import Project, Recording
 from pulizia.score.steps import make_step
 from pulizia.session.document import Document
+from pulizia.session.subject import metadata_of
 from pulizia.tools.registry import ALL
 
 RATE = 48_000
@@ -58,6 +60,15 @@ def test_a_project_comes_back_as_it_was(project: Project, tmp_path: Path) -> Non
     save_project(project, tmp_path / "job.pulizia")
     assert load_project(tmp_path / "job.pulizia") == project
     assert json.loads((tmp_path / "job.pulizia").read_text())["version"] == VERSION
+
+
+def test_a_note_behind_the_last_clip_stays(tmp_path: Path) -> None:
+    lane = Lane(name="Talk").with_clips([Clip(recording_id="anna", start=0, inner=0, frames=48_000)])
+    notes = (Marker(10, "inside"), Marker(90_000, "to be recorded", frames=4000, kind="again"))
+    programme = Programme(name="Chapter", rate=48_000, lanes=(lane,), markers=notes)
+    save_project(Project(programmes=(programme,)), tmp_path / "p.pulizia")
+    assert load_project(tmp_path / "p.pulizia").programmes == (programme,)
+    assert [m.name for m in metadata_of(programme).markers] == ["inside"]  # its file ends before the other
 
 
 @pytest.mark.parametrize("version", [1, 2])

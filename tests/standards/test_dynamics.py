@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from scipy.signal import butter, fftconvolve, resample_poly, sosfilt, sosfreqz
+from scipy.signal import butter, fftconvolve, resample_poly, sosfilt, sosfiltfilt, sosfreqz
 from tests.conftest import voice_in_noise
 
 from pulizia.audio.source import ArraySource, Source
@@ -262,6 +262,18 @@ def test_room_tone_has_level_and_colour_of_the_room_and_never_repeats() -> None:
     assert np.abs(likeness).max() < 0.1
     edges = np.abs(np.diff(made, axis=1)).max(axis=0)
     assert edges[6 * RATE - 100 : 6 * RATE + 100].max() < 2 * edges[: 5 * RATE].max()
+
+
+@pytest.mark.parametrize("channels", [2, 3])
+def test_room_tone_of_rumble_that_all_microphones_hear_alike(channels: int) -> None:
+    rumble = sosfiltfilt(butter(8, 200, fs=RATE, output="sos"), np.random.default_rng(3).standard_normal(6 * RATE))
+    rumble *= 0.1 / rumble.std()
+    sound = np.stack([rumble, -0.5 * np.roll(rumble, 12), 0.9 * rumble])[:channels].astype(np.float32)
+    sound[:, 3 * RATE : 4 * RATE] = 0.0
+    made = chain_of(sound, "room_tone", profile_spans_s=[[0.5, 2.5]]).after.read(0, 6 * RATE)
+    filled, around = made[:, round(3.2 * RATE) : round(3.8 * RATE)], made[:, RATE : 2 * RATE]
+    assert 20 * np.log10(filled.std(axis=1) / around.std(axis=1)) == pytest.approx(np.zeros(channels), abs=2.0)
+    assert np.corrcoef(filled)[0, 1] == pytest.approx(np.corrcoef(around)[0, 1], abs=0.05)
 
 
 def test_phase_turns_lower_the_peaks_of_a_lopsided_voice_and_nothing_else() -> None:

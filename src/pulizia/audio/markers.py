@@ -44,19 +44,22 @@ class Marker:
         return replace(self, frame=round(self.frame * scale) + shift, frames=round(self.frames * scale))
 
 
-def in_order(markers: Iterable[Marker], frames: int) -> tuple[Marker, ...]:
-    """Markers inside the recording by time, each once, with names of one line."""
+def in_order(markers: Iterable[Marker], frames: int | None = None) -> tuple[Marker, ...]:
+    """Markers by time, each once, with names of one line; those of a recording inside its ``frames``.
+
+    A programme has no end of its own: what is noted behind its last clip is kept (None).
+    """
     kept = {
         replace(
             m,
             name=_one_line(m.name),
-            frames=max(0, min(m.frames, frames - m.frame)),
+            frames=max(0, m.frames if frames is None else min(m.frames, frames - m.frame)),
             note=m.note.strip()[:LONGEST_NOTE],
             scene=m.scene.strip()[:LONGEST_NAME],
             who=m.who.strip()[:LONGEST_NAME],
         )
         for m in markers
-        if 0 <= m.frame <= frames
+        if m.frame >= 0 and (frames is None or m.frame <= frames)
     }
     return tuple(sorted(kept))[:MOST_MARKERS]
 

@@ -279,11 +279,14 @@ class _Conforming:
         return tuple(made)
 
     def _markers(self) -> tuple[Marker, ...]:
-        """The new list's markers, and the old ones moved with the sound under them; what is gone leaves them at what comes next."""
-        own, lanes = {m.name for m in self.new.markers}, [lane.id for lane in self.old.lanes]
+        """The new list's markers, and the old ones moved with the sound under them; what is gone leaves them at what comes next.
+
+        A marker that both have is the new list's; what somebody has written to one since keeps it.
+        """
+        own, lanes = {_words_of(m) for m in self.new.markers}, [lane.id for lane in self.old.lanes]
         moved = []
         for marker in self.old.markers:
-            if marker.name not in own:
+            if _words_of(marker) not in own:
                 place = self.moves.place_of(marker.frame, lanes)
                 frame = marker.frame if place is None else place
                 moved.append(replace(marker, frame=min(max(0, frame), max(0, self.new.frames))))
@@ -293,6 +296,10 @@ class _Conforming:
         self.rows.append(
             ConformRow(change=change, name=clip.name, lane=lane.name, at=clip.start, frames=clip.frames, was=was)  # type: ignore[arg-type]
         )
+
+
+def _words_of(marker: Marker) -> tuple[str, ...]:
+    return marker.name, marker.kind, marker.note, marker.scene, marker.who
 
 
 def _bases(old: Programme, new: Programme, asked: Asked) -> dict[str, Lane]:

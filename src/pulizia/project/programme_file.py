@@ -4,7 +4,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -98,7 +97,7 @@ def programme_of_row(row: dict[str, Any]) -> Programme:
     if not 1 <= picture_rate <= 1000:
         message = tr("programme {name} has no picture rate", name=row.get("name"))
         raise ValueError(message)
-    made = Programme(
+    return Programme(
         id=str(row["id"]), name=str(row["name"])[:LONGEST_NAME], rate=rate, channels=channels,
         lanes=tuple(_lane(entry, rate, channels) for entry in row["lanes"]),
         steps=tuple(step_of(entry, rate, channels) for entry in row["steps"]),
@@ -106,9 +105,8 @@ def programme_of_row(row: dict[str, Any]) -> Programme:
         drop_frame=bool(row["drop_frame"]), picture_locked=bool(row.get("picture_locked", False)),
         received=None if row["received"] is None else received_of(row["received"]),
         film=str(row.get("film", ""))[:LONGEST_PATH], film_quarters=int(row.get("film_quarters", 0)),
+        markers=in_order(marker_of(entry) for entry in row["markers"]),
     )  # fmt: skip
-    markers = in_order((marker_of(entry) for entry in row["markers"]), made.frames)
-    return replace(made, markers=markers)
 
 
 def _lane(row: dict[str, Any], rate: int, channels: int) -> Lane:

@@ -60,15 +60,13 @@ class AssemblyLanes(AssemblySubject):
     def change_marker(self, marker: Marker, changed: Marker) -> None:
         """Let a marker be another one."""
         self.apply(
-            lambda p: replace(p, markers=in_order((changed if m == marker else m for m in p.markers), p.frames)),
+            lambda p: replace(p, markers=in_order(changed if m == marker else m for m in p.markers)),
             tr("Change a note"),
         )
 
     def add_note(self, marker: Marker) -> None:
         """Add a marker that says something."""
-        self.apply(
-            lambda p: replace(p, markers=in_order((*p.markers, marker), max(p.frames, marker.frame))), tr("Add a note")
-        )
+        self.apply(lambda p: replace(p, markers=in_order((*p.markers, marker))), tr("Add a note"))
 
     def save_notes(self, path: Path) -> None:
         """Write the programme's notes as a table or as a page; a refusal is said."""

@@ -17,19 +17,19 @@ class ProgrammeSteps:
 
     def switch(self) -> None:
         """Switch the selected step on or off."""
-        owner, step = self._assembly.owner, self._session.step
+        owner, step = self._session.owner, self._session.step
         if owner is not None and step is not None:
             self._session.document.set_enabled(owner.id, step.id, enabled=not step.enabled)
 
     def move(self, by: int) -> None:
         """Move the selected step up (-1) or down (1)."""
-        owner, step = self._assembly.owner, self._session.step
+        owner, step = self._session.owner, self._session.step
         if owner is not None and step is not None:
             self._session.document.move_step(owner.id, step.id, [s.id for s in owner.steps].index(step.id) + by)
 
     def remove(self) -> None:
         """Take the selected step away."""
-        owner, step = self._assembly.owner, self._session.step
+        owner, step = self._session.owner, self._session.step
         if owner is not None and step is not None:
             self._session.document.remove_step(owner.id, step.id)
 

@@ -115,8 +115,13 @@ def metadata_of(programme: Programme) -> Metadata:
     start = Broadcast(description=programme.name, frames_since_midnight=round(seconds * programme.rate))
     film = Path(programme.film) if programme.film else None
     return Metadata(
-        markers=programme.markers, broadcast=start, picture=film if film is not None and film.is_file() else None
+        markers=_inside(programme), broadcast=start, picture=film if film is not None and film.is_file() else None
     )
+
+
+def _inside(programme: Programme) -> tuple[Marker, ...]:
+    """The markers that its file can hold."""
+    return tuple(m for m in programme.markers if m.frame <= programme.frames)
 
 
 def programme_subject(
@@ -125,7 +130,7 @@ def programme_subject(
     """A programme with its sound."""
     return Subject(
         id=programme.id, name=programme.name, chain=sound.chain, before=sound.chain.before, after=sound.after,
-        names=channel_names(programme.channels), kept=Span(0, sound.after.frames), markers=programme.markers,
+        names=channel_names(programme.channels), kept=Span(0, sound.after.frames), markers=_inside(programme),
         metadata=metadata_of(programme), steps=programme.steps, sound=sound, clip_table=clip_table,
         in_video=partial(beside_film, programme) if programme.film_quarters else _as_it_is,
     )  # fmt: skip

@@ -126,7 +126,10 @@ def _triangle(cross: NDArray[np.complex128]) -> NDArray[np.complex64]:
     matrix = np.moveaxis(cross, 2, 0).copy()
     channels = matrix.shape[1]
     diagonal = np.real(np.einsum("bcc->bc", matrix))
-    matrix[:, range(channels), range(channels)] += 1e-6 * diagonal + 1e-6 * diagonal.mean(axis=1, keepdims=True) + 1e-20
+    trace = 1e-6 * diagonal + 1e-6 * diagonal.mean(axis=1, keepdims=True) + 1e-20
+    # quiet bins beside loud ones: what is left of them after sums and differences may not be positive
+    lacking = np.maximum(0.0, -1.01 * np.linalg.eigvalsh(matrix)[:, :1])
+    matrix[:, range(channels), range(channels)] += trace + lacking
     return np.moveaxis(np.linalg.cholesky(matrix), 0, 2).astype(np.complex64)
 
 
