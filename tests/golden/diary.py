@@ -20,6 +20,7 @@ from queue import Empty, SimpleQueue
 from typing import Any
 from unittest.mock import patch
 
+import numpy as np
 import soundfile
 from tests.golden.figures import digest
 from tests.golden.sounds import OTHER_RATE, RATE, spoiled, strange, voice
@@ -31,7 +32,8 @@ from pulizia.session.session import Session
 from pulizia.session.sound_out import SimulatedOut
 from pulizia.settings.as_dict import to_dict
 
-LONGEST_WAIT_S = 120.0
+LONGEST_WAIT_S, LONGEST_ROW = 120.0, 40
+Deeds = list[tuple[str, Callable[[Session], object]]]
 
 
 class StillOut(SimulatedOut):
@@ -152,9 +154,14 @@ def _told(steps: list[dict[str, Any]]) -> list[str]:
     told = []
     for row in steps:
         usual = to_dict(make_step(row["tool"], {}).settings)
-        own = {key: value for key, value in row["settings"].items() if usual.get(key) != value}
+        own = {key: _short(value) for key, value in row["settings"].items() if usual.get(key) != value}
         told.append(json.dumps(_bare(row | {"settings": own})))
     return told
+
+
+def _short(value: Any) -> Any:
+    """A learned profile is told by its figures."""
+    return digest(np.array(value, float)) if isinstance(value, list) and len(value) > LONGEST_ROW else value
 
 
 def _bare(row: dict[str, Any]) -> dict[str, Any]:
@@ -194,3 +201,23 @@ def files(folder: Path) -> dict[str, Path]:
         made[name] = folder / f"{name}.wav"
         soundfile.write(made[name], sound.T, rate, subtype="PCM_24")
     return made
+
+
+def done(note: Diary, deeds: Deeds) -> dict[str, Any]:
+    """Everything that a day's deeds write."""
+    try:
+        for words, deed in deeds:
+            note(words, deed)
+    finally:
+        note.session.close()
+    return note.rows
+
+
+def s(seconds: float, rate: int = RATE) -> int:
+    """Frames of seconds."""
+    return round(seconds * rate)
+
+
+def recording(session: Session, number: int) -> Any:
+    """A recording of the project."""
+    return session.document.project.recordings[number]

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """What a session makes of a day's deeds: project, history, what is heard and what is said, against kept diaries.
 
-After a change that was meant: python -m tests.golden.deeds, and read what differs before it is kept.
+After a change that was meant: python -m tests.golden.days, and read what differs before it is kept.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ import json
 from pathlib import Path
 
 import pytest
-from tests.golden.deeds import DAYS, FILE, day
+from tests.golden.days import DAYS, FILE, day
 from tests.golden.figures import differences
 
 
