@@ -174,6 +174,9 @@ def test_cross_fades_lie_around_the_cut_and_fades_stay_within_their_clip() -> No
     heard, plain = samples(made), samples(programme)
     assert np.array_equal(heard[:, :39_000], plain[:, :39_000])
     assert np.array_equal(heard[:, 41_000:], plain[:, 41_000:])
+    with pytest.raises(ProjectError, match="inside a cross-fade"):
+        edits.split(made, 40_500)
+    assert len(edits.split(made, 41_000).lanes[0].clips) == 4  # where the fade has ended
     with pytest.raises(ProjectError, match="Close the gap"):
         edits.cross_fade(programme, programme.lanes[0].clips[2].id, 100)
     with pytest.raises(ProjectError, match="too short"):

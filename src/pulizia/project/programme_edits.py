@@ -64,12 +64,20 @@ def _cleared(clips: Iterable[Clip], begin: int, end: int) -> list[Clip]:
 
 
 def split(programme: Programme, frame: int, lane_ids: Collection[str] | None = None) -> Programme:
-    """Part the clips under a frame in two, on these lanes or on all that are not locked; nothing is heard of it."""
+    """Part the clips under a frame in two, on these lanes or on all that are not locked; nothing is heard of it.
+
+    ProjectError inside a cross-fade, where two clips would have to be parted.
+    """
 
     def parted(lane: Lane) -> list[Clip]:
+        asked = not lane.locked if lane_ids is None else lane.id in lane_ids
+        under = [c for c in lane.clips if c.start < frame < c.stop] if asked else []
+        if len(under) > 1:
+            message = tr("The playhead lies inside a cross-fade. Split beside it, or make the fade shorter first.")
+            raise ProjectError(message)
         row: list[Clip] = []
         for clip in lane.clips:
-            if clip.start < frame < clip.stop and (not lane.locked if lane_ids is None else lane.id in lane_ids):
+            if clip in under:
                 row += [clip.part_of(clip.start, frame), replace(clip.part_of(frame, clip.stop), id=new_clip_id())]
             else:
                 row.append(clip)

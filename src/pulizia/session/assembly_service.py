@@ -97,10 +97,8 @@ class AssemblyService(AssemblyLanes):
         if programme is None:
             return
         lanes = {programme.lane_of(i).id for i in self.clip_ids} or None
-        if edits.split(programme, here, lanes) == programme:
+        if self.apply(lambda p: edits.split(p, here, lanes), tr("Split")) and self.programme == programme:
             self._session.say(tr("No clip to split lies under the playhead."), bad=True)
-            return
-        self.apply(lambda p: edits.split(p, here, lanes), tr("Split"))
 
     def remove(self) -> None:
         """Lift the selected clips, or the marked section of all lanes; silence stays where they were."""
