@@ -89,6 +89,7 @@ def test_repair_gives_the_samples_of_the_chain_and_keeps_the_source(
     assert np.abs(written).max() == pytest.approx(10 ** (-3 / 20), rel=1e-5)
 
 
+@pytest.mark.slow
 def test_repair_of_several_files_goes_into_a_folder(
     capsys, tmp_path: Path, wav: Callable[..., Path], recipe: Path
 ) -> None:
@@ -240,6 +241,7 @@ def test_a_wrong_word_and_a_missing_screen_are_told_without_a_window(
     assert "no screen" in err
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("begun", ["import pulizia.cli.main as m; m.parser()", "import pulizia.desktop.start"])
 def test_a_start_waits_for_no_library_that_is_not_needed_yet(begun: str) -> None:
     """Each of these costs a tenth of a second to half a second of every start."""

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import pytest
 import soundfile
 from tests.cli.test_commands import run
 from tests.conftest import voice_in_noise
@@ -33,6 +34,7 @@ def test_integers_tell_what_they_cut_and_floats_keep_it(capsys, wav: Callable[..
         assert f"{over} samples lie above 0 dBFS and clipped. Add a Limiter" in out
 
 
+@pytest.mark.slow
 def test_what_was_cut_flat_is_treated_into_the_room_below_full_scale(
     capsys, wav: Callable[..., Path], tmp_path: Path
 ) -> None:

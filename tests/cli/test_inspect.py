@@ -56,6 +56,7 @@ def test_what_was_put_in_is_found_and_a_recipe_treats_it(capsys, troubled: Path,
     assert all(0 <= row["severity"] <= 1 and row["start_s"] <= row["end_s"] for row in found.values())
 
 
+@pytest.mark.slow
 def test_a_noise_that_only_begins_later_is_told(capsys, wav: Callable[..., Path]) -> None:
     """The floor of the whole lies low enough; that of the second half does not."""
     rng = np.random.default_rng(3)

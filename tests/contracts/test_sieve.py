@@ -43,6 +43,7 @@ def test_it_equals_its_model_from_40_db_below_to_12_db_above() -> None:
         assert error < -40
 
 
+@pytest.mark.slow
 def test_reading_order_does_not_matter_and_the_amount_is_exact() -> None:
     frames = SOUND.shape[1]
     whole = chain(SOUND, amount=1.0).after.read(0, frames)

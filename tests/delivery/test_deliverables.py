@@ -68,6 +68,7 @@ def test_bext_is_laid_out_as_tech_3285_version_2_says() -> None:
     assert body[602:609] == b"A=PCM\r\n"
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("name", "wanted"), [
     ("a.wav", Deliverable()), ("b.wav", Deliverable(sample_format="int16", dither="shaped", rate_hz=44_100)),
     ("c.flac", Deliverable(kind="flac", sample_format="int16")), ("d.mp3", Deliverable(kind="mp3")),
@@ -278,6 +279,7 @@ def test_shipped_recipes_run_and_adapt(capsys, wav: Callable[..., Path], tmp_pat
     assert {"close-narration", "last-rescue"} <= {row["id"] for row in json.loads(told)}
 
 
+@pytest.mark.slow
 def test_a_worked_passage_is_found_in_the_raw_recordings(capsys, wav: Callable[..., Path], tmp_path: Path) -> None:
     rng = np.random.default_rng(3)
     raw = voice_in_noise(40.0, seed=1)[0]

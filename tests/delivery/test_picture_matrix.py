@@ -107,6 +107,7 @@ def timecode(path: Path) -> str:
     return next((tags["timecode"] for tags in found if "timecode" in tags), "")
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("suffix", [".mp4", ".mov", ".mkv"])
 @pytest.mark.parametrize("name", ["timecode.mp4", "timecode.mov", "drop.mp4"])
 def test_a_start_timecode_stays(capsys, films: Path, tmp_path: Path, name: str, suffix: str) -> None:

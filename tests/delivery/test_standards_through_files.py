@@ -75,6 +75,7 @@ def test_minimum_requirement_signals_meet_the_target_in_every_kind_of_file(
     assert other_meter(decoded(target)) == pytest.approx(-23.0, abs=0.1)  # the tolerance of Tech 3341
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("name", "kind"), RANGES_THROUGH_FILES)
 def test_loudness_range_survives_every_kind_of_file(capsys, tmp_path: Path, kind: str, name: str) -> None:
     import json
@@ -99,6 +100,7 @@ def test_loudness_range_survives_every_kind_of_file(capsys, tmp_path: Path, kind
     assert figures["loudness_range_lu"] == pytest.approx(expected, abs=1.0)  # the tolerance of Tech 3342
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("suffix", [".mov", ".mkv", ".mp4"])
 def test_a_signal_put_into_a_picture_meets_the_target(capsys, tmp_path: Path, suffix: str) -> None:
     film = tmp_path / f"film{suffix}"

@@ -174,6 +174,7 @@ def test_files_from_the_file_manager_go_where_they_are_dropped(place: Person, wa
     assert len(session.document.project.recordings) == 3
 
 
+@pytest.mark.slow
 def test_levels_spectrum_figures_and_inspection_are_those_of_the_programme(place: Person) -> None:
     window, session = place.window, place.window.session
     assembly = window.assembly
@@ -206,6 +207,7 @@ def test_levels_spectrum_figures_and_inspection_are_those_of_the_programme(place
     assert len(assembly.lanes.rows) == len(session.assembly.programme.lanes)
 
 
+@pytest.mark.slow
 def test_clips_of_one_moment_are_lined_up_by_key(person: Person, wav: Callable[..., Path], tmp_path: Path) -> None:
     sound = speech(24.0, seed=8)[None]
     person.open(wav(sound, "boom.wav"))
@@ -229,6 +231,7 @@ def test_clips_of_one_moment_are_lined_up_by_key(person: Person, wav: Callable[.
     assert "lined up and inverted" in person.said
 
 
+@pytest.mark.slow
 def test_the_best_microphone_is_planned_changed_and_applied(
     person: Person, wav: Callable[..., Path], tmp_path: Path
 ) -> None:

@@ -120,6 +120,7 @@ def test_the_report_prints_to_pdf(two: Person, tmp_path: Path) -> None:
     assert not list(tmp_path.glob(".*"))
 
 
+@pytest.mark.slow
 def test_thresholds_are_dragged_and_a_phrase_is_moved_over_the_waveform(
     person: Person, wav: Callable[..., Path]
 ) -> None:

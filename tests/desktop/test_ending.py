@@ -40,6 +40,7 @@ run(["--simulated-output", sys.argv[1]])
 """
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP])
 def test_what_is_not_saved_is_kept_when_the_system_ends_the_program(voice_file: Path, number: signal.Signals) -> None:
     process = subprocess.Popen(

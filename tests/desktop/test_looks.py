@@ -84,6 +84,7 @@ def test_ticks_and_arrows_are_shown_in_the_colours_of_the_theme(qtbot, themed: s
     assert nearest(tick, theme().verd) < 30
 
 
+@pytest.mark.slow
 def test_colours_and_size_are_chosen_and_kept(bench: Person) -> None:
     window = bench.window
     window.actions_.actions["appearance"].trigger()

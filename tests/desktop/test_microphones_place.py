@@ -12,6 +12,7 @@ from tests.inspection.test_microphones import poly  # noqa: F401 - a fixture
 RATE = 48_000
 
 
+@pytest.mark.slow
 def test_findings_and_steps_are_for_one_microphone_and_the_sheet_changes_which(
     person: Person,
     poly,  # noqa: F811

@@ -216,6 +216,7 @@ def test_every_sheet_is_built_and_says_what_was_found(bench: Person, tool: str) 
     bench.window.grab()
 
 
+@pytest.mark.slow
 def test_inspect_lists_troubles_visits_them_treats_all_and_says_what_is_left(clicked: Person, tmp_path: Path) -> None:
     session, ledger = clicked.window.session, clicked.window.bench.list.findings
     clicked.key(Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
@@ -264,6 +265,7 @@ def test_inspect_lists_troubles_visits_them_treats_all_and_says_what_is_left(cli
     assert session.document.project.recordings[0].left == (kind,)
 
 
+@pytest.mark.slow
 def test_treat_all_is_one_edit_and_a_step_in_a_section_does_not_count_as_treated(clicked: Person) -> None:
     session = clicked.window.session
     session.document.add_step(session.recording.id, "clicks", {}, spans=(Span(0, 4800),))

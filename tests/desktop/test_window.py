@@ -101,6 +101,7 @@ def test_every_control_has_a_name_and_can_be_reached_by_keys(bench: Person) -> N
     assert {"Place", "Play or stop", "What is heard and seen", "Reduction"} <= names
 
 
+@pytest.mark.slow
 def test_the_command_opens_a_window_and_leaves_a_picture(tmp_path: Path, voice_file: Path) -> None:
     picture = tmp_path / "w.png"
     command = [

@@ -215,6 +215,7 @@ def test_every_text_is_in_the_catalogue_and_fits_when_it_is_longer(
     poster.close()
 
 
+@pytest.mark.slow
 def test_the_shipped_catalogues_are_complete() -> None:
     assert load_script("translate").check() == []
 

@@ -54,6 +54,7 @@ class Diary:
         self._said: list[Any] = []
         self._events: Counter[str] = Counter()
         self._known: dict[str, Any] = {}
+        self._numbers: dict[str, int] = {}
         self.session = Session(StillOut(), self._calls.put, threads=1)
         for name, event in vars(self.session.events).items():
             self._follow(name, event)
@@ -90,7 +91,7 @@ class Diary:
         now = dict(_flat(self._state()))
         gone = object()
         changed = {key: value for key, value in now.items() if self._known.get(key, gone) != value}
-        changed |= dict.fromkeys(self._known.keys() - now.keys(), "no more")
+        changed |= dict.fromkeys(sorted(self._known.keys() - now.keys()), "no more")
         self._known = now
         row = {"answer": digest(answer)} | changed
         often = {"pictures", "busy", "surveys", "findings", "playing"}  # how often these come depends on the clock
@@ -98,8 +99,12 @@ class Diary:
         self.rows[words] = json.loads(self._plain(json.dumps(row)))
 
     def _plain(self, text: str) -> str:
-        """Without what belongs to this run: the folder, and states of files."""
+        """Without what belongs to this run: the folder, states of files; identities as they come first."""
+        text = re.sub(r"\b0{5}(?:[0-9a-f]{7}|[0-9a-f]{27})\b", self._number, text)
         return re.sub(r"\d+-[0-9a-f]+\.orders", "N.orders", text.replace(str(self.folder), "FOLDER"))
+
+    def _number(self, identity: re.Match[str]) -> str:
+        return f"#{self._numbers.setdefault(identity.group(), len(self._numbers) + 1)}"
 
     def _state(self) -> dict[str, Any]:
         session, document = self.session, self.session.document

@@ -33,7 +33,9 @@ def test_every_tool_has_figures_of_every_variant() -> None:
 @pytest.mark.parametrize(
     "tool_id",
     [
-        pytest.param(name, marks=pytest.mark.slow) if name in ("clicks", "noise", "room_tail") else name
+        pytest.param(name, marks=pytest.mark.slow)
+        if name in ("areas", "clicks", "hum", "noise", "room_tail", "sibilance")
+        else name
         for name in tools()
     ],
 )

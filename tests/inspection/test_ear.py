@@ -64,6 +64,7 @@ def kinds(samples: np.ndarray) -> set[str]:
     return {f.kind for f in inspect(source_of(samples))}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("pitch", [95.0, 118.0, 150.0])
 def test_nothing_is_claimed_in_clean_talk_and_nothing_is_done_to_it(pitch: float) -> None:
     samples, _ = talk(pitch=pitch)

@@ -55,6 +55,7 @@ def test_microphones_are_told_by_their_names_or_by_who_is_louder_in_which() -> N
     assert microphones(short, ("L", "R")) == ()
 
 
+@pytest.mark.slow
 def test_each_microphone_has_findings_of_its_own_and_only_it_is_treated() -> None:
     source = ArraySource(SOUND, RATE)
     found = inspect(source, alone=microphones(source, NAMES))

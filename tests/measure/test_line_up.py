@@ -54,6 +54,7 @@ def other(sound: Sound, began_s: float, ppm: float, *, inverted: bool, seed: int
     return ArraySource((-made if inverted else made)[None].astype(np.float32), RATE)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("began_s", "ppm", "inverted"), [(3.7, 60.0, True), (12.25, -100.0, False), (0.0, 0.0, False)])
 def test_offset_drift_and_sign_are_found_to_the_sample(began_s: float, ppm: float, inverted: bool) -> None:  # noqa: FBT001
     sound = speech(60.0, seed=round(began_s))
@@ -157,6 +158,7 @@ def test_two_microphones_on_one_clock_lose_less_than_a_decibel_when_added() -> N
 # -- on the command line
 
 
+@pytest.mark.slow
 def test_line_up_on_files(wav: Callable[..., Path], capsys: pytest.CaptureFixture[str]) -> None:
     sound = speech(30.0, seed=31)
     a, b = (
@@ -193,6 +195,7 @@ def in_a_room(sound: Sound, direct: float, reflections: list[tuple[float, float]
     return np.asarray(heard / np.std(heard) * 0.1, dtype=np.float32)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("near", ["first", "second"])
 def test_the_direct_sound_is_found_under_a_reflection_that_is_twice_as_strong(near: str) -> None:
     sound = speech(24.0, seed=4)

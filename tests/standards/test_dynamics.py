@@ -207,6 +207,7 @@ def test_the_decay_of_a_known_room_is_found(t60: float) -> None:
     assert found.middle_s == pytest.approx(t60, rel=0.2)
 
 
+@pytest.mark.slow
 def test_the_tail_goes_and_the_voice_stays() -> None:
     dry = dry_words()
     wet = fftconvolve(dry, room(0.7))[: len(dry)]
