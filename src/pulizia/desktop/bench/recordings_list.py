@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Hashable
 
 import numpy as np
@@ -37,6 +38,7 @@ CARD_HEIGHT, WAVE_COLUMNS = 48, 84
 LEAST_CARDS, LIST_SHARE = 4, 0.5  # of the window's height
 WHOLE = 1 << 30  # version of a small waveform that is kept
 NOTES = ("description", "scene", "take", "tape", "project", "originator", "date", "time", "title", "artist", "note")
+UNIT = re.compile(r"(?<=[\d∞]) (?=(?:dBTP|LUFS|LU|kHz|Hz|s)\b)")  # a figure and its unit stay on one line
 
 
 class Cards(ArrowKeys):
@@ -264,7 +266,7 @@ class RecordingsList(QWidget):
         for widget in (self._about_head, self._line, self._about):
             widget.setVisible(recording is not None)
         if recording is not None:
-            self._about.setText(translated(self._about_text(recording)))
+            self._about.setText(UNIT.sub("\u00a0", translated(self._about_text(recording))))
 
     def _fit(self) -> None:
         """Many recordings scroll by themselves: findings stay in view below them."""
