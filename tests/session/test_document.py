@@ -4,12 +4,14 @@
 from __future__ import annotations
 
 import contextlib
+import gc
 import json
 import os
 import signal
 import subprocess
 import sys
 import time
+import weakref
 from dataclasses import replace
 from pathlib import Path
 
@@ -22,6 +24,7 @@ from pulizia.audio.spans import Span, edge_weight, normalised, without
 from pulizia.errors import ProjectError, PuliziaError, RecipeError
 from pulizia.media.folders import state_folder
 from pulizia.media.open import open_media
+from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import load_project, parse_project, project_text
 from pulizia.project.journal import left_behind
 from pulizia.score.cache import ChunkCache
@@ -375,3 +378,19 @@ def test_history_is_kept_with_the_project_and_a_damaged_one_costs_nothing_else(
         assert only(last).step(hum.id).settings.reduction_db == pytest.approx(39.9)
         assert last.history.undo_label is None
         last.drop_journal()
+
+
+def test_a_programme_that_is_not_looked_at_keeps_no_earlier_sound_alive(document: Document) -> None:
+    clip = Clip(recording_id=only(document).id, start=0, inner=0, frames=1000)
+    programmes = [Programme(name=name, rate=48_000, lanes=(Lane(name="A").with_clips([clip]),)) for name in "ab"]
+    for programme in programmes:
+        document.edit_programme(programme, "New programme")
+    document.add_step(only(document).id, "hum", {})
+    for programme in programmes:
+        assert document.sounds.of(programme) is not None
+    earlier = weakref.ref(document.chain(only(document).id).after)
+    document.add_step(only(document).id, "polarity", {})
+    assert document.sounds.of(programmes[0]).after.read(0, 1000).shape == (2, 1000)
+    gc.collect()
+    assert earlier() is None
+    assert document.sounds.of(programmes[1]) is not None

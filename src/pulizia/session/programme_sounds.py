@@ -68,10 +68,18 @@ class ProgrammeSounds:
         made = None
         if programme.frames:
             made = self.put_together(programme, lambda i: chain.after if (chain := chains[i]) is not None else None)
-        for gone in self._made.keys() - {p.id for p in project.programmes}:
-            del self._made[gone]
+        self._drop_what_is_old(project)
         self._made[programme.id] = _Made(project, len(opened.media), programme, tuple(chains.values()), made)
         return made
+
+    def _drop_what_is_old(self, project: Project) -> None:
+        """Let go of programmes that are gone, and of those whose recordings sound differently now: they hold all of it."""
+        there, programmes = {r.id for r in project.recordings}, {p.id for p in project.programmes}
+        chain = self._opened.chain
+        for programme_id, made in list(self._made.items()):
+            now = (chain(i) if i in there else None for i in dict.fromkeys(made.programme.recordings))
+            if programme_id not in programmes or any(a is not b for a, b in zip(made.chains, now, strict=True)):
+                del self._made[programme_id]
 
     def put_together(self, programme: Programme, source_of: Callable[[str], Source | None]) -> ProgrammeSound:
         """The sound of a programme whose recordings sound as given; None is silence. ProjectError without clips."""
