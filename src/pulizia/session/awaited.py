@@ -21,9 +21,8 @@ class Awaited:
         self._pool, self._say, self._busy, self._answered = pool, say, busy, answered
         self._stopped: WeakKeyDictionary[Job, Stopped] = WeakKeyDictionary()
         self._goes_on = False
-        self.since = (
-            0.0  # monotonic seconds: when what is waited for was begun, files one after the other counted as one
-        )
+        # monotonic seconds: when what is waited for was begun, files one after the other counted as one
+        self.since = 0.0
 
     def begin(
         self, work: Callable[[Job], object], title: str, done: Callable[..., None],

@@ -68,6 +68,7 @@ class ProgrammeSounds:
         made = None
         if programme.frames:
             made = self.put_together(programme, lambda i: chain.after if (chain := chains[i]) is not None else None)
+        self._made.pop(programme.id, None)
         self._drop_what_is_old(project)
         self._made[programme.id] = _Made(project, len(opened.media), programme, tuple(chains.values()), made)
         return made
