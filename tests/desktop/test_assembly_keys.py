@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 import soundfile
 from PySide6.QtCore import QPointF, Qt
+from PySide6.QtWidgets import QApplication, QMenu
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import PHRASES, Person, talked
 from tests.desktop.test_assembly_place import clips
@@ -332,3 +333,82 @@ def test_a_loop_over_the_cut_finds_one_where_the_section_lies_beyond_the_end(pla
     assert loop is not None
     assert loop.stop == 12 * RATE
     session.transport.stop()
+
+
+def test_clips_and_lanes_are_chosen_and_switched_without_the_mouse(place: Person) -> None:
+    session, assembly = place.window.session, place.window.session.assembly
+    first, second = (c.id for c in clips(place))
+    lane, below = assembly.programme.lanes[:2]
+    shift, alt = M.ShiftModifier, M.AltModifier
+    session.seek(13 * RATE)
+    assembly.select(())
+    place.key(K.Key_C)
+    assert assembly.clip_ids == {second}
+    place.key(K.Key_PageUp, shift)
+    assert (assembly.clip_ids, session.transport.position) == ({first}, 0)
+    place.key(K.Key_PageUp, shift)
+    assert assembly.clip_ids == {first}
+    assert place.said == "Voice: no further clip."
+    place.key(K.Key_PageDown, shift)
+    assert (assembly.clip_ids, session.transport.position) == ({second}, 12 * RATE)
+    place.key(K.Key_Period, alt)
+    assert row(place)[1][3] == 0.01
+    place.key(K.Key_Comma, alt)
+    assert row(place)[1][3] == 0.0
+
+    place.key(K.Key_End, alt)
+    assert (assembly.lane.id, assembly.clip_ids) == (below.id, frozenset())
+    place.key(K.Key_End, alt)
+    assert assembly.lane.id == below.id  # there is none below
+    place.key(K.Key_PageDown, shift)
+    assert place.said == "Atmosphere: no clip yet."
+    place.key(K.Key_Q, alt)
+    assert [la.muted for la in assembly.programme.lanes] == [False, True]
+    assert session.document.history.undo_label == "Mute"
+    place.key(K.Key_Q, alt)
+    assert session.document.history.undo_label == "Unmute"
+    place.key(K.Key_S, alt)
+    place.key(K.Key_L, alt)
+    assert (assembly.lane.muted, assembly.lane.soloed, assembly.lane.locked) == (False, True, True)
+    place.key(K.Key_K, alt)
+    place.until(lambda: isinstance(QApplication.activePopupWidget(), QMenu))
+    menu = QApplication.activePopupWidget()
+    next(a for a in menu.actions() if a.text() == "Move the lane up").trigger()
+    menu.close()
+    assert [la.id for la in assembly.programme.lanes] == [below.id, lane.id]
+
+    # pressed again, the clip of the next lane at the playhead
+    place.key(K.Key_L, alt)
+    assembly.select([second])
+    place.key(K.Key_Up, M.ControlModifier)
+    session.seek(13 * RATE)
+    assembly.choose_lane(lane.id)
+    assembly.select([first])
+    place.key(K.Key_D, M.ControlModifier | shift)
+    copied = next(c.id for la in assembly.programme.lanes for c in la.clips if c.id not in (first, second))
+    assert assembly.programme.lane_of(copied).id == lane.id
+    seen = []
+    for _ in range(3):
+        place.key(K.Key_C)
+        seen.append(next(iter(assembly.clip_ids)))
+    assert seen == [second, copied, second]
+    session.seek(assembly.programme.frames)
+    place.key(K.Key_C)
+    assert place.said == "No clip lies at the playhead."
+
+
+def test_a_clip_goes_to_the_bench_by_key_at_the_playhead_and_f3_comes_back(place: Person) -> None:
+    window, session = place.window, place.window.session
+    second = clips(place)[1]
+    session.assembly.select([second.id])
+    session.seek(14 * RATE)
+    place.key(K.Key_B, M.ControlModifier)
+    assert window.here is window.bench
+    assert session.recording.id == second.recording_id
+    assert session.transport.position == 2 * RATE
+    place.key(K.Key_F3)
+    assert session.transport.position == 14 * RATE
+    session.seek(0)  # outside the clip: its beginning
+    place.key(K.Key_B, M.ControlModifier)
+    assert session.transport.position == 0
+    assert session.recording.id == second.recording_id

@@ -6,6 +6,7 @@ from __future__ import annotations
 from pulizia.media.folders import cache_folder, prune
 from pulizia.session.assembly_service import AssemblyService
 from pulizia.session.clip_levels import ClipLevels
+from pulizia.session.clip_walk import ClipWalk
 from pulizia.session.core import SessionCore
 from pulizia.session.cut_listening import CutListening
 from pulizia.session.field_recordings import FieldRecordings
@@ -55,6 +56,7 @@ class Session(SessionCore):
         self.speech = SpeechService(self, self.assembly)
         self.phrases = PhraseService(self, self.speech)
         self.programme_steps = ProgrammeSteps(self, self.assembly)
+        self.clip_walk = ClipWalk(self, self.assembly)
         self.cut_listening = CutListening(self, self.assembly)
         self.clip_levels = ClipLevels(self, self.assembly)
         self.microphones = MicrophoneService(self, self.assembly)

@@ -26,7 +26,7 @@ from pulizia.session.session import Session
 from pulizia.units import db_to_gain, format_number
 from pulizia.words import tr, translated
 
-MOST_POINTS = 40
+MOST_POINTS, LEAST_NAME_PX = 40, 24
 LEAST_DETAIL_PX, LARGEST_PX, MIN_BODY_PX = 12, 2400, 6
 MOST_KEPT_BYTES = 96 << 20  # of pictures: several views on a large screen
 BYTES_A_PIXEL = 4
@@ -207,12 +207,14 @@ class ClipPainter:
             words = tr("{name}: recording missing", name=words)
         if not clip.enabled:
             words = tr("{name}, off", name=words)
-        if clip.gain_db:
-            words = f"{words}  {format_number(clip.gain_db, 1, plus=True)} dB"
         metrics = QFontMetricsF(font(11, bold=True))
         painter.setPen(colour("madder" if missing else "ink"))
         room = QRectF(seen.left() + 5, seen.top() + 1, seen.width() - 8, NAME_PX)
-        shown = metrics.elidedText(translated(words), Qt.TextElideMode.ElideRight, room.width())
+        gain = f"  {format_number(clip.gain_db, 1, plus=True)} dB" if clip.gain_db else ""
+        beside = room.width() - metrics.horizontalAdvance(gain)
+        if beside < LEAST_NAME_PX:  # the name comes first where there is no room for both
+            gain, beside = "", room.width()
+        shown = metrics.elidedText(translated(words), Qt.TextElideMode.ElideRight, beside) + gain
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
 
 

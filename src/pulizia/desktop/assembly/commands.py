@@ -50,6 +50,8 @@ def assembly_commands(
     chosen = lambda: service.is_open and bool(service.clip_ids)  # noqa: E731
     marked = lambda: service.is_open and (bool(service.clip_ids) or service.span is not None)  # noqa: E731
 
+    walk = session.clip_walk
+    laned = lambda: service.is_open and service.lane is not None  # noqa: E731
     listed = lambda: service.is_open and service.programme is not None and service.programme.received is not None  # noqa: E731
     stepped = lambda: service.is_open and session.step is not None  # noqa: E731
 
@@ -79,8 +81,8 @@ def assembly_commands(
         ("programme_later", tr("Move clips on by a picture frame"), ("Alt+Right",), lambda: service.nudge(by_picture(1)), chosen),
         ("programme_bit_earlier", tr("Move clips back by 10 ms"), ("Alt+Shift+Left",), lambda: service.nudge(by_time(-1)), chosen),
         ("programme_bit_later", tr("Move clips on by 10 ms"), ("Alt+Shift+Right",), lambda: service.nudge(by_time(1)), chosen),
-        ("programme_slip_back", tr("Slip the sound back by 10 ms"), ("Ctrl+Alt+Left",), lambda: service.slip(by_time(-1)), chosen),
-        ("programme_slip_on", tr("Slip the sound on by 10 ms"), ("Ctrl+Alt+Right",), lambda: service.slip(by_time(1)), chosen),
+        ("programme_slip_back", tr("Slip the sound back by 10 ms"), ("Alt+,",), lambda: service.slip(by_time(-1)), chosen),
+        ("programme_slip_on", tr("Slip the sound on by 10 ms"), ("Alt+.",), lambda: service.slip(by_time(1)), chosen),
         ("programme_louder", tr("Clips louder by 1 dB"), ("Alt+Up",), lambda: service.add_gain(1.0), chosen),
         ("programme_quieter", tr("Clips quieter by 1 dB"), ("Alt+Down",), lambda: service.add_gain(-1.0), chosen),
         ("programme_match", tr("Match the loudness of clips"), ("Shift+L",), session.clip_levels.match, chosen),
@@ -89,13 +91,22 @@ def assembly_commands(
         ("programme_copy", tr("Copy clips"), ("Ctrl+C",), service.copy, chosen),
         ("programme_paste", tr("Paste clips at playhead"), ("Ctrl+V",), service.paste, there),
         ("programme_all", tr("Select all clips"), ("Ctrl+A",), service.select_all, there),
+        ("programme_clip", tr("Select the clip at playhead"), ("C",), walk.clip_here, there),
+        ("programme_clip_next", tr("Next clip of the lane"), ("Shift+PgDown",), lambda: walk.next_clip(1), there),
+        ("programme_clip_previous", tr("Previous clip of the lane"), ("Shift+PgUp",), lambda: walk.next_clip(-1), there),
+        ("programme_bench", tr("Repair the clip on the Bench"), ("Ctrl+B",), place.lanes.repair_chosen, chosen),
         ("programme_behind", tr("Select clips after playhead"), ("Shift+End",), service.select_behind, there),
         ("programme_none", tr("Select none"), ("Esc",), clear, here),
         ("programme_note", tr("Add a note…"), ("Ctrl+Shift+M",), place.ask_note, there),
         ("programme_notes", tr("Save the notes…"), (), place.ask_notes, lambda: service.is_open and service.programme is not None and bool(service.programme.markers)),
         ("programme_marker", tr("Set a marker"), ("M",), service.add_marker, there),
         ("programme_lane", tr("Add a lane"), (), service.add_lane, there),
-        ("programme_lock", tr("Lock or unlock the lane"), ("Ctrl+Alt+L",), lambda: service.lock_lane(), lambda: service.is_open and service.lane is not None),  # noqa: PLW0108
+        ("programme_lock", tr("Lock or unlock the lane"), ("Alt+L",), lambda: service.lock_lane(), laned),  # noqa: PLW0108
+        ("programme_lane_next", tr("Choose the lane below"), ("Alt+End",), lambda: walk.next_lane(1), laned),
+        ("programme_lane_previous", tr("Choose the lane above"), ("Alt+Home",), lambda: walk.next_lane(-1), laned),
+        ("programme_mute", tr("Mute the lane or end it"), ("Alt+Q",), lambda: walk.switch("muted"), laned),
+        ("programme_solo", tr("Solo the lane or end it"), ("Alt+S",), lambda: walk.switch("soloed"), laned),
+        ("programme_lane_menu", tr("Menu of the lane…"), ("Alt+K",), place.lanes.open_lane_menu, laned),
         ("programme_closer", tr("Zoom in"), ("+", "="), lambda: place.zoom(1.5), there),
         ("programme_farther", tr("Zoom out"), ("-",), lambda: place.zoom(1 / 1.5), there),
         ("programme_whole", tr("Show all"), ("0",), place.axis.show_whole, there),

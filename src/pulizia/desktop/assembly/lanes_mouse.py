@@ -15,6 +15,7 @@ from pulizia.desktop.assembly.menus import ask_lane_name, show_clip_menu, show_l
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
 from pulizia.project.clips import Clip, Programme
 from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB
+from pulizia.session.clip_walk import switch_words
 from pulizia.session.session import Session
 from pulizia.units import seconds_to_frames
 from pulizia.words import tr
@@ -142,11 +143,11 @@ class LanesMouse(LaneRows):
                 self._begin(Drag("lane_gain", None, 0.0, place, value=lane.gain_db, lane=lane.id))
             else:
                 on = not getattr(lane, field)
-                words = {"muted": (tr("Mute"), tr("Unmute")), "soloed": (tr("Solo"), tr("End solo"))}[field]
+                words = switch_words(field, on=on)
                 if everywhere:
-                    assembly.change_all_lanes(words[not on], **{field: on})
+                    assembly.change_all_lanes(words, **{field: on})
                 else:
-                    assembly.switch_lane(lane.id, words[not on], field, on=on)
+                    assembly.switch_lane(lane.id, words, field, on=on)
             return True
         if self.geometry_of.head(number, self.width()).contains(place) or place.x() < GUTTER:
             assembly.select(())
@@ -362,9 +363,13 @@ class LanesMouse(LaneRows):
             show_lane_menu(self.session, self, lane, lambda: self.hide_lane(lane.id), event.globalPos())
 
     def _to_bench(self, hit: Hit, place: QPointF, programme: Programme) -> None:
-        recording = self.session.assembly.recording_of(hit.clip)
+        self.repair(hit.clip, self.axis.frame_at(place.x() - GUTTER), programme)
+
+    def repair(self, clip: Clip, frame: float, programme: Programme) -> None:
+        """The recording of a clip on the Bench, where a frame of the programme is heard."""
+        recording = self.session.assembly.recording_of(clip)
         if recording is not None:
-            inner = hit.clip.heard_at(self.axis.frame_at(place.x() - GUTTER))
+            inner = clip.heard_at(frame)
             self.bench_asked.emit(recording.id, max(0, round(inner * recording.rate / programme.rate)))
 
     # -- size

@@ -19,7 +19,7 @@ from PySide6.QtGui import (
 
 from pulizia.desktop.assembly.clip_painter import LEAST_DETAIL_PX, ClipPainter
 from pulizia.desktop.assembly.lanes_mouse import LanesMouse
-from pulizia.desktop.assembly.menus import KIND_WORDS
+from pulizia.desktop.assembly.menus import KIND_WORDS, show_lane_menu
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.playhead import paint_line
@@ -56,6 +56,26 @@ class LanesView(LanesMouse):
 
     def sizeHint(self) -> QSize:
         return QSize(600, self.geometry_of.height(len(self.rows)))
+
+    # -- by keys
+
+    def repair_chosen(self) -> None:
+        """The selected clip on the Bench, at the playhead where it lies in it."""
+        programme, clips = self.programme, self.session.assembly.clips
+        if programme is not None and clips:
+            here = self.session.transport.position
+            clip = next((c for c in clips if c.start <= here < c.stop), clips[0])
+            self.repair(clip, min(max(here, clip.start), clip.stop - 1), programme)
+
+    def open_lane_menu(self) -> None:
+        """What a right click on the head of the chosen lane offers."""
+        lane = self.session.assembly.lane
+        if lane is None:
+            return
+        ids = [row.id for row in self.rows]
+        number = ids.index(lane.id) if lane.id in ids else 0
+        corner = self.geometry_of.head(number, self.width()).bottomLeft().toPoint()
+        show_lane_menu(self.session, self, lane, lambda: self.hide_lane(lane.id), self.mapToGlobal(corner))
 
     # -- painting
 

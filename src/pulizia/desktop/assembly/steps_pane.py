@@ -139,7 +139,7 @@ class StepsPane(QWidget):
         """Offer the tools for a new step."""
         if self.session.assembly.owner is not None:
             corner = self.steps.mapToGlobal(QPoint(GUTTER, self.steps.height()))
-            show_tool_menu(self.session, self, corner, on_selection=on_selection)
+            show_tool_menu(self.session, self.steps, corner, on_selection=on_selection)
 
     def _show_menu(self) -> None:
         session, service = self.session, self.session.programme_steps
