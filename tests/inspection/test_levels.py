@@ -115,3 +115,16 @@ def test_every_kind_has_one_tool_that_finds_it() -> None:
     assert len(set(kinds_of)) == len(kinds_of) == len(PROBLEMS)
     assert [tool.id for tool in FINDERS] == [tool.id for tool in sorted(FINDERS, key=lambda tool: tool.order)]
     assert all(tool.find is None and not tool.problems for tool in ALL if tool not in FINDERS)
+
+
+def test_the_spread_of_phrases_is_one_figure_wherever_it_is_told() -> None:
+    """The finding and the sheet of the step tell the same: from the tenth to the ninetieth of a hundred seconds of speech."""
+    source = ArraySource(voice_in_noise(16.0), 48_000)  # its second half is 12 dB softer
+    (found,) = leveller.findings(source, lambda _share: None)
+    values = leveller.LevellerSettings()
+    phrases = leveller.analyse(source, (), values, lambda _share: None)
+    survey = leveller.survey(source, source, (), values, phrases, lambda _share: None)
+    before, after = (float(row[1].removesuffix(" LU")) for row in survey.table.rows)
+    assert before == pytest.approx(found.measure, abs=0.05)
+    assert found.measure == pytest.approx(float(found.sentence.split()[3]), abs=0.05)
+    assert after < 0.5 * before

@@ -17,7 +17,8 @@ from pulizia.units import powers_to_db
 
 MOST_LISTENED_S = 180
 ALIGNED_HZ = (500.0, 2000.0)
-LEAST_SEEN, HIDDEN_UNDER = 0.03, 1.0  # of the noise: what can be told of a voice under it, and what hides one
+# of the noise: what can be told of a voice under it, what is a voice for certain, and what hides an average one
+LEAST_SEEN, CLEARLY_SEEN, HIDDEN_UNDER = 0.03, 0.15, 1.0
 MISSING_DB = 12.0  # under the average voice, from which a band counts as missing
 HIGHEST_HZ = 12_000.0
 
@@ -110,8 +111,10 @@ def _top(
             continue
         heard, noise, usual = (float(x[inside].sum()) for x in (speech, pause, wanted))
         voice = max(heard - noise, LEAST_SEEN * noise, 1e-30)
-        hidden = usual < noise * HIDDEN_UNDER and heard < 2.0 * noise
-        lacking.append(None if hidden else float(powers_to_db(np.array(usual / voice))) > MISSING_DB)
+        lacks = float(powers_to_db(np.array(usual / voice))) > MISSING_DB
+        seen = heard - noise > (CLEARLY_SEEN if not lacks else 1.0) * noise
+        hidden = usual < noise * HIDDEN_UNDER and not seen
+        lacking.append(None if hidden else lacks)
     first = len(lacking)
     while first > 0 and lacking[first - 1] is not False:
         first -= 1

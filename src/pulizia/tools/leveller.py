@@ -179,11 +179,12 @@ def survey(
         marks.append(Mark(start, stop, f"{format_number(gain, plus=True)} dB", on=on, value=abs(gain)))
         handles.append(Handle((start + stop) // 2, gain))
     progress(1.0)
-    weight = (phrases.spans[:, 1] - phrases.spans[:, 0]).astype(float)
+    length = (phrases.spans[:, 1] - phrases.spans[:, 0]).astype(float)
+    speech = _are_speech(phrases.lufs, length)
     rows = tuple(
         (
             name,
-            f"{format_number(_spread(values, weight))} LU",
+            f"{format_number(_spread(values[speech], length[speech]))} LU",
             tr("{min} to {max}", min=format_number(float(values.min())), max=format_number(float(values.max()))),
         )
         for name, values in ((tr("before"), phrases.lufs), (tr("after"), phrases.lufs + gains))
@@ -199,9 +200,13 @@ def survey(
     return Survey(words, tuple(marks), Table(("", tr("spread"), "LUFS"), rows), curves=(ride,), handles=tuple(handles))
 
 
-def _spread(values: NDArray[np.float64], weight: NDArray[np.float64]) -> float:
-    mean = float(np.average(values, weights=weight))
-    return float(np.sqrt(np.average((values - mean) ** 2, weights=weight)))
+def _spread(lufs: NDArray[np.float64], length: NDArray[np.float64]) -> float:
+    """How far phrases differ, in LU: from the tenth to the ninetieth of a hundred, each weighted with its length."""
+    return _weighted(lufs, length, 0.9) - _weighted(lufs, length, 0.1)
+
+
+def _are_speech(lufs: NDArray[np.float64], length: NDArray[np.float64]) -> NDArray[np.bool_]:
+    return np.asarray(lufs > _weighted(lufs, length, 0.5) - NO_PHRASE_LU)
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: LevellerSettings, progress: Progress) -> Suggestion:
@@ -234,11 +239,11 @@ def findings(source: Source, progress: Progress) -> list[Finding]:
     if len(phrases.lufs) < LEAST_PHRASES:
         return []
     length = (phrases.spans[:, 1] - phrases.spans[:, 0]).astype(float)
-    kept = phrases.lufs > _weighted(phrases.lufs, length, 0.5) - NO_PHRASE_LU
+    kept = _are_speech(phrases.lufs, length)
     if kept.sum() < LEAST_PHRASES:
         return []
     lufs, length = phrases.lufs[kept], length[kept]
-    spread = _weighted(lufs, length, 0.9) - _weighted(lufs, length, 0.1)
+    spread = _spread(lufs, length)
     if spread < (UNEVEN.mild if len(lufs) >= FEW_PHRASES else UNEVEN_OF_FEW_LU):
         return []
     words = tr("Phrases differ by {spread} LU.", spread=format_number(spread))
