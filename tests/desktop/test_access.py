@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication
 from tests.accessibility_bus import launcher
 from tests.desktop.conftest import Person
 
@@ -97,3 +98,32 @@ def test_tab_follows_the_work_and_every_stop_has_a_name(bench: Person) -> None:
         part.setFocus(Qt.FocusReason.TabFocusReason)
         bench.until(part.hasFocus)
         assert part.grab().toImage() != before, part
+
+
+def test_findings_are_reached_by_tab_where_they_stand_and_keep_the_keys(bench: Person) -> None:
+    window, ledger = bench.window, bench.window.bench.list.findings
+    bench.key(Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
+    bench.until(lambda: window.session.inspection.is_current)
+    bench.settle()
+    rows = list(ledger.rows.values())
+    assert rows
+    ledger.run_button.setFocus(Qt.FocusReason.TabFocusReason)
+    for row in rows:
+        bench.bot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Tab)
+        assert QApplication.focusWidget() is row
+    ledger.choose(rows[0].entry.id)  # its details open under it, with buttons of their own
+    window.session.stop_playing()
+    bench.settle()
+    stops, here = [], ledger.run_button
+    while here is not ledger.all_button:
+        here = here.nextInFocusChain()
+        if here.isVisibleTo(window) and here.focusPolicy() & Qt.FocusPolicy.TabFocus:
+            stops.append(here)
+    rows = list(ledger.rows.values())
+    assert stops[0] is rows[0]
+    assert [s.text() for s in stops[1 : stops.index(rows[1]) if len(rows) > 1 else -1]][-1] == "Ignore"
+    ledger.all_button.setFocus(Qt.FocusReason.TabFocusReason)
+    bench.bot.keyClick(ledger.all_button, Qt.Key.Key_Return)
+    assert window.session.inspection.is_treating
+    assert QApplication.focusWidget() in ledger.rows.values()
+    bench.until(lambda: not window.session.inspection.is_treating)

@@ -192,3 +192,16 @@ def test_every_command_lies_once_in_its_menu_and_no_menu_is_longer_than_a_screen
         assert not menu.actions()[0].isSeparator()
         assert not menu.actions()[-1].isSeparator()
     whole.deleteLater()
+
+
+def test_menus_that_fill_as_they_open_stand_with_their_kind(bench: Person) -> None:
+    window = bench.window
+    window._menu.aboutToShow.emit()
+    menus = {a.text(): a.menu() for a in window._menu.actions()}
+    inside = {name: [a.text() for a in menu.actions()] for name, menu in menus.items()}
+    assert inside["File"][inside["File"].index("Open…") + 1] == "Open recent"
+    channels = next(a.menu() for a in menus["Listen"].actions() if a.text() == "Channels")
+    assert channels.actions()[0].text() == "Listen to one channel"
+    assert set(menus) == set(ORDER)
+    recent = next(a.menu() for a in menus["File"].actions() if a.text() == "Open recent")
+    assert next(a.text() for a in recent.actions()) == "take.wav"

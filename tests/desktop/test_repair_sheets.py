@@ -366,3 +366,72 @@ def test_what_one_step_removes_is_heard_alone_and_follows_the_selected_step(benc
     session.choose_step(second)
     assert np.allclose(session.heard_source.read(0, RATE), a * (1 - b) * whole, atol=1e-6)
     assert session.heard_measures is None  # it is no programme
+
+
+def test_the_equaliser_is_set_by_keys_alone(bench: Person) -> None:
+    add(bench, "equaliser")
+    session, picture = bench.window.session, bench.body.picture
+    picture.setFocus(Qt.FocusReason.TabFocusReason)
+
+    def press(*keys: Qt.Key) -> None:
+        for key in keys:
+            bench.bot.keyClick(picture, key)
+
+    press(Qt.Key.Key_Return, Qt.Key.Key_Right, *[Qt.Key.Key_Up] * 3)
+    assert session.step.settings.bands == (("bell", pytest.approx(1000 * 2 ** (1 / 12), abs=0.1), 1.5, 1.4),)
+    press(Qt.Key.Key_Enter, Qt.Key.Key_Down)
+    assert [b[1:3] for b in session.step.settings.bands][1] == (250.0, -0.5)  # away from the other one
+    press(Qt.Key.Key_PageDown, Qt.Key.Key_Left)
+    assert session.step.settings.bands[0][1] == pytest.approx(1000, abs=0.1)
+    session.document.undo()
+    assert session.step.settings.bands[0][1] == pytest.approx(1000 * 2 ** (1 / 12), abs=0.1)  # each key is one edit
+    bench.settle()
+    press(Qt.Key.Key_PageUp, Qt.Key.Key_Delete)
+    assert len(session.step.settings.bands) == 1  # the band, not the step
+    press(Qt.Key.Key_PageDown, Qt.Key.Key_Backspace)
+    assert session.step.settings.bands == ()
+    bench.settle()
+    press(Qt.Key.Key_Delete)
+    assert session.step is None  # without a band Del is again what it is elsewhere
+
+
+@pytest.mark.slow
+def test_treat_all_reaches_the_recording_it_was_asked_for(clicked: Person, wav: Callable[..., Path]) -> None:
+    """It may take minutes: somebody goes on with another recording meanwhile, or with this one."""
+    window, session = clicked.window, clicked.window.session
+    first = session.recording
+    control, shift = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+    clicked.key(Qt.Key.Key_I, control | shift)
+    assert clicked.said == "Nothing is known about this recording yet. Inspect it first."
+    clicked.key(Qt.Key.Key_I, control)
+    clicked.until(lambda: session.inspection.is_current)
+    clicked.key(Qt.Key.Key_I, control | shift)
+    assert session.inspection.is_treating
+    clicked.open(wav(voice_in_noise(2.0, seed=4), "another.wav"))
+    assert session.recording.id != first.id
+    clicked.until(lambda: not session.inspection.is_treating)
+    assert clicked.said.startswith("clicks: ")
+    assert "clicks" in [s.tool_id for s in session.document.project.recording(first.id).score]
+    assert session.recording.score == ()
+    assert session.step is None
+
+    session.document.undo()
+    session.choose_recording(first.id)
+    clicked.until(lambda: session.inspection.is_current)
+    window.treat_all()
+    assert session.inspection.is_treating
+    session.document.add_step(first.id, "level", {})
+    clicked.until(lambda: not session.inspection.is_treating)
+    assert [s.tool_id for s in session.recording.score] == ["level"]
+    assert clicked.said == "clicks: its steps changed meanwhile and none was added. Treat all again."
+
+
+def test_nothing_is_left_to_treat_where_all_is_ignored(clicked: Person) -> None:
+    inspection = clicked.window.session.inspection
+    clicked.key(Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
+    clicked.until(lambda: inspection.is_current)
+    for entry in inspection.entries():
+        inspection.leave(entry.id, leave=True)
+    clicked.window.treat_all()
+    assert clicked.said == "No finding is left to treat."
+    assert not inspection.is_treating

@@ -67,6 +67,13 @@ class Actions:
             fill(whole.addMenu(translated(name)), ORDER[name], self.actions.__getitem__)
         return whole
 
+    def put_in(self, menu: QMenu, before: str) -> None:
+        """A menu that is filled as it opens, where a command stands in the menu of all."""
+        action = self.actions[before]
+        for holder in action.associatedObjects():
+            if isinstance(holder, QMenu):
+                holder.insertMenu(action, menu)
+
     def menu_of(self, names: tuple[str, ...]) -> QMenu:
         """Some commands as a menu of its own, which goes when it is closed; "" is a line between them."""
         menu = QMenu(self._window)

@@ -79,6 +79,11 @@ class Button(QPushButton):
         self.setAutoDefault(False)
         self._clicked = False
 
+    @property
+    def has_keys(self) -> bool:
+        """Whether it has the focus, and had not got it by a click."""
+        return self.hasFocus() and not self._clicked
+
     def focusInEvent(self, event: QFocusEvent) -> None:
         self._clicked = event.reason() == Qt.FocusReason.MouseFocusReason
         super().focusInEvent(event)
@@ -176,9 +181,7 @@ def hairline() -> QFrame:
     return line
 
 
-def button(
-    text: str, call: Callable[[], None], *, tip: str = "", main: bool = False, quiet: bool = False
-) -> QPushButton:
+def button(text: str, call: Callable[[], None], *, tip: str = "", main: bool = False, quiet: bool = False) -> Button:
     """A push button; ``main`` is the one filled button of a place, ``quiet`` has no outline."""
     made = Button(translated(text))
     made.setProperty("main", main)

@@ -32,7 +32,7 @@ _LISTEN: Rows = (
 )  # fmt: skip
 _VIEW: Rows = (
     "bench", "assembly", "delivery", LINE, "zoom_in", "zoom_out", "zoom_whole", "zoom_marked", "page_back", "page_on", LINE,
-    "inspect", "finding_next", "finding_previous", "harm", "figures", LINE, "levels", "spectrum", "freeze",
+    "inspect", "treat_all", "finding_next", "finding_previous", "harm", "figures", LINE, "levels", "spectrum", "freeze",
     (N_("Sonogram"), ("sonogram_menu", LINE, "longer", "shorter", "darker", "paler", "comb", LINE, "closer_hz", "wider_hz")),
     (N_("Waveform"), ("wave_linear", "wave_rows", "wave_larger", "wave_smaller")), LINE, "theme", "appearance", "language",
 )  # fmt: skip
@@ -45,20 +45,24 @@ _ASSEMBLY: Rows = (
     (N_("Clips"), (
         "programme_split", "programme_trim_start", "programme_trim_end", "programme_cross", "programme_switch", LINE,
         "programme_remove", "programme_ripple", "programme_close_gap", LINE, "programme_copy", "programme_paste", "programme_insert",
-        "programme_duplicate", LINE, "programme_louder", "programme_quieter", "programme_match", "programme_level",
+        "programme_duplicate", LINE, "programme_bench", LINE, "programme_louder", "programme_quieter", "programme_match", "programme_level",
     )),
     (N_("Move"), (
         "programme_earlier", "programme_later", "programme_bit_earlier", "programme_bit_later", "programme_sample_earlier",
         "programme_sample_later", LINE, "programme_lane_up", "programme_lane_down", LINE, "programme_slip_back", "programme_slip_on",
     )),
-    (N_("Select"), ("programme_all", "programme_of_lane", "programme_behind", "programme_phrase", "programme_none")),
+    (N_("Select"), (
+        "programme_clip", "programme_clip_next", "programme_clip_previous", LINE, "programme_all", "programme_of_lane",
+        "programme_behind", "programme_phrase", "programme_none",
+    )),
     (N_("Speech"), (
         "programme_next_phrase", "programme_previous_phrase", LINE, "programme_tighten", "programme_lengthen", "programme_breath",
         LINE, "programme_words", "programme_voices",
     )),
     (N_("Microphones"), ("programme_field", "programme_spread", "programme_line_up", "programme_microphones")),
     (N_("Lanes"), (
-        "programme_lane", "programme_tone", "programme_lock", LINE, "programme_taller", "programme_flatter", "programme_show_lanes",
+        "programme_lane_previous", "programme_lane_next", "programme_mute", "programme_solo", "programme_lock", "programme_lane_menu",
+        LINE, "programme_lane", "programme_tone", LINE, "programme_taller", "programme_flatter", "programme_show_lanes",
     )),
     (N_("Steps"), (
         "programme_step_switch", "programme_step_up", "programme_step_down", "programme_step_remove", LINE, "programme_step_copy",

@@ -191,7 +191,7 @@ def style_sheet(t: Theme) -> str:
     QMainWindow, QDialog, QMessageBox, QFileDialog {{ background: {t.paper}; }}
     QToolTip {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.strong}; padding: 3px 6px; }}
     QPushButton {{ background: {t.panel}; border: 1px solid {t.strong}; border-radius: 6px;
-        min-height: 26px; padding: 0 12px; }}
+        min-height: 26px; padding: 0 12px; outline: none; }}
     QPushButton:hover {{ border-color: {t.ink}; }}
     QPushButton:pressed {{ background: {t.verd_soft}; }}
     QPushButton:focus {{ border: 2px solid {t.verd}; padding: 0 11px; min-height: 24px; }}

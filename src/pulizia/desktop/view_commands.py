@@ -211,6 +211,7 @@ def view_commands(w: MainWindow) -> list[Command]:
             lambda: sonogram.comb,
         ),
         Command("inspect", N_("View"), tr("Inspect"), ("Ctrl+I",), w.inspect, has),
+        Command("treat_all", N_("View"), tr("Treat all findings"), ("Ctrl+Shift+I",), w.treat_all, has),
         Command(
             "finding_next",
             N_("View"),

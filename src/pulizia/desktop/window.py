@@ -254,9 +254,9 @@ class MainWindow(ProgrammeCommands):
         self.actions_.keys_changed = lambda own: self.preferences.set("keys", own)
         self._menu = self.actions_.menu()
         self._recent_menu = QMenu(tr("Open recent"), self)
-        self._menu.addMenu(self._recent_menu)
         self._channel_menu = QMenu(tr("Listen to one channel"), self)
-        self._menu.addMenu(self._channel_menu)
+        self.actions_.put_in(self._recent_menu, before="save")
+        self.actions_.put_in(self._channel_menu, before="both")
         self._menu.aboutToShow.connect(self._fill_recent)
         self._menu.aboutToShow.connect(self._fill_channels)
 
@@ -315,6 +315,11 @@ class MainWindow(ProgrammeCommands):
         self.go_to(BENCH)
         self.session.inspection.run()
 
+    def treat_all(self) -> None:
+        """Try a step for each problem that was found."""
+        self.go_to(BENCH)
+        self.session.inspection.treat_all()
+
     def show_first_steps(self) -> None:
         """The way to a first result, in the left column."""
         self.go_to(BENCH)
@@ -327,7 +332,7 @@ class MainWindow(ProgrammeCommands):
         elif number == INSPECT:
             self.inspect()
         elif number == TREAT:
-            self.session.inspection.treat_all()
+            self.treat_all()
         elif number == COMPARE:
             self.actions_.actions["compare"].trigger()
             if not self.session.transport.is_playing:

@@ -248,20 +248,23 @@ class InspectionService:
             for entry in self.entries()
             if entry.after is not None and entry.after.tool_id and not entry.left and not self._is_treated(entry)
         ]
-        score, key = recording.score, chain.after.key
         others = self.session.document.open_source
 
         def work(job: Job) -> list[Trial]:
             return treatment(
-                chain.before, open_ones, present=score, others=others,
+                chain.before, open_ones, present=recording.score, others=others,
                 progress=lambda share, _what: job.progress(share),
             )  # fmt: skip
 
         def done(trials: list[Trial]) -> None:
             self.is_treating = False
-            now = self.session.chain
-            if now is not None and now.after.key == key:
-                self._add(recording.id, trials)
+            now = next((r for r in self.session.document.project.recordings if r.id == recording.id), None)
+            if now is not None and (now.score, now.fingerprint) == (recording.score, recording.fingerprint):
+                self._add(now, trials)
+            elif now is not None:
+                self.session.say(
+                    tr("{name}: its steps changed meanwhile and none was added. Treat all again.", name=now.name)
+                )
             self.session.events.findings.emit()
 
         def failed(sentence: str) -> None:
@@ -273,16 +276,22 @@ class InspectionService:
             self.session.say(tr("Trying treatments was stopped. No step was added."))
             self.session.events.findings.emit()
 
-        self.is_treating = bool(open_ones)
-        if open_ones:
+        if not self.is_inspected:
+            self.session.say(tr("Nothing is known about this recording yet. Inspect it first."))
+        elif not open_ones:
+            self.session.say(tr("No finding is left to treat."))
+        else:
+            self.is_treating = True
             self.session.job(work, tr("Trying treatments"), done, failed, stopped)
             self.session.events.findings.emit()
 
-    def _add(self, recording_id: str, trials: list[Trial]) -> None:
-        steps = self.session.document.add_steps(recording_id, kept_steps(trials), tr("Treat all"))
-        if steps:
+    def _add(self, recording: Recording, trials: list[Trial]) -> None:
+        steps = self.session.document.add_steps(recording.id, kept_steps(trials), tr("Treat all"))
+        here = self.session.recording is not None and self.session.recording.id == recording.id
+        if steps and here:
             self.session.choose_step(steps[-1].id)
-        told = [plural("1 step added.", "{n} steps added.", len(steps))]
+        told = [] if here else [tr("{name}:", name=recording.name)]
+        told.append(plural("1 step added.", "{n} steps added.", len(steps)))
         told += [trial.sentence for trial in trials if trial.step is None]
         self.session.say(" ".join(told))
 

@@ -308,7 +308,7 @@ class Bench(QWidget):
         corner = self.score.mapToGlobal(QPoint(GUTTER, self.score.height()))
         if on_selection:
             corner = self.bar.mapToGlobal(QPoint(GUTTER, self.bar.height()))
-        show_tool_menu(self.session, self, corner, on_selection=on_selection)
+        show_tool_menu(self.session, self.score, corner, on_selection=on_selection)
 
     def go_to_moment(self, direction: int) -> None:
         """To the next or previous moment that the selected step found."""

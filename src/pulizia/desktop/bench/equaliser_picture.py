@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
     QEnterEvent,
@@ -18,8 +18,9 @@ from PySide6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QMenu
 
+from pulizia.desktop.controls import ENTER, ArrowKeys
 from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.turns import update_in_turn
@@ -37,11 +38,18 @@ NEAR_PX = 10.0
 SWEEP_GAIN_DB, SWEEP_Q = 10.0, 9.0
 AFTER_SWEEP_GAIN_DB, AFTER_SWEEP_Q = -4.0, 4.0
 SHOWN_OUTPUT_DB = 0.05
+KEY_GAIN_DB, KEY_PLACES_HZ = 0.5, (1000.0, 250.0, 4000.0, 500.0, 2000.0, 125.0, 8000.0, 63.0, 16_000.0)
+MOVING = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+CHOOSING = {Qt.Key.Key_PageUp: -1, Qt.Key.Key_PageDown: 1}
+OWN_KEYS = {*CHOOSING, Qt.Key.Key_Delete, Qt.Key.Key_Backspace}
 LETTERS = {"high-pass": "HP", "low-pass": "LP", "low shelf": "LS", "high shelf": "HS", "bell": "", "notch": "N"}
 
 
-class EqualiserPicture(QWidget):
-    """Drag a dot; the wheel sets its width; a double click adds or removes; hold Q to sweep."""
+class EqualiserPicture(ArrowKeys):
+    """Drag a dot; the wheel sets its width; a double click adds or removes; hold Q to sweep.
+
+    By keys: Enter adds a bell, Page up and Page down choose a band, the arrows move it, Del removes it.
+    """
 
     accessible_role = "chart"
 
@@ -66,7 +74,7 @@ class EqualiserPicture(QWidget):
         self.setAccessibleName(tr("Picture of the equaliser"))
         self.setToolTip(
             tr(
-                "Drag a dot; the wheel over it sets its width. Double-click adds or removes a bell.\nHold Q and move the mouse: a narrow boost follows it; let go and it becomes a moderate cut."
+                "Drag a dot; the wheel over it sets its width. Double-click adds or removes a bell.\nHold Q and move the mouse: a narrow boost follows it; let go and it becomes a moderate cut.\nKeys: Enter adds a bell, Page up and Page down choose a band, the arrows move it, Del removes it."
             )
         )
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
@@ -199,19 +207,40 @@ class EqualiserPicture(QWidget):
             if under >= 0:
                 _, at, gain, _ = self.bands[under]
                 made: Band = (kind, at, gain, width)
-                menu.addAction(tr("Make it a {kind}", kind=kind)).triggered.connect(
+                menu.addAction(tr("Make it a {kind}", kind=translated(kind))).triggered.connect(
                     lambda _on=False, b=made: self._exchange(under, b)
                 )
             else:
                 made = (kind, hz, 0.0 if "pass" in kind or kind == "notch" else round(self.db_of(place.y()), 1), width)
-                menu.addAction(tr("New {kind}", kind=kind)).triggered.connect(lambda _on=False, b=made: self._add(b))
+                menu.addAction(tr("New {kind}", kind=translated(kind))).triggered.connect(
+                    lambda _on=False, b=made: self._add(b)
+                )
         if under >= 0:
             menu.addSeparator()
             menu.addAction(tr("Remove")).triggered.connect(lambda: self.remove(under))
         return menu
 
+    def event(self, event: QEvent) -> bool:
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and not event.modifiers()
+            and event.key() in OWN_KEYS
+            and self.bands
+        ):
+            event.accept()  # before the window takes it
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Q and not event.isAutoRepeat() and self._sweeping is None:
+        key = Qt.Key(event.key())
+        if key in ENTER:
+            self._add(("bell", self._roomiest_hz(), 0.0, 1.4))
+        elif key in CHOOSING and self.bands:
+            self._select((max(self.selected, 0) + CHOOSING[key]) % len(self.bands) if self.selected >= 0 else 0)
+        elif key in MOVING and self.selected >= 0:
+            self._move(*MOVING[key])
+        elif event.key() == Qt.Key.Key_Q and not event.isAutoRepeat() and self._sweeping is None:
             self._sweeping = self.bands
             self._tell((*self._sweeping, self._sweep_band()))
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.selected >= 0:
@@ -226,6 +255,23 @@ class EqualiserPicture(QWidget):
         cut: Band = ("bell", round(self.hz_of(self._mouse.x()), 1), AFTER_SWEEP_GAIN_DB, AFTER_SWEEP_Q)
         self._tell((*before, cut))
         self._select(len(before))
+        self.let_go.emit()
+
+    def _roomiest_hz(self) -> float:
+        """A frequency an octave from the bands that there are, or as far as there is room; 1 kHz for the first."""
+
+        def room(hz: float) -> float:
+            return min((abs(math.log2(hz / band[1])) for band in self.bands), default=1.0)
+
+        return max(KEY_PLACES_HZ, key=lambda hz: min(room(hz), 1.0))
+
+    def _move(self, steps: int, gains: int) -> None:
+        """The chosen band by twelfths of an octave and by half decibels."""
+        kind, hz, gain, width = self.bands[self.selected]
+        hz = round(min(max(hz * 2.0 ** (steps / 12.0), LOW_HZ), HIGH_HZ), 1)
+        if kind in ("bell", "low shelf", "high shelf"):
+            gain = min(max(gain + KEY_GAIN_DB * gains, -MOST_DB), MOST_DB)
+        self._replace((kind, hz, gain, width))
         self.let_go.emit()
 
     def enterEvent(self, event: QEnterEvent) -> None:
@@ -291,7 +337,7 @@ class EqualiserPicture(QWidget):
             painter.drawRect(plot.adjusted(0.5, 0.5, -0.5, -0.5))
         if not self.bands:
             painter.setPen(colour("soft"))
-            text = self._message or tr("Double-click adds a bell,\na right click other kinds")
+            text = self._message or tr("Double-click or Enter adds a bell,\na right click other kinds")
             painter.drawText(
                 plot.adjusted(8, 0, -8, -6),
                 Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap,

@@ -80,7 +80,9 @@ class FindingsList(QWidget):
         column.addWidget(self._body)
         column.addWidget(self.words)
         self.all_button = button(
-            tr("Treat all"), self.service.treat_all, tip=tr("Add a step for each problem that a step can treat")
+            tr("Treat all"),
+            self._treat_all,
+            tip=tr("Add a step for each problem that a step can treat (Ctrl+Shift+I)"),
         )
         under = QHBoxLayout()
         under.setContentsMargins(8, 4, 8, 0)
@@ -178,8 +180,27 @@ class FindingsList(QWidget):
             self.rows[entry.id] = row
             if row.chosen:
                 self._rows.addWidget(self._details(entry))
+        self._order_keys()
         if focused in self.rows:
             self.rows[focused].setFocus()
+
+    def _order_keys(self) -> None:
+        """Tab goes through the rows where they stand, between Inspect and what is under them."""
+        before: QWidget = self.run_button
+        items = [self._rows.itemAt(n) for n in range(self._rows.count())]
+        parts = [item.widget() for item in items if item is not None]
+        inner = [p for part in parts if part is not None for p in (part, *part.findChildren(QWidget))]
+        for part in (*inner, self.all_button):
+            if part.focusPolicy() & Qt.FocusPolicy.TabFocus:
+                QWidget.setTabOrder(before, part)
+                before = part
+
+    def _treat_all(self) -> None:
+        """The button goes grey meanwhile: the keys stay in the list."""
+        had_keys = self.all_button.has_keys
+        self.service.treat_all()
+        if had_keys and not self.all_button.hasFocus() and self.rows:
+            next(iter(self.rows.values())).setFocus()
 
     def _state(self, entry: Entry) -> str:
         if entry.left:

@@ -12,17 +12,23 @@ from pulizia.tools.registry import ALL
 from pulizia.words import translated
 
 
-def show_tool_menu(session: Session, parent: QWidget, corner: QPoint, *, on_selection: bool) -> None:
-    """Offer the tools by family; the chosen one becomes a step, over everything or over the selection."""
-    menu = QMenu(parent)
+def show_tool_menu(session: Session, steps: QWidget, corner: QPoint, *, on_selection: bool) -> None:
+    """Offer the tools by family; the chosen one becomes a step, over everything or over the selection.
+
+    ``steps`` shows the steps: it takes the keys, so that Tab goes on to the new step's settings.
+    """
+
+    def add(tool_id: str) -> None:
+        session.repairs.add_tool(tool_id, on_selection=on_selection)
+        steps.setFocus()
+
+    menu = QMenu(steps)
     for family in FAMILIES:
         menu.addSeparator()
         for tool in (t for t in ALL if t.family == family and not t.other_field):  # those are made by a search
             # its first letter chooses it; where several begin alike, it goes from one to the next
             action = menu.addAction(f"&{translated(tool.title)}\t{translated(tool.summary)}")
             action.setData(tool.id)
-            action.triggered.connect(
-                lambda _on=False, t=tool.id: session.repairs.add_tool(t, on_selection=on_selection)
-            )
+            action.triggered.connect(lambda _on=False, t=tool.id: add(t))
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     menu.popup(corner)
