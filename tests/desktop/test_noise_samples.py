@@ -19,6 +19,7 @@ from pulizia.audio.spans import Span
 from pulizia.desktop.bench.sample_list import SampleList
 from pulizia.measure.noise_profile import NoiseProfile, Told, by_stretch
 from pulizia.tools.base import Survey
+from pulizia.tools.noise import TOOL
 from pulizia.units import powers_to_db
 
 SIZE = 2048
@@ -60,6 +61,10 @@ def test_with_the_first_noise_given_the_second_one_is_followed_and_samples_and_s
     assert level_at(followed, len(sound) / RATE - 2.0) == pytest.approx(-45.0, abs=1.5)
     both = by_stretch(source, Told((one, other)), SIZE, nothing)
     assert both.heard == ((one,), (other,))
+    for second_s, level_db in ((2.0, -60.0), (len(sound) / RATE - 2.0, -45.0)):  # what the picture is drawn from
+        shown = TOOL.analysis_around(both, Span(round(second_s * RATE), round((second_s + 0.1) * RATE)))
+        assert len(shown.rows) == 1
+        assert level_at(shown, 0.0) == pytest.approx(level_db, abs=1.5)
     refused = by_stretch(source, Told((one,), followed.heard[1]), SIZE, nothing)
     assert not any(a.overlaps(b.start, b.stop) for a in refused.heard[1] for b in followed.heard[1])
     ends = (Span(0, 5 * RATE), Span(5 * RATE, source.frames))

@@ -8,15 +8,20 @@ from __future__ import annotations
 
 from functools import cache
 from importlib.resources import as_file, files
+from itertools import pairwise
 
 import numpy as np
 import pytest
 from scipy.signal import butter, sosfilt
 
 from pulizia.audio.source import ArraySource
+from pulizia.audio.spans import Span
+from pulizia.errors import AnalysisError
 from pulizia.inspection.inspect import find_kind, inspect
 from pulizia.inspection.treat import kept_steps, treatment
 from pulizia.measure.noise_changes import band_powers, changes_s
+from pulizia.measure.noise_floor import noise_spectrum
+from pulizia.measure.noise_profile import Told, everywhere, from_samples
 from pulizia.measure.speech_activity import speech_between
 from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
@@ -233,3 +238,40 @@ def test_a_thump_is_lowered_and_the_vowel_behind_it_stays_to_the_bit(pitch: floa
     assert np.array_equal(after[~burst_at], made.astype(np.float32)[~burst_at])
     left, was = (np.sum((x - samples)[burst_at] ** 2) for x in (after, made))
     assert 10 * np.log10(left / was) < -10.0
+
+
+@pytest.mark.parametrize(
+    ("where", "away_db"),
+    [("a phrase and the pauses beside it", 1.5), ("the end of a phrase", 1.5), ("inside a phrase", 6.0)],
+)
+def test_a_noise_sample_that_reaches_into_words_holds_no_voice(where: str, away_db: float) -> None:
+    """Marked by hand, a second too much: the profile stays that of the noise, in every third of an octave."""
+    voice, phrases = talk()
+    noise = 10 ** (-52 / 20) * np.random.default_rng(6).standard_normal(len(voice))
+    source, alone = source_of(voice + noise), source_of(noise)
+    a, b = next((a, b) for a, b in phrases if b - a > 1.5 and a > 8.0)
+    span = {
+        "a phrase and the pauses beside it": (a - 0.25, b + 0.25), "the end of a phrase": (b - 0.4, b + 0.2),
+        "inside a phrase": (a + 0.3, a + 0.9),
+    }[where]  # fmt: skip
+    sample = Span(*(round(s * RATE) for s in span))
+    size = 2048
+    raw, true = (noise_spectrum(x, (sample,), size) for x in (source, alone))
+    learned = from_samples(source, (sample,), size)
+    thirds = [slice(k, round(1.26 * k) + 1) for k in (8, 16, 32, 64, 128, 256, 512)]
+    away = [10 * np.log10(learned[t].sum() / true[t].sum()) for t in thirds]
+    assert max(10 * np.log10(raw[t].sum() / true[t].sum()) for t in thirds) > 12.0  # what would have been learned
+    assert max(np.abs(away)) < away_db
+    assert np.array_equal(everywhere(source, Told((sample,)), size).power, learned)
+
+
+def test_a_noise_sample_without_voice_is_taken_as_it_is() -> None:
+    voice, phrases = talk()
+    source = source_of(voice)
+    gap = next((b, c) for (_a, b), (c, _d) in pairwise(phrases) if c - b > 0.3)
+    sample = Span(round((gap[0] + 0.05) * RATE), round((gap[1] - 0.05) * RATE))
+    assert np.array_equal(from_samples(source, (sample,), 1024), noise_spectrum(source, (sample,), 1024))
+    with pytest.raises(AnalysisError, match="Select at least 50 ms"):
+        from_samples(source, (Span(0, 100),), 1024)
+    with pytest.raises(AnalysisError, match="outside"):
+        from_samples(source, (Span(source.frames, source.frames + RATE),), 1024)

@@ -17,10 +17,12 @@ from pulizia.dsp.stft import powers, sine_window
 from pulizia.errors import AnalysisError
 from pulizia.measure.noise_changes import TRACK_REACH_S, band_powers, change_between_s, changes_s, quantile_spectrum
 from pulizia.measure.noise_floor import noise_spectrum, quiet_spans
+from pulizia.measure.speech_activity import FRAMES_PER_S, speech_between
 from pulizia.units import powers_to_db
 
 CROSS_FADE_S = 0.15
 LEAST_MARKED_S = 0.1
+AROUND_S, VOICE_OVER_DB, AWAY_FROM_VOICE_S = 5.0, 6.0, 0.03
 CLEAN_RATIO = 3.0
 MOST_LOOKS = 500
 LISTENED_IN_STRETCH_S = 120.0
@@ -65,6 +67,10 @@ class NoiseProfile:
                 made[inside] = self.rows[k] * np.exp(share * np.log(self.rows[k + 1] / self.rows[k]))
         return made
 
+    def around(self, frame: int) -> NoiseProfile:
+        """The one that holds at a frame."""
+        return single(self.at(np.array([frame]))[0], self.size)
+
     def density_db(self, rate: int) -> NDArray[np.float64]:
         """Level density per bin in dBFS per Hz, one-sided."""
         # the sine window has a mean square of 1/2
@@ -85,9 +91,51 @@ def single(power: NDArray[np.float32], size: int, heard: tuple[Span, ...] = ()) 
     return NoiseProfile(power[None], np.zeros(1, dtype=np.int64), size, (), (heard,))
 
 
+def voiceless(source: Source, sample: Span) -> tuple[Span, ...]:
+    """What of a sample is learned: all of it, or its pauses where somebody speaks in it; empty where there is no pause.
+
+    A sample is marked by hand and often reaches into a word: the voice would be taken for noise and thinned
+    everywhere. There is voice in it when the listening layer, with AROUND_S to both sides, is certain of some, and the
+    sample is on the whole VOICE_OVER_DB louder than the pauses around.
+    """
+    rate = source.rate
+    near = round(AROUND_S * rate)
+    start, stop = max(0, sample.start - near), min(source.frames, sample.stop + near)
+    heard = speech_between(source, start, stop)
+    first = (max(0, sample.start) - start) * FRAMES_PER_S // rate
+    inside = slice(first, first + max(1, sample.frames * FRAMES_PER_S // rate))
+    level, active, core = heard.level_db[inside], heard.active[inside], heard.core[inside]
+    if not core.any() or float(np.mean(10.0 ** (level / 10.0))) < 10.0 ** ((heard.floor_db + VOICE_OVER_DB) / 10.0):
+        return (sample,)
+    reach = round(AWAY_FROM_VOICE_S * FRAMES_PER_S)
+    spoken = np.convolve(active | (level > heard.floor_db + VOICE_OVER_DB), np.ones(2 * reach + 1), mode="same") > 0.5
+    edges = np.flatnonzero(np.diff(np.concatenate([[True], spoken, [True]]).astype(np.int8)))
+    found = (
+        Span(start + (first + a) * rate // FRAMES_PER_S, start + (first + b) * rate // FRAMES_PER_S)
+        for a, b in edges.reshape(-1, 2).tolist()
+    )
+    return tuple(span for span in found if span.frames >= LEAST_MARKED_S * rate)
+
+
+def from_samples(source: Source, samples: Sequence[Span], size: int) -> NDArray[np.float32]:
+    """(size // 2 + 1,) power per bin of the noise that was marked, without the voices in it; see ``noise_spectrum``."""
+    whole = noise_spectrum(source, samples, size)
+    still = tuple(part for sample in samples for part in voiceless(source, sample))
+    if still == tuple(samples):
+        return whole
+    if sum(part.frames for part in still) >= LEAST_MARKED_S * source.rate:
+        return noise_spectrum(source, still, size)
+    # not a pause in it: those around
+    near = round(AROUND_S * source.rate)
+    around = [Span(max(0, s.start - near), min(source.frames, s.stop + near)) for s in samples]
+    return np.asarray(np.mean([_found_in(source, span, size, ())[0] for span in around], axis=0), dtype=np.float32)
+
+
 def everywhere(source: Source, told: Told, size: int) -> NoiseProfile:
     """One profile from the samples given, else from the quietest passages."""
-    heard = told.samples or quiet_spans(source, without=told.rejected)
+    if told.samples:
+        return single(from_samples(source, told.samples, size), size, told.samples)
+    heard = quiet_spans(source, without=told.rejected)
     return single(noise_spectrum(source, heard, size), size, heard)
 
 
@@ -111,7 +159,7 @@ def by_stretch(source: Source, told: Told, size: int, progress: Callable[[float]
         if not inside:
             row, inside = _found_in(source, Span(start, stop), size, told.rejected)
         else:
-            row = noise_spectrum(source, inside, size)
+            row = from_samples(source, inside, size)
         rows += [row, row]
         heard.append(inside)
         places += [start + fade if start else start, stop - fade if stop < source.frames else stop]

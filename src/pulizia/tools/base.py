@@ -173,6 +173,10 @@ def _nothing_to_learn(_source: Source, _spans: Sequence[Span], _settings: Any, _
     return None
 
 
+def _all_of_it(analysis: Any, _passage: Span) -> Any:  # noqa: ANN401 - each tool's own
+    return analysis
+
+
 def _no_places(_settings: Any, _rate: int) -> tuple[Span, ...]:  # noqa: ANN401
     return ()
 
@@ -218,8 +222,8 @@ class Tool(Generic[S, A]):
         True for tools that change the voice on purpose: what they take is no harm.
     carried
         The settings as another recording can use them: what was learned travels in them.
-    picture
-        The curves that the sheet shows, or None.
+    picture, analysis_around
+        The curves that the sheet shows, or None; and what of the analysis holds in the passage that they are of.
     survey
         ``survey(source, after, spans, settings, analysis, progress)`` looks through the input (and
         what the step makes of it, where that is to be compared), or None.
@@ -274,6 +278,7 @@ class Tool(Generic[S, A]):
     shapes_tone: bool = False
     carried: Callable[[S, A, int], S] = _as_they_are
     picture: Callable[[Samples | None, int, S, A], Picture] | None = None
+    analysis_around: Callable[[A, Span], A] = _all_of_it
     survey: Callable[[Source, Source, Sequence[Span], S, A, Progress], Survey] | None = None
     suggest: Callable[[Source, Sequence[Span], S, Progress], Suggestion] | None = None
     problems: tuple[Problem, ...] = ()

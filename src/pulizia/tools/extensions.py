@@ -105,6 +105,7 @@ def guarded(tool: AnyTool) -> AnyTool:
             "margin",
             "analysis_places",
             "picture",
+            "analysis_around",
             "survey",
             "suggest",
             "stream",

@@ -12,7 +12,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -20,31 +19,27 @@ from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import ArraySource, Source, read_padded
-from pulizia.audio.spans import Span, clipped, normalised
+from pulizia.audio.spans import Span
 from pulizia.dsp.spectral_gain import noise_gain
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
-from pulizia.errors import AnalysisError
 from pulizia.measure.harm import harm
 from pulizia.measure.noise_changes import band_powers, changes_s
-from pulizia.measure.noise_floor import noise_spectrum
-from pulizia.measure.noise_profile import NoiseProfile, Told, by_stretch, drifting, everywhere, single
+from pulizia.measure.noise_profile import AROUND_S, NoiseProfile, Told, by_stretch, drifting, everywhere, single
 from pulizia.measure.speech_activity import speech_to_noise_db
 from pulizia.models import noise_net
 from pulizia.settings.declare import Settings, Stretches, choice, levels, number, places
-from pulizia.tools import noise_finder
-from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Sample, Suggestion, Survey, Table, Tool
-from pulizia.tools.finding import Mark
+from pulizia.tools import noise_finder, noise_survey
+from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Suggestion, Survey, Tool
 from pulizia.tools.noise_gain import XI_MIN, pair_power, spread, told_gain
 from pulizia.units import (
     Unit,
     db_to_gain,
     format_number,
-    format_time,
     powers_to_db,
     seconds_to_frames,
 )
-from pulizia.words import plural, tr
+from pulizia.words import tr
 
 OVERLAP = 4  # windows over each sample
 PAIR = 2  # frames that share one estimate of the SNR: half the work, a calmer estimate
@@ -52,7 +47,6 @@ LEAST_LEAD_IN_HOPS = 12
 WANTED_SNR_DB = 50.0  # common practice: a quiet room under a close voice
 LEAST_SUGGESTED_DB, MOST_SUGGESTED_DB = 4.0, 20.0  # more harms the voice at any noise
 MOST_HARM_DB, HARM_PASSAGE_S = -22.0, 20.0
-MOST_SAMPLES = 8  # listed
 LEARNED_S = 0.028, 0.05  # lengths of the transform that the net fits
 WINDOW_S = 0.0427  # "auto": 2048 at 48 kHz, long against a pitch period, short against a syllable
 
@@ -208,10 +202,12 @@ def _told(settings: NoiseSettings, rate: int) -> Told:
 
 
 def analysis_places(settings: NoiseSettings, rate: int) -> tuple[Span, ...] | None:
-    """Samples given for one profile everywhere; all where the program listens itself; nothing for a carried profile."""
+    """Samples given for one profile everywhere, and what is near them; all where the program listens itself; nothing for a carried profile."""
     if settings.profile_levels:
         return ()
-    return (_told(settings, rate).samples if settings.following == "one" else ()) or None
+    near = round(AROUND_S * rate)
+    given = _told(settings, rate).samples if settings.following == "one" else ()
+    return tuple(Span(max(0, s.start - near), s.stop + near) for s in given) or None
 
 
 def caption(settings: NoiseSettings) -> str:
@@ -248,69 +244,11 @@ def survey(
     del after, spans
     if settings.following == "slow":
         return Survey(tr("The profile follows the noise throughout."))
-    rate = source.rate
-    samples = _samples(source, settings, profile)
     if settings.profile_levels:
         return Survey(tr("The profile comes from another recording."))
-    if settings.following == "one":
-        return _offer(changes_s(band_powers(source, progress)), rate, samples)
-    levels_db = [_level_db(row, profile.size) for row in profile.rows]
-    if not profile.edges:
-        return Survey(
-            tr("One noise throughout, {levels_db} dBFS.", levels_db=format_number(levels_db[0])), samples=samples
-        )
-    edges = (0, *profile.edges, source.frames)
-    rows = tuple(
-        (f"{format_time(a / rate)}\u2013{format_time(b / rate)}", f"{format_number(level)} dBFS")
-        for (a, b), level in zip(pairwise(edges), levels_db[::2], strict=True)
+    return noise_survey.survey(
+        source, profile, _told(settings, source.rate).samples, offers=settings.following == "one", progress=progress
     )
-    marks = tuple(
-        Mark(edge, edge + 1, tr("the noise changes here"), value=levels_db[2 * n + 2] - levels_db[2 * n])
-        for n, edge in enumerate(profile.edges)
-    )
-    return Survey(
-        plural(
-            "The noise changes once; each section has its own profile.",
-            "The noise changes {n} times; each section has its own profile.",
-            len(marks),
-        ),
-        marks, Table((tr("section"), tr("noise")), rows), samples=samples, edges=profile.edges,
-    )  # fmt: skip
-
-
-def _samples(source: Source, settings: NoiseSettings, profile: NoiseProfile) -> tuple[Sample, ...]:
-    """Where the noise was learned: the samples given, and passages that were found, with their levels."""
-    given = _told(settings, source.rate).samples
-    found = {span for section in profile.heard for span in section}
-    alone = [span for span in found if not any(g.overlaps(span.start, span.stop) for g in given)]
-    heard = [*given, *normalised([Span(s.start, s.stop + 1) for s in alone])]
-    made = []
-    for span in clipped(tuple(sorted(heard)), source.frames)[:MOST_SAMPLES]:
-        try:
-            level = _level_db(noise_spectrum(source, (span,), profile.size), profile.size)
-        except AnalysisError:  # too short by itself, or digital silence: part of a whole that was not
-            level = -160.0
-        made.append(Sample(span.start, span.stop, level, by_hand=span in given))
-    return tuple(made)
-
-
-def _level_db(row: NDArray[np.float32], size: int) -> float:
-    return float(powers_to_db(row.sum() * (2.0 / (0.5 * size * size))))
-
-
-def _offer(changes: list[float], rate: int, samples: tuple[Sample, ...]) -> Survey:
-    """Where another noise begins while one profile is used everywhere."""
-    if not changes:
-        return Survey(tr("The noise stays the same throughout."), samples=samples)
-    marks = tuple(Mark(round(s * rate), round(s * rate) + 1, tr("the noise changes here")) for s in changes)
-    return Survey(
-        plural(
-            "The noise changes once. Find settings gives each section its own profile.",
-            "The noise changes {n} times. Find settings gives each section its own profile.",
-            len(changes),
-        ),
-        marks, samples=samples,
-    )  # fmt: skip
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: NoiseSettings, progress: Progress) -> Suggestion:
@@ -390,6 +328,7 @@ TOOL = Tool(
     applies=lambda settings, name: name != "sections_s" or settings.following in ("auto", "changes"),
     carried=carried,
     picture=picture,
+    analysis_around=lambda profile, passage: profile.around((passage.start + passage.stop) // 2),
     survey=survey,
     suggest=suggest,
     problems=(noise_finder.NOISE,),

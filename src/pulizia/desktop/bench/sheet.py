@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.audio.samples import Samples
+from pulizia.audio.spans import Span
 from pulizia.desktop.bench.findings import Findings
 from pulizia.desktop.bench.split_picture import SplitPicture
 from pulizia.desktop.bench.step_foot import StepFoot
@@ -279,6 +280,6 @@ def make_picture(stage: Stage, place: tuple[int, int], job: Job) -> Picture:
     """The curves of a step's tool for a passage (in a worker)."""
     tool = stage.step.tool
     assert tool.picture is not None  # noqa: S101 - only asked for such tools
-    analysis = stage.analysis(job.progress)
+    analysis = tool.analysis_around(stage.analysis(job.progress), Span(*place))
     passage: Samples | None = stage.heard.read(*place) if place[1] > place[0] else None
     return tool.picture(passage, stage.rate, stage.step.settings, analysis)
