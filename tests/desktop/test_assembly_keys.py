@@ -9,12 +9,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, QRect, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication, QMenu
 from tests.conftest import voice_in_noise
-from tests.desktop.conftest import PHRASES, Person, talked
+from tests.desktop.conftest import PHRASES, Person, choose, talked
 from tests.desktop.test_assembly_place import clips
 
+from pulizia.desktop.assembly.geometry import NAME_PX
+from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.media.broadcast import Broadcast, bext_chunk
 from pulizia.session.assembly_service import CROSS_S
 
@@ -412,3 +415,60 @@ def test_a_clip_goes_to_the_bench_by_key_at_the_playhead_and_f3_comes_back(place
     place.key(K.Key_B, M.ControlModifier)
     assert session.transport.position == 0
     assert session.recording.id == second.recording_id
+
+
+def test_values_of_several_clips_are_not_passed_off_as_one(place: Person) -> None:
+    session, sheet = place.window.session, place.window.assembly.sheet
+    first, second = clips(place)
+    session.assembly.select([second.id])
+    session.assembly.set_gain(-4.5)
+    session.assembly.set_fade("in", RATE // 10, "power")
+    assert sheet.gain.text() == "\u22124.5 dB"
+    session.assembly.select([first.id, second.id])
+    assert (sheet.gain.text(), sheet.fade_in.text(), sheet.law_in.currentText()) == ("several", "several", "")
+    assert sheet.fade_out.text() == "10 ms"
+    before = clips(place)
+
+    # looking is no change; a shape leaves each its length, a length each its shape
+    sheet.gain.setFocus()
+    place.bot.keyClick(sheet.gain, K.Key_Tab)
+    assert clips(place) == before
+    assert sheet.gain.text() == "several"
+    choose(sheet.law_in, "equal gain")
+    assert [(c.fade_in.frames, c.fade_in.law) for c in clips(place)] == [(480, "gain"), (4800, "gain")]
+    session.document.undo()
+    sheet.fade_in.setFocus()
+    sheet.fade_in.selectAll()
+    place.bot.keyClicks(sheet.fade_in, "20")
+    place.bot.keyClick(sheet.fade_in, K.Key_Tab)
+    assert [(c.fade_in.frames, c.fade_in.law) for c in clips(place)] == [(960, "matched"), (960, "power")]
+    assert sheet.fade_in.text() == "20 ms"
+
+    # the value of the first is as good as any other
+    sheet.gain.setFocus()
+    sheet.gain.selectAll()
+    place.bot.keyClicks(sheet.gain, "0")
+    place.bot.keyClick(sheet.gain, K.Key_Tab)
+    assert [c.gain_db for c in clips(place)] == [0.0, 0.0]
+    assert sheet.gain.text() == "0.0 dB"
+    session.document.undo()
+    assert [c.gain_db for c in clips(place)] == [0.0, -4.5]
+    assert sheet.gain.text() == "several"
+    place.bot.keyClick(sheet.gain, K.Key_Up)
+    assert [c.gain_db for c in clips(place)] == [0.5, 0.5]
+
+
+def test_the_name_of_a_clip_is_seen_where_the_clip_begins_to_be(place: Person) -> None:
+    assembly = place.window.assembly
+    axis, lanes = assembly.axis, assembly.lanes
+
+    def name_at(seconds: float) -> QImage:
+        place.settle()
+        x = round(GUTTER + axis.x_at(seconds * RATE))
+        top = lanes.geometry_of.body(0, lanes.width()).top()
+        return lanes.grab(QRect(x + 2, round(top) + 2, 60, NAME_PX - 2)).toImage()
+
+    axis.show_span(0, 6 * RATE, 0.0)
+    whole = name_at(0.0)
+    axis.show_span(2 * RATE, 8 * RATE, 0.0)
+    assert name_at(2.0) == whole

@@ -13,6 +13,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QValidator,
 )
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -26,7 +27,8 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.desktop.theme import colour, font
-from pulizia.words import translated
+from pulizia.units import MINUS
+from pulizia.words import tr, translated
 
 NAME_WIDTH = 112  # of a setting, at the left of its control; a test measures all of them
 ARROWS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down}
@@ -64,11 +66,54 @@ class ChoiceBox(QComboBox):
 
 
 class FigureBox(QDoubleSpinBox):
-    """A figure with its unit, typed or turned with the wheel."""
+    """A figure with its unit, typed or turned with the wheel. It may stand for several that differ."""
+
+    confirmed = Signal(float)  # typed where several differ: it may be the one that is kept inside
 
     def __init__(self) -> None:
         super().__init__()
+        self._several = self._typed = False
+        self._unit = ""
         self.lineEdit().setTextMargins(5, 0, 0, 0)
+        self.lineEdit().textEdited.connect(self._note_typing)
+        self.editingFinished.connect(self._end_typing)
+
+    def show_value(self, value: float, *, several: bool = False) -> None:
+        """Show a value; ``several`` shows a word in its place until somebody types or turns one."""
+        self._tell(several=several)
+        self.setValue(value)
+
+    def _tell(self, *, several: bool) -> None:
+        self._typed = False
+        if several != self._several:
+            if several:
+                self._unit = self.suffix()
+            self._several = several
+            self.setSuffix("" if several else self._unit)  # the text is made anew
+
+    def textFromValue(self, value: float) -> str:
+        return tr("several") if self._several else super().textFromValue(value).replace("-", MINUS)
+
+    def valueFromText(self, text: str) -> float:
+        return self.value() if text == tr("several") else super().valueFromText(text.replace(MINUS, "-"))
+
+    def validate(self, text: str, place: int) -> tuple[QValidator.State, str, int]:
+        if self._several and text == tr("several"):
+            return QValidator.State.Acceptable, text, place
+        state, _, at = super().validate(text.replace(MINUS, "-"), place)
+        return state, text, at
+
+    def stepBy(self, steps: int) -> None:
+        self._tell(several=False)
+        super().stepBy(steps)
+
+    def _note_typing(self, _text: str) -> None:
+        self._typed = True
+
+    def _end_typing(self) -> None:
+        if self._several and self._typed:
+            self._tell(several=False)
+            self.confirmed.emit(self.value())
 
 
 class Button(QPushButton):

@@ -5,9 +5,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QInputDialog, QWidget
 
 from pulizia.desktop.controls import label
+from pulizia.units import format_number
+from pulizia.words import tr
 
 Answer = QDialogButtonBox.StandardButton
 
@@ -28,3 +30,14 @@ def lay_out_form(dialog: QDialog, rows: Sequence[tuple[str, QWidget]]) -> None:
         grid.addWidget(field, row, 1)
         field.setAccessibleName(words)
     grid.addWidget(answers(dialog), len(rows), 0, 1, 2)
+
+
+def ask_number(
+    parent: QWidget, title: str, words: str, value: float, low: float, high: float, decimals: int
+) -> float | None:
+    """Ask for a number; None where there is no answer. The range is told: beyond it nothing can be answered."""
+    told = tr(
+        "{words} ({low} to {high})", words=words, low=format_number(low, decimals), high=format_number(high, decimals)
+    )
+    value, good = QInputDialog.getDouble(parent, title, told, value, low, high, decimals)
+    return value if good else None

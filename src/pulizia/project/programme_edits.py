@@ -226,16 +226,17 @@ def insert_time(programme: Programme, frame: int, frames: int) -> Programme:
 
 
 def fade(
-    programme: Programme, clip_ids: Collection[str], *, side: str, frames: int, law: Law | None = None
+    programme: Programme, clip_ids: Collection[str], *, side: str, frames: int | None, law: Law | None = None
 ) -> Programme:
-    """Set the fade at the "in" or "out" side of clips, at most as long as each; None keeps the law."""
+    """Set the fade at the "in" or "out" side of clips, at most as long as each; None keeps the length or the law."""
     if side not in ("in", "out"):
         message = tr("A fade is at the in or out side of a clip, not {side}.", side=side)
         raise ProjectError(message)
 
     def changed(clip: Clip) -> Clip:
         edge = clip.fade_in if side == "in" else clip.fade_out
-        new = Edge(max(0, min(frames, clip.frames)), law or edge.law)
+        length = edge.frames if frames is None else max(0, min(frames, clip.frames))
+        new = Edge(length, law or edge.law)
         return replace(clip, fade_in=new) if side == "in" else replace(clip, fade_out=new)
 
     return _each_lane(programme, lambda lane: [changed(c) if c.id in clip_ids else c for c in lane.clips])

@@ -265,8 +265,10 @@ class AssemblyService(AssemblyLanes):
         if places:
             self._session.seek(places[0] if direction > 0 else places[-1])
 
-    def set_fade(self, side: str, frames: int, law: Law | None = None, clip_ids: Collection[str] | None = None) -> None:
-        """Set the fade at a side of the selected clips, or of others."""
+    def set_fade(
+        self, side: str, frames: int | None, law: Law | None = None, clip_ids: Collection[str] | None = None
+    ) -> None:
+        """Set the fade at a side of the selected clips, or of others; None leaves each its length or its law."""
         chosen = self.clip_ids if clip_ids is None else frozenset(clip_ids)
         self.apply(
             lambda p: edits.fade(p, chosen, side=side, frames=frames, law=law), tr("Change a fade"),

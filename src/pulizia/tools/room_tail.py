@@ -255,7 +255,10 @@ def survey(
         rows.append((tr("{hz:g} Hz", hz=hz), f"{format_number(before, 2)} s", f"{format_number(now, 2)} s"))
     middle = room.decays.middle_s
     words = (
-        tr("Reverberation time T60 {middle} s.", middle=format_number(middle, 2))
+        tr(
+            "Reverberation time T60 {middle} s. The room's share of the words themselves counts as harm to the voice.",
+            middle=format_number(middle, 2),
+        )
         if middle is not None
         else tr("Too few words decay freely to measure the decay time; set it by hand.")
     )

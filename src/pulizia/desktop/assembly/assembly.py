@@ -175,7 +175,12 @@ class Assembly(AssemblyQuestions):
         text = tr("Double-click a recording at the left, or begin with all of them one after the other.")
         column.addWidget(label(text, 13, token="soft"), alignment=centre)
         column.addSpacing(8)
-        column.addWidget(button(tr("All recordings in a row"), self.add_all), alignment=centre)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(button(tr("All recordings in a row"), self.add_all))
+        row.addWidget(button(tr("New programme from a template…"), self.ask_template))
+        row.addStretch(1)
+        column.addLayout(row)
         column.addStretch(3)
         return place
 

@@ -26,7 +26,7 @@ from pulizia.session.session import Session
 from pulizia.units import db_to_gain, format_number
 from pulizia.words import tr, translated
 
-MOST_POINTS, LEAST_NAME_PX = 40, 24
+MOST_POINTS = 40
 LEAST_DETAIL_PX, LARGEST_PX, MIN_BODY_PX = 12, 2400, 6
 MOST_KEPT_BYTES = 96 << 20  # of pictures: several views on a large screen
 BYTES_A_PIXEL = 4
@@ -65,15 +65,19 @@ class ClipPainter:
         if seen.isEmpty():
             return
         if box.width() > LARGEST_PX:
-            self._draw(painter, clip, box, seen, rate, chosen=chosen)
+            self._draw(painter, clip, box, seen, rate, chosen=chosen, named=True)
             return
-        painter.drawPixmap(QPointF(int(box.left()), box.top()), self._picture(painter, clip, box, rate, chosen=chosen))
+        named = box.left() >= plot.left()  # else the name stands where the clip begins to be seen
+        picture = self._picture(painter, clip, box, rate, chosen=chosen, named=named)
+        painter.drawPixmap(QPointF(int(box.left()), box.top()), picture)
+        if not named:
+            self._paint_name(painter, clip, seen, missing=self._of(clip.recording_id)[1] is None)
 
-    def _picture(self, painter: QPainter, clip: Clip, box: QRectF, rate: int, *, chosen: bool) -> QPixmap:
+    def _picture(self, painter: QPainter, clip: Clip, box: QRectF, rate: int, *, chosen: bool, named: bool) -> QPixmap:
         _, chain, version = self._of(clip.recording_id)
         look = (
             clip.recording_id, clip.heard_at(clip.start), clip.frames, clip.gain_db, clip.gain_line, clip.fade_in, clip.fade_out, clip.enabled, clip.name,
-            clip.tone, clip.channel, clip.warp, chosen, self._axis.frames_per_pixel, round(box.width()), round(box.height()), chain.after.key if chain is not None else "", version, theme().name,
+            clip.tone, clip.channel, clip.warp, chosen, named, self._axis.frames_per_pixel, round(box.width()), round(box.height()), chain.after.key if chain is not None else "", version, theme().name,
         )  # fmt: skip
         known = self._kept.get(look)
         if known is not None:
@@ -85,7 +89,7 @@ class ClipPainter:
         made.fill(Qt.GlobalColor.transparent)
         inner = QPainter(made)
         here = QRectF(0.0, 0.0, box.width(), box.height())
-        self._draw(inner, clip, here, here, rate, chosen=chosen)
+        self._draw(inner, clip, here, here, rate, chosen=chosen, named=named)
         inner.end()
         self._kept[look] = made
         self._held += _size(made)
@@ -93,7 +97,9 @@ class ClipPainter:
             self._held -= _size(self._kept.popitem(last=False)[1])
         return made
 
-    def _draw(self, painter: QPainter, clip: Clip, box: QRectF, seen: QRectF, rate: int, *, chosen: bool) -> None:
+    def _draw(
+        self, painter: QPainter, clip: Clip, box: QRectF, seen: QRectF, rate: int, *, chosen: bool, named: bool
+    ) -> None:
         painter.fillRect(seen, colour("panel"))
         recording, chain, _ = self._of(clip.recording_id)
         body = QRectF(seen.left(), seen.top() + NAME_PX, seen.width(), seen.height() - NAME_PX - 2)
@@ -119,7 +125,8 @@ class ClipPainter:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         left, right = int(box.left()), int(box.right())
         painter.drawRect(QRectF(left + 0.5, box.top() + 0.5, max(1.0, right - left - 1), box.height() - 1))
-        self._paint_name(painter, clip, seen, missing=chain is None)
+        if named:
+            self._paint_name(painter, clip, seen, missing=chain is None)
 
     def _heard_parts(self, clip: Clip, box: QRectF, body: QRectF) -> Iterator[tuple[QRectF, float, float]]:
         """Stretches of one speed: where each is drawn, the frame it begins with, and frames for each that is heard."""

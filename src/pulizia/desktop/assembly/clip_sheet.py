@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.audio.fades import Law
@@ -63,11 +63,11 @@ class ClipSheet(QWidget):
         self.channel = self._channel(column)
         self.gain = self._figure(column, N_("Gain"), 1, LOWEST_DB, HIGHEST_DB, " dB", self._gained)
         self.fade_in = self._figure(
-            column, N_("Fade in"), 0, 0.0, LONGEST_FADE_MS, " ms", lambda v: self._faded("in", v)
+            column, N_("Fade in"), 0, 0.0, LONGEST_FADE_MS, " ms", lambda v: self._faded("in", ms=v)
         )
         self.law_in = self._law(column, tr("Shape of the fade in"), "in")
         self.fade_out = self._figure(
-            column, N_("Fade out"), 0, 0.0, LONGEST_FADE_MS, " ms", lambda v: self._faded("out", v)
+            column, N_("Fade out"), 0, 0.0, LONGEST_FADE_MS, " ms", lambda v: self._faded("out", ms=v)
         )
         self.law_out = self._law(column, tr("Shape of the fade out"), "out")
         column.addSpacing(6)
@@ -124,6 +124,7 @@ class ClipSheet(QWidget):
         box.setKeyboardTracking(False)
         box.setAccessibleName(translated(words))
         box.valueChanged.connect(lambda value: None if self._filling else call(value))
+        box.confirmed.connect(call)
         row.addWidget(box, 1)
         column.addLayout(row)
         return box
@@ -161,9 +162,7 @@ class ClipSheet(QWidget):
         box.setAccessibleName(name)
         for law, words in LAWS:
             box.addItem(translated(words), law)
-        box.activated.connect(
-            lambda _index: self._faded(side, self.fade_in.value() if side == "in" else self.fade_out.value())
-        )
+        box.activated.connect(lambda _index: self._faded(side, law=box.currentData()))
         row.addWidget(box, 1)
         column.addLayout(row)
         return box
@@ -195,9 +194,8 @@ class ClipSheet(QWidget):
     def _gained(self, gain_db: float) -> None:
         self.session.assembly.set_gain(gain_db)
 
-    def _faded(self, side: str, ms: float) -> None:
-        law: Law = (self.law_in if side == "in" else self.law_out).currentData(Qt.ItemDataRole.UserRole)
-        self.session.assembly.set_fade(side, self._frames(ms / 1000.0), law)
+    def _faded(self, side: str, *, ms: float | None = None, law: Law | None = None) -> None:
+        self.session.assembly.set_fade(side, None if ms is None else self._frames(ms / 1000.0), law)
 
     # -- showing
 
@@ -224,13 +222,14 @@ class ClipSheet(QWidget):
             self.length.setValue(clip.frames / rate)
             self.inner.setValue(clip.inner / rate)
             self._show_channel(clips)
-            self.gain.setValue(clip.gain_db)
-            for box, law, edge in (
-                (self.fade_in, self.law_in, clip.fade_in),
-                (self.fade_out, self.law_out, clip.fade_out),
+            self.gain.show_value(clip.gain_db, several=len({c.gain_db for c in clips}) > 1)
+            for box, law, edges in (
+                (self.fade_in, self.law_in, [c.fade_in for c in clips]),
+                (self.fade_out, self.law_out, [c.fade_out for c in clips]),
             ):
-                box.setValue(1000.0 * edge.frames / rate)
-                law.setCurrentIndex([name for name, _ in LAWS].index(edge.law))
+                box.show_value(1000.0 * edges[0].frames / rate, several=len({e.frames for e in edges}) > 1)
+                names = [name for name, _ in LAWS]
+                law.setCurrentIndex(names.index(edges[0].law) if len({e.law for e in edges}) == 1 else -1)
             for times in (self.start, self.length, self.inner):
                 times.setEnabled(len(clips) == 1)
                 times.picture_rate, times.start_frame = programme.picture_rate, programme.start_frame

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from pulizia.audio.layouts import channel_names
 from pulizia.desktop.assembly.geometry import Hit
+from pulizia.desktop.form import ask_number
 from pulizia.project.clips import KINDS, Lane, LaneKind
 from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB
 from pulizia.session.session import Session
@@ -59,10 +60,10 @@ def show_lane_menu(session: Session, parent: QWidget, lane: Lane, hide: Callable
     service.choose_lane(lane.id)
 
     def gain() -> None:
-        value, good = QInputDialog.getDouble(
+        value = ask_number(
             parent, tr("Gain of the lane"), tr("Gain in dB"), lane.gain_db, LOWEST_GAIN_DB, HIGHEST_GAIN_DB, 1
         )
-        if good:
+        if value is not None:
             service.set_lane_gain(lane.id, value)
             service.settle()
 

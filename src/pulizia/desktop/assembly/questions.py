@@ -13,6 +13,7 @@ from pulizia.desktop.assembly.microphone_dialog import MicrophoneDialog
 from pulizia.desktop.assembly.note_dialog import NoteDialog
 from pulizia.desktop.assembly.template_dialog import TemplateDialog
 from pulizia.desktop.assembly.words_dialog import WordsDialog
+from pulizia.desktop.form import ask_number
 from pulizia.media.names import safe_name
 from pulizia.session.microphone_service import MicrophonePlan
 from pulizia.session.session import Session
@@ -92,18 +93,14 @@ class AssemblyQuestions(QWidget):
 
     def ask_tighten(self) -> None:
         """Ask how long pauses may be."""
-        value, good = QInputDialog.getDouble(
-            self, tr("Tighten pauses"), tr("Longest pause in seconds"), USUAL_PAUSE_S, 0.35, 10.0, 2
-        )
-        if good:
+        value = ask_number(self, tr("Tighten pauses"), tr("Longest pause in seconds"), USUAL_PAUSE_S, 0.35, 10.0, 2)
+        if value is not None:
             self.session.speech.tighten(value)
 
     def ask_lengthen(self) -> None:
         """Ask by how much the pause at the playhead grows."""
-        value, good = QInputDialog.getDouble(
-            self, tr("Lengthen the pause"), tr("Longer by seconds"), 0.3, 0.01, 60.0, 2
-        )
-        if good:
+        value = ask_number(self, tr("Lengthen the pause"), tr("Longer by seconds"), 0.3, 0.01, 60.0, 2)
+        if value is not None:
             self.session.speech.lengthen(value)
 
     def ask_level(self) -> None:
