@@ -141,3 +141,32 @@ def test_what_a_recipe_leaves_open_is_told_on_the_command_line(
         "FROM before TO"
         in run(capsys, "repair", source, "--recipe", recipe, "--noise", 2, 1, "-o", tmp_path / "x.wav")[2]
     )
+
+
+def test_a_wrong_command_line_is_answered_with_one_line_that_says_what_to_do(capsys, wav, tmp_path: Path) -> None:
+    source = wav(voice_in_noise(1.0), "a.wav")
+    for given, told in (
+        (("deliver", source), "--target"),
+        (("repair", source, "-o", tmp_path / "b.wav"), "--recipe"),
+        (("measure", source, "--bogus"), "--bogus"),
+        (("repair", source, "--treat", "--bits", "12", "-o", tmp_path / "b.wav"), "12"),
+        (("inspect",), "FILE"),
+    ):
+        code, out, err = run(capsys, *given)
+        assert (code, out) == (2, "")
+        assert len(err.splitlines()) == 1
+        assert told in err
+        assert err.endswith("--help lists what can be given.\n")
+
+
+def test_problems_have_the_same_names_on_the_command_line_as_in_the_window(capsys, wav) -> None:
+    sound = voice_in_noise(6.0)
+    for at in (100_000, 150_000, 200_000, 250_000):
+        sound[0, at : at + 3] += 0.5
+    code, out, _ = run(capsys, "inspect", wav(np.clip(sound, -1, 1), "a.wav"))
+    assert code == 0
+    lines = out.splitlines()
+    assert any(line.startswith("Clicks ") for line in lines)
+    assert lines[-1].startswith("Not found: ")
+    assert "hard S sounds" in lines[-1]
+    assert not {"sibilance", "overload", "lopsided", "dull"} & set(lines[-1].replace(".", ",").split(", "))

@@ -19,13 +19,14 @@ from pulizia.cli.progress import TerminalProgress
 from pulizia.errors import RecipeError
 from pulizia.inspection.inspect import inspect, not_found
 from pulizia.inspection.microphones import microphones
+from pulizia.inspection.names import looked_for, name_of
 from pulizia.project.processed import processed_file
 from pulizia.score.recipes import recipe_text
 from pulizia.score.steps import make_step
 from pulizia.tools.finding import Finding
 from pulizia.units import format_time
 
-WORKERS = 2
+WORKERS, NAME_WIDTH = 2, 22
 
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
@@ -82,14 +83,15 @@ def inspected(path: Path, _target: Path | None, *, overwrite: bool, options: arg
 
 def _lines(found: Sequence[Finding], unfound: Sequence[str], rate: int, name: str, *, several: bool) -> Iterator[str]:
     if several or not found:
-        yield f"{name}: {', '.join(dict.fromkeys(f.kind for f in found)) if found else 'nothing was found'}."
+        kinds = ", ".join(dict.fromkeys(looked_for(f.kind) for f in found))
+        yield f"{name}: {kinds or 'nothing was found'}."
     for finding in found:
         treat = f"  -> {finding.tool_id}" if finding.tool_id else ""
-        yield f"{finding.kind:<16}{finding.sentence}{treat}"
+        yield f"{name_of(finding.kind):<{NAME_WIDTH}}{finding.sentence}{treat}"
         if finding.marks:
             places = ", ".join(format_time(m.start / rate, 2) for m in finding.marks[:8])
-            yield f"{'':<16}at {places}{' and more' if len(finding.marks) > 8 else ''}"
-    yield f"not found: {', '.join(unfound)}"
+            yield f"{'':<{NAME_WIDTH}}at {places}{' and more' if len(finding.marks) > 8 else ''}"
+    yield f"Not found: {', '.join(dict.fromkeys(looked_for(kind) for kind in unfound))}."
 
 
 def _row(finding: Finding, source: Source) -> dict[str, Any]:

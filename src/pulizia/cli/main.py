@@ -13,6 +13,7 @@ from pathlib import Path
 
 from pulizia import __version__
 from pulizia.batch.runner import sentence_of
+from pulizia.cli.parsing import Parser
 from pulizia.errors import Cancelled, PuliziaError, UnknownNameError
 
 COMMANDS = (
@@ -58,7 +59,7 @@ def parser() -> argparse.ArgumentParser:
         watch,
     )
 
-    top = argparse.ArgumentParser(
+    top = Parser(
         prog="pulizia",
         description="Repair, measure and deliver voice recordings. "
         "Without a command, opens the window on the given files.",
@@ -138,7 +139,7 @@ def _is_there(name: str) -> bool:
 
 
 def _open_window(given: Sequence[str]) -> int:
-    window = argparse.ArgumentParser(prog="pulizia", usage="pulizia [--demo] [PROJECT | FILES ...]")
+    window = Parser(prog="pulizia", usage="pulizia [--demo] [PROJECT | FILES ...]")
     window.add_argument("--demo", action="store_true", help="open the demo recordings")
     window.add_argument("--simulated-output", action="store_true", help=argparse.SUPPRESS)
     window.add_argument("--picture", metavar="PNG", help=argparse.SUPPRESS)

@@ -22,7 +22,7 @@ from pulizia.units import powers_to_db
 
 CROSS_FADE_S = 0.15
 LEAST_MARKED_S = 0.1
-AROUND_S, VOICE_OVER_DB, AWAY_FROM_VOICE_S = 5.0, 6.0, 0.03
+AROUND_S, STEADY_DB, VOICE_OVER_DB, AWAY_FROM_VOICE_S = 5.0, 12.0, 6.0, 0.03
 CLEAN_RATIO = 3.0
 MOST_LOOKS = 500
 LISTENED_IN_STRETCH_S = 120.0
@@ -96,7 +96,8 @@ def voiceless(source: Source, sample: Span) -> tuple[Span, ...]:
 
     A sample is marked by hand and often reaches into a word: the voice would be taken for noise and thinned
     everywhere. There is voice in it when the listening layer, with AROUND_S to both sides, is certain of some, and the
-    sample is on the whole VOICE_OVER_DB louder than the pauses around.
+    level, every 10 ms, is not that of a noise: its middle four fifths lie STEADY_DB and more apart (13 to 39 dB where
+    somebody speaks, 1 to 11 dB in hiss, hum, engines and music).
     """
     rate = source.rate
     near = round(AROUND_S * rate)
@@ -105,7 +106,7 @@ def voiceless(source: Source, sample: Span) -> tuple[Span, ...]:
     first = (max(0, sample.start) - start) * FRAMES_PER_S // rate
     inside = slice(first, first + max(1, sample.frames * FRAMES_PER_S // rate))
     level, active, core = heard.level_db[inside], heard.active[inside], heard.core[inside]
-    if not core.any() or float(np.mean(10.0 ** (level / 10.0))) < 10.0 ** ((heard.floor_db + VOICE_OVER_DB) / 10.0):
+    if not core.any() or float(np.quantile(level, 0.9) - np.quantile(level, 0.1)) < STEADY_DB:
         return (sample,)
     reach = round(AWAY_FROM_VOICE_S * FRAMES_PER_S)
     spoken = np.convolve(active | (level > heard.floor_db + VOICE_OVER_DB), np.ones(2 * reach + 1), mode="same") > 0.5

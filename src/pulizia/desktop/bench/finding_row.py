@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 
 from pulizia.desktop.controls import ENTER, ArrowKeys
 from pulizia.desktop.theme import colour, font, theme_notice
+from pulizia.inspection.names import name_of
 from pulizia.session.inspection_service import Entry
 from pulizia.units import format_number
 from pulizia.words import N_, tr, translated
@@ -26,36 +27,14 @@ ROW_HEIGHT, STRIP_WIDTH = 46, 60
 GRAVE, MILD = 0.6, 0.15
 UNTREATED, TREATED, IGNORED, RESOLVED = N_("Untreated"), N_("Treated, some left"), N_("Ignored"), N_("Resolved")
 STATES = (UNTREATED, TREATED, IGNORED, RESOLVED)
-NAMES = {
-    "overload": N_("Clipping"),
-    "noise": N_("Noise"), "hum": N_("Mains hum"), "channel missing": N_("One channel missing"), "polarity": N_("Opposite polarity"),
-    "delay": N_("One channel late"), "level": N_("Uneven level"), "silence": N_("Digital silence"), "room": N_("Room tail"),
-    "dull": N_("Dull voice"), "sound": N_("Isolated sound"), "lopsided": N_("Asymmetric waveform"),
-}  # fmt: skip
-FINDERS = {
-    "overload": N_("clipping"), "clicks": N_("clicks"), "plosives": N_("plosives"), "hum": N_("hum"), "breaths": N_("breaths"),
-    "noise": N_("noise"), "ringing": N_("ringing"), "room": N_("room tail"), "room_tail": N_("room tail"), "areas": N_("isolated sounds"), "sound": N_("isolated sounds"), "sibilance": N_("hard S sounds"),
-    "dull": N_("missing treble"), "dull_voice": N_("missing treble"), "leveller": N_("uneven levels"), "level": N_("uneven level"),
-    "silence": N_("digital silence"), "room_tone": N_("drop-outs"), "channels": N_("channel faults"), "polarity": N_("polarity and offset"),
-}  # fmt: skip
 FIGURES = {"noise": "SNR ", "room": "T60 ", "level": N_("spread "), "sound": N_("to voice ")}
 """What a figure is, where the unit alone does not say it; a higher SNR is better."""
-
-
-def name_of(kind: str) -> str:
-    """A kind of trouble for people."""
-    return NAMES.get(kind, kind.capitalize())
 
 
 def name_of_entry(entry: Entry) -> str:
     """A kind of trouble, of one microphone where there are several."""
     kind = translated(name_of(entry.kind))
     return f"{kind}, {entry.now.microphone}" if entry.now.microphone else kind
-
-
-def finder_name(finder: str) -> str:
-    """What a finder looks for, inside a sentence."""
-    return FINDERS.get(finder, finder)
 
 
 def measure_text(entry: Entry) -> str:

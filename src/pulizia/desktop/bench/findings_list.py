@@ -15,12 +15,11 @@ from pulizia.desktop.bench.finding_row import (
     TREATED,
     UNTREATED,
     FindingRow,
-    finder_name,
-    name_of,
     name_of_entry,
 )
 from pulizia.desktop.controls import button, label
 from pulizia.inspection.inspect import not_found
+from pulizia.inspection.names import looked_for, name_of
 from pulizia.session.inspection_service import Entry
 from pulizia.session.session import Session
 from pulizia.tools.finding import Finding
@@ -138,7 +137,7 @@ class FindingsList(QWidget):
             return service.fault
         if busy:
             return (
-                tr("Looking for {listening_to}…", listening_to=translated(finder_name(service.listening_to)))
+                tr("Looking for {listening_to}…", listening_to=translated(looked_for(service.listening_to)))
                 if service.listening_to not in ("listening", "done")
                 else tr("Inspecting…")
             )
@@ -147,7 +146,7 @@ class FindingsList(QWidget):
         if service.only_kind:
             return tr("Only {kind} is shown in the pictures.", kind=self._only_name(entries))
         unfound = not_found([e.now for e in entries])
-        missing = [translated(finder_name(k)) for k in ALL_KINDS if k in unfound]
+        missing = [translated(looked_for(k)) for k in ALL_KINDS if k in unfound]
         if not entries:
             return tr("Nothing was found.")
         return tr("Not found: {missing}.", missing=", ".join(missing)) if missing else ""
