@@ -8,6 +8,8 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtWidgets import QApplication
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
@@ -96,3 +98,21 @@ def test_the_verdicts_in_view_are_drawn(many: Person, monkeypatch: pytest.Monkey
     drawn[0] = 0
     many.window.delivery.cards.repaint()
     assert 3 <= drawn[0] < 40
+
+
+def test_recordings_are_picked_and_removed_by_keys(person: Person, wav: Callable[..., Path]) -> None:
+    for name in ("one", "two", "three"):
+        person.open(wav(voice_in_noise(1.0), f"{name}.wav"))
+    cards, session = person.window.bench.list.cards, person.window.session
+    cards.setFocus()
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Keyboard, QPoint(0, 0), QPoint(0, 0))
+    QApplication.sendEvent(cards, event)
+    menu = QApplication.activePopupWidget()
+    assert menu.pos() == cards.corner_of(session.current_id)
+    assert "Remove from project" in [a.text() for a in menu.actions()]
+    menu.close()
+    person.bot.keyClick(cards, Qt.Key.Key_Up, Qt.KeyboardModifier.ShiftModifier)
+    person.window.actions_.actions["recording_remove"].trigger()
+    assert len(session.document.project.recordings) == 1
+    session.document.undo()
+    assert [r.name for r in session.document.project.recordings] == ["one", "two", "three"]

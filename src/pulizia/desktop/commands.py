@@ -41,6 +41,9 @@ def _files(w: MainWindow) -> list[Command]:
         Command("save", N_("File"), tr("Save project"), ("Ctrl+S",), lambda: _do(w.files.save)),
         Command("save_as", N_("File"), tr("Save project as…"), ("Ctrl+Shift+S",), lambda: _do(w.files.save_as)),
         Command("relink", N_("File"), tr("Relink the recording…"), (), w.files.relink, has),
+        Command(
+            "recording_remove", N_("File"), tr("Remove the recording from the project"), (), w.remove_recordings, has
+        ),
         Command("recipe", N_("File"), tr("Recipes…"), ("Ctrl+R",), w.dialogs.choose_recipe),
         Command(
             "save_recipe", N_("File"), tr("Save steps as a recipe…"), ("Ctrl+Shift+R",), w.dialogs.save_recipe, has

@@ -80,7 +80,7 @@ _ASSEMBLY: Rows = (
 )  # fmt: skip
 ORDER: Mapping[str, Rows] = {
     "File": (
-        "new", "open", "save", "save_as", LINE, "relink", "find_original", LINE, "recipe", "save_recipe", LINE, "print", LINE, "quit",
+        "new", "open", "save", "save_as", LINE, "relink", "find_original", "recording_remove", LINE, "recipe", "save_recipe", LINE, "print", LINE, "quit",
     ),
     "Edit": _EDIT, "Listen": _LISTEN, "View": _VIEW, "Steps": _STEPS, "Assembly": _ASSEMBLY,
     "Delivery": ("deliver", "own_target", LINE, "readings", "loudest", "loudest_long", "side_by_side"),

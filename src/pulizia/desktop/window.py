@@ -283,15 +283,18 @@ class MainWindow(ProgrammeCommands):
     def _recording_menu(self, recording_id: str) -> None:
         menu = QMenu(self)
         menu.addAction(tr("Relink to another file…")).triggered.connect(self.files.relink)
-        picked = self.bench.list.cards.picked
-        if len(picked) < 2:
-            picked = frozenset({recording_id})
+        cards = self.bench.list.cards
+        picked = cards.picked if len(cards.picked) > 1 else frozenset({recording_id})
         menu.addAction(tr("Apply a recipe…")).triggered.connect(self.dialogs.choose_recipe)
         menu.addAction(tr("Remove from project")).triggered.connect(
             lambda: self.session.document.remove_recordings(picked)
         )
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.popup(self.cursor().pos())
+        menu.popup(self.cursor().pos() if cards.underMouse() else cards.corner_of(recording_id))
+
+    def remove_recordings(self) -> None:
+        """Take the selected recordings out of the project; their files stay."""
+        self.session.document.remove_recordings(self.bench.list.cards.picked)
 
     def _write_journal(self) -> None:
         try:

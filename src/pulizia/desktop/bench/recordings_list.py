@@ -7,8 +7,9 @@ import re
 from collections.abc import Hashable
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
+    QContextMenuEvent,
     QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
@@ -101,6 +102,15 @@ class Cards(ArrowKeys):
                 self._pick(wanted, event.modifiers())
             if right:
                 self.menu.emit(wanted)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        if event.reason() is QContextMenuEvent.Reason.Keyboard and self.session.current_id:
+            self.menu.emit(self.session.current_id)
+
+    def corner_of(self, recording_id: str) -> QPoint:
+        """Where the menu of a card opens by keys, on the screen."""
+        row = [r.id for r in self.recordings].index(recording_id)
+        return self.mapToGlobal(QPoint(20, (row + 1) * CARD_HEIGHT))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         ids = [r.id for r in self.recordings]
