@@ -195,3 +195,16 @@ def test_a_damaged_fit_is_a_damaged_project_not_a_fault(warp: object) -> None:
     row = clip_row(Clip(recording_id="a", start=0, inner=0, frames=100)) | {"warp": warp}
     with pytest.raises((ValueError, TypeError, KeyError)):
         clip_of(row)
+
+
+def test_words_at_the_very_beginning_of_the_recording_they_are_looked_for_in_are_no_fault() -> None:
+    """The pause that comes along before them would begin before the recording does."""
+    take = demo(0)
+    words, still = take[round(7.9 * RATE) : round(9.0 * RATE)], 0.0005 * np.random.default_rng(1).standard_normal(RATE)
+    sound = np.concatenate([words, take[10 * RATE : 14 * RATE], still, words, take[14 * RATE : 16 * RATE]])
+    known = described(of(sound))
+    first = len(words) + 4 * RATE
+    passage = Span(first + RATE // 2, first + RATE + len(words))
+    assert find_words(known, passage, known) == []
+    without_pause = Span(first + RATE, first + RATE + len(words))
+    assert [s.start / RATE for s in find_words(known, without_pause, known)] == [pytest.approx(0.0, abs=0.1)]

@@ -121,11 +121,13 @@ def find_words(
     for cost, inner, end, path in sorted(places, key=lambda row: row[0]):
         likeness = 1.0 - cost / chance if chance > 0 else 0.0
         a, b = inner - lead, end + tail
-        first, last = (min(round(n * STEP_S * within.rate), within.frames) for n in (a, b))
-        itself = within is passage and Span(first, last).overlaps(span.start, span.stop)
         if likeness < LIKENESS or len(found) == MOST_FOUND:
             break
-        if itself or a < 0 or b > len(within.figures) or any(f.start < last and first < f.stop for f in found):
+        if a < 0 or b > len(within.figures):
+            continue  # its pauses reach beyond the recording
+        first, last = (min(round(n * STEP_S * within.rate), within.frames) for n in (a, b))
+        itself = within is passage and Span(first, last).overlaps(span.start, span.stop)
+        if itself or any(f.start < last and first < f.stop for f in found):
             continue
         found.append(SameWords(first, last, likeness, _around(path, lead, tail)))
     return found
