@@ -18,6 +18,7 @@ from pulizia.session.session import Session
 from pulizia.units import format_time
 from pulizia.words import N_, plural, tr, translated
 
+MOST_NAMED = 4
 LAWS: tuple[tuple[Law, str], ...] = (
     ("matched", N_("matched level")),
     ("power", N_("equal power")),
@@ -213,11 +214,16 @@ class ClipSheet(QWidget):
         if clips:
             clip, rate = clips[0], programme.rate
             recording = assembly.recording_of(clip)
-            self.title.setText(clip.name or (recording.name if recording else tr("Clip")))
             where = recording.path.name if recording is not None else tr("recording missing")
-            self.line.setText(
-                where if len(clips) == 1 else plural("1 clip selected.", "{n} clips selected.", len(clips))
-            )
+            names = list(dict.fromkeys(c.name for c in clips if c.name))
+            if len(names) > 1:
+                self.title.setText(plural("1 clip", "{n} clips", len(clips)))
+                self.line.setText(", ".join(names[:MOST_NAMED]) + (", \u2026" if len(names) > MOST_NAMED else ""))
+            else:
+                self.title.setText(clip.name or (recording.name if recording else tr("Clip")))
+                self.line.setText(
+                    where if len(clips) == 1 else plural("1 clip selected.", "{n} clips selected.", len(clips))
+                )
             self.start.setValue(clip.start / rate)
             self.length.setValue(clip.frames / rate)
             self.inner.setValue(clip.inner / rate)
