@@ -4,11 +4,13 @@
 from __future__ import annotations
 
 import errno
+import gc
 import os
 import subprocess
 import sys
 import threading
 import time
+import weakref
 from dataclasses import replace
 from pathlib import Path
 
@@ -224,3 +226,28 @@ def test_an_edit_behind_a_slow_step_takes_over_what_stands_before_it(monkeypatch
         Chain(source, (other, level), ChunkCache(), AnalysisStore(), previous=first).stages[slow.id]
         is not first.stages[slow.id]
     )
+
+
+def test_a_chunk_does_not_keep_the_block_alive_that_it_was_cut_from() -> None:
+    """What is held is what is counted: a chunk is a view into a block with all its context."""
+
+    class Block(np.ndarray):
+        """An array that can be watched."""
+
+    cache = ChunkCache(1 << 20)
+
+    def fill() -> tuple[weakref.ref[Block], np.ndarray, np.ndarray]:
+        block = np.arange(300_000, dtype=np.float32).reshape(1, -1).view(Block)
+        cache.put("b", block[:, 2000:3000])
+        return weakref.ref(block), np.array(block[:, 1000:5000]), cache.get("a", lambda: block[:, 1000:5000])
+
+    watched, wanted, kept = fill()
+    gc.collect()
+    assert watched() is None
+    assert np.array_equal(kept, wanted)
+    assert np.array_equal(cache.peek("b"), wanted[:, 1000:2000])
+    assert cache.held_bytes == kept.nbytes + 4000
+    for chunk in (kept, cache.peek("b")):
+        with pytest.raises(ValueError, match="read-only"):
+            chunk[0, 0] = 1.0
+    assert cache.get("nothing", lambda: np.zeros((2, 0), np.float32)).shape == (2, 0)

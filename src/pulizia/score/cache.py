@@ -3,10 +3,13 @@
 
 from __future__ import annotations
 
+import mmap
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from pathlib import Path
+
+import numpy as np
 
 from pulizia.audio.samples import Samples
 from pulizia.score.disk_chunks import DiskChunks
@@ -44,18 +47,13 @@ class ChunkCache:
                 if (known := self._known(key)) is not None:
                     return known
                 chunk = self._from_disk(key)
-                if chunk is None:
-                    chunk = compute()
-                chunk.flags.writeable = False
-                self._keep(key, chunk)
-                return chunk
+                return self._keep(key, chunk if chunk is not None else compute())
         finally:
             with self._lock:
                 self._busy.pop(key, None)
 
     def put(self, key: str, chunk: Samples) -> None:
         """Keep a chunk that was made on the way to another."""
-        chunk.flags.writeable = False
         self._keep(key, chunk)
 
     def peek(self, key: str) -> Samples | None:
@@ -79,8 +77,9 @@ class ChunkCache:
                 self._chunks.move_to_end(key)
             return chunk
 
-    def _keep(self, key: str, chunk: Samples) -> None:
+    def _keep(self, key: str, chunk: Samples) -> Samples:
         leaving: list[tuple[str, Samples]] = []
+        chunk = _apart(chunk)
         with self._lock:
             if key not in self._chunks:
                 self._chunks[key] = chunk
@@ -92,6 +91,7 @@ class ChunkCache:
         if self._disk is not None:
             for old_key, old in leaving:
                 self._disk.store(old_key, old)
+        return chunk
 
     def flush(self) -> None:
         """Wait until what has left memory lies on the disk."""
@@ -100,3 +100,18 @@ class ChunkCache:
 
     def _from_disk(self, key: str) -> Samples | None:
         return self._disk.load(key) if self._disk is not None else None
+
+
+def _apart(chunk: Samples) -> Samples:
+    """The same samples in pages of their own, read only.
+
+    A chunk is often a view into the block that it was made in, with all its context, and would keep that alive.
+    It stays for long among what lives for moments: on the common heap it would keep whole arenas from being returned.
+    """
+    if not chunk.size:
+        return chunk
+    pages = mmap.mmap(-1, chunk.nbytes, flags=mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS)
+    made = np.frombuffer(pages, dtype=chunk.dtype).reshape(chunk.shape)
+    made[...] = chunk
+    made.flags.writeable = False
+    return made
