@@ -194,6 +194,7 @@ def clock_drift_ms(session: Session, turn: Callable[[float], None]) -> float:
 
 def main(minutes: float) -> int:
     """Run, and tell memory and faults."""
+    memory.settle_heap()
     application = make_application()
     window, poster = make_window(simulated=True)
     window.files.asks = False
@@ -210,6 +211,13 @@ def main(minutes: float) -> int:
             application.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # as the event loop does
             time.sleep(0.002)
 
+    def rest(most_s: float) -> None:
+        """Let work end: what a job takes while it runs is no growth."""
+        session.transport.stop()
+        end = time.monotonic() + most_s
+        while session.pool.busy and time.monotonic() < end:
+            turn(0.2)
+
     turn(3.0)
     hands, seen, done = (Hand(session), Editor(session)), [], 0
     for _ in range(READINGS):
@@ -222,20 +230,18 @@ def main(minutes: float) -> int:
             hands[place].act()
             done += 1
             turn(0.05)
+        rest(60.0)
         seen.append(held_mb())
         print(f"{done} actions, {seen[-1]:.0f} MB", flush=True)
-    session.transport.stop()
     window.go_to(0)
-    waited = time.monotonic() + 120
     turn(5.0)
-    while session.pool.busy and time.monotonic() < waited:
-        turn(0.2)
+    rest(120.0)
     drift_ms = clock_drift_ms(session, turn)
     stuck, faults = [j.title for j in session.pool.busy], session.pool.unexpected
-    memory = ", ".join(f"{mb:.0f}" for mb in seen)
+    readings = ", ".join(f"{mb:.0f}" for mb in seen)
     middle, late = (sum(seen[a : a + READINGS // 3]) * 3 / READINGS for a in (READINGS // 3, 2 * READINGS // 3))
     print(
-        f"{done} actions; memory at {READINGS} times {memory} MB, middle third {middle:.0f}, last third {late:.0f} MB; stuck: {stuck or 'none'}; faults: {faults or 'none'}; clock {drift_ms:+.0f} ms over {CLOCK_S:.0f} s"
+        f"{done} actions; memory at {READINGS} times {readings} MB, middle third {middle:.0f}, last third {late:.0f} MB; stuck: {stuck or 'none'}; faults: {faults or 'none'}; clock {drift_ms:+.0f} ms over {CLOCK_S:.0f} s"
     )
     window.close()
     poster.close()

@@ -3,13 +3,18 @@
 
 from __future__ import annotations
 
+import ctypes
+import subprocess
+import sys
 import threading
 import weakref
+from pathlib import Path
 
 import pytest
 from tests.desktop.conftest import Person
 
 from pulizia.desktop import start
+from pulizia.session.memory import ARENAS
 
 
 class Circle:
@@ -40,3 +45,39 @@ def test_circles_are_let_go_at_rest_and_after_a_while_also_at_work(
         assert not is_kept()
     finally:
         done.set()
+
+
+HEAPS = """
+import ctypes, re, sys, threading
+from pulizia.session.memory import settle_heap
+if sys.argv[1] == "settled":
+    settle_heap()
+gate, started = threading.Event(), []
+def work():
+    started.append(bytearray(100_000))
+    gate.wait(20)
+threads = [threading.Thread(target=work) for _ in range(16)]
+for thread in threads:
+    thread.start()
+while len(started) < len(threads):
+    pass
+library = ctypes.CDLL(None)
+library.fopen.restype = ctypes.c_void_p
+library.malloc_info.argtypes = [ctypes.c_int, ctypes.c_void_p]
+library.fclose.argtypes = [ctypes.c_void_p]
+file = library.fopen(sys.argv[2].encode(), b"w")
+library.malloc_info(0, file)
+library.fclose(file)
+gate.set()
+print(len(re.findall("<heap nr", open(sys.argv[2]).read())))
+"""
+
+
+@pytest.mark.skipif(not hasattr(ctypes.CDLL(None), "mallopt"), reason="another C library")
+def test_many_threads_share_few_heaps(tmp_path: Path) -> None:
+    def heaps(how: str) -> int:
+        command = [sys.executable, "-c", HEAPS, how, str(tmp_path / "heaps.xml")]
+        return int(subprocess.run(command, capture_output=True, text=True, check=True, timeout=60).stdout)
+
+    assert heaps("settled") <= ARENAS
+    assert heaps("as it comes") > ARENAS

@@ -26,7 +26,7 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.theme import font, load_fonts, styled_at_the_end, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.media.faults import note_fault
-from pulizia.session.memory import give_back
+from pulizia.session.memory import give_back, settle_heap
 from pulizia.session.output_protocol import SoundOut
 from pulizia.session.session import Session
 from pulizia.session.sound_out import SERVER, SIMULATED, default_choice, output_of, outputs
@@ -108,6 +108,7 @@ def collect_at_rest(window: MainWindow) -> QTimer:
 
 def start(options: argparse.Namespace) -> int:
     """Open the window and run until it is closed."""
+    settle_heap()
     percent = size_of(Preferences())
     if percent != 100:
         os.environ.setdefault("QT_SCALE_FACTOR", f"{percent / 100:g}")  # the toolkit reads it when it begins
