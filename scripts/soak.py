@@ -35,7 +35,7 @@ def held_mb() -> float:
 
 
 CLOCK_S, MOST_DRIFT_MS = 20.0, 60.0
-READINGS = 12
+READINGS, LONGEST_REST_S = 12, 180.0
 MOST_CLIPS, MOST_LANES, IN_ONE_PLACE = 120, 8, 60
 
 
@@ -230,12 +230,13 @@ def main(minutes: float) -> int:
             hands[place].act()
             done += 1
             turn(0.05)
-        rest(60.0)
+        rest(LONGEST_REST_S)
         seen.append(held_mb())
-        print(f"{done} actions, {seen[-1]:.0f} MB", flush=True)
+        at_work = ", still at work" if session.pool.busy else ""
+        print(f"{done} actions, {seen[-1]:.0f} MB{at_work}", flush=True)
     window.go_to(0)
     turn(5.0)
-    rest(120.0)
+    rest(LONGEST_REST_S)
     drift_ms = clock_drift_ms(session, turn)
     stuck, faults = [j.title for j in session.pool.busy], session.pool.unexpected
     readings = ", ".join(f"{mb:.0f}" for mb in seen)
