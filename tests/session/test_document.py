@@ -394,3 +394,22 @@ def test_a_programme_that_is_not_looked_at_keeps_no_earlier_sound_alive(document
     gc.collect()
     assert earlier() is None
     assert document.sounds.of(programmes[1]) is not None
+
+
+def test_what_was_done_for_a_recording_that_was_removed_meanwhile_is_no_fault(
+    document: Document, tmp_path: Path, voice_file: Path
+) -> None:
+    """A file is opened and looked through in the background; somebody may have undone opening it by then."""
+    rid = only(document).id
+    media = document.media[rid]
+    document.undo()
+    assert document.project.recordings == ()
+    assert document.note_digest(rid, media, "of the whole file") == ""
+    document.redo()
+    assert document.chain(rid) is not None
+    document.save(tmp_path / "job.pulizia")
+    other = Document()
+    other.load(tmp_path / "job.pulizia")
+    other.remove_recordings({rid})
+    other.attach(rid, open_media(voice_file))
+    assert (other.media, other.offline) == ({}, {})

@@ -157,8 +157,13 @@ class Document(StepEditing):
             self._edit(replace(self.project, recordings=(*self.project.recordings, *new)), what)
 
     def attach(self, recording_id: str, media: OpenMedia) -> None:
-        """Give a recording of a loaded project its opened file; note it when it is another one."""
-        recording = self.project.recording(recording_id)
+        """Give a recording of a loaded project its opened file; note it when it is another one.
+
+        A recording that was removed meanwhile has nothing to be given.
+        """
+        recording = self._find(recording_id)
+        if recording is None:
+            return
         if media.fingerprint != recording.fingerprint:
             self.offline[recording_id] = tr(
                 "{name} has changed since the project was saved. Relink it to the original, or to this file if the change is meant.",
@@ -173,8 +178,8 @@ class Document(StepEditing):
         """Note the digest of a recording's whole file; returns a sentence when it is not the file that was saved."""
         if self.media.get(recording_id) is not media:
             return ""
-        recording = self.project.recording(recording_id)
-        if recording.digest and recording.digest != digest:
+        recording = self._find(recording_id)
+        if recording is not None and recording.digest and recording.digest != digest:
             del self.media[recording_id]
             why = tr(
                 "{name} has changed inside since the project was saved. Relink it to the original, or to this file if the change is meant.",
@@ -185,6 +190,10 @@ class Document(StepEditing):
         media.source.digest = self._digests[recording_id] = digest
         self._subjects.clear()
         return ""
+
+    def _find(self, recording_id: str) -> Recording | None:
+        """The recording, unless it was removed while something was done for it."""
+        return next((r for r in self.project.recordings if r.id == recording_id), None)
 
     def mark_offline(self, recording_id: str, why: str) -> None:
         """Note that a recording's file cannot be opened."""
