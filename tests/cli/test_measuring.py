@@ -148,7 +148,7 @@ def test_a_wrong_command_line_is_answered_with_one_line_that_says_what_to_do(cap
     for given, told in (
         (("deliver", source), "--target"),
         (("repair", source, "-o", tmp_path / "b.wav"), "--recipe"),
-        (("measure", source, "--bogus"), "--bogus"),
+        (("measure", source, "--bogus"), "pulizia measure: Unknown here: --bogus. pulizia measure --help"),
         (("repair", source, "--treat", "--bits", "12", "-o", tmp_path / "b.wav"), "12"),
         (("inspect",), "FILE"),
     ):

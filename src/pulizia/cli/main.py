@@ -125,7 +125,9 @@ def main(given: Sequence[str]) -> int:
 
 
 def _run_command(given: Sequence[str]) -> int:
-    options = parser().parse_args(given)
+    options, unknown = parser().parse_known_args(given)
+    if unknown:  # told by the command, whose options they are not
+        Parser(prog=f"pulizia {options.command}").error(f"Unknown here: {' '.join(unknown)[:200]}")
     code: int = options.run(options)
     sys.stdout.flush()
     return code

@@ -162,3 +162,9 @@ class AssemblyLanes(AssemblySubject):
             return replace(programme, lanes=tuple(others))
 
         self.apply(moved, tr("Move a lane"))
+
+
+def switch_words(field: str, *, on: bool) -> str:
+    """What switching a lane is called in the history."""
+    words = {"muted": (tr("Unmute"), tr("Mute")), "soloed": (tr("End solo"), tr("Solo"))}
+    return words[field][on]

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from pulizia.project.clips import Clip
+from pulizia.session.assembly_lanes import switch_words
 from pulizia.session.assembly_service import AssemblyService
 from pulizia.session.core import SessionCore
 from pulizia.words import tr
@@ -72,9 +73,3 @@ class ClipWalk:
     def _go_to(self, clip: Clip) -> None:
         self._session.seek(clip.start)
         self._assembly.select([clip.id])
-
-
-def switch_words(field: str, *, on: bool) -> str:
-    """What switching a lane is called in the history."""
-    words = {"muted": (tr("Unmute"), tr("Mute")), "soloed": (tr("End solo"), tr("Solo"))}
-    return words[field][on]

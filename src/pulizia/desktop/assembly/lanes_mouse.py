@@ -14,8 +14,7 @@ from pulizia.desktop.assembly.lane_rows import LaneRows
 from pulizia.desktop.assembly.menus import ask_lane_name, show_clip_menu, show_lane_menu
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
 from pulizia.project.clips import Clip, Programme
-from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB
-from pulizia.session.clip_walk import switch_words
+from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB, switch_words
 from pulizia.session.session import Session
 from pulizia.units import seconds_to_frames
 from pulizia.words import tr
