@@ -428,6 +428,7 @@ def test_values_of_several_clips_are_not_passed_off_as_one(place: Person) -> Non
     assert (sheet.gain.text(), sheet.fade_in.text(), sheet.law_in.currentText()) == ("several", "several", "")
     assert sheet.fade_out.text() == "10 ms"
     assert (sheet.title.text(), sheet.line.text()) == ("2 clips", "talk, bert")
+    assert (sheet.start.text(), sheet.inner.text()) == ("several", "0.000 s")
     before = clips(place)
 
     # looking is no change; a shape leaves each its length, a length each its shape

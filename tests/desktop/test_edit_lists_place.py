@@ -46,7 +46,8 @@ def test_a_list_is_opened_exported_conformed_and_taken_back(
     person.settle()
     report = window.list_places.report
     assert report.lines[0].startswith("Missing: lost")
-    report.accept()
+    person.bot.keyClick(report, Qt.Key.Key_Return)
+    assert not report.isVisible()
     programme = session.assembly.programme
     assert (programme.name, programme.start_frame) == ("REEL 1", 90_000)
     assert [(c.name, c.start, c.inner) for c in programme.lanes[0].clips] == [("anna", 0, RATE), ("bert", 3 * RATE, 0)]

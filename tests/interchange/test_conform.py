@@ -21,6 +21,7 @@ from pulizia.cli.main import main
 from pulizia.errors import ProjectError
 from pulizia.interchange.assemble import laid_of
 from pulizia.interchange.conform import conform
+from pulizia.interchange.conform_match import lengths_of
 from pulizia.interchange.conform_rows import ConformRow, count_words, row_words
 from pulizia.media.open import open_media
 from pulizia.project import programme_edits as edits
@@ -159,7 +160,7 @@ def test_a_new_list_conforms_a_project_on_the_command_line(wav: Callable[..., Pa
     out = tmp_path / "reel2.pulizia"
     assert main(["conform", str(project), str(tmp_path / "cut2.edl"), "-o", str(out), "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
-    assert told["counts"] == {"moved": 2, "trimmed": 0, "new": 1, "left out": 0, "gone": 0}
+    assert told["counts"] == {"moved": 2, "trimmed": 0, "longer": 0, "new": 1, "left out": 0, "gone": 0}
     assert told["missing"] == ["lost"]
     assert project.read_bytes() == before
     found = load_project(out)
@@ -354,6 +355,52 @@ def test_nothing_that_was_laid_is_dropped_in_silence(order: list[int], deeds: li
     out = {n for n, deed in enumerate(deeds) if deed == "out"}
     assert {round(r.frames / RATE, 3) for r in found.rows if r.change == "left out"} <= {round(3 - head, 3)}
     assert found.count("left out") == len(out & set(order[:3]))
+
+
+def test_where_the_new_cut_plays_more_of_a_clip_its_work_and_its_other_microphones_reach_as_far() -> None:
+    old = with_field(two_takes())
+    for lane in old.lanes:
+        old = old.with_changed(
+            lane.clips[1].id, lambda c: replace(c, gain_line=((0, 0.0), (RATE, -6.0)), fade_out=Edge(480))
+        )
+    new = listed(
+        Lane(name="A1", id="b1").with_clips([clip("cam", 0, 1, 15), clip("cam", 15, 20, 19), clip("cam", 34, 50, 200)])
+    )
+    found = conform(old, new, lengths_of([FIELD], RATE))
+    ann, bert = found.programme.lanes
+    assert told(ann)[:2] == [(FIELD.id, 0, 0, 15), (FIELD.id, 0, 15, 19)]
+    assert told(bert)[:2] == [(FIELD.id, 1, 0, 15), (FIELD.id, 1, 15, 19)]
+    for lane in (ann, bert):
+        first, second, third = lane.clips[:3]
+        # what the camera heard at that moment, 7.32 s later on the recorder, 30 ppm slower
+        assert abs(first.heard_at(0) - (1 + 7.32) * RATE * (1 - 30e-6)) < 1.0
+        assert abs(second.heard_at(33.9 * RATE) - (38.9 + 7.32) * RATE * (1 - 30e-6)) < 1.5
+        assert second.gain_line == ((0, 0.0), (RATE, -6.0))
+        assert (second.fade_out.frames, second.stop) == (480, 34 * RATE)
+        # the recorder stopped before the new cut did: the rest is the camera's again, and told
+        assert FIELD.frames - 2 <= third.heard_at(third.stop) <= FIELD.frames
+    assert [c.recording_id for c in ann.clips[3:]] == ["cam"]
+    assert ann.clips[3].stop == 234 * RATE
+    assert ann.clips[3].start == ann.clips[2].stop
+    assert [r.change for r in found.rows] == ["new"] + 6 * ["longer"]
+    assert row_words(found.rows[1], RATE) == "Longer: field, 0:15.00, now at 0:00.00, was at 0:00.00."
+    assert count_words(found) == "6 longer, 1 new."
+    # a line between two points before the clip grew in front lies where it lay
+    grown = conform(
+        old, listed(Lane(name="A1", id="b1").with_clips([clip("cam", 0, 18, 19)])), lengths_of([FIELD], RATE)
+    )
+    assert grown.programme.lanes[0].clips[0].gain_line == ((2 * RATE, 0.0), (3 * RATE, -6.0))
+
+
+def test_an_end_that_the_editor_took_away_does_not_come_back_longer() -> None:
+    old = with_field(two_takes())
+    shorter = old.lanes[0].clips[0]
+    old = old.with_changed(shorter.id, lambda c: c.part_of(0, 10 * RATE))
+    new = listed(Lane(name="A1", id="b1").with_clips([clip("cam", 0, 2, 14.5)]))
+    found = conform(old, new, lengths_of([FIELD], RATE))
+    assert told(found.programme.lanes[0])[0] == (FIELD.id, 0, 0, 10)
+    assert ("left out", 4.0) in [(r.change, r.frames / RATE) for r in found.rows]
+    assert ("new", 0.5) in [(r.change, r.frames / RATE) for r in found.rows]
 
 
 def test_what_a_list_asked_for_is_kept_with_the_project(tmp_path: Path) -> None:

@@ -16,6 +16,7 @@ from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import MediaError, ProjectError
 from pulizia.interchange.assemble import Assembled, assemble
 from pulizia.interchange.conform import conform
+from pulizia.interchange.conform_match import lengths_of
 from pulizia.interchange.conform_rows import Change, count_words, row_words
 from pulizia.interchange.edit_list import EditListError, rate_named
 from pulizia.interchange.export import Rendered, list_of, losses, write_list
@@ -224,7 +225,7 @@ def run_conform(options: argparse.Namespace) -> int:
     options.rate = old.rate
     options.media = [*options.media, *dict.fromkeys(r.path for r in project.recordings if r.path.exists())]
     made = _assembled(options, project.recordings, old)
-    conformed = conform(old, made.programme)
+    conformed = conform(old, made.programme, lengths_of((*project.recordings, *made.recordings), old.rate))
     project = project.with_programme(conformed.programme)
     for recording in made.recordings:
         project = project.with_recording(recording)

@@ -41,6 +41,12 @@ class TimeBox(QLineEdit):
         if other:
             self.changed.emit(seconds)
 
+    def show_value(self, seconds: float, *, several: bool = False) -> None:
+        """Show a time; ``several`` shows a word in its place: such a line is to be switched off."""
+        self.setValue(seconds)
+        if several or not self.hasFocus():
+            self.setText(tr("several") if several else self._shown(seconds))
+
     def _shown(self, seconds: float) -> str:
         return format_time(seconds, 3) if self._clock else f"{format_number(seconds, 3)} s"
 

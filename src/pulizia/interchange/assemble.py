@@ -106,6 +106,10 @@ def assemble(
     for n, medium in enumerate(media.values()):
         medium.found = folders.find(medium.media, medium.events, prefer_field=prefer_field)
         open_found(medium, known)
+        if medium.found is not None and not prefer_field:
+            field = folders.field_recording(medium.found, medium.events)
+            if field is not None:
+                medium.remarks.append(tr("a field recording of the same moment is there: {name}.", name=field.name))
         progress(0.9 * (n + 1) / len(media))
     rates = [m.recording.rate for m in media.values() if m.recording is not None]
     clock = rate or found.sample_rate or (max(rates, key=rates.count) if rates else USUAL_RATE)

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import itertools
 from bisect import bisect_right
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
 from pulizia.audio.markers import Marker
@@ -21,6 +21,8 @@ from pulizia.interchange.conform_match import (
     known_clips,
     near,
     nudges,
+    opened,
+    room,
 )
 from pulizia.interchange.conform_moves import Moves, fitted, part_at
 from pulizia.interchange.conform_rows import Conformed, ConformRow, in_order
@@ -31,7 +33,7 @@ CROSS_S = 0.1  # by so much clips may overlap that are laid beside one another
 LEAST_S = 0.02  # shorter pieces of a common take are an edge's rounding
 
 
-def conform(old: Programme, new: Programme) -> Conformed:
+def conform(old: Programme, new: Programme, lengths: Mapping[str, float] | None = None) -> Conformed:
     """Bring a programme into the order of a new cut.
 
     Clips are compared by the recording that the lists name and by what of it they play, also where another recording was
@@ -46,15 +48,17 @@ def conform(old: Programme, new: Programme) -> Conformed:
         The programme with all that was done.
     new
         The new cut as it was assembled, with the same recordings.
+    lengths
+        Of recordings, in frames on the programme's clock: so far a clip can be opened where the new cut plays more of it.
     """
-    return _Conforming(old, new).done()
+    return _Conforming(old, new, lengths or {}).done()
 
 
 class _Conforming:
     """The work of one comparison."""
 
-    def __init__(self, old: Programme, new: Programme) -> None:
-        self.old, self.new = old, new
+    def __init__(self, old: Programme, new: Programme, lengths: Mapping[str, float]) -> None:
+        self.old, self.new, self.lengths = old, new, lengths
         self.least, self.cross = round(LEAST_S * old.rate), round(CROSS_S * old.rate)
         self.asked = Asked(old.received.laid if old.received is not None else ())
         self.known = known_clips(old)
@@ -102,11 +106,33 @@ class _Conforming:
                 parts.append((a, b, old))
                 left.remove(span)
                 left += [s for s in (Span(span.start, a), Span(b, span.stop)) if s.frames]
-        for a, b, old in parts:
-            self._take(old, a, b, to_new, base, ends=(a == inner, b == inner + clip.frames))
+        reach = [[0, 0] for _ in parts]  # of each, how much further it is heard before and behind
+        for span in sorted(left):
+            self._open(span, left, parts, reach, recording)
+        for (a, b, old), more in zip(parts, reach, strict=True):
+            ends = (a - more[0] == inner, b + more[1] == inner + clip.frames)
+            self._take(old, a, b, to_new, base, ends=ends, more=more)
         for span in sorted(left):
             if span.frames >= self.least or not parts:
                 self._unknown(clip, span, to_new, base, parts)
+
+    def _open(
+        self, span: Span, left: list[Span], parts: list[tuple[int, int, Known]], reach: list[list[int]], recording: str
+    ) -> None:
+        """Where the new cut plays more of a clip than the old one asked for, the clip is opened, with all that was done to it."""
+        if not self.asked or self.asked.stretches(recording, span.start, span.stop, None):
+            return  # the editor took it out
+        left.remove(span)
+        for (a, b, old), more in zip(parts, reach, strict=True):
+            before, behind = room(old.clip, self.lengths.get(old.clip.recording_id))
+            if b == old.stop == span.start:
+                more[1] = min(span.frames, behind)
+                span = Span(span.start + more[1], span.stop)
+            elif a == old.inner == span.stop:
+                more[0] = min(span.frames, before)
+                span = Span(span.start, span.stop - more[0])
+        if span.frames:
+            left.append(span)
 
     def _is_beside(self, old: Known, first: int, last: int, left: list[Span]) -> bool:
         """Whether most of what a clip on another lane plays is played already: another microphone, not a missing piece."""
@@ -116,8 +142,10 @@ class _Conforming:
             < here
         )
 
-    def _take(self, old: Known, a: int, b: int, to_new: int, base: Lane, *, ends: tuple[bool, bool]) -> None:
-        """Let [a, b) of what an old clip plays be heard at its new place."""
+    def _take(
+        self, old: Known, a: int, b: int, to_new: int, base: Lane, *, ends: tuple[bool, bool], more: Sequence[int]
+    ) -> None:
+        """Let [a, b) of what an old clip plays be heard at its new place, and more before and behind it."""
         home = base if old.lane.id in self.asked.lanes or not self.asked or old.lane.id == base.id else old.lane
         nudge = self.nudges.get(old.clip.id, 0)
         whole = extent(old, a, b)
@@ -126,13 +154,19 @@ class _Conforming:
             nudge, first = 0, max(a, first)
         start = first + to_new + nudge
         part = part_at(old.clip, first + old.lead, last + old.lead, max(0, start))
+        before, behind = min(more[0], part.start), more[1]
+        part = opened(part, before, behind)
         self.placed.setdefault(home.id, []).append(part)
         old.used.append(Span(first, last))
         was = old.clip.start + first - old.inner
         self.moves.add(old.lane.id, a + old.lead, b + old.lead, to_new + nudge - old.lead)
-        self.uses.setdefault(old.clip.in_list[0], []).append(Use(a, b, old.lead, to_new + nudge, old.lane.id))
+        self.uses.setdefault(old.clip.in_list[0], []).append(
+            Use(a, b, old.lead, to_new + nudge, old.lane.id, before, behind)
+        )
         is_whole = old.is_whole(a, b)
-        if not is_whole or was != part.start or old.lane.id != home.id:
+        if before or behind:
+            self._tell("longer", part, home, was=was)
+        elif not is_whole or was != part.start or old.lane.id != home.id:
             self._tell("moved" if is_whole else "trimmed", part, home, was=was)
 
     def _unknown(self, clip: Clip, span: Span, to_new: int, base: Lane, parts: list[tuple[int, int, Known]]) -> None:
@@ -195,11 +229,24 @@ class _Conforming:
                     if start < 0:
                         first, start = a, max(0, a + use.now + apart)
                     part = part_at(old.clip, first + old.lead, last + old.lead, start)
+                    part = self._as_long(part, old, use)
                     self.placed.setdefault(old.lane.id, []).append(part)
                     old.used.append(Span(first, last))
                     was = first + old.lead
-                    if part.start != was or part.frames != old.clip.frames:
+                    if part.frames > last - first:
+                        self._tell("longer", part, old.lane, was=was)
+                    elif part.start != was or part.frames != old.clip.frames:
                         self._tell("moved" if old.is_whole(a, b) else "trimmed", part, old.lane, was=was)
+
+    def _as_long(self, part: Clip, old: Known, use: Use) -> Clip:
+        """A part of another microphone of a moment that the new cut plays more of, opened as far where it ended there as well."""
+        before, behind = room(old.clip, self.lengths.get(old.clip.recording_id))
+        at_start, at_end = abs(old.inner - use.first) < self.least, abs(old.stop - use.last) < self.least
+        return opened(
+            part,
+            min(before, part.start, max(0, use.before + old.inner - use.first)) if at_start and use.before else 0,
+            min(behind, max(0, use.behind + use.last - old.stop)) if at_end and use.behind else 0,
+        )
 
     # -- what is left
 

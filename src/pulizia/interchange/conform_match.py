@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 
 from pulizia.audio.spans import Span
 from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.model import Recording
 from pulizia.project.received import Laid
 
 NUDGED_S = 0.5  # a clip that lies so near where the list wanted it was put into sync by hand
@@ -42,13 +43,18 @@ class Known:
 
 @dataclass(frozen=True, slots=True)
 class Use:
-    """Frames [first, last) of a recording in the new cut; ``lead`` as they were in the old programme, ``now`` as they are."""
+    """Frames [first, last) of a recording in the new cut; ``lead`` as they were in the old programme, ``now`` as they are.
+
+    ``before`` and ``behind`` are heard as well, but were not in the old programme.
+    """
 
     first: int
     last: int
     lead: int
     now: int
     lane_id: str
+    before: int = 0
+    behind: int = 0
 
 
 def joined(uses: Iterable[Use]) -> list[Use]:
@@ -62,7 +68,7 @@ def joined(uses: Iterable[Use]) -> list[Use]:
             use.now,
             use.first,
         ):
-            made[-1] = replace(last, last=use.last)
+            made[-1] = replace(last, last=use.last, behind=use.behind)
         else:
             made.append(use)
     return sorted(made, key=lambda u: u.first)
@@ -120,6 +126,28 @@ def extent(old: Known, first: int, last: int) -> tuple[int, int]:
     if old.stop - old.soft_out <= last <= old.stop:
         last = old.stop
     return first, last
+
+
+def opened(clip: Clip, before: int, behind: int) -> Clip:
+    """The clip with more of its recording in front and behind: its fades are at the new ends, its gain line lies where it lay."""
+    return replace(
+        clip, start=clip.start - before, inner=clip.inner - before, frames=clip.frames + before + behind,
+        gain_line=tuple((frame + before, db) for frame, db in clip.gain_line),
+    )  # fmt: skip
+
+
+def lengths_of(recordings: Iterable[Recording], rate: int) -> dict[str, float]:
+    """Of recordings by identity, in frames on a programme's clock."""
+    return {r.id: r.frames * rate / r.rate for r in recordings}
+
+
+def room(clip: Clip, length: float | None) -> tuple[int, int]:
+    """How many frames of a recording of ``length`` frames are left before and behind a clip; none where that is not known."""
+    if length is None or clip.warp:
+        return 0, 0
+    speed = 1.0 + 1e-6 * clip.drift_ppm
+    first, last = clip.heard_at(clip.start), clip.heard_at(clip.stop)
+    return max(0, int(first / speed)), max(0, int((length - last) / speed))
 
 
 class Asked:

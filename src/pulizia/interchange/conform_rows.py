@@ -10,15 +10,15 @@ from pulizia.project.clips import Programme
 from pulizia.units import format_time
 from pulizia.words import tr
 
-Change = Literal["moved", "trimmed", "new", "gone", "left out"]
-_ORDER: dict[Change, int] = {"gone": 0, "new": 1, "left out": 2, "trimmed": 3, "moved": 4}
+Change = Literal["moved", "trimmed", "longer", "new", "gone", "left out"]
+_ORDER: dict[Change, int] = {"gone": 0, "new": 1, "left out": 2, "longer": 3, "trimmed": 4, "moved": 5}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ConformRow:
     """What became of a stretch: ``at`` in the new programme, or where it was when it is gone.
 
-    "left out" is a stretch that both lists ask for and that had been taken out of the programme since.
+    "longer" is a clip of which the new cut plays more: its work reaches as far. "left out" is a stretch that both lists ask for and that had been taken out of the programme since.
     """
 
     change: Change
@@ -51,6 +51,7 @@ def count_words(found: Conformed) -> str:
     words = {
         "moved": tr("{n} moved", n=found.count("moved")),
         "trimmed": tr("{n} trimmed", n=found.count("trimmed")),
+        "longer": tr("{n} longer", n=found.count("longer")),
         "new": tr("{n} new", n=found.count("new")),
         "left out": tr("{n} left out as before", n=found.count("left out")),
         "gone": tr("{n} gone", n=found.count("gone")),
@@ -74,4 +75,6 @@ def row_words(row: ConformRow, rate: int) -> str:
     was = format_time((row.was or 0) / rate, 2)
     if row.change == "trimmed":
         return tr("Part of {name}, {length}, now at {at}, was at {was}.", at=at, name=name, length=length, was=was)
+    if row.change == "longer":
+        return tr("Longer: {name}, {length}, now at {at}, was at {was}.", at=at, name=name, length=length, was=was)
     return tr("Moved: {name}, now at {at}, was at {was}.", at=at, name=name, was=was)

@@ -76,6 +76,11 @@ class MediaFolders:
                 return self._field_recording(found, needed) or found if prefer_field else found
         return None
 
+    def field_recording(self, found: Found, events: Iterable[Event]) -> Path | None:
+        """A sound recorder's file of the moment that these events play of a camera's file; None when there is none."""
+        field = self._field_recording(found, _needed(list(events)))
+        return None if field is None else field.facts.path
+
     # -- ways to find
 
     def _by_path(self, media: MediaName, _needed: tuple[Fraction, Fraction] | None) -> Found | None:

@@ -72,8 +72,11 @@ class LineUp:
         return not self.is_same and self.score >= LEAST_SCORE
 
 
-def line_up(first: Source, second: Source, progress: Progress = lambda _: None) -> LineUp:
+def line_up(first: Source, second: Source, progress: Progress = lambda _: None, *, exactly: bool = True) -> LineUp:
     """Find how ``second`` lies against ``first``; channels of each are added. ``progress`` (0..1) may raise to stop.
+
+    Not ``exactly``: at two microphones that are both far away the direct sound is not looked for, which takes half of the
+    time; the place is then one of the strongest arrivals, within 30 ms. Enough where only one of both will be heard.
 
     A result whose ``score`` is low says that nothing common was heard.
     """
@@ -106,7 +109,7 @@ def line_up(first: Source, second: Source, progress: Progress = lambda _: None) 
         arrival, slope, level, exact = near, near.slope, near.level, near.clear
     elif near is not None:
         exact = max(exact, near.clear)
-    elif exact < CLEAR:  # reflections are as strong as the direct sound
+    elif exact < CLEAR and exactly:  # reflections are as strong as the direct sound
         dry = dry_arrival(first, second, arrival, begin, end, lambda p: progress(0.9 + 0.1 * p))
         if dry is not None:
             same = abs(dry.level - arrival.level) < SAME_S

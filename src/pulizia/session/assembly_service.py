@@ -11,8 +11,8 @@ from typing import Any
 from pulizia.audio.fades import Law
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
-from pulizia.errors import ProjectError
-from pulizia.media.open import broadcast_of
+from pulizia.errors import MediaError, ProjectError
+from pulizia.media.facts import media_facts
 from pulizia.project import programme_edits as edits
 from pulizia.project.clips import Clip, Programme
 from pulizia.project.model import Recording
@@ -76,11 +76,15 @@ class AssemblyService(AssemblyLanes):
         programme, media = self.programme, self._session.document.media.get(recording.id)
         if programme is None or media is None:
             return
-        began = broadcast_of(media).frames_since_midnight
+        try:
+            began = media_facts(media.path).start
+        except MediaError as error:
+            self._session.say(str(error), bad=True)
+            return
         if not began:
             self._session.say(tr("{name} has no start time.", name=recording.name), bad=True)
             return
-        start_s = Fraction(began, recording.rate) + Fraction(recording.kept.start, recording.rate)
+        start_s = began + Fraction(recording.kept.start, recording.rate)
         at = round((start_s - programme.start_frame / programme.picture_rate) * programme.rate)
         if at < 0:
             self._session.say(

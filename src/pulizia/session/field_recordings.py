@@ -5,10 +5,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from pulizia.audio.source import Source
+from pulizia.errors import MediaError
 from pulizia.measure.line_up import LineUp, line_up
-from pulizia.media.open import OpenMedia, broadcast_of
+from pulizia.media.facts import media_facts
 from pulizia.project.clips import Clip, Programme
 from pulizia.project.lined_up import exchanged
 from pulizia.project.model import Recording
@@ -46,6 +48,16 @@ class _Camera:
         length = other.recording.frames / other.recording.rate
         return other.start_s <= first + SLACK_S and last <= other.start_s + length + SLACK_S
 
+    def heard_in(self, other: _Field, lie: LineUp) -> bool:
+        """Whether the other recording heard the same: for certain, or perhaps, and just when start times say so.
+
+        Takes of one text sound alike, so that the sound alone may leave a doubt.
+        """
+        if lie.is_same:
+            return True
+        told = bool(self.start_s and other.start_s)
+        return told and lie.perhaps and abs(lie.offset_s - (other.start_s - self.start_s)) <= SLACK_S
+
 
 class FieldRecordings:
     """Lets selected clips hear other recordings of the project that were made at the same moment."""
@@ -64,12 +76,13 @@ class FieldRecordings:
                 tr("Select clips of camera sound, and add the field recordings to the project first."), bad=True
             )
             return
-        fields = [_Field(r, raw_source(self._session, programme, r.id), _start_s(media[r.id])) for r in others]
-        cameras = [
-            _Camera(c, reference_source(self._session, programme, c), _start_s(media[c.recording_id])) for c in clips
-        ]
+        sound = {r.id: raw_source(self._session, programme, r.id) for r in others}
+        heard = [(c, reference_source(self._session, programme, c)) for c in clips]
 
         def work(job: Job) -> dict[str, Clip]:
+            starts = {i: _start_s(media[i].path) for i in (*sound, *taken)}
+            fields = [_Field(r, sound[r.id], starts[r.id]) for r in others]
+            cameras = [_Camera(c, source, starts[c.recording_id]) for c, source in heard]
             return _matched(cameras, fields, programme.rate, job.progress)
 
         self._session.job(
@@ -102,9 +115,10 @@ def _matched(
             clip = camera.clip
             key = (clip.recording_id, clip.drift_ppm, clip.shift, field.recording.id)
             if key not in known:
-                known[key] = line_up(camera.source, field.source, lambda _share: progress(n / len(cameras)))  # noqa: B023
+                share = _shares(progress, n, len(cameras))
+                known[key] = line_up(camera.source, field.source, share, exactly=False)
             lie = known[key]
-            if not lie.is_same or lie.score <= best:
+            if not camera.heard_in(field, lie) or lie.score <= best:
                 continue
             new = exchanged(clip, field.recording, rate, lie.offset_s, lie.drift_ppm, inverted=lie.inverted)
             if new is not None:
@@ -114,8 +128,15 @@ def _matched(
     return made
 
 
-def _start_s(media: OpenMedia) -> float:
-    return broadcast_of(media).frames_since_midnight / media.source.rate
+def _shares(progress: Callable[[float], None], n: int, count: int) -> Callable[[float], None]:
+    return lambda share: progress((n + share) / count)
+
+
+def _start_s(path: Path) -> float:
+    try:
+        return float(media_facts(path).start or 0)
+    except MediaError:  # its sound is in the cache, the file is gone
+        return 0.0
 
 
 def _with_clips(programme: Programme, made: dict[str, Clip]) -> Programme:

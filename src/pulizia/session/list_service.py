@@ -12,6 +12,7 @@ from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import MediaError, PuliziaError
 from pulizia.interchange.assemble import Assembled, assemble
 from pulizia.interchange.conform import conform
+from pulizia.interchange.conform_match import lengths_of
 from pulizia.interchange.conform_rows import Conformed, count_words
 from pulizia.interchange.export import Rendered, list_of, losses, write_list
 from pulizia.interchange.find_media import MediaFolders
@@ -63,12 +64,18 @@ class ListService:
             return
 
         compared: list[Conformed] = []
+        there = self._session.document.project.recordings
+
+        def lengths(found: Assembled) -> dict[str, float]:
+            return lengths_of((*there, *found.recordings), old.rate)
 
         def made(found: Assembled) -> None:
             now = self._assembly.programme
             if now is None or now.id != old.id:
                 return
-            conformed = compared[0] if now is old else conform(now, found.programme)  # it was edited meanwhile
+            conformed = (
+                compared[0] if now is old else conform(now, found.programme, lengths(found))
+            )  # it was edited meanwhile
             self._add(found, conformed.programme, tr("Conform to {name}", name=path.name))
             self._session.say(count_words(conformed))
             done(found, conformed)
@@ -77,7 +84,7 @@ class ListService:
         self._read(
             path, [*folders, *inside], made, clock=old.rate, rate=old.picture_rate, drop=old.drop_frame or None,
             prefer_field=prefer_field, starts=old.received.starts if old.received is not None else (),
-            behind=lambda found: compared.append(conform(old, found.programme)),
+            behind=lambda found: compared.append(conform(old, found.programme, lengths(found))),
         )  # fmt: skip
 
     def _read(

@@ -81,8 +81,8 @@ class MicrophoneService:
         )  # fmt: skip
 
     def on_lanes(self) -> None:
-        """Lay each microphone of the selected clips onto a lane of its own."""
-        chosen, count = self._assembly.clip_ids, 0
+        """Lay each microphone of the selected clips onto a lane of its own; all of them are selected then."""
+        chosen, count, before = self._assembly.clip_ids, 0, self._assembly.programme
 
         def laid(programme: Programme) -> Programme:
             nonlocal count
@@ -90,6 +90,7 @@ class MicrophoneService:
             return made
 
         if self._assembly.apply(laid, tr("Lay microphones onto lanes")):
+            self._assembly.select([*chosen, *_clip_ids(self._assembly.programme).difference(_clip_ids(before))])
             self._session.say(
                 plural(
                     "1 clip was laid out, each microphone on a lane of its own.",
@@ -113,3 +114,7 @@ class MicrophoneService:
                     len(turns),
                 )
             )
+
+
+def _clip_ids(programme: Programme | None) -> set[str]:
+    return {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()

@@ -224,9 +224,12 @@ class ClipSheet(QWidget):
                 self.line.setText(
                     where if len(clips) == 1 else plural("1 clip selected.", "{n} clips selected.", len(clips))
                 )
-            self.start.setValue(clip.start / rate)
-            self.length.setValue(clip.frames / rate)
-            self.inner.setValue(clip.inner / rate)
+            for times, frames in (
+                (self.start, [c.start for c in clips]),
+                (self.length, [c.frames for c in clips]),
+                (self.inner, [c.inner for c in clips]),
+            ):
+                times.show_value(frames[0] / rate, several=len(set(frames)) > 1)
             self._show_channel(clips)
             self.gain.show_value(clip.gain_db, several=len({c.gain_db for c in clips}) > 1)
             for box, law, edges in (

@@ -17,7 +17,7 @@ from pulizia.words import N_, tr, translated
 COLUMNS = (N_("Change"), N_("Recording"), N_("Lane"), N_("Length"), N_("Was at"), N_("Now at"))
 RECORDING, LANE = 1, 2
 CHANGES: dict[Change, str] = {
-    "gone": N_("Gone"), "new": N_("New"), "left out": N_("Left out as before"), "trimmed": N_("A part"), "moved": N_("Moved"),
+    "gone": N_("Gone"), "new": N_("New"), "left out": N_("Left out as before"), "trimmed": N_("A part"), "longer": N_("Longer"), "moved": N_("Moved"),
 }  # fmt: skip
 Index = QModelIndex | QPersistentModelIndex
 NOWHERE = QModelIndex()

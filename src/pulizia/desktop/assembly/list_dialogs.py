@@ -60,8 +60,13 @@ class MediaDialog(QDialog):
         self.rate.setAccessibleName(tr("Frames of the picture a second"))
         for name in ("25", "24", "23.976", "29.97", "29.97df", "30", "50", "59.94", "60"):
             self.rate.addItem(tr("{rate} frames/s", rate=name), name)
-        self.rate.setVisible(path.suffix.lower() in WITHOUT_RATE)
-        column.addWidget(self.rate)
+        self.rated = QWidget()
+        line = QHBoxLayout(self.rated)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(label(tr("Frames of the picture a second")))
+        line.addWidget(self.rate, 1)
+        self.rated.setVisible(path.suffix.lower() in WITHOUT_RATE)
+        column.addWidget(self.rated)
         self.field = Tick(tr("Take field recordings of the same moment instead of camera sound"), 500)
         column.addWidget(self.field)
         column.addWidget(answers(self))
@@ -101,7 +106,10 @@ class ListReport(QDialog):
         column.addWidget(self.list, 1)
         row = QHBoxLayout()
         row.addStretch(1)
-        row.addWidget(button(tr("Close"), self.accept))
+        close = button(tr("Close"), self.accept)
+        close.setDefault(True)
+        close.setFocus()
+        row.addWidget(close)
         column.addLayout(row)
 
 

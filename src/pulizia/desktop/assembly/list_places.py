@@ -76,7 +76,7 @@ class ListPlaces:
             self._session.lists.conform(path, folders, self._conformed, prefer_field=field)
 
         self.media = MediaDialog(path, self.folders, self._parent, done)
-        self.media.rate.hide()
+        self.media.rated.hide()
         programme = self._session.assembly.programme
         received = programme.received if programme is not None else None
         self.media.field.setChecked(received is not None and received.prefers_field)

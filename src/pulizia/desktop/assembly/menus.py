@@ -37,6 +37,8 @@ def show_clip_menu(session: Session, parent: QWidget, hit: Hit, to_bench: Callab
         (tr("Switch clips off or on"), service.set_enabled),
         (tr("Copy clips"), service.copy),
         (tr("Duplicate clips"), service.duplicate),
+        (tr("Use field recordings of the same moment"), session.field_recordings.use),
+        (tr("Lay each microphone onto a lane of its own"), session.microphones.on_lanes),
         (tr("Restore the original of clips"), session.programme_steps.restore_original),
         (tr("Remove clips"), service.remove),
         (tr("Delete and close the gap"), service.ripple_delete),

@@ -314,6 +314,8 @@ class RecordingsList(QWidget):
         since = media.metadata.get("frames_since_midnight")
         if since is not None and since.isdigit():
             lines.append(tr("Start {time}", time=format_time(int(since) / recording.rate, 3)))
+        elif code := media.metadata.get("timecode"):
+            lines.append(tr("Start {time}", time=code))
         lines += [f"{key.capitalize()}: {media.metadata[key]}" for key in NOTES if media.metadata.get(key)]
         if picture := media.metadata.get("picture"):
             lines.append(tr("Sound of a video file ({picture})", picture=picture))
