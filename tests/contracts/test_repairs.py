@@ -17,6 +17,7 @@ from pulizia.measure.harm import harm
 from pulizia.measure.noise_changes import band_powers, changes_s
 from pulizia.measure.noise_floor import quiet_spans
 from pulizia.measure.noise_profile import AROUND_S
+from pulizia.measure.resonances import Resonance
 from pulizia.measure.speech_activity import activity_of
 from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
@@ -167,6 +168,24 @@ def test_ringing_finds_what_was_put_in_and_leaves_the_rest(voice: np.ndarray) ->
     error = power_db(made - noise) - power_db(noise)
     assert error < power_db(ringing_sound - noise) - power_db(noise) - 6
     del voice
+
+
+def test_a_peak_a_step_of_the_grid_beside_a_line_of_hum_is_no_resonance(monkeypatch: pytest.MonkeyPatch) -> None:
+    from scipy.signal import sosfilt
+
+    rng = np.random.default_rng(4)
+    noise = 0.02 * rng.normal(0, 1.0, 12 * RATE) * (1 + 0.8 * np.sin(np.arange(12 * RATE) / 9000))
+    lines = sum(np.sin(2 * np.pi * 50.02 * k * np.arange(12 * RATE) / RATE + k) for k in range(1, 8))
+    seen = Resonance(
+        hz=347.0, excess_db=7.5, q=18.0, certain=True
+    )  # as it was measured of the seventh harmonic under a voice
+    monkeypatch.setattr(ringing, "analyse", lambda *_: (seen,))
+    rung = sosfilt(biquads.bell(347.0, 9, 20, RATE), noise)
+    told = {}
+    for name, sound in (("hum", noise + 0.01 * lines), ("bell", rung)):
+        told[name] = ringing.findings(ArraySource(sound[None].astype(np.float32), RATE), NOTHING)
+    assert told["hum"] == []
+    assert [f.sentence for f in told["bell"]] == ["Resonances at 347 Hz, the strongest 7.5 dB."]
 
 
 @pytest.mark.parametrize("tool", [t.id for t in ALL if t.picture is not None])

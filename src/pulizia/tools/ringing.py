@@ -241,7 +241,7 @@ def picture(passage: Samples | None, rate: int, settings: RingingSettings, found
 
 RESONANCES = Problem(kind="ringing", mild=3.0, grave=10.0, unit="dB", certainty=(0.1, 0.6))
 SEEN_HZ, LASTING_SHARE, PARTS = (150.0, 6000.0), 0.6, 4
-MAINS_HZ = 2.5  # how near to a multiple of the mains a resonance may be a line of hum
+MAINS_HZ, MAINS_SHARE = (5.0, 8.0), 0.015  # so near to a line of hum, a step of the grid, a peak is that line
 
 
 def findings(source: Source, progress: Progress) -> list[Finding]:
@@ -271,11 +271,15 @@ def _lasting(source: Source, found: Sequence[Resonance]) -> list[Resonance]:
         near = np.abs(np.log2(seen[0][0] / resonance.hz)) < 1.0 / 48.0
         if all(float(relative[near].max()) >= LASTING_SHARE * resonance.excess_db for _grid, relative in seen):
             kept.append(resonance)
-    near_mains = [r for r in kept if any(abs(r.hz - round(r.hz / base) * base) < MAINS_HZ for base in (50.0, 60.0))]
-    if near_mains:
+    if any(abs(r.hz - round(r.hz / base) * base) < _of_a_line(r.hz) for r in kept for base in (50.0, 60.0)):
         lines = hum.analyse(source, (), hum.HumSettings(), lambda _: None).lines.hz
-        kept = [r for r in kept if r not in near_mains or not np.any(np.abs(lines - r.hz) < 2 * MAINS_HZ)]
+        kept = [r for r in kept if not np.any(np.abs(lines - r.hz) < _of_a_line(r.hz))]
     return kept
+
+
+def _of_a_line(hz: float) -> float:
+    """How far from a line of hum its peak may be seen where a voice lies beside it."""
+    return float(np.clip(MAINS_SHARE * hz, *MAINS_HZ))
 
 
 TOOL = Tool(
