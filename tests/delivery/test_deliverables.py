@@ -316,3 +316,18 @@ def test_a_worked_passage_is_found_in_the_raw_recordings(capsys, wav: Callable[.
     code, _, err = run(capsys, "find", worked, "--among", folder / "wrong.wav")
     assert code == 1
     assert "was not found" in err
+
+
+def test_the_size_that_is_told_holds_what_is_written(tmp_path: Path) -> None:
+    film = tmp_path / "film.mov"
+    film.write_bytes(b"\0" * 5_000_000)
+    hour = (3600.0, 48_000, 2)
+    assert Deliverable(head_s=2.0).most_bytes(10.0, 48_000, 2, None) == 12 * 48_000 * 2 * 3
+    assert (
+        Deliverable(kind="flac", sample_format="int16", layout="mono", rate_hz=44_100).most_bytes(*hour, None)
+        == 3600 * 44_100 * 2
+    )
+    assert Deliverable(kind="mp3", bitrate_kbps=192).most_bytes(*hour, film) == 3600 * 24_000
+    # the video as it is, and its new sound: plain where the file can hold that
+    assert Deliverable(kind="picture").most_bytes(*hour, film) == 5_000_000 + 3600 * 48_000 * 2 * 3
+    assert Deliverable(kind="picture", bitrate_kbps=160).most_bytes(*hour, film.with_suffix(".mp4")) == 3600 * 20_000

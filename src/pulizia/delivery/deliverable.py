@@ -17,9 +17,9 @@ from pulizia.audio.source import MixedSource, Source
 from pulizia.errors import DeliveryError
 from pulizia.media.encode import BITRATES, nearest_rate
 from pulizia.media.names import safe_name
-from pulizia.media.picture import is_picture
+from pulizia.media.picture import PCM_IN, is_picture
 from pulizia.media.resample import at_rate
-from pulizia.media.write import Dither, SampleFormat
+from pulizia.media.write import BITS, Dither, SampleFormat
 from pulizia.words import N_, tr, translated
 
 Kind = Literal["wav", "flac", "mp3", "opus", "m4a", "picture"]
@@ -104,6 +104,22 @@ class Deliverable:
         if self.by_reel:
             parts.append(tr("a file for each reel"))
         return ", ".join(parts)
+
+    def most_bytes(self, seconds: float, rate_hz: int, channels: int, picture: Path | None) -> float:
+        """How large the file becomes: of FLAC and videos, whose old sound goes, at most.
+
+        ``rate_hz`` and ``channels`` are the programme's own; ``picture`` is the video into which the sound goes back.
+        """
+        rate = self.rate_hz or rate_hz
+        count = {"same": channels, "mono": 1, "stereo": 2}[self.layout]
+        seconds += self.head_s + self.tail_s
+        plain = seconds * rate * count * BITS[self.sample_format] / 8
+        if self.kind in ("wav", "flac"):
+            return plain
+        if self.kind != "picture" or picture is None:
+            return seconds * self.bitrate_kbps * 125.0
+        sound = seconds * rate * count * 3 if picture.suffix.lower() in PCM_IN else seconds * self.bitrate_kbps * 125.0
+        return sound + (picture.stat().st_size if picture.is_file() else 0)
 
 
 def with_pop(sound: Source, wanted: Deliverable) -> Source:

@@ -25,7 +25,6 @@ from pulizia.desktop.delivery.ordering import Ordering
 from pulizia.desktop.delivery.verdicts import LimitTable, ProgrammeCards
 from pulizia.desktop.delivery.written import Written
 from pulizia.measure.loudness import Measures
-from pulizia.media.write import BITS
 from pulizia.session.heard import Heard
 from pulizia.session.plan_service import Aim
 from pulizia.session.session import Session
@@ -202,7 +201,7 @@ class Delivery(Ordering):
         )
         self._explain.setText(
             tr(
-                "Dark: measured short-term loudness of the processed recording. Green: predicted for the delivered file. {gate} (ITU-R BS.1770-5), {channels}.",
+                "Dark: short-term loudness measured after all steps. Green: predicted for the delivered file. {gate} (ITU-R BS.1770-5), {channels}.",
                 gate=gate,
                 channels=channels,
             )
@@ -289,14 +288,10 @@ class Delivery(Ordering):
             return
         parts = []
         for wanted in self._wanted():
-            rate = wanted.rate_hz or subject.rate
-            channels = {"same": subject.channels, "mono": 1, "stereo": 2}[wanted.layout]
-            size = subject.seconds * rate * channels * BITS[wanted.sample_format] / 8e6
-            if wanted.kind not in ("wav", "flac"):
-                size = subject.seconds * wanted.bitrate_kbps / 8e3
+            size = wanted.most_bytes(subject.seconds, subject.rate, subject.channels, subject.metadata.picture) / 1e6
             parts.append(
                 tr("{kind} at most {size:.1f} MB", kind=wanted.words.split(",")[0], size=max(size, 0.1))
-                if wanted.kind == "flac"
+                if wanted.kind in ("flac", "picture")
                 else tr("{kind} about {size:.1f} MB", kind=wanted.words.split(",")[0], size=max(size, 0.1))
             )
         self._size.setText(translated("; ".join(parts)))

@@ -164,6 +164,7 @@ class LimitTable(QWidget):
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setVerticalSpacing(1)
+        self._grid.setHorizontalSpacing(4)
         self._grid.setColumnStretch(0, 1)
         self._names: tuple[str, ...] = ()
         self._cells: list[tuple[QLabel, VerdictLabel, QLabel, VerdictLabel]] = []
