@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QPushButton
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
+from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.start import make_window
 
@@ -94,3 +95,47 @@ def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
     assert Preferences().table("left at")
     again.close()
     poster.close()
+
+
+def test_a_project_opens_in_the_assembly_with_the_programme_and_the_place_in_it(place: Person, tmp_path: Path) -> None:
+    window, session = place.window, place.window.session
+    session.assembly.new_programme()
+    place.settle()
+    window.assembly.add_all()
+    place.settle()
+    second = session.assembly.programme.id
+    assert len(session.document.project.programmes) == 2
+    window.go_to(BENCH)
+    session.seek(30_000)
+    window.go_to(ASSEMBLY)
+    session.seek(222_222)
+    window.assembly.axis.show_span(150_000, 300_000)
+    left, scale = window.assembly.axis.left, window.assembly.axis.frames_per_pixel
+    window.files._save_to(tmp_path / "job.pulizia")
+    window.close()
+
+    for closed_in in (ASSEMBLY, DELIVERY, BENCH):
+        again, poster = make_window(simulated=True)
+        again.files.asks = False
+        place.bot.addWidget(again)
+        again.resize(1280, 800)
+        again.show()
+        other = Person(place.bot, again)
+        again.files.open_paths([tmp_path / "job.pulizia"])
+        other.until(lambda w=again: w.session.chain is not None)
+        other.settle()
+        before = {ASSEMBLY: ASSEMBLY, DELIVERY: ASSEMBLY, BENCH: DELIVERY}[
+            closed_in
+        ]  # where the window before it was closed
+        assert again.places.currentIndex() == before
+        if before == ASSEMBLY:
+            assert again.session.assembly.programme.id == second
+            assert again.session.transport.position == 222_222
+            assert again.assembly.axis.left == pytest.approx(left, abs=scale)
+            assert again.assembly.axis.frames_per_pixel == pytest.approx(scale, rel=0.02)
+        again.go_to(BENCH)
+        assert again.session.transport.position == 30_000
+        again.go_to(closed_in)
+        again.files._save_to(tmp_path / "job.pulizia")
+        again.close()
+        poster.close()

@@ -336,10 +336,38 @@ def test_a_rendered_list_names_files_with_handles(project: Path, tmp_path: Path,
 
 
 def test_what_a_kind_cannot_carry_is_said_before_it_is_written(project: Path) -> None:
-    (programme,) = load_project(project).programmes
-    assert losses(programme, "otio", rendered=False) == ()
-    assert any("Gain lines" in s for s in losses(programme, "edl", rendered=False))
-    assert not any("Gain lines" in s for s in losses(programme, "aaf", rendered=False))
+    loaded = load_project(project)
+    (programme,), recordings = loaded.programmes, loaded.recordings
+    assert losses(programme, "otio", recordings, rendered=False) == ()
+    assert any("Gain lines" in s for s in losses(programme, "edl", recordings, rendered=False))
+    assert not any("Gain lines" in s for s in losses(programme, "aaf", recordings, rendered=False))
+
+
+@pytest.mark.parametrize("kind", ["edl", "aaf", "xml", "csv"])
+def test_clips_of_another_clock_begin_in_sync_for_others_and_repairs_that_are_left_behind_are_told(
+    kind: str, project: Path, media: Path, tmp_path: Path, capsys
+) -> None:
+    loaded = load_project(project)
+    (programme,) = loaded.programmes
+    anna = next(r for r in loaded.recordings if r.name == "anna")
+    late = programme.lanes[0].clips[2]  # 200 ppm, 4.2 s in: 40 frames of the recording
+    drifting = programme.with_changed(late.id, lambda c: replace(c, drift_ppm=200.0, shift=0.5))
+    save_project(
+        replace(loaded.with_programme(drifting)).with_recording(anna.with_step(make_step("hum"))),
+        tmp_path / "drift.pulizia",
+    )
+    out, back = tmp_path / f"list.{kind}", tmp_path / "back.pulizia"
+    assert main(["export-list", str(tmp_path / "drift.pulizia"), "--programme", "Chapter 1", "-o", str(out)]) == 0
+    said = capsys.readouterr().out
+    assert "The repairs of 1 recording are not carried: the list plays its file as it came." in said
+    assert "Clocks of recorders are corrected where a clip begins and not inside it: up to 0.2 ms at its end." in said
+    assert main(["assemble", str(out), "--media", str(media), "-o", str(back)]) == 0
+    (again,) = load_project(back).programmes
+    heard = round(late.inner * (1 + 200e-6) + 0.5)
+    assert heard - late.inner == 41
+    assert again.lanes[0].clips[2].inner == heard
+    (whole,) = load_project(tmp_path / "drift.pulizia").programmes
+    assert not any("repairs" in s or "Clocks" in s for s in losses(whole, kind, loaded.recordings, rendered=True))
 
 
 def test_five_thousand_events_with_media_in_twenty_folders_open_in_time(tmp_path: Path) -> None:

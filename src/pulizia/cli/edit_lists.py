@@ -174,7 +174,7 @@ def run_export(options: argparse.Namespace) -> int:
         options.output, inputs=[options.project, *(r.path for r in project.recordings)], overwrite=options.overwrite
     )
     kind = KINDS.get(options.output.suffix.lower(), "")
-    for sentence in losses(programme, kind, rendered=options.rendered):
+    for sentence in losses(programme, kind, project.recordings, rendered=options.rendered):
         print(sentence)
     rendered = _rendered(options, programme) if options.rendered else None
     found = list_of(programme, {r.id: r for r in project.recordings}, facts_of, rendered)

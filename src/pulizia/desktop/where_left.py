@@ -4,11 +4,15 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
-from typing import Any
+from typing import Any, Protocol
 
-from pulizia.desktop.bench.overview_strip import Overview
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QStackedWidget
+
+from pulizia.desktop.assembly.assembly import Assembly
+from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
+from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.bench.recent_files import keep_picture
-from pulizia.desktop.bench.time_axis import TimeAxis
 from pulizia.desktop.preferences import Preferences
 from pulizia.session.session import Session
 
@@ -22,14 +26,29 @@ class _View:
     position: int
     left: float
     frames_per_pixel: float
+    place: int = BENCH
+    programme: str = ""
+    programme_position: int = 0
+    programme_left: float = 0.0
+    programme_frames_per_pixel: float = 0.0
+
+
+class Places(Protocol):
+    """What the window shows, and how to show another of its places."""
+
+    bench: Bench
+    assembly: Assembly
+    places: QStackedWidget
+
+    def go_to(self, index: int) -> None:
+        """Switch to a place."""
 
 
 class WhereLeft:
     """Notes the view of a project when it is saved or closed, and takes it up when it is opened again."""
 
-    def __init__(self, session: Session, axis: TimeAxis, preferences: Preferences, overview: Overview) -> None:
-        self._session, self._axis, self._preferences = session, axis, preferences
-        self._overview = overview
+    def __init__(self, session: Session, window: Places, preferences: Preferences) -> None:
+        self._session, self._window, self._preferences = session, window, preferences
         self._project = session.document.project.id
         self._wanted: _View | None = None
         for event in (session.events.document, session.events.current):
@@ -37,20 +56,23 @@ class WhereLeft:
 
     def note(self) -> None:
         """Keep where the present project is, when it has a file."""
-        session = self._session
+        session, window = self._session, self._window
         if session.document.path is None or session.current_id is None:
             return
+        axis, programme_axis = window.bench.axis, window.assembly.axis
+        position, programme_position = session.assembly.positions
         here = _View(
-            session.current_id, session.step_id or "", session.transport.position, self._axis.left,
-            self._axis.frames_per_pixel,
+            session.current_id, session.step_id or "", position, axis.left, axis.frames_per_pixel, window.places.currentIndex(),
+            session.assembly.subject_id or "", programme_position, programme_axis.left, programme_axis.frames_per_pixel,
         )  # fmt: skip
         known = self._preferences.table(NAME)
         known.pop(session.document.project.id, None)
         known[session.document.project.id] = asdict(here)
         self._preferences.set(NAME, dict(list(known.items())[-MOST_PROJECTS:]))
-        if session.chain is not None and not self._overview.size().isEmpty():
-            box = self._overview.plot.toRect()
-            keep_picture(session.document.path, self._overview.grab(box))
+        overview = window.bench.overview
+        if session.chain is not None and not overview.size().isEmpty():
+            box = overview.plot.toRect()
+            keep_picture(session.document.path, overview.grab(box))
 
     def _look(self) -> None:
         session = self._session
@@ -67,8 +89,26 @@ class WhereLeft:
         if session.owner is not None and any(s.id == wanted.step for s in session.owner.steps):
             session.choose_step(wanted.step)
         session.seek(wanted.position)
-        self._axis.frames_per_pixel = wanted.frames_per_pixel
-        self._axis.scroll_to(wanted.left)
+        axis = self._window.bench.axis
+        axis.frames_per_pixel = wanted.frames_per_pixel
+        axis.scroll_to(wanted.left)
+        if wanted.place != BENCH or wanted.programme:
+            QTimer.singleShot(0, lambda: self._return(wanted))  # once everybody has heard of the project
+
+    def _return(self, wanted: _View) -> None:
+        """To the programme and the place, unless somebody went elsewhere meanwhile."""
+        session, window = self._session, self._window
+        if session.document.project.id != self._project or window.places.currentIndex() != BENCH:
+            return
+        if any(p.id == wanted.programme for p in session.document.project.programmes):
+            session.assembly.begin_with(wanted.programme, wanted.programme_position)
+            if wanted.place == ASSEMBLY:
+                window.go_to(ASSEMBLY)
+                if wanted.programme_frames_per_pixel > 0:
+                    window.assembly.axis.frames_per_pixel = wanted.programme_frames_per_pixel
+                    window.assembly.axis.scroll_to(wanted.programme_left)
+        if wanted.place == DELIVERY:
+            window.go_to(DELIVERY)
 
 
 def _view_of(row: object) -> _View | None:
@@ -76,7 +116,9 @@ def _view_of(row: object) -> _View | None:
         values: dict[str, Any] = dict(row)  # type: ignore[call-overload]
         return _View(
             str(values["recording"]), str(values["step"]), int(values["position"]), float(values["left"]),
-            float(values["frames_per_pixel"]),
+            float(values["frames_per_pixel"]), int(values.get("place", BENCH)), str(values.get("programme", "")),
+            int(values.get("programme_position", 0)), float(values.get("programme_left", 0.0)),
+            float(values.get("programme_frames_per_pixel", 0.0)),
         )  # fmt: skip
     except (TypeError, ValueError, KeyError):
         return None

@@ -86,7 +86,7 @@ class MainWindow(ProgrammeCommands):
         self.message.setParent(whole)
         self.list_places = ListPlaces(session, preferences, self, lambda: self.go_to(ASSEMBLY))
         self.setCentralWidget(whole)
-        self.where_left = WhereLeft(session, self.bench.axis, preferences, self.bench.overview)
+        self.where_left = WhereLeft(session, self, preferences)
         self.files = ProjectFiles(
             self, session, preferences, self.list_places, self.where_left,
             lambda: self.bench.recent.show_files(preferences.recent),

@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
@@ -22,7 +22,10 @@ from pulizia.media.write import write_bytes, write_text
 from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.model import Recording
 from pulizia.project.programme_file import clip_row, lane_row, programme_row
+from pulizia.units import format_number
 from pulizia.words import plural, tr
+
+LEAST_DRIFT_MS = 0.05
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,21 +111,29 @@ def _event(clip: Clip, clock: int, media: dict[str, MediaName], rendered: dict[s
     name = media[clip.recording_id]
     line = tuple((Fraction(at, clock), db) for at, db in clip.gain_line)
     return Event(
-        source=(name.start or Fraction(0)) + Fraction(clip.inner, clock), by_timecode=True, media=name, channel=clip.channel,
+        source=(name.start or Fraction(0)) + Fraction(round(clip.heard_at(clip.start)), clock), by_timecode=True, media=name, channel=clip.channel,
         gain_db=clip.gain_db, gain_line=line, own=clip_row(clip), **shared,  # type: ignore[arg-type]
     )  # fmt: skip
 
 
-def losses(programme: Programme, kind: str, *, rendered: bool) -> tuple[str, ...]:
-    """Sentences on what a list of this kind cannot carry of a programme."""
+def losses(programme: Programme, kind: str, recordings: Iterable[Recording], *, rendered: bool) -> tuple[str, ...]:
+    """Sentences on what a list of this kind cannot carry of a programme and the recordings that it plays."""
     clips = [c for lane in programme.lanes for c in lane.clips]
     tones = sum(c.tone for c in clips)
+    heard = {c.recording_id for c in clips}
+    repaired = sum(any(step.enabled for step in r.score) for r in recordings if r.id in heard)
+    drift_ms = max((1e-3 * abs(c.drift_ppm) * c.frames / programme.rate for c in clips), default=0.0)
     every = ("edl", "xml", "csv", "aaf")
     # the kinds that cannot carry something, whether the programme has it, and the sentence
     table: tuple[tuple[tuple[str, ...], bool, str], ...] = (
         ((*every, "otio"), bool(tones) and not rendered, plural(
             "1 clip of room tone has no file and is left out; render the clips to give it along.",
             "{n} clips of room tone have no file and are left out; render the clips to give them along.", tones)),
+        ((*every, "otio"), bool(repaired) and not rendered, plural(
+            "The repairs of 1 recording are not carried: the list plays its file as it came. Render the clips to give them along.",
+            "The repairs of {n} recordings are not carried: the list plays their files as they came. Render the clips to give them along.", repaired)),
+        (every, drift_ms >= LEAST_DRIFT_MS and not rendered, tr(
+            "Clocks of recorders are corrected where a clip begins and not inside it: up to {ms} ms at its end.", ms=format_number(drift_ms, 1))),
         (every, not rendered and any(_has_steps(lane) for lane in programme.lanes), tr("Steps of lanes are not carried.")),
         (every, bool(programme.steps), tr("Steps of the programme are not carried.")),
         (every, any(lane.gain_db for lane in programme.lanes), tr("Gains of lanes are not carried.")),

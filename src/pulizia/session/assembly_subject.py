@@ -263,6 +263,16 @@ class AssemblySubject:
         """Whether its place is shown, where its clips can be selected and changed."""
         return self.is_heard and self._shown
 
+    @property
+    def positions(self) -> tuple[int, int]:
+        """Where the playhead is in the recording on the bench, and in the programme: of one of both it is where it was."""
+        here = self._session.transport.position
+        return (self._bench_place, here) if self.is_heard else (here, self._place)
+
+    def begin_with(self, programme_id: str, place: int) -> None:
+        """The programme and the frame at which the place opens."""
+        self.programme_id, self._place = programme_id, place
+
     def enter(self, *, shown: bool = True) -> None:
         """The programme is heard; its place is ``shown``, or another one that is about it."""
         self._shown = shown

@@ -126,7 +126,10 @@ class ListService:
     def losses(self, path: Path, *, rendered: bool) -> tuple[str, ...]:
         """Sentences on what a list of this name cannot carry of the programme."""
         programme = self._assembly.programme
-        return losses(programme, KINDS.get(path.suffix.lower(), ""), rendered=rendered) if programme is not None else ()
+        if programme is None:
+            return ()
+        recordings = self._session.document.project.recordings
+        return losses(programme, KINDS.get(path.suffix.lower(), ""), recordings, rendered=rendered)
 
     def export(self, path: Path, *, rendered: bool = False, handles_s: float = 2.0) -> None:
         """Write the programme as a list; ``rendered`` writes each clip into a folder beside it and names these files."""
