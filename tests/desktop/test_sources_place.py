@@ -6,10 +6,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QFileDialog, QMenu
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
+
+from pulizia.desktop.bars import ASSEMBLY
 
 
 def test_a_project_is_saved_closed_and_opened_again(
@@ -86,3 +91,60 @@ def test_a_missing_source_keeps_the_score_and_is_relinked(person: Person, voice_
     person.window.grab()
     person.window.session.files.relink(person.recording.id, moved)
     person.until(lambda: person.window.session.chain is not None)
+
+
+def test_one_relinked_file_brings_those_that_moved_with_it(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
+    rng = np.random.default_rng(3)
+    session = person.window.session
+    day = tmp_path / "day"
+    (day / "anna").mkdir(parents=True)
+    (day / "bert").mkdir()
+    names = ("anna/one", "anna/two", "bert/one", "bert/three")
+    for name in names:
+        wav(rng.normal(0, 0.05, (1, 48_000)).astype(np.float32), "sound.wav").rename(day / f"{name}.wav")
+    person.open(*(day / f"{name}.wav" for name in names))
+    session.document.add_step(session.document.project.recordings[1].id, "level")
+    person.window.files._save_to(tmp_path / "job")
+    day.rename(tmp_path / "archive")
+    changed = tmp_path / "archive" / "bert" / "three.wav"
+    changed.write_bytes(changed.read_bytes()[:-200] + bytes(200))  # another file of that name
+    person.window.files.open_paths([tmp_path / "job.pulizia"])
+    person.until(lambda: len(session.document.offline) == 4)
+    person.settle()
+    first, second, third, fourth = session.document.project.recordings
+    past = len(session.document.history.past)
+    session.files.relink(first.id, tmp_path / "archive" / "anna" / "one.wav")
+    person.until(lambda: "2 more were found there." in person.said)
+    assert person.said.startswith(f"one plays {tmp_path / 'archive' / 'anna' / 'one.wav'}.")
+    assert set(session.document.offline) == {fourth.id}
+    paths = [r.path.relative_to(tmp_path) for r in session.document.project.recordings]
+    assert [str(p) for p in paths] == [
+        "archive/anna/one.wav",
+        "archive/anna/two.wav",
+        "archive/bert/one.wav",
+        "day/bert/three.wav",
+    ]
+    assert len(session.document.project.recording(second.id).score) == 1
+    assert len(session.document.history.past) == past + 1
+    assert third.id in session.document.media
+
+
+def test_a_recording_is_relinked_in_the_assembly(
+    place: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session, cards = place.window.session, place.window.assembly.cards
+    second = session.document.project.recordings[1]
+    copy = tmp_path / "elsewhere.wav"
+    copy.write_bytes(second.path.read_bytes())
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(copy), ""))
+    place.bot.mouseClick(
+        cards, Qt.MouseButton.RightButton, pos=cards.mapFromGlobal(cards.corner_of(second.id)) - QPoint(0, 10)
+    )
+    menu = next(m for m in place.window.findChildren(QMenu) if m.isVisible())
+    next(a for a in menu.actions() if a.text() == "Relink to another file…").trigger()
+    menu.close()
+    place.until(lambda: "plays" in place.said)
+    assert session.document.project.recording(second.id).path == copy
+    assert place.window.places.currentIndex() == ASSEMBLY

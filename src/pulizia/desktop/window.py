@@ -29,6 +29,7 @@ from pulizia.desktop.assembly.list_places import ListPlaces
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY, MessageBar, TopBar
 from pulizia.desktop.bench.bench import Bench
 from pulizia.desktop.bench.first_steps import COMPARE, INSPECT, OPEN, TREAT
+from pulizia.desktop.bench.recordings_list import Cards
 from pulizia.desktop.columns import ColumnWidths
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.dialogs import Dialogs
@@ -157,7 +158,8 @@ class MainWindow(ProgrammeCommands):
         self.bench.recent.show_files(self.preferences.recent)
         self.bench.read_out.connect(self.top.read_out.setText)
         self.bench.ruler.rename_asked.connect(self.markers.rename)
-        self.bench.recording_menu.connect(self._recording_menu)
+        for cards in (self.bench.list.cards, self.assembly.cards):
+            cards.menu.connect(lambda recording_id, c=cards: self._recording_menu(recording_id, c))
         first = self.bench.list.first_steps
         first.asked.connect(self._first_step)
         first.dismissed.connect(lambda: self.preferences.set("first steps", "hidden"))
@@ -280,10 +282,9 @@ class MainWindow(ProgrammeCommands):
             action.triggered.connect(lambda _on=False, c=channel: self.session.hear_channel(c))
         self._channel_menu.setEnabled(bool(rows))
 
-    def _recording_menu(self, recording_id: str) -> None:
+    def _recording_menu(self, recording_id: str, cards: Cards) -> None:
         menu = QMenu(self)
         menu.addAction(tr("Relink to another file…")).triggered.connect(self.files.relink)
-        cards = self.bench.list.cards
         picked = cards.picked if len(cards.picked) > 1 else frozenset({recording_id})
         menu.addAction(tr("Apply a recipe…")).triggered.connect(self.dialogs.choose_recipe)
         menu.addAction(tr("Remove from project")).triggered.connect(
@@ -294,7 +295,8 @@ class MainWindow(ProgrammeCommands):
 
     def remove_recordings(self) -> None:
         """Take the selected recordings out of the project; their files stay."""
-        self.session.document.remove_recordings(self.bench.list.cards.picked)
+        cards = self.assembly.cards if self.session.assembly.is_open else self.bench.list.cards
+        self.session.document.remove_recordings(cards.picked)
 
     def _write_journal(self) -> None:
         try:

@@ -49,6 +49,28 @@ class Recording:
             markers=in_order(media.markers, source.frames),
         )  # fmt: skip
 
+    def relinked(self, media: OpenMedia) -> Recording:
+        """The recording with another file, and all that was done to it.
+
+        Raises
+        ------
+        ProjectError
+            When its steps were made at another sample rate.
+        """
+        source = media.source
+        if source.rate != self.rate and (self.fingerprint or self.score):
+            message = tr(
+                "{name} has {rate} Hz, the steps were made at {expected} Hz. Choose the original file.",
+                name=media.path.name,
+                rate=source.rate,
+                expected=self.rate,
+            )
+            raise ProjectError(message)
+        return replace(
+            self, path=media.path.absolute(), fingerprint=media.fingerprint, digest="", rate=source.rate, channels=source.channels,
+            frames=source.frames, trim=self.trim if self.trim is not None and self.trim.stop <= source.frames else None,
+        )  # fmt: skip
+
     @property
     def seconds(self) -> float:
         """Length."""

@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -200,25 +200,15 @@ class Document(StepEditing):
         self.offline[recording_id] = why
         self._tell()
 
-    def relink(self, recording_id: str, media: OpenMedia) -> None:
-        """Use another file for a recording, keeping its score."""
-        old = self.project.recording(recording_id)
-        if media.source.rate != old.rate and (old.fingerprint or old.score):
-            message = tr(
-                "{name} has {rate} Hz, the steps were made at {expected} Hz. Choose the original file.",
-                name=media.path.name,
-                rate=media.source.rate,
-                expected=old.rate,
-            )
-            raise ProjectError(message)
-        recording = replace(
-            old, path=media.path.absolute(), fingerprint=media.fingerprint, digest="",
-            rate=media.source.rate, channels=media.source.channels, frames=media.source.frames,
-            trim=old.trim if old.trim is not None and old.trim.stop <= media.source.frames else None,
-        )  # fmt: skip
-        self.media[recording_id] = media
-        self.offline.pop(recording_id, None)
-        self._edit(self.project.with_recording(recording), tr("Relink {name}", name=old.name))
+    def relink(self, recording_id: str, media: OpenMedia, others: Mapping[str, OpenMedia] | None = None) -> None:
+        """Use another file for a recording, keeping its score; ``others`` were found with it. One entry of history."""
+        found, project = {recording_id: media, **(others or {})}, self.project
+        for relinked_id, its_media in found.items():
+            project = project.with_recording(project.recording(relinked_id).relinked(its_media))
+        self.media |= found
+        for relinked_id in found:
+            self.offline.pop(relinked_id, None)
+        self._edit(project, tr("Relink {name}", name=project.recording(recording_id).name))
 
     def remove_recording(self, recording_id: str) -> None:
         """Take a recording out of the project; its file stays."""

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from pulizia.errors import MediaError, PuliziaError
@@ -11,10 +12,11 @@ from pulizia.media.open import OpenMedia, open_media
 from pulizia.media.write import write_text
 from pulizia.project.file import SUFFIX
 from pulizia.project.model import Recording
+from pulizia.project.moved_files import places_of
 from pulizia.score.recipes import read_recipe, recipe_text
 from pulizia.session.core import SessionCore
 from pulizia.session.jobs import LATER, Job
-from pulizia.words import tr
+from pulizia.words import plural, tr
 
 
 class FileService:
@@ -78,16 +80,32 @@ class FileService:
                 )
 
     def relink(self, recording_id: str, path: Path) -> None:
-        """Use another file for a recording."""
+        """Use another file for a recording; others that are missing and lie there as well come with it."""
+        document = self.session.document
+        recording = document.project.recording(recording_id)
+        missing = [r for r in document.project.recordings if r.id in document.offline and r.id != recording_id]
 
-        def done(media: OpenMedia) -> None:
+        def work(job: Job) -> tuple[OpenMedia, dict[str, OpenMedia]]:
+            media = open_media(path, job.progress)
+            return media, _found_with(media.path.absolute(), recording, missing, job.progress)
+
+        def done(found: tuple[OpenMedia, dict[str, OpenMedia]]) -> None:
+            media, others = found
+            others = {i: m for i, m in others.items() if i in document.offline}
             try:
-                self.session.document.relink(recording_id, media)
-                self._identify(recording_id, media)
+                document.relink(recording_id, media, others)
             except PuliziaError as error:
                 self.session.say(str(error), bad=True)
+                return
+            for relinked_id, its_media in {recording_id: media, **others}.items():
+                self._identify(relinked_id, its_media)
+            sentence = tr("{name} plays {path}.", name=recording.name, path=media.path)
+            if others:
+                sentence += " " + plural("1 more was found there.", "{n} more were found there.", len(others))
+            self.session.say(sentence)
+            self.session.events.current.emit()
 
-        self.session.job(lambda job: open_media(path, job.progress), tr("Opening {name}", name=path.name), done)
+        self.session.job(work, tr("Opening {name}", name=path.name), done)
 
     def apply_recipe(self, path: Path) -> None:
         """Apply a recipe file to the recording on the bench."""
@@ -176,3 +194,20 @@ class FileService:
             self.session.say(str(error), bad=True)
         else:
             self.session.say(tr("Saved the recipe {name}.", name=path.name))
+
+
+def _found_with(
+    new: Path, recording: Recording, missing: Iterable[Recording], progress: Callable[[float], None]
+) -> dict[str, OpenMedia]:
+    """Files of other recordings where one was found, by identity of the recording: only such as are the same to the sample."""
+    found: dict[str, OpenMedia] = {}
+    for other in missing:
+        for place in places_of(other.path, recording.path, new):
+            try:
+                media = open_media(place, progress) if place.is_file() else None
+            except MediaError:
+                continue
+            if media is not None and other.fingerprint in (media.fingerprint, ""):  # a list knows a name and no more
+                found[other.id] = media
+                break
+    return found

@@ -50,7 +50,6 @@ class Bench(QWidget):
     open_asked = Signal()
     demo_asked = Signal()
     recent_asked = Signal(Path)
-    recording_menu = Signal(str)
     read_out = Signal(str)
 
     def __init__(self, session: Session, widths: ColumnWidths) -> None:
@@ -62,7 +61,6 @@ class Bench(QWidget):
         self.list = RecordingsList(session, self.pictures)
         self.list.chosen.connect(session.choose_recording)
         self.list.open_asked.connect(self.open_asked)
-        self.list.menu.connect(self.recording_menu)
         self.overview = Overview(session, self.axis, self.pictures)
         self.ruler = Ruler(session, self.axis)
         self.sonogram = SonogramView(session, self.axis)

@@ -221,7 +221,6 @@ class RecordingsList(QWidget):
 
     open_asked = Signal()
     chosen = Signal(str)
-    menu = Signal(str)
 
     def __init__(self, session: Session, pictures: Pictures) -> None:
         super().__init__()
@@ -235,7 +234,6 @@ class RecordingsList(QWidget):
         column.addWidget(self._head)
         self.cards = Cards(session, pictures)
         self.cards.chosen.connect(self.chosen)
-        self.cards.menu.connect(self.menu)
         self._shown_id: str | None = None
         self._area = scrolled(self.cards)
         column.addWidget(self._area)
