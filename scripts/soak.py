@@ -15,6 +15,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program does
 
 from PySide6.QtCore import QEvent
 

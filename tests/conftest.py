@@ -8,6 +8,8 @@ from collections.abc import Callable, Iterator
 from functools import cache
 from pathlib import Path
 
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before NumPy comes, as the program does: idle threads of it spin
+
 import numpy as np
 import pytest
 import soundfile
@@ -15,7 +17,6 @@ from hypothesis import settings
 
 from pulizia.audio.samples import Samples
 
-os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 settings.register_profile("no clock", deadline=None)  # a busy machine is no fault
 settings.load_profile("no clock")
 

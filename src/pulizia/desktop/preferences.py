@@ -57,10 +57,11 @@ class Preferences:
         names = value if isinstance(value, list) else []
         return [Path(n) for n in names if isinstance(n, str) and Path(n).exists()]
 
-    def add_recent(self, path: Path) -> None:
-        """Note a file that was opened."""
-        names = [str(path.absolute())] + [str(p) for p in self.recent if p != path.absolute()]
-        self.set("recent", names[:MOST_RECENT])
+    def add_recent(self, *paths: Path) -> None:
+        """Note files that were opened, the last one first in the list."""
+        opened = [path.absolute() for path in reversed(paths)]
+        names = dict.fromkeys(str(path) for path in (*opened, *self.recent))
+        self.set("recent", list(names)[:MOST_RECENT])
 
     def set(self, name: str, value: Any) -> None:  # noqa: ANN401 - JSON values
         """Remember a value."""

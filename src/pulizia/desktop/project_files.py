@@ -57,8 +57,7 @@ class ProjectFiles:
         if any(p.suffix.lower() == SUFFIX for p in paths) and not self.may_leave():
             return
         self._where_left.note()
-        for path in paths:
-            self._preferences.add_recent(path)
+        self._preferences.add_recent(*paths)
         for path in (p for p in paths if is_edit_list(p)):
             self._lists.open_list(path)
         self._session.files.open_paths([p for p in paths if not is_edit_list(p)])

@@ -30,7 +30,7 @@ from pulizia.session.programme_sounds import ProgrammeSounds
 from pulizia.session.project_lock import ProjectLock
 from pulizia.session.step_editing import StepEditing
 from pulizia.session.subject import Subject, programme_subject, recording_subject
-from pulizia.words import tr
+from pulizia.words import plural, tr
 
 
 class _Made(NamedTuple):
@@ -139,15 +139,22 @@ class Document(StepEditing):
 
     # -- recordings
 
-    def add_media(self, media: OpenMedia) -> str:
-        """Add an opened file as a recording; returns its identity."""
-        for recording in self.project.recordings:
-            if recording.path == media.path.absolute() and recording.fingerprint == media.fingerprint:
-                return recording.id
-        recording = Recording.of_media(media)
-        self.media[recording.id] = media
-        self._edit(self.project.with_recording(recording), tr("Add {name}", name=recording.name))
-        return recording.id
+    def add_media(self, *opened: OpenMedia) -> str:
+        """Add opened files as recordings, as one entry of history; returns the identity of the first."""
+        there = {(r.path, r.fingerprint): r for r in self.project.recordings}
+        project, first, names = self.project, "", list[str]()
+        for media in opened:
+            recording = there.get((media.path.absolute(), media.fingerprint))
+            if recording is None:
+                recording = there[media.path.absolute(), media.fingerprint] = Recording.of_media(media)
+                self.media[recording.id] = media
+                project = project.with_recording(recording)
+                names.append(recording.name)
+            first = first or recording.id
+        if names:
+            one = tr("Add {name}", name=names[0])
+            self._edit(project, one if len(names) == 1 else plural("Add 1 recording", "Add {n} recordings", len(names)))
+        return first
 
     def add_recordings(self, recordings: Iterable[Recording], what: str) -> None:
         """Add recordings whose files are still to be opened; known ones stay as they are."""

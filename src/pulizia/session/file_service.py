@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
@@ -17,6 +18,8 @@ from pulizia.score.recipes import read_recipe, recipe_text
 from pulizia.session.core import SessionCore
 from pulizia.session.jobs import LATER, Job
 from pulizia.words import plural, tr
+
+TOGETHER_S = 0.25  # files that open so fast come in one go
 
 
 class FileService:
@@ -119,30 +122,38 @@ class FileService:
             self.session.say(str(error), bad=True)
 
     def _add_files(self, paths: list[Path], *, chosen: bool = False) -> None:
-        """Open files one after the other, in their order; the first that opens comes onto the bench, unless one has."""
-        path, rest = paths[0], paths[1:]
+        """Open files in their order, quick ones together; the first that opens comes onto the bench, unless one has."""
 
-        def done(media: OpenMedia) -> None:
-            recording_id = self.session.document.add_media(media)
-            self._identify(recording_id, media)
-            if media.warning:
-                self.session.say(media.warning)
-            if chosen:  # what is looked at or played meanwhile stays
-                self.session.want_measures(recording_id)
-            else:
-                self.session.choose_recording(recording_id)
-            go_on(chosen=True)
+        def done(opened: list[OpenMedia | str]) -> None:
+            media = [m for m in opened if not isinstance(m, str)]
+            self._add(media, chosen=chosen)
+            for trouble in (m for m in opened if isinstance(m, str)):
+                self.session.say(trouble, bad=True)
+            for warning in (m.warning for m in media if m.warning):
+                self.session.say(warning)
+            if rest := paths[len(opened) :]:
+                self._add_files(rest, chosen=chosen or bool(media))
 
         def failed(sentence: str) -> None:
             self.session.say(sentence, bad=True)
-            go_on(chosen=chosen)
+            if paths[1:]:
+                self._add_files(paths[1:], chosen=chosen)
 
-        def go_on(*, chosen: bool) -> None:
-            if rest:
-                self._add_files(rest, chosen=chosen)
+        work = lambda job: _opened(paths, job.progress, alone=not chosen)  # noqa: E731
+        self.session.job(work, tr("Opening {name}", name=paths[0].name), done, failed, self._stopped)
 
-        work = lambda job: open_media(path, job.progress)  # noqa: E731
-        self.session.job(work, tr("Opening {name}", name=path.name), done, failed, self._stopped)
+    def _add(self, media: list[OpenMedia], *, chosen: bool) -> None:
+        """Make recordings of opened files; the first comes onto the bench unless another one is there."""
+        if not media:
+            return
+        first = self.session.document.add_media(*media)
+        ids = {r.path: r.id for r in self.session.document.project.recordings}
+        for recording_id, one in ((ids[m.path.absolute()], m) for m in media):
+            self._identify(recording_id, one)
+            if chosen:  # what is looked at or played meanwhile stays
+                self.session.want_measures(recording_id)
+        if not chosen:
+            self.session.choose_recording(first)
 
     def _attach(self, recording: Recording) -> None:
         def failed(sentence: str) -> None:
@@ -194,6 +205,20 @@ class FileService:
             self.session.say(str(error), bad=True)
         else:
             self.session.say(tr("Saved the recipe {name}.", name=path.name))
+
+
+def _opened(paths: list[Path], progress: Callable[[float], None], *, alone: bool) -> list[OpenMedia | str]:
+    """The first of the files, and those behind it that open at once; of one that cannot be opened the sentence that says why."""
+    opened: list[OpenMedia | str] = []
+    began = time.monotonic()
+    for path in paths[:1] if alone else paths:
+        if opened and (time.monotonic() - began > TOGETHER_S or path.suffix.lower() != ".wav"):
+            break  # what takes its time does not keep back what is open
+        try:
+            opened.append(open_media(path, progress))
+        except MediaError as error:
+            opened.append(str(error))
+    return opened
 
 
 def _found_with(

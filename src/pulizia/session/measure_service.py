@@ -72,7 +72,8 @@ class MeasureService:
         segments = self._document.segments
 
         def work(job: Job) -> Measures:
-            if job.cancelled_within(SETTLE_S if what == "after" else 0.0):
+            is_edited = what == "after" and (sound is not None or bool(chain.stages))
+            if job.cancelled_within(SETTLE_S if is_edited else 0.0):
                 job.progress(0.0)
             if sound is not None:
                 sound.prepare(lambda share: job.progress(0.3 * share))
