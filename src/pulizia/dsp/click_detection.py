@@ -191,8 +191,10 @@ def _ringing(rings: NDArray[np.float32], end: int, most: int, rate: int) -> int:
     """How many samples more the treble stands over what is usual: a mouth click rings for some milliseconds."""
     step = max(1, round(0.0005 * rate))
     steps = rings[end : end + max(0, most) : step]
-    grows = steps[1:] > GROWING * np.minimum.accumulate(steps)[:-1] if len(steps) else steps[:0]
-    calm = np.flatnonzero((steps < RINGING_OVER) | np.concatenate([[False] * min(1, len(steps)), grows]))
+    if not len(steps):  # the recording ends here
+        return 0
+    grows = steps[1:] > GROWING * np.minimum.accumulate(steps)[:-1]
+    calm = np.flatnonzero((steps < RINGING_OVER) | np.concatenate([[False], grows]))
     return int(calm[0] if len(calm) else len(steps)) * step
 
 

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.dsp.autoregression import interpolated, left_over, model_of, without_disturbance
+from pulizia.dsp.click_marks import clicks_marked
 from pulizia.dsp.damped import damped_part
 from pulizia.dsp.moments import Stretch, bump
 from pulizia.units import db_to_gain
@@ -51,6 +52,7 @@ def mended(
     rings : whether clicks may be short resonances
     """
     long = round(LONGEST_REBUILT_S * rate)
+    stretches, by_hand = _as_they_lie(samples, stretches, by_hand, rate, long)
     short = [s for s in stretches if s[1] - s[0] <= long]
     drawn = set(by_hand)
     quick = _roughly(samples, short, rate)
@@ -64,6 +66,15 @@ def mended(
         if b - a > long:
             out[a:b] = _calmed(out, a, b, rate)
     return out
+
+
+def _as_they_lie(
+    samples: NDArray[np.float32], stretches: Sequence[Stretch], by_hand: Sequence[Stretch], rate: int, long: int
+) -> tuple[list[Stretch], list[Stretch]]:
+    """All stretches and those by hand, the wide ones of these narrowed to the clicks that lie in them."""
+    drawn = set(by_hand)
+    lying = {s: clicks_marked(samples, *s, rate, long) or [s] for s in drawn if s[1] - s[0] > long}
+    return [t for s in stretches for t in lying.get(s, [s])], [t for s in by_hand for t in lying.get(s, [s])]
 
 
 def lowered(samples: NDArray[np.float32], stretches: Sequence[Stretch], db: float, rate: int) -> NDArray[np.float32]:

@@ -24,6 +24,7 @@ from pulizia.tools.finding import A_MINUTE, Finding, Mark, Problem, a_minute
 from pulizia.units import Unit, format_number
 from pulizia.words import N_plural, plural, tr
 
+SHORT_SPAN_S = 0.5  # who lets the step act in so little means one click
 HERE = N_plural("red: 1 click here", "red: {n} clicks here")
 
 
@@ -144,10 +145,17 @@ def survey(
             repaired=len(marks) - left,
         )
         if marks
-        else tr("No click was found at this setting."),
+        else _nothing_words(seconds, settings),
         tuple(marks),
         Table(("", ""), rows),
     )
+
+
+def _nothing_words(seconds: float, settings: ClicksSettings) -> str:
+    words = tr("No click was found at this setting.")
+    if seconds <= SHORT_SPAN_S and not settings.mend_s:
+        words += " " + tr("Repair selected click (menu Edit) rebuilds what is selected, found or not.")
+    return words
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: ClicksSettings, progress: Progress) -> Suggestion:
@@ -203,7 +211,7 @@ TOOL = Tool(
     settings=ClicksSettings,
     order=15,
     family="moments",
-    version=2,
+    version=3,
     process=process,
     caption=caption,
     margin=margin,
