@@ -28,7 +28,7 @@ from pulizia.words import tr, translated
 
 MOST_POINTS = 40
 LEAST_DETAIL_PX, LARGEST_PX, MIN_BODY_PX = 12, 2400, 6
-MOST_KEPT_BYTES = 96 << 20  # of pictures: several views on a large screen
+MOST_KEPT_BYTES = 48 << 20  # of pictures: two views on a large screen
 BYTES_A_PIXEL = 4
 LEAST_NAME_PX = 26
 

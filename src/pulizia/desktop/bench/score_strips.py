@@ -25,6 +25,7 @@ from pulizia.units import format_time
 from pulizia.words import tr, translated
 
 LONGEST_S = 0.0025  # of drawing in one turn
+KEPT_OF_A_ROW = 2 << 20  # bytes of pictures: a score of thirty steps has as many rows
 MOST_OTHERS = 24  # steps that are not in view whose pictures are kept
 
 
@@ -252,7 +253,8 @@ class Strips:
         stage = self._stage(step)
         if stage is not None:
             tiles = self._removed.setdefault(
-                step.id, Tiles(self.session.pool, lambda: self._row_changed(step.id), dims=False)
+                step.id,
+                Tiles(self.session.pool, lambda: self._row_changed(step.id), dims=False, most_bytes=KEPT_OF_A_ROW),
             )
             draw_removed(painter, box, plan.plot, plan.axis, stage, self._pictures, tiles, filled=filled)
 

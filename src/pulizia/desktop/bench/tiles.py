@@ -16,7 +16,7 @@ from pulizia.session.jobs import VISIBLE, Job, JobPool
 from pulizia.words import tr
 
 TILE_COLUMNS = 256
-KEPT_BYTES = 64 << 20  # of each view: six screens of a large one
+KEPT_BYTES = 32 << 20  # of each view: three screens of a large one
 BYTES_A_PIXEL = 5  # its code, and the colour that is blitted
 PATIENCE_S = 0.25  # after which what stands in for a picture is shown as what it is
 
@@ -72,8 +72,10 @@ class Tile:
 class Tiles:
     """A cache of tiles by content, with older pictures as stand-ins until new ones are made."""
 
-    def __init__(self, pool: JobPool, made: Callable[[], None], *, dims: bool = True) -> None:
-        self._pool, self._made = pool, made
+    def __init__(
+        self, pool: JobPool, made: Callable[[], None], *, dims: bool = True, most_bytes: int = KEPT_BYTES
+    ) -> None:
+        self._pool, self._made, self._most_bytes = pool, made, most_bytes
         self._dims = dims  # what stands in for a picture that takes long
         self._images: OrderedDict[Hashable, Tile] = OrderedDict()
         self._held = 0  # bytes of these
@@ -158,7 +160,7 @@ class Tiles:
         old = self._images.pop(key, None)
         self._images[key] = tile
         self._held += tile.nbytes - (old.nbytes if old is not None else 0)
-        while self._held > KEPT_BYTES and len(self._images) > 1:
+        while self._held > self._most_bytes and len(self._images) > 1:
             self._held -= self._images.popitem(last=False)[1].nbytes
 
     def _ask(self, key: Hashable, place: Place, work: Callable[[Job], QImage]) -> None:
