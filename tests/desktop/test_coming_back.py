@@ -14,10 +14,25 @@ from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
+from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.start import make_window
 
 CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def in_another_window(person: Person, job: Path) -> tuple[Person, Poster]:
+    """A project opened in a window of its own, and what that window's threads post to."""
+    window, poster = make_window(simulated=True)
+    window.files.asks = False
+    person.bot.addWidget(window)
+    window.resize(1280, 800)
+    window.show()
+    other = Person(person.bot, window)
+    window.files.open_paths([job])
+    other.until(lambda: window.session.chain is not None)
+    other.settle()
+    return other, poster
 
 
 def test_edits_are_a_list_that_can_be_pressed(bench: Person) -> None:
@@ -74,15 +89,8 @@ def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
     begun.close()
     nobody.close()
 
-    again, poster = make_window(simulated=True)
-    again.files.asks = False
-    person.bot.addWidget(again)
-    again.resize(1280, 800)
-    again.show()
-    other = Person(person.bot, again)
-    again.files.open_paths([job])
-    other.until(lambda: again.session.chain is not None)
-    other.settle()
+    other, poster = in_another_window(person, job)
+    again = other.window
     assert other.recording.name == "two"
     assert again.session.step.tool_id == "limiter"
     assert again.session.transport.position == 123_456
@@ -115,18 +123,10 @@ def test_a_project_opens_in_the_assembly_with_the_programme_and_the_place_in_it(
     window.close()
 
     for closed_in in (ASSEMBLY, DELIVERY, BENCH):
-        again, poster = make_window(simulated=True)
-        again.files.asks = False
-        place.bot.addWidget(again)
-        again.resize(1280, 800)
-        again.show()
-        other = Person(place.bot, again)
-        again.files.open_paths([tmp_path / "job.pulizia"])
-        other.until(lambda w=again: w.session.chain is not None)
-        other.settle()
-        before = {ASSEMBLY: ASSEMBLY, DELIVERY: ASSEMBLY, BENCH: DELIVERY}[
-            closed_in
-        ]  # where the window before it was closed
+        other, poster = in_another_window(place, tmp_path / "job.pulizia")
+        again = other.window
+        # where the window before this one was closed
+        before = {ASSEMBLY: ASSEMBLY, DELIVERY: ASSEMBLY, BENCH: DELIVERY}[closed_in]
         assert again.places.currentIndex() == before
         if before == ASSEMBLY:
             assert again.session.assembly.programme.id == second
