@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QInputDialog, QWidget
 
 from pulizia.desktop.controls import label
@@ -26,7 +27,9 @@ def lay_out_form(dialog: QDialog, rows: Sequence[tuple[str, QWidget]]) -> None:
     """Lay the fields out under one another, each named by the words beside it, and the answers under them."""
     grid = QGridLayout(dialog)
     for row, (words, field) in enumerate(rows):
-        grid.addWidget(label(words), row, 0)
+        is_tall = bool(field.sizePolicy().expandingDirections() & Qt.Orientation.Vertical)
+        side = Qt.AlignmentFlag.AlignTop if is_tall else Qt.AlignmentFlag.AlignVCenter
+        grid.addWidget(label(words), row, 0, side)
         grid.addWidget(field, row, 1)
         field.setAccessibleName(words)
     grid.addWidget(answers(dialog), len(rows), 0, 1, 2)
