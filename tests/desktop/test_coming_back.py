@@ -114,6 +114,9 @@ def test_a_project_opens_in_the_assembly_with_the_programme_and_the_place_in_it(
     second = session.assembly.programme.id
     assert len(session.document.project.programmes) == 2
     window.go_to(BENCH)
+    session.repairs.add_tool("hum", on_selection=False)
+    session.repairs.add_tool("limiter", on_selection=False)
+    session.choose_step(session.recording.score[1].id)
     session.seek(30_000)
     window.go_to(ASSEMBLY)
     session.seek(222_222)
@@ -135,6 +138,7 @@ def test_a_project_opens_in_the_assembly_with_the_programme_and_the_place_in_it(
             assert again.assembly.axis.frames_per_pixel == pytest.approx(scale, rel=0.02)
         again.go_to(BENCH)
         assert again.session.transport.position == 30_000
+        assert again.session.step.tool_id == "limiter"
         again.go_to(closed_in)
         again.files._save_to(tmp_path / "job.pulizia")
         again.close()

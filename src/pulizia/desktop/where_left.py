@@ -62,7 +62,7 @@ class WhereLeft:
         axis, programme_axis = window.bench.axis, window.assembly.axis
         position, programme_position = session.assembly.positions
         here = _View(
-            session.current_id, session.step_id or "", position, axis.left, axis.frames_per_pixel, window.places.currentIndex(),
+            session.current_id, session.assembly.bench_step_id or "", position, axis.left, axis.frames_per_pixel, window.places.currentIndex(),
             session.assembly.subject_id or "", programme_position, programme_axis.left, programme_axis.frames_per_pixel,
         )  # fmt: skip
         known = self._preferences.table(NAME)

@@ -42,9 +42,8 @@ def clicks_marked(samples: NDArray[np.float32], a: int, b: int, rate: int, longe
     look = round(LOOK_S * rate)
     begin = max(0, a - look)
     sought = Sought("lip", SENSITIVE_DB, 1000.0 * longest / rate)
-    heard = clicks_in(
-        samples[begin : b + look], begin - a, sought, rate
-    )  # counted from the mark, wherever a block begins
+    # counted from the mark, so that it is the same wherever a block begins
+    heard = clicks_in(samples[begin : b + look], begin - a, sought, rate)
     return [(max(a, a + s), min(b, a + e)) for s, e in heard if a + s < b and a + e > a]
 
 
@@ -52,10 +51,8 @@ def _level(samples: NDArray[np.float32], rate: int) -> NDArray[np.float64]:
     """Amplitude over half a millisecond, without what moves slowly."""
     x = samples.astype(np.float64)
     sway, smooth = max(1, round(SWAY_S * rate)), max(1, round(SMOOTH_S * rate))
-    x = (
-        x
-        - np.convolve(np.pad(x, sway // 2, mode="edge"), np.full(sway, 1.0 / sway), mode="same")[sway // 2 :][: len(x)]
-    )
+    slow = np.convolve(np.pad(x, sway // 2, mode="edge"), np.full(sway, 1.0 / sway), mode="same")
+    x = x - slow[sway // 2 :][: len(x)]
     return np.sqrt(np.convolve(x**2, np.full(smooth, 1.0 / smooth), mode="same"))
 
 

@@ -269,6 +269,11 @@ class AssemblySubject:
         here = self._session.transport.position
         return (self._bench_place, here) if self.is_heard else (here, self._place)
 
+    @property
+    def bench_step_id(self) -> str | None:
+        """The step that is selected on the bench, or was when its recording was heard last."""
+        return self._bench_step if self.is_heard else self._session.step_id
+
     def begin_with(self, programme_id: str, place: int) -> None:
         """The programme and the frame at which the place opens."""
         self.programme_id, self._place = programme_id, place

@@ -73,9 +73,8 @@ class ListService:
             now = self._assembly.programme
             if now is None or now.id != old.id:
                 return
-            conformed = (
-                compared[0] if now is old else conform(now, found.programme, lengths(found))
-            )  # it was edited meanwhile
+            was_edited = now is not old  # meanwhile
+            conformed = conform(now, found.programme, lengths(found)) if was_edited else compared[0]
             self._add(found, conformed.programme, tr("Conform to {name}", name=path.name))
             self._session.say(count_words(conformed))
             done(found, conformed)
