@@ -26,6 +26,7 @@ from pulizia.measure.speech_activity import speech_between
 from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
+from pulizia.score.runs import CHUNK_FRAMES
 from pulizia.tools.finding import Finding
 
 RATE = 48_000
@@ -160,12 +161,15 @@ def test_treatments_are_kept_when_they_help_and_left_out_when_not() -> None:
     found = [f for f in inspect(source) if f.kind != "dull"]
     assert {"clicks", "noise"} <= {f.kind for f in found}
     nothing = Finding("hum", "Hum at 50 Hz.", -40.0, "dBFS", 1.0, 0.9, "hum", {"base_hz": 50.0})
-    trials = treatment(source, [*found, nothing])
+    rendered, learned = ChunkCache(1 << 28), AnalysisStore()
+    trials = treatment(source, [*found, nothing], cache=rendered, store=learned)
     kept = {t.finding.kind for t in trials if t.step is not None}
     assert {"clicks", "noise"} <= kept
     assert "hum" not in kept
     assert "not needed" in next(t.sentence for t in trials if t.finding.kind == "hum")
-    chain = Chain(source, kept_steps(trials), ChunkCache(1 << 28), AnalysisStore())
+    chain = Chain(source, kept_steps(trials), rendered, learned)
+    last = list(chain.stages.values())[-1]
+    assert last.is_analysed and rendered.has(last.span_key(0, CHUNK_FRAMES)), "what was tried is not made again"
     after = chain.after.read(0, source.frames)[0]
     error = [10 * np.log10(np.sum((x - samples) ** 2)) for x in (made, after)]
     assert error[1] < error[0] - 6.0

@@ -135,12 +135,13 @@ def one(
     check_output(output, inputs=[recording.path], overwrite=overwrite)
     sound, steps = programme.sound, recording.score
     trials: tuple[Trial, ...] = ()
+    cache, store = ChunkCache(CHUNK_BYTES), AnalysisStore()
     if options.treat:
-        steps, trials = treating(sound, programme.media.channel_names, progress)
+        steps, trials = treating(sound, programme.media.channel_names, cache, store, progress)
     elif recipe is not None:
         steps = recipe.steps_for(sound.rate)
     if options.treat or recipe is not None:
-        chain = Chain(sound, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
+        chain = Chain(sound, steps, cache, store)
         chain.prepare(lambda share: progress(share, "listening"))
         sound = chain.after
     programme = replace(programme, sound=sound, recording=recording)

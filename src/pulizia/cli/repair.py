@@ -78,10 +78,12 @@ def repair(
     wanted = deliverable_of(options, target)
     progress = TerminalProgress(path.name)
     media = open_media(path, progress)
-    steps, trials = (
-        treating(media.source, media.channel_names, progress) if recipe is None else (_steps_of(recipe, media), ())
-    )
-    chain = Chain(media.source, steps, ChunkCache(CHUNK_BYTES), AnalysisStore())
+    cache, store = ChunkCache(CHUNK_BYTES), AnalysisStore()
+    if recipe is None:
+        steps, trials = treating(media.source, media.channel_names, cache, store, progress)
+    else:
+        steps, trials = _steps_of(recipe, media), ()
+    chain = Chain(media.source, steps, cache, store)
     chain.prepare(lambda share: progress(share, "listening"))
     recording = trimmed(Recording.of_media(media), options.keep)
     programme = Processed(sound=chain.after, recording=recording, media=media)

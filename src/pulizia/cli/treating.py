@@ -10,17 +10,24 @@ from pulizia.cli.progress import TerminalProgress
 from pulizia.inspection.inspect import inspect
 from pulizia.inspection.microphones import microphones
 from pulizia.inspection.treat import Trial, kept_steps, treatment
+from pulizia.score.cache import ChunkCache
+from pulizia.score.chain import AnalysisStore
 from pulizia.score.steps import Step, make_step
 
 RAISING = {"overload", "leveller", "dull_voice"}  # after which peaks may lie above full scale
 
 
 def treating(
-    source: Source, names: Sequence[str], progress: TerminalProgress
+    source: Source, names: Sequence[str], cache: ChunkCache, store: AnalysisStore, progress: TerminalProgress
 ) -> tuple[tuple[Step, ...], tuple[Trial, ...]]:
-    """The steps that treat what is found in a source with channels of these names, and what was tried."""
+    """The steps that treat what is found in a source with channels of these names, and what was tried.
+
+    What was rendered and learned meanwhile stays in ``cache`` and ``store``.
+    """
     found = inspect(source, progress, workers=2, alone=microphones(source, names))
-    trials = treatment(source, found, progress=lambda share, what: progress(share, f"trying {what}"))
+    trials = treatment(
+        source, found, cache=cache, store=store, progress=lambda share, what: progress(share, f"trying {what}")
+    )
     steps = kept_steps(trials)
     if RAISING & {step.tool_id for step in steps}:
         steps.append(make_step("limiter"))  # which does nothing where nothing comes near full scale

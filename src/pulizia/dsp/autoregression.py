@@ -10,6 +10,8 @@ Convention: x[n] = -a1 x[n-1] - ... + e[n], a0 = 1.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -74,11 +76,28 @@ def model_of(x: NDArray[np.float64], order: int, ridge: float = RIDGE) -> NDArra
     """Coefficients of one stretch, Hann-windowed; ``ridge`` is the share of its power that cannot be predicted."""
     from scipy.linalg import solve_toeplitz
 
-    windowed = x * np.hanning(len(x) + 2)[1:-1]
     size = fast_length(len(x) + order + 1)
-    r = np.fft.irfft(np.abs(np.fft.rfft(windowed, size)) ** 2, size)[: order + 1]
+    r = np.fft.irfft(np.abs(np.fft.rfft(x * _window(len(x)), size)) ** 2, size)[: order + 1]
     r[0] = r[0] * (1.0 + ridge) + 1e-12
-    return np.concatenate([[1.0], -solve_toeplitz(r[:order], r[1:])])
+    return np.concatenate([[1.0], -solve_toeplitz(r[:order], r[1:], check_finite=False)])
+
+
+@lru_cache(maxsize=256)
+def _window(count: int) -> NDArray[np.float64]:
+    """(count,) Hann without its zeros; clicks of one length ask for the same one again."""
+    made = np.hanning(count + 2)[1:-1]
+    made.flags.writeable = False
+    return made
+
+
+def _quantiles(values: NDArray[np.float64], *shares: float) -> list[float]:
+    """Quantiles of a short array of numbers, linear between two of them; NumPy's own spends longer on axes and NaN."""
+    places = [(len(values) - 1) * share for share in shares]
+    ordered = np.partition(values, sorted({n for at in places for n in (int(at), min(int(at) + 1, len(values) - 1))}))
+    return [
+        float(ordered[int(at)] + (at % 1.0) * (ordered[min(int(at) + 1, len(values) - 1)] - ordered[int(at)]))
+        for at in places
+    ]
 
 
 def fill(
@@ -135,7 +154,8 @@ def left_over(
     error = np.abs(np.convolve(made, a)[: len(made)])
     error[:order] = 0.0
     taken = float(np.abs(x - made).max())
-    usual = max(float(np.median(error[good])) * ROBUST * LEFT_SIGMAS, float(np.quantile(error[good], 0.995)))
+    middle, highest = _quantiles(error[good], 0.5, 0.995)
+    usual = max(middle * ROBUST * LEFT_SIGMAS, highest)
     out = np.zeros(len(x), dtype=bool)
     high = (error > max(usual, LEFT_SHARE * taken)) & ~missing
     edges = np.flatnonzero(np.diff(missing.astype(np.int8)))
@@ -187,8 +207,8 @@ def without_disturbance(
     smoothing : samples to both sides over which its variance is smoothed
     """
     at = np.flatnonzero(missing)
-    kernel = np.hanning(2 * smoothing + 3)[1:-1]
-    kernel /= kernel.sum()
+    kernel = _window(2 * smoothing + 1)
+    kernel = kernel / kernel.sum()
     clean = ~missing
     clean[:order] = False
     clean[at[0] : at[-1] + order + 1] = False
@@ -197,7 +217,7 @@ def without_disturbance(
         a = model_of(made, order)
         error = np.convolve(made, a)[: len(made)]
         seen = error[clean] if clean.sum() > order else error[order:]
-        usual = (float(np.median(np.abs(seen))) * ROBUST) ** 2
+        usual = (_quantiles(np.abs(seen), 0.5)[0] * ROBUST) ** 2
         taken = np.where(missing, (x - made) ** 2, 0.0)
         variance = np.convolve(np.pad(taken, smoothing, mode="edge"), kernel, mode="valid")[at]
         made = fill(x, missing, a, max(usual, 1e-14) / (variance + 1e-16))

@@ -68,16 +68,19 @@ def treatment(
     *,
     present: Sequence[Step] = (),
     others: Callable[[str], Source | None] = lambda _fingerprint: None,
+    cache: ChunkCache | None = None,
+    store: AnalysisStore | None = None,
     progress: Progress = lambda _share, _what: None,
 ) -> list[Trial]:
     """Try a step for each finding that has one; ``present`` are steps that are there already, ``others`` what they read.
 
-    ``progress`` may raise to stop.
+    What is rendered and learned goes into ``cache`` and ``store``, so that who renders the result with the same ones
+    makes nothing twice. ``progress`` may raise to stop.
     """
     wanted = [f for f in findings if f.tool_id]
     kept = list(present)
     trials = []
-    store, cache = AnalysisStore(), ChunkCache(CACHE_BYTES)
+    store, cache = store or AnalysisStore(), cache or ChunkCache(CACHE_BYTES)
 
     def chain_of(steps: Sequence[Step]) -> Chain:
         return Chain(source, steps, cache, store, others)
@@ -197,7 +200,7 @@ def _kept_sentence(step: Step, was: Finding, now: Finding | None) -> str:
     decimals = (now or was).decimals
     before = f"{format_number(was.measure, decimals)} {translated(was.unit)}".strip()
     if now is None:
-        return tr("{tool} ({settings}): {before}, resolved", tool=title, settings=caption, before=before)
+        return tr("{tool} ({settings}): was {before}, resolved", tool=title, settings=caption, before=before)
     after = f"{format_number(now.measure, decimals)} {translated(now.unit)}".strip()
     return tr("{tool} ({settings}): {after}, was {before}", tool=title, settings=caption, after=after, before=before)
 

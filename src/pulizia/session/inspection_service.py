@@ -248,12 +248,12 @@ class InspectionService:
             for entry in self.entries()
             if entry.after is not None and entry.after.tool_id and not entry.left and not self._is_treated(entry)
         ]
-        others = self.session.document.open_source
+        document = self.session.document
 
         def work(job: Job) -> list[Trial]:
             return treatment(
-                chain.before, open_ones, present=recording.score, others=others,
-                progress=lambda share, _what: job.progress(share),
+                chain.before, open_ones, present=recording.score, others=document.open_source,
+                cache=document.cache, store=document.analyses, progress=lambda share, _what: job.progress(share),
             )  # fmt: skip
 
         def done(trials: list[Trial]) -> None:

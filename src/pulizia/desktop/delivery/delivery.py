@@ -204,7 +204,7 @@ class Delivery(Ordering):
                 "Dark: short-term loudness measured after all steps. Green: predicted for the delivered file. {gate} (ITU-R BS.1770-5), {channels}.",
                 gate=gate,
                 channels=channels,
-            ).replace("ITU-R ", "ITU-R\u00a0")
+            ).replace("ITU-R ", "ITU-\u2060R\u00a0")
         )
 
     def aim_at(self, target: Target) -> Aim:
