@@ -143,3 +143,30 @@ def test_a_project_opens_in_the_assembly_with_the_programme_and_the_place_in_it(
         again.files._save_to(tmp_path / "job.pulizia")
         again.close()
         poster.close()
+
+
+def test_a_project_opens_with_the_loudness_of_recordings_that_are_not_looked_at(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
+    session = person.window.session
+    person.open(*(wav(voice_in_noise(3.0) * gain, f"{name}.wav") for name, gain in (("one", 1.0), ("two", 0.5))))
+    person.settle()
+    as_recorded, lowered = (r.id for r in session.document.project.recordings)
+    session.choose_recording(lowered)
+    session.repairs.add_tool("level", on_selection=False)
+    step = session.recording.score[-1]
+    session.document.change_settings(lowered, step.id, gain_db=-7.0)
+    session.choose_recording(as_recorded)
+    person.until(lambda: None not in [session.measures("after", i) for i in (as_recorded, lowered)])
+    told = session.measures("after", lowered).integrated_lufs
+    person.window.files._save_to(tmp_path / "job.pulizia")
+    person.window.close()
+    other, poster = in_another_window(person, tmp_path / "job.pulizia")
+    again = other.window.session
+    other.until(lambda: again.loudness_of(lowered) is not None)
+    assert again.loudness_of(lowered) == told
+    assert again.measures("after", lowered) is None, "its steps were not rendered for that"
+    again.document.change_settings(lowered, step.id, gain_db=-3.0)
+    assert again.loudness_of(lowered) is None, "another setting is another sound"
+    other.window.close()
+    poster.close()

@@ -169,7 +169,8 @@ def test_treatments_are_kept_when_they_help_and_left_out_when_not() -> None:
     assert "not needed" in next(t.sentence for t in trials if t.finding.kind == "hum")
     chain = Chain(source, kept_steps(trials), rendered, learned)
     last = list(chain.stages.values())[-1]
-    assert last.is_analysed and rendered.has(last.span_key(0, CHUNK_FRAMES)), "what was tried is not made again"
+    assert last.is_analysed, "what was tried is not learned again"
+    assert rendered.has(last.span_key(0, CHUNK_FRAMES)), "nor made again"
     after = chain.after.read(0, source.frames)[0]
     error = [10 * np.log10(np.sum((x - samples) ** 2)) for x in (made, after)]
     assert error[1] < error[0] - 6.0

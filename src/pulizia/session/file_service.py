@@ -169,6 +169,8 @@ class FileService:
                 self.session.say(why, bad=True)
             if recording.id == self.session.current_id:
                 self.session.events.current.emit()
+            else:
+                self.session.recall_loudness(recording.id)
 
         work = lambda job: open_media(recording.path, job.progress)  # noqa: E731
         self.session.job(work, tr("Opening {name}", name=recording.path.name), done, failed, self._stopped)

@@ -8,8 +8,10 @@ from collections.abc import Callable
 from pulizia.audio.source import Source
 from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.overview import PeakStore
+from pulizia.media.folders import cache_folder
 from pulizia.session.document import Document
 from pulizia.session.jobs import LATER, Job, JobPool, Post
+from pulizia.session.loudness_memory import LoudnessMemory
 from pulizia.session.subject import Subject
 from pulizia.session.work_through import keep_removed, work_through
 from pulizia.words import tr
@@ -35,15 +37,53 @@ class MeasureService:
         self._known: dict[str, Measures] = {}
         self._wanted: dict[str, str] = {}  # what is being measured: place, key
         self._match_db: dict[str, float] = {}
+        self._memory = LoudnessMemory(cache_folder("loudness"))
+        self._told: dict[str, float | None] = {}  # loudness by key: of what was measured, now or at another time
+        self._to_recall: list[str] = []
+        self._recalling = False
 
     def forget(self) -> None:
         """Another project: nothing known belongs to it."""
         self._known.clear()
+        self._told.clear()
+        self._to_recall.clear()
 
     def of(self, what: str, subject_id: str | None) -> Measures | None:
         """Measures of a recording or programme "before" or "after" its steps, when they are known and current."""
         source = self._document.programme(subject_id, what)
         return None if source is None else self._known.get(source.key)
+
+    def loudness_of(self, subject_id: str) -> float | None:
+        """Integrated loudness after the steps in LUFS, measured now or before it was opened; None when it is not known."""
+        source = self._document.programme(subject_id, "after")
+        return None if source is None else self._told.get(source.key)
+
+    def recall(self, subject_id: str) -> None:
+        """Look up the loudness that it had when it was measured last; what is as recorded and unknown is measured."""
+        self._to_recall.append(subject_id)
+        self._recall_next()
+
+    def _recall_next(self) -> None:
+        if self._recalling or not self._to_recall:
+            return
+        ids, self._to_recall = self._to_recall, []
+        subjects = [s for s in map(self._document.subject, ids) if s is not None]
+
+        def work(_job: Job) -> list[tuple[float | None] | None]:
+            return [self._memory.load(s.after.key, s.names) for s in subjects]
+
+        def done(found: list[tuple[float | None] | None]) -> None:
+            self._recalling = False
+            for subject, told in zip(subjects, found, strict=True):
+                if told is not None:
+                    self._told[subject.after.key] = told[0]
+                elif subject.after.key == subject.before.key:
+                    self.want(subject.id)
+            self._measured()
+            self._recall_next()
+
+        self._recalling = True
+        self._pool.submit(work, title=tr("Measuring"), priority=LATER, on_done=done, on_error=self._failed)
 
     def match_gain_db(self, subject_id: str) -> float:
         """Gain on After that makes it as loud as Before; the last known one until both are measured."""
@@ -67,31 +107,35 @@ class MeasureService:
             self._wanted[place] = source.key
             self._measure(subject, source, what, place)
 
-    def _measure(self, subject: Subject, source: Source, what: str, place: str) -> None:
+    def _made(self, job: Job, subject: Subject, source: Source, what: str) -> Measures:
+        """Measure, in a worker; what is worked through on the way leaves its peaks."""
         names, sound, chain = subject.names, subject.sound, subject.chain
         segments = self._document.segments
+        is_edited = what == "after" and (sound is not None or bool(chain.stages))
+        if job.cancelled_within(SETTLE_S if is_edited else 0.0):
+            job.progress(0.0)
+        if sound is not None:
+            sound.prepare(lambda share: job.progress(0.3 * share))
+        if what == "before" or (sound is None and not chain.stages):
+            return measure(source, segments, job.progress, names=names, workers=1)
+        found = work_through(
+            chain, source, self._peaks, segments, names, progress=lambda share: job.progress(0.3 + 0.6 * share),
+            grown=lambda: self._post(self._grown),
+        )  # fmt: skip
+        for lane in sound.lanes if sound is not None else ():
+            keep_removed(lane.chain, self._peaks, lambda share: job.progress(0.9 + 0.1 * share))
+        self._post(self._grown)
+        return found
 
+    def _measure(self, subject: Subject, source: Source, what: str, place: str) -> None:
         def work(job: Job) -> Measures:
-            is_edited = what == "after" and (sound is not None or bool(chain.stages))
-            if job.cancelled_within(SETTLE_S if is_edited else 0.0):
-                job.progress(0.0)
-            if sound is not None:
-                sound.prepare(lambda share: job.progress(0.3 * share))
-            elif what == "before" or not chain.stages:
-                return measure(source, segments, job.progress, names=names, workers=1)
-            if what == "before":
-                return measure(source, segments, job.progress, names=names, workers=1)
-            found = work_through(
-                chain, source, self._peaks, segments, names, progress=lambda share: job.progress(0.3 + 0.6 * share),
-                grown=lambda: self._post(self._grown),
-            )  # fmt: skip
-            for lane in sound.lanes if sound is not None else ():
-                keep_removed(lane.chain, self._peaks, lambda share: job.progress(0.9 + 0.1 * share))
-            self._post(self._grown)
-            return found
+            measures = self._made(job, subject, source, what)
+            self._memory.save(source.key, subject.names, measures.integrated_lufs)
+            return measures
 
         def done(measures: Measures) -> None:
             self._known[source.key] = measures
+            self._told[source.key] = measures.integrated_lufs
             held = sum(m.nbytes for m in self._known.values())
             while held > MOST_CURVE_BYTES and len(self._known) > 8:
                 held -= self._known.pop(next(iter(self._known))).nbytes

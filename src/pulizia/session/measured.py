@@ -48,6 +48,10 @@ class Measured(Selecting):
         """Measures of a recording or programme "before" or "after" its steps, when they are known and current."""
         return self._service.of(what, subject_id or self.subject_id)
 
+    def loudness_of(self, subject_id: str) -> float | None:
+        """Loudness after the steps in LUFS, as measured now or when it was open last; None when it is not known."""
+        return self._service.loudness_of(subject_id)
+
     @property
     def heard_measures(self) -> Measures | None:
         """Measures of what is heard; None for what was removed, which is no programme."""
@@ -86,6 +90,10 @@ class Measured(Selecting):
     def want_measures(self, subject_id: str | None = None) -> None:
         """Measure before and after in the background, unless they are known."""
         self._service.want(subject_id or self.current_id)
+
+    def recall_loudness(self, subject_id: str) -> None:
+        """Look up what it measured when it was open last."""
+        self._service.recall(subject_id)
 
     @property
     def targets(self) -> dict[str, Target]:

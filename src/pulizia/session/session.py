@@ -34,7 +34,7 @@ from pulizia.session.template_service import TemplateService
 from pulizia.session.words_service import WordsService
 from pulizia.words import tr
 
-CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30, "findings": 64 << 20}
+CACHE_LIMITS = {"decoded": 24 << 30, "peaks": 1 << 30, "findings": 64 << 20, "loudness": 16 << 20}
 
 
 class Session(SessionCore):

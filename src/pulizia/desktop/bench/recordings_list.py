@@ -144,7 +144,6 @@ class Cards(ArrowKeys):
 
     def _shown(self, recording: Recording, *, is_picked: bool) -> tuple[Hashable, ...]:
         """Everything that a card shows: it is drawn anew only when that changes."""
-        loudness = self.session.measures("after", recording.id)
         chain = self.session.document.chain(recording.id)
         drawn = (
             -1
@@ -155,7 +154,7 @@ class Cards(ArrowKeys):
         )
         return (
             recording.id, recording.name, recording.id == self.session.current_id, is_picked, recording.id in self.session.document.offline,
-            loudness.integrated_lufs if loudness else None, drawn,
+            self.session.loudness_of(recording.id), drawn,
         )  # fmt: skip
 
     def _paint_card(self, painter: QPainter, box: QRectF, recording: Recording, *, is_picked: bool) -> None:
@@ -180,8 +179,7 @@ class Cards(ArrowKeys):
             painter.drawText(second, Qt.AlignmentFlag.AlignVCenter, tr("file missing or changed"))
             return
         painter.setPen(colour("soft"))
-        loudness = self.session.measures("after", recording.id)
-        figure = format_number(loudness.integrated_lufs if loudness else None)
+        figure = format_number(self.session.loudness_of(recording.id))
         painter.drawText(second, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, translated(figure))
         painter.drawText(
             second.adjusted(0, 0, -48, 0),
