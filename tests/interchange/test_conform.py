@@ -263,7 +263,7 @@ def test_field_recordings_on_lanes_cross_fades_and_a_breath_taken_out_move_with_
         camera = {0: 50, 12: 4, 32: 26}[c.start // RATE]
         assert abs(c.heard_at(c.start) - (camera + 7.32) * RATE * (1 - 30e-6)) < 1.0
     assert [(r.change, r.lane, r.at / RATE, r.frames / RATE) for r in found.rows if r.change in ("gone", "new", "left out")] == [
-        ("gone", "A1", 0, 2), ("gone", "Bert", 0, 2), ("new", "A1", 30, 2), ("left out", "A1", 13, 0.4),
+        ("gone", "Ann", 0, 2), ("gone", "Bert", 0, 2), ("new", "Ann", 30, 2), ("left out", "Ann", 13, 0.4),
     ]  # fmt: skip
     assert row_words(found.rows[3], RATE) == "Left out as before, at 0:13.00: cam, 0:00.40."
     assert count_words(found).endswith(" 1 new, 1 left out as before, 2 gone.")

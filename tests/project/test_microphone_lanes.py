@@ -74,3 +74,15 @@ def test_what_hears_one_channel_already_is_refused_and_a_lane_without_room_says_
     )
     with pytest.raises(ProjectError, match="inside another on Anna"):
         on_lanes(full, {before.lanes[0].clips[0].id}, NAMES.__getitem__)
+
+
+@pytest.mark.parametrize(
+    ("called", "then"), [("A1", "Boom"), ("Audio 2", "Boom"), ("Anna's chapter", "Anna's chapter")]
+)
+def test_a_lane_that_a_list_numbered_is_called_like_its_microphone(called: str, then: str) -> None:
+    lane = Lane(name=called).with_clips([clip("poly", 0, RATE), clip("poly", RATE, RATE)])
+    before = Programme(name="Scene", rate=RATE, channels=1, lanes=(lane,))
+    made, _ = on_lanes(before, {c.id for c in lane.clips}, NAMES.__getitem__)
+    assert [la.name for la in made.lanes] == [then, "Anna", "Bert"]
+    part, _ = on_lanes(before, {lane.clips[0].id}, NAMES.__getitem__)
+    assert part.lanes[0].name == called, "a clip on it still hears all microphones"

@@ -3,12 +3,16 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import replace
 
 from pulizia.errors import ProjectError
 from pulizia.project.clips import Clip, Lane, Programme, new_clip_id
 from pulizia.words import tr
+
+LIST_LANE = re.compile(r"(A|V|NONE|Audio|Track) ?\d{0,3}", re.IGNORECASE)
+"""Names that lists give to tracks, which say nothing of what lies there."""
 
 
 def on_lanes(
@@ -24,7 +28,8 @@ def on_lanes(
     Returns
     -------
     The programme, and how many clips were laid out: those that hear several channels. A lane that is called like a
-    microphone is used; where there is none one is made below, of the kind and with the placement of the first.
+    microphone is used; where there is none one is made below, of the kind and with the placement of the first. The first
+    is called like its microphone where it had a track's name from a list and now holds this microphone alone.
 
     Raises
     ------
@@ -39,7 +44,8 @@ def on_lanes(
         count += len(chosen)
         taken = {c.id for c in chosen}
         kept = made.lane(lane.id)
-        made = made.with_lane(kept.with_clips(replace(c, channel=0) if c.id in taken else c for c in kept.clips))
+        clips = [replace(c, channel=0) if c.id in taken else c for c in kept.clips]
+        made = made.with_lane(replace(kept, name=_first_name(kept, clips, names_of)).with_clips(clips))
         below = lane.id
         for number in range(1, max(len(names_of(c.recording_id)) for c in chosen)):
             rows = [c for c in chosen if number < len(names_of(c.recording_id))]
@@ -48,6 +54,13 @@ def on_lanes(
         message = tr("Select clips of a recording with several channels first.")
         raise ProjectError(message)
     return made, count
+
+
+def _first_name(lane: Lane, clips: Sequence[Clip], names_of: Callable[[str], Sequence[str]]) -> str:
+    sounding = [c for c in clips if not c.tone]
+    names = {names_of(c.recording_id)[0] if c.channel == 0 else "" for c in sounding}
+    (name,) = names if len(names) == 1 else ("",)
+    return name if name and LIST_LANE.fullmatch(lane.name) else lane.name
 
 
 def _hears_several(clip: Clip, names_of: Callable[[str], Sequence[str]]) -> bool:
