@@ -40,6 +40,7 @@ from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.start import make_window
 from pulizia.media.folders import config_folder
 from pulizia.report.manual import sections, tool_page
+from pulizia.session.template_service import TemplateService
 from pulizia.tools.registry import ALL
 from pulizia.units import format_clock, format_number, format_time, plain_figure
 from pulizia.words import moment_shown, plural, tr, translated, use_catalogue
@@ -244,6 +245,8 @@ def test_a_language_brings_its_words_its_plurals_its_manual_and_its_figures(qapp
     assert {"Sonogramm", "Einstellungen eines Schritts"} <= set(sections("bench"))
     assert use_language("it") == ""
     assert tr("Learn noise") == "Apprendi rumore"
+    (interview,) = (t for t in TemplateService.known() if t.name == "Intervista a due")
+    assert [lane.name for lane in interview.lanes][:2] == ["Oratore 1", "Oratore 2"]  # what is made of it is called so
     assert tr("a text that no catalogue holds") == "a text that no catalogue holds"
     assert use_language("en_GB") == ""
     assert format_number(-12.5) == "\u221212.5"

@@ -33,8 +33,8 @@ class TemplateService:
 
     @staticmethod
     def known() -> list[Template]:
-        """The user's templates, then those that come with the program."""
-        return [*own_templates().values(), *shipped_templates().values()]
+        """The user's templates, then those that come with the program, whose words are those of the window."""
+        return [*own_templates().values(), *map(_in_words, shipped_templates().values())]
 
     def begin(self, template: Template, placed: Mapping[str, Sequence[Placed]], name: str = "") -> bool:
         """A programme with recordings, or single channels of them, on the lanes of a template."""
@@ -85,3 +85,9 @@ class TemplateService:
             self._session.say(str(error), bad=True)
             return
         self._session.say(tr("The template {name} was saved.", name=name.strip()))
+
+
+def _in_words(template: Template) -> Template:
+    """A shipped template in the language of the window: programmes and lanes made of it are called so, in files too."""
+    lanes = tuple(replace(lane, name=translated(lane.name)) for lane in template.lanes)
+    return replace(template, name=translated(template.name), lanes=lanes)
