@@ -194,11 +194,15 @@ def test_clicking_moves_the_play_head_and_it_moves_on_while_playing(bench: Perso
 
 def test_pictures_show_the_sound_and_follow_the_score(bench: Person) -> None:
     view = bench.window.bench.sonogram
+    row = round(view.scale.row_of_hz(260))
+
+    def is_drawn() -> bool:  # dark where the voice is, light in the pause
+        image = view.grab().toImage()
+        at = lambda s: image.pixelColor(round(bench.at_time(view, s).x()), row).lightness()  # noqa: E731
+        return min(at(1.0 + 0.05 * n) for n in range(20)) < 120 < at(0.5)
+
+    bench.until(is_drawn)
     image = view.grab().toImage()
-    at = lambda s, y: image.pixelColor(round(bench.at_time(view, s).x()), round(y)).lightness()  # noqa: E731
-    row = view.scale.row_of_hz(260)
-    voiced = min(at(1.0 + 0.05 * n, row) for n in range(20))
-    assert voiced < 120 < at(0.5, row)
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_N)
     bench.body.controls["reduction_db"].changed.emit(40.0)
