@@ -163,17 +163,18 @@ def test_a_recording_is_laid_at_its_start_time(place: Person, tmp_path: Path) ->
     assert row(place)[-1] == ("field", 20.0, 3.0, 0.0)
 
 
-def breathy() -> np.ndarray:
-    """The talk with a breath in its first pause."""
+def breathy(*at_s: float) -> np.ndarray:
+    """The talk with breaths of 0.3 s at these places."""
     rng, sound, frames = np.random.default_rng(9), talked(12.0, PHRASES)[0], 14_400
     hz = np.fft.rfftfreq(frames, 1 / RATE)
-    shape = np.fft.irfft(np.fft.rfft(rng.normal(0, 1, frames)) / (1 + ((hz - 1800) / 1500) ** 2))
-    sound[round(3.2 * RATE) : round(3.2 * RATE) + frames] += 0.012 * shape / shape.std() * np.hanning(frames)
+    for at in at_s:
+        shape = np.fft.irfft(np.fft.rfft(rng.normal(0, 1, frames)) / (1 + ((hz - 1800) / 1500) ** 2))
+        sound[round(at * RATE) : round(at * RATE) + frames] += 0.012 * shape / shape.std() * np.hanning(frames)
     return sound
 
 
 def test_a_breath_gives_way_to_room_tone_and_words_stay(person: Person, wav: Callable[..., Path]) -> None:
-    person.open(wav(breathy()[None].astype(np.float32), "talk.wav"))
+    person.open(wav(breathy(3.2)[None].astype(np.float32), "talk.wav"))
     person.key(K.Key_F3)
     person.window.assembly.add_all()
     person.settle()
@@ -193,6 +194,21 @@ def test_a_breath_gives_way_to_room_tone_and_words_stay(person: Person, wav: Cal
     person.settle()
     assert "No breath was found" in person.said
     assert row(person) == before
+
+
+@pytest.mark.parametrize(("here_s", "begins_s"), [(6.62, 6.2), (6.74, 6.9)])
+def test_of_two_breaths_the_nearer_one_gives_way(
+    person: Person, wav: Callable[..., Path], here_s: float, begins_s: float
+) -> None:
+    person.open(wav(breathy(6.2, 6.9)[None].astype(np.float32), "talk.wav"))
+    person.key(K.Key_F3)
+    person.window.assembly.add_all()
+    person.settle()
+    person.window.session.seek(round(here_s * RATE))
+    person.key(K.Key_X, M.ShiftModifier)
+    person.settle()
+    (tone,) = (c for c in clips(person) if c.tone)
+    assert tone.start / RATE == pytest.approx(begins_s, abs=0.12)
 
 
 def test_two_recordings_on_a_lane_are_parted_by_whose_phrases_they_are(place: Person) -> None:

@@ -15,6 +15,7 @@ from tests.desktop.conftest import Person
 from tests.measure.test_same_words import RATE, demo, envelope, retake
 
 from pulizia.project.file import load_project
+from pulizia.session.words_service import OtherTakes
 
 K, M = Qt.Key, Qt.KeyboardModifier
 START, STOP = round(8.0 * RATE), round(9.2 * RATE)
@@ -120,3 +121,18 @@ def test_what_cannot_be_looked_for_says_what_to_do(place: Person) -> None:
     place.settle()
     assert found == []
     assert "not found in the recordings" in place.said
+
+
+def test_a_whole_clip_that_is_selected_is_what_is_looked_for(place: Person) -> None:
+    session = place.window.session
+    for at in (START, STOP):
+        session.seek(at)
+        session.assembly.split()
+    words = session.assembly.programme.lanes[0].clips[1]
+    assert (words.start, words.stop) == (START, STOP)
+    session.assembly.select_span(0, 0)
+    session.assembly.select((words.id,))
+    found: list[OtherTakes] = []
+    session.words.look(found.append)
+    place.settle()
+    assert round(found[0].takes[0].start_s) == 5
