@@ -54,12 +54,14 @@ def test_sound_files_open_with_every_frame_in_place(tmp_path: Path, name: str, s
     assert open_media(path).fingerprint == media.fingerprint
 
 
-@pytest.mark.parametrize(("suffix", "codec", "exact"), [
-    ("m4a", "aac", True), ("mp4", "aac", True), ("mov", "aac", True), ("mkv", "aac", False), ("mkv", "flac", True),
-    ("opus", "libopus", True), ("mp3", "libmp3lame", True), ("mka", "pcm_s16le", True),
+@pytest.mark.parametrize(("suffix", "codec", "exact", "called"), [
+    ("m4a", "aac", True, "AAC"), ("mp4", "aac", True, "AAC"), ("mov", "aac", True, "AAC"), ("mkv", "aac", False, "AAC"),
+    ("mkv", "flac", True, "FLAC"), ("mkv", "ac3", False, "AC-3"), ("opus", "libopus", True, "Ogg Opus"),
+    ("mp3", "libmp3lame", True, "MP3"), ("mka", "pcm_s16le", True, "16-bit"), ("mov", "pcm_s24le", True, "24-bit"),
+    ("mov", "pcm_f32le", True, "32-bit float"),
 ])  # fmt: skip
-def test_coded_sound_begins_on_its_sample_and_has_its_length(
-    tmp_path: Path, suffix: str, codec: str, *, exact: bool
+def test_coded_sound_begins_on_its_sample_and_has_its_length_and_name(
+    tmp_path: Path, suffix: str, codec: str, called: str, *, exact: bool
 ) -> None:
     path = tmp_path / f"x.{suffix}"
     impulse = np.zeros((1, FRAMES), np.float32)
@@ -74,7 +76,9 @@ def test_coded_sound_begins_on_its_sample_and_has_its_length(
         for part in [*resampler.resample(frame), *resampler.resample(None)]:
             container.mux(stream.encode(part))
         container.mux(stream.encode(None))
-    source = open_media(path).source
+    media = open_media(path)
+    assert media.format_line == f"48 kHz, {called}, mono"
+    source = media.source
     read = source.read(0, source.frames)
     centre = np.sum(np.arange(source.frames) * read[0] ** 2) / np.sum(read[0] ** 2)
     assert centre == pytest.approx(20_009.5, abs=8)

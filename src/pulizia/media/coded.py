@@ -7,6 +7,7 @@ a seek, so it is decoded from its start, once.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -110,6 +111,17 @@ def _coding_words(kind: str, subtype: str) -> str:
     return f"{kind if len(kind) > 3 or kind == 'CAF' else kind.capitalize()} {words}"
 
 
+def _codec_words(name: str) -> str:
+    """What people call a codec: its own name in capitals, plain samples by their bits."""
+    plain = re.fullmatch(r"pcm_([suf])(\d+)(?:le|be)?", name)
+    if plain is None:
+        usual = {"ac3": "AC-3", "eac3": "E-AC-3", "vorbis": "Vorbis", "opus": "Opus"}
+        return usual.get(name.removesuffix("float"), name.removesuffix("float").replace("_", " ").upper())
+    if plain[1] == "f":
+        return tr("64-bit float") if plain[2] == "64" else tr("32-bit float")
+    return f"{plain[2]}-bit"
+
+
 def _decode_av(path: Path, target: Path, progress: Progress) -> dict[str, str]:
     import av
     import av.error
@@ -153,7 +165,7 @@ def _decode_stream(
         if writer.frames == 0:
             message = tr("{name} holds a sound track without any sound in it.", name=path.name)
             raise MediaError(message)
-    metadata = {"coding": codec.name.removesuffix("float")}
+    metadata = {"coding": _codec_words(codec.name)}
     if channels > 2 and (names := _av_names(codec.layout)):
         metadata[NAMES] = " ".join(names)
     moving = [s for s in container.streams.video if not s.disposition & ATTACHED]  # a cover is no picture to go with it
