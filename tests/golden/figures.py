@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from tests.golden.pairs import pairs
 from tests.golden.sounds import OTHER_RATE, RATE, spoiled, strange, voice
 
 from pulizia import api
@@ -275,6 +276,11 @@ def measure_figures() -> dict[str, Any]:
     return {name: measured(call) for name, call in _measures().items()}
 
 
+def pair_figures() -> dict[str, Any]:
+    """Of two sounds together, of needles and of waveforms."""
+    return {name: measured(call) for name, call in pairs().items()}
+
+
 def as_text(made: dict[str, dict[str, Any]]) -> str:
     """JSON with a line for each variant, so that a change can be read."""
     parts = []
@@ -301,5 +307,6 @@ def differences(was: Any, now: Any, where: str = "") -> Iterator[str]:
 
 
 if __name__ == "__main__":
-    FILE.write_text(as_text({"measures": measure_figures()} | {tool_id: tool_figures(tool_id) for tool_id in tools()}))
+    measures = {"measures": measure_figures(), "pairs": pair_figures()}
+    FILE.write_text(as_text(measures | {tool_id: tool_figures(tool_id) for tool_id in tools()}))
     print(f"{FILE}: {FILE.stat().st_size} bytes")  # noqa: T201 - what was written

@@ -11,7 +11,7 @@ from functools import cache
 from typing import Any
 
 import pytest
-from tests.golden.figures import FILE, differences, measure_figures, tool_figures, tools
+from tests.golden.figures import FILE, differences, measure_figures, pair_figures, tool_figures, tools
 
 
 @cache
@@ -25,7 +25,7 @@ def told(now: dict[str, Any], was: dict[str, Any]) -> str:
 
 
 def test_every_tool_has_figures_of_every_variant() -> None:
-    assert kept().keys() == {"measures", *tools()}
+    assert kept().keys() == {"measures", "pairs", *tools()}
     assert sum(map(len, kept().values())) > 180
     assert not [row for rows in kept().values() for row in rows.values() if isinstance(row, str)]  # none is refused
 
@@ -46,4 +46,10 @@ def test_a_tool_makes_what_it_made(tool_id: str) -> None:
 
 def test_the_measures_say_what_they_said() -> None:
     changed = told(measure_figures(), kept()["measures"])
+    assert not changed, changed
+
+
+@pytest.mark.slow
+def test_what_is_told_of_two_sounds_and_seen_of_meters_is_what_it_was() -> None:
+    changed = told(pair_figures(), kept()["pairs"])
     assert not changed, changed
