@@ -27,6 +27,11 @@ if TYPE_CHECKING:
 Progress = Callable[[float], None]
 LIBSNDFILE_SUFFIXES = {".flac", ".aif", ".aiff", ".aifc", ".ogg", ".oga", ".opus", ".w64", ".caf", ".au"}  # fmt: skip
 BLOCK_FRAMES = 1 << 17
+CODEC_WORDS = {
+    "ac3": "AC-3", "eac3": "E-AC-3", "vorbis": "Vorbis", "opus": "Opus", "h264": "H.264", "hevc": "H.265", "prores": "ProRes",
+    "dnxhd": "DNxHD", "mpeg4": "MPEG-4", "mpeg2video": "MPEG-2", "mjpeg": "Motion JPEG", "dav1d": "AV1",
+}  # fmt: skip
+"""Codecs whose names are not just capitals, by the library's names."""
 ATTACHED = 1024  # the flag of a still picture that belongs to a file
 NAMES = "channel_names"  # in what decoding says: names of the channels, blanks between them
 WAV_ORDER = ("L", "R", "C", "LFE", "Lb", "Rb", "Cs", "Ls", "Rs")
@@ -115,8 +120,8 @@ def _codec_words(name: str) -> str:
     """What people call a codec: its own name in capitals, plain samples by their bits."""
     plain = re.fullmatch(r"pcm_([suf])(\d+)(?:le|be)?", name)
     if plain is None:
-        usual = {"ac3": "AC-3", "eac3": "E-AC-3", "vorbis": "Vorbis", "opus": "Opus"}
-        return usual.get(name.removesuffix("float"), name.removesuffix("float").replace("_", " ").upper())
+        plain_name = name.removesuffix("float").removeprefix("lib")
+        return CODEC_WORDS.get(plain_name, plain_name.replace("_", " ").upper())
     if plain[1] == "f":
         return tr("64-bit float") if plain[2] == "64" else tr("32-bit float")
     return f"{plain[2]}-bit"
@@ -173,7 +178,7 @@ def _decode_stream(
         start = float((stream.start_time or 0) * (stream.time_base or 0))
         metadata["starts_at_s"] = f"{start:.6f}"
         picture = getattr(moving[0], "codec_context", None)
-        metadata["picture"] = picture.name if picture is not None else tr("unknown video")
+        metadata["picture"] = _codec_words(picture.name) if picture is not None else tr("unknown video")
     timecodes = [str(s.metadata["timecode"]) for s in container.streams if s.metadata.get("timecode")]
     metadata |= {
         k: v for k, v in container.metadata.items() if k in ("title", "artist", "album", "date", "comment", "timecode")

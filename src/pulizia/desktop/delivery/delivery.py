@@ -178,7 +178,9 @@ class Delivery(Ordering):
         predicted = made.predicted if made else None
         self.graph.show_measures(measures, predicted, target)
         self._purpose.setText(
-            tr("{purpose}. After {source}.", purpose=translated(target.purpose), source=target.source)
+            tr("{purpose}. After {source}.", purpose=translated(target.purpose), source=target.source).replace(
+                "R 128", "R\u00a0128"
+            )
         )
         if measures is not None:
             self.table.show_rows(verdicts(measures, target), verdicts(predicted, target) if predicted else None)
@@ -201,7 +203,7 @@ class Delivery(Ordering):
         )
         self._explain.setText(
             tr(
-                "Dark: short-term loudness measured after all steps. Green: predicted for the delivered file. {gate} (ITU-R BS.1770-5), {channels}.",
+                "Short-term loudness measured after all steps; in green, predicted for the delivered file. {gate} (ITU-R BS.1770-5), {channels}.",
                 gate=gate,
                 channels=channels,
             ).replace("ITU-R ", "ITU-\u2060R\u00a0")
