@@ -113,5 +113,5 @@ chroot "$clean" sh -eu -c '
     QT_QPA_PLATFORM=offscreen pulizia --demo --simulated-output --picture /tmp/window.png
     test -s /tmp/window.png
     apt-get remove -y -qq pulizia >/dev/null
-    test ! -e /usr/lib/pulizia && ! command -v pulizia
+    for left in /usr/lib/pulizia /usr/bin/pulizia /usr/share/applications/*pulizia*; do test ! -e "$left"; done
     echo "installed, run and removed in a clean root"'
