@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import contextlib
 import gc
+import itertools
 import subprocess
 import sys
 import time
@@ -168,6 +169,26 @@ def test_nothing_is_cut_off_at_any_size(bench: Person, themed: str) -> None:
         nothing_cut_off(bench, window)
         assert window.width() == width
     assert themed == theme().name
+
+
+@pytest.mark.parametrize(("width", "parts"), [(1100, 7), (960, 6), (800, 5)])
+def test_on_a_small_or_doubled_screen_nothing_at_the_foot_lies_on_anything(
+    bench: Person, width: int, parts: int
+) -> None:
+    window = bench.window
+    window.setMinimumSize(600, 400)  # as a window on a screen that is smaller than the least size does
+    window.resize(width, 500)
+    bench.until(lambda: window.width() == width)
+    foot = window.foot
+
+    def lie_apart() -> bool:
+        shown = sorted(
+            (w.geometry() for w in foot.children() if isinstance(w, QWidget) and w.isVisible()), key=lambda g: g.x()
+        )
+        apart = all(a.right() < b.x() for a, b in itertools.pairwise(shown))
+        return apart and len(shown) == parts and shown[-1].right() < foot.width()
+
+    bench.until(lie_apart, 5.0)
 
 
 DIALOGS: tuple[tuple[str, str], ...] = (

@@ -164,6 +164,10 @@ class Foot(QWidget):
         narrow = self.width() < max(NARROW_WINDOW, LEFT_OF_SWITCH + parts + FULL_GAUGE + APART)
         self.gauge.set_compact(narrow)
         self._gap.changeSize(8 if narrow else 40, 1)
+        # on a screen that is smaller than the least window the gauge goes first, then the figures: nothing lies on anything
+        taken = LEFT_OF_SWITCH + self.switch.sizeHint().width() + self.matched.sizeHint().width()
+        self.figures.setVisible(taken + self.figures.width() <= self.width())
+        self.gauge.setVisible(taken + self.figures.width() + self.gauge.width() <= self.width())
         self._row.invalidate()
 
     def refresh(self) -> None:
