@@ -16,7 +16,7 @@ from pulizia.audio.markers import Marker
 from pulizia.cli.main import main
 from pulizia.media.open import broadcast_of, open_media
 from pulizia.project.clips import Clip, Lane, Programme
-from pulizia.project.file import save_project
+from pulizia.project.file import load_project, save_project
 from pulizia.project.model import Project, Recording
 from pulizia.score.steps import make_step
 
@@ -45,6 +45,20 @@ def project(wav: Callable[..., Path], tmp_path: Path) -> Path:
     made = tmp_path / "museum.pulizia"
     save_project(Project(recordings=(first, second)).with_programme(programme), made)
     return made
+
+
+def test_the_only_recording_of_a_project_needs_no_name(capsys, project: Path, tmp_path: Path) -> None:
+    code, _, err = run(capsys, "measure", project)
+    assert code != 0
+    assert "holds several recordings (anna, bert). Choose one with --recording." in err
+    alone = tmp_path / "alone.pulizia"
+    save_project(Project(recordings=load_project(project).recordings[:1]), alone)
+    figures = [json.loads(run(capsys, "measure", path, "--json")[1]) for path in (alone, tmp_path / "anna.wav")]
+    assert figures[0]["integrated_lufs"] == figures[1]["integrated_lufs"]
+    _, out, _ = run(capsys, "measure", project, "--recording", "bert")
+    assert out.startswith("bert: 0:04.4, ")
+    code, _, err = run(capsys, "repair", project, "--treat", "-o", tmp_path / "no.wav")
+    assert (code, "is a project, not a recording. Choose one of the files that it holds." in err) == (1, True)
 
 
 def test_a_programme_is_rendered_whole_in_stems_and_as_clips_with_handles(

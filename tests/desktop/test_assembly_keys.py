@@ -292,6 +292,8 @@ def test_one_channel_is_heard_alone_and_listening_and_orders_are_stopped(
     assert session.inspection.listening_to == ""
     person.settle()
     assert not session.inspection.is_inspected
+    session.repairs.add_tool("level", on_selection=False)
+    assert session.inspection.listening_to == "", "an edit does not begin anew what was stopped"
 
 
 def test_the_playhead_beyond_the_end_of_what_is_shown_holds_nothing_up(place: Person) -> None:

@@ -22,10 +22,14 @@ from tests.conftest import voice_in_noise
 from wavinfo import WavInfoReader
 
 from pulizia.audio.markers import Marker
+from pulizia.audio.samples import Samples
+from pulizia.audio.source import ArraySource
+from pulizia.delivery.deliver import write_source
+from pulizia.delivery.deliverable import KIND_OF_SUFFIX, Deliverable
 from pulizia.media.broadcast import Broadcast, Loudness, bext_chunk
 from pulizia.media.cues import chunk
 from pulizia.media.open import open_media
-from pulizia.media.tags import Cover, Tags
+from pulizia.media.tags import Cover, Tags, write_tags
 from pulizia.media.write import WavWriter
 
 RATE = 48_000
@@ -138,8 +142,6 @@ def test_a_recording_of_two_seconds_has_no_loudness_range(capsys, take: Path, tm
 @pytest.mark.parametrize("kind", ["flac", "mp3", "opus", "m4a", "wav"])
 def test_titles_and_covers_survive_every_kind(capsys, tmp_path: Path, kind: str) -> None:
     needs_ffmpeg()
-    from pulizia.media.tags import write_tags
-
     first = tmp_path / "in.flac"
     soundfile.write(first, voice_in_noise(3.0).T, RATE)
     write_tags(first, "flac", Tags(TEXTS, Cover(png(), "image/png")))
@@ -159,6 +161,19 @@ def test_titles_and_covers_survive_every_kind(capsys, tmp_path: Path, kind: str)
     assert len(pictures) == (0 if kind == "wav" else 1)
     if kind != "wav":
         assert open_media(last).cover.data == png()
+
+
+@pytest.mark.parametrize("kind", ["flac", "mp3", "opus", "m4a"])
+def test_a_cover_travels_without_any_title(tmp_path: Path, kind: str, voice: Samples) -> None:
+    path = tmp_path / f"x.{kind}"
+    write_source(
+        ArraySource(voice[:, :RATE], RATE),
+        path,
+        Deliverable(kind=KIND_OF_SUFFIX[path.suffix]),
+        lambda _: None,
+    )
+    write_tags(path, kind, Tags(cover=Cover(png(), "image/png")))
+    assert open_media(path).cover.data == png()
 
 
 def test_a_title_is_the_file_name_only_where_there_is_none(capsys, voice_file: Path, tmp_path: Path) -> None:

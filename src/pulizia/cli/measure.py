@@ -23,8 +23,9 @@ from pulizia.measure.blocks import SegmentStore
 from pulizia.measure.loudness import DUAL_MONO, Measures, measure
 from pulizia.measure.readings import LOUDEST_S, Reading, loudest, readings
 from pulizia.media.folders import config_folder
-from pulizia.media.open import open_media
 from pulizia.media.write import write_text
+from pulizia.project.file import SUFFIX
+from pulizia.project.processed import processed_file
 from pulizia.report.measurement_log import FIGURES, measurement_csv
 from pulizia.units import format_number, format_time, seconds_to_frames
 
@@ -49,6 +50,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         help="save the measurement of one file as a log: figures, limits, loudness over time",
     )
     command.add_argument("--overwrite", action="store_true", help="replace an existing log")
+    command.add_argument("--recording", help="which recording of a project, measured after its steps")
     add_programme_flag(command)
     command.add_argument("--json", action="store_true", help="print the figures as JSON")
     add_batch_flags(command, writes=False)
@@ -124,13 +126,17 @@ class _Measured:
 
 def _measured(path: Path, options: argparse.Namespace, target: Target | None) -> _Measured:
     progress = TerminalProgress(f"measuring {options.programme or path.name}")
-    media = None if options.programme else open_media(path, progress)
-    if media is None:
+    media = None
+    if options.programme:
         made = assembled(path, options.programme, progress)
         whole, known, title, notes = made.source, made.names, made.programme.name, made.notes
         form = f"{whole.rate / 1000:g} kHz, {len(made.programme.lanes)} lane{'s' * (len(made.programme.lanes) != 1)}, {whole.channels} channels"
     else:
-        whole, known, title, form = media.source, media.channel_names, path.name, media.format_line
+        one = processed_file(
+            path, options.recording, progress
+        )  # a file as it is, a project's recording after its steps
+        media, whole, known, form = one.media, one.kept, one.media.channel_names, one.media.format_line
+        title = one.name if path.suffix.lower() == SUFFIX else path.name
         notes = (media.warning,) if media.warning else ()
     source = _stretch(whole, title, options.span)
     names = (DUAL_MONO,) if options.dual_mono and source.channels == 1 else known

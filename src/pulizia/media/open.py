@@ -28,6 +28,7 @@ LOWEST_RATE, HIGHEST_RATE = 4_000, 768_000
 MOST_CHANNELS = 64
 LONGEST_NUMBER = 20  # digits
 TAG_WORDS = ("title", "artist", "album", "date", "track", "genre", "language", "copyright", "comment")
+PROJECT_SUFFIX = ".pulizia"
 DECODER = 2  # raised when files are decoded in another way than before
 
 
@@ -78,6 +79,9 @@ def open_media(path: Path, progress: Callable[[float], None] = lambda _: None) -
     """
     path = Path(path)
     _look_at(path)
+    if path.suffix.lower() == PROJECT_SUFFIX:
+        message = tr("{name} is a project, not a recording. Choose one of the files that it holds.", name=path.name)
+        raise MediaError(message)
     fingerprint = fingerprint_of(path)
     try:
         if is_wav(path):

@@ -11,6 +11,7 @@ from typing import Any
 from pulizia.audio.markers import in_order
 from pulizia.data.json_text import parsed
 from pulizia.errors import ProjectError, SettingsError
+from pulizia.media.open import PROJECT_SUFFIX
 from pulizia.media.write import write_text
 from pulizia.project.model import Project, Recording
 from pulizia.project.past import Past, past_of, past_row
@@ -19,7 +20,7 @@ from pulizia.project.rows import marker_of, marker_row, spans_of, step_of, step_
 from pulizia.project.upgrades import upgraded
 from pulizia.words import tr
 
-FORMAT, VERSION, SUFFIX = "pulizia-project", 7, ".pulizia"
+FORMAT, VERSION, SUFFIX = "pulizia-project", 7, PROJECT_SUFFIX
 LARGEST_BYTES = 256 << 20
 LONGEST_PATH, LONGEST_NAME, MOST_STEPS = 4096, 1000, 1000
 
