@@ -27,6 +27,7 @@ LIKENESS = 0.35  # of signs from which a place is believed: chance gives 0 +- 0.
 REFINED_S, REACH_S = 2.0, 0.08
 PLACES = 8
 WINDOW_MS = 64.0
+ON_LINE_S = 0.0005  # how near places lie to the line of a clock
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +105,9 @@ def _refined(
     offset, drift = float(np.median(sure[:, 1])), 0.0
     if len(sure) >= 4 and np.ptp(sure[:, 0]) > 20.0:
         slope, base = np.polyfit(sure[:, 0], sure[:, 1], 1)
-        offset, drift = float(base), float(slope * 1e6)
+        beside = np.abs(sure[:, 1] - base - slope * sure[:, 0])
+        if float(np.median(beside)) < ON_LINE_S:  # two microphones hear speakers here and there: that is no clock
+            offset, drift = float(base), float(slope * 1e6)
     return SameSound(offset, drift, float(np.median(sure[:, 2])), likeness, bool(np.median(sure[:, 4]) < 0.0))
 
 
