@@ -17,6 +17,7 @@ from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
 from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.start import make_window
+from pulizia.media.folders import cache_folder
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -159,6 +160,8 @@ def test_a_project_opens_with_the_loudness_of_recordings_that_are_not_looked_at(
     session.choose_recording(as_recorded)
     person.until(lambda: None not in [session.measures("after", i) for i in (as_recorded, lowered)])
     told = session.measures("after", lowered).integrated_lufs
+    kept = lambda: len(list(cache_folder("loudness").iterdir()))  # noqa: E731
+    assert kept() == 2, "of each recording as it is now"
     person.window.files._save_to(tmp_path / "job.pulizia")
     person.window.close()
     other, poster = in_another_window(person, tmp_path / "job.pulizia")

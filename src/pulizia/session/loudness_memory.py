@@ -17,21 +17,28 @@ from pulizia.media.write import write_text
 class LoudnessMemory:
     """One small file for each sound. A damaged one, or one of another version, counts as none.
 
-    Keys are those of the sources, ``names`` those of their channels, which weigh in the loudness.
+    Keys are those of the sources, ``names`` those of their channels, which weigh in the loudness. What was kept for a
+    place, a recording before or after its steps, gives way to what is kept for it next: each setting that was tried
+    would leave a file.
     """
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
+        self._newest: dict[str, Path] = {}
 
     def _file(self, key: str, names: Sequence[str]) -> Path:
         name = hashlib.sha256("|".join((key, __version__, *names)).encode()).hexdigest()[:32]
         return self._folder / f"{name}.json"
 
-    def save(self, key: str, names: Sequence[str], integrated_lufs: float | None) -> None:
+    def save(self, place: str, key: str, names: Sequence[str], integrated_lufs: float | None) -> None:
         """Keep the figure; None is silence. A full disk only costs the memory of it."""
+        file, before = self._file(key, names), self._newest.get(place)
         with contextlib.suppress(DiskError, OSError):
             self._folder.mkdir(parents=True, exist_ok=True)
-            write_text(self._file(key, names), json.dumps({"integrated_lufs": integrated_lufs}))
+            write_text(file, json.dumps({"integrated_lufs": integrated_lufs}))
+            self._newest[place] = file
+            if before is not None and before != file:
+                before.unlink(missing_ok=True)
 
     def load(self, key: str, names: Sequence[str]) -> tuple[float | None] | None:
         """The figure alone in a tuple, or None when it was never measured."""

@@ -82,8 +82,12 @@ class MeasureService:
             self._measured()
             self._recall_next()
 
+        def failed(sentence: str) -> None:
+            self._recalling = False
+            self._failed(sentence)
+
         self._recalling = True
-        self._pool.submit(work, title=tr("Measuring"), priority=LATER, on_done=done, on_error=self._failed)
+        self._pool.submit(work, title=tr("Measuring"), priority=LATER, on_done=done, on_error=failed)
 
     def match_gain_db(self, subject_id: str) -> float:
         """Gain on After that makes it as loud as Before; the last known one until both are measured."""
@@ -130,7 +134,7 @@ class MeasureService:
     def _measure(self, subject: Subject, source: Source, what: str, place: str) -> None:
         def work(job: Job) -> Measures:
             measures = self._made(job, subject, source, what)
-            self._memory.save(source.key, subject.names, measures.integrated_lufs)
+            self._memory.save(place, source.key, subject.names, measures.integrated_lufs)
             return measures
 
         def done(measures: Measures) -> None:
