@@ -86,7 +86,10 @@ def test_storage_is_seen_and_cleared(two: Person) -> None:
     (decoded / "old.wav").write_bytes(bytes(3_000_000))
     window.dialogs.show_storage()
     assert window.dialogs.storage.figures["decoded"].startswith("3 MB of ")
+    known = cache_folder("loudness") / "an-earlier-project.json"
+    known.write_text("{}")
     window.dialogs.storage.clear()
+    assert not known.exists()
     assert not (decoded / "old.wav").exists()
     assert window.dialogs.storage.figures["decoded"].startswith("0 MB")
     window.dialogs.storage.accept()

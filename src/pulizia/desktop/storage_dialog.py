@@ -17,6 +17,7 @@ from pulizia.words import N_, tr
 KEPT = {
     "decoded": N_("Decoded and converted sound"), "peaks": N_("Waveforms"), "chunks": N_("Rendered steps"),
 }  # fmt: skip
+SMALL = ("findings", "loudness")  # what is known of sounds: too little for a row
 CHUNK_LIMIT = 4 << 30
 
 
@@ -76,7 +77,7 @@ class StorageDialog(QDialog):
         """Remove what the open recordings do not use."""
         used = {m.source.path for m in self.session.document.media.values()}
         kept = {p.stem for p in used}
-        for name in KEPT:
+        for name in (*KEPT, *SMALL):
             for file in cache_folder(name).iterdir():
                 if file.is_file() and file not in used and file.stem not in kept:
                     file.unlink(missing_ok=True)
