@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import math
+import re
 from enum import Enum
 
 import numpy as np
@@ -72,6 +73,11 @@ def ms_to_frames(duration_ms: float, rate_hz: int) -> int:
 def seconds_to_frames(seconds: float, rate_hz: int) -> int:
     """Nearest whole number of frames."""
     return round(seconds * rate_hz)
+
+
+def with_minus(text: str) -> str:
+    """Figures with the sign for minus in place of the hyphen, as :func:`format_number` writes them."""
+    return re.sub(r"-(?=\d)", MINUS, text)
 
 
 def format_number(value: float | None, decimals: int = 1, *, plus: bool = False) -> str:

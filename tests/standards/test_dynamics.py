@@ -329,6 +329,12 @@ def test_missing_treble_comes_back_a_little_under_the_average_voice() -> None:
     hz = np.fft.rfftfreq(len(shaped), 1 / RATE)
     dull = np.fft.irfft(spectrum / np.sqrt(1 + (hz / 3000) ** 24), len(shaped)) + rng.normal(0, 1e-5, len(shaped))
     made = treated(dull, "dull_voice", clean_up_db=0.0)
+    tool, source = tool_of("dull_voice"), ArraySource(np.atleast_2d(dull).astype(np.float32), RATE)
+    (finding,) = tool.find(source, lambda _share: None)
+    ends = finding.sentence.removeprefix("The voice ends at ")[:-1]  # "3150 Hz"
+    learned = tool.analyse(source, (), tool.settings(), lambda _share: None)
+    told = tool.survey(source, source, (), tool.settings(), learned, lambda _share: None).sentence
+    assert f"Everything above {ends} is missing." in told  # one figure in both
     found = [bandwidth_of(ArraySource(np.atleast_2d(x).astype(np.float32), RATE), 1024) for x in (dull, made)]
     assert 2500 < found[0].top_hz < 4500
     high = (found[0].hz > 4000) & (found[0].hz < 11_000)

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 from pulizia.desktop.controls import ArrowKeys, setting_name
 from pulizia.desktop.theme import colour
 from pulizia.settings.declare import Number
-from pulizia.units import Unit
+from pulizia.units import Unit, with_minus
 from pulizia.words import tr, translated
 
 TRACK_WIDTH = 86
@@ -158,15 +158,18 @@ class SliderRow(QWidget):
         row.addWidget(self.edit)
         self.setFixedHeight(max(28, name.height()))
         unit = f" {declared.unit.symbol}" if declared.unit.symbol else ""
-        usual = declared.text(default) if declared.unit is Unit.SHARE else f"{default:g}{unit}"
+        usual = declared.text(default) if declared.unit is Unit.SHARE else tr("{value:g}", value=float(default)) + unit
         reach = (
             tr("0 to 100 %")
             if declared.unit is Unit.SHARE
             else tr("{low:g} to {high:g}{unit}", low=declared.low, high=declared.high, unit=unit)
         )
         self.setToolTip(
-            tr("{help}\n{reach}; double-click for {usual}", help=translated(declared.help), reach=reach, usual=usual)
-        )
+            tr(
+                "{help}\n{reach}; double-click for {usual}",
+                help=translated(declared.help), reach=with_minus(reach), usual=with_minus(usual),
+            )
+        )  # fmt: skip
         self.track.moved.connect(self._tell)
         self.track.let_go.connect(self.let_go)
         self.edit.editingFinished.connect(self._typed)

@@ -11,6 +11,7 @@ from typing import Any
 from pulizia.settings.as_dict import schema
 from pulizia.tools.base import FAMILIES, AnyTool
 from pulizia.tools.registry import ALL, tool_of
+from pulizia.units import with_minus
 from pulizia.words import N_, tr, translated
 
 LEAD = re.compile(r"^(#+ |- |\d+\. )?(.*)$")  # what begins a line of Markdown, and its text
@@ -95,7 +96,8 @@ def _row(row: dict[str, Any]) -> str:
     allowed, usual = "", row["default"]
     if row["kind"] == "number":
         allowed = tr("{low:g} to {high:g}{unit}", low=row["low"], high=row["high"], unit=" " + row["unit"]).strip()
-        usual = usual if usual is None else tr("{value:g}", value=float(usual))
+        usual = usual if usual is None else with_minus(tr("{value:g}", value=float(usual)))
+        allowed = with_minus(allowed)
     elif row["kind"] == "choice":
         labels = {word: translated(label) for word, label in row["labels"].items()}
         allowed, usual = ", ".join(labels.values()), labels[usual]

@@ -207,7 +207,7 @@ def survey(
     progress: Progress,
 ) -> Survey:
     """What is missing, what can be won and what cannot."""
-    del spans, settings
+    del spans
     if voice is None:
         return Survey(NOBODY)
     size, _ = _grid(source.rate)
@@ -238,7 +238,7 @@ def survey(
         words.append(
             tr(
                 "Everything above {hz:.0f} Hz is missing. Brightness and the place of consonants can be restored, but not which consonant it was: words will not become more intelligible.",
-                hz=found.hz[np.argmax(missing)],
+                hz=settings.from_hz or (found.top_hz if found.top_hz < HIGHEST_HZ else found.hz[np.argmax(missing)]),
             )
         )
     return Survey(
