@@ -10,7 +10,7 @@ from scipy.linalg import toeplitz
 from scipy.signal import lfilter
 from tests.inspection.test_ear import RATE, talk
 
-from pulizia.dsp.autoregression import fill
+from pulizia.dsp.autoregression import _quantiles, fill, left_over
 from pulizia.tools.base import Block
 from pulizia.tools.clicks import ClicksSettings, process
 
@@ -72,3 +72,14 @@ def test_clicks_of_each_kind_are_taken_from_talk_at_the_default_settings(
     assert np.mean(better) >= least_share
     elsewhere = (made - sound.astype(np.float32))[~inside]
     assert np.sum(elsewhere.astype(np.float64) ** 2) < 1e-5 * np.sum(voice**2)
+
+
+@pytest.mark.parametrize("count", [1, 2, 3, 10, 101, 3000])
+def test_quantiles_are_those_of_numpy(count: int) -> None:
+    values = np.abs(np.random.default_rng(count).standard_normal(count))
+    assert _quantiles(values, 0.5, 0.995) == pytest.approx([np.median(values), np.quantile(values, 0.995)], rel=1e-12)
+
+
+def test_where_nothing_is_known_no_end_of_a_click_is_looked_for() -> None:
+    whole = np.ones(30, dtype=bool)
+    assert not left_over(np.ones(30), np.zeros(30), whole, order=44, reach=5).any()

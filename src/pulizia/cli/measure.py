@@ -132,9 +132,7 @@ def _measured(path: Path, options: argparse.Namespace, target: Target | None) ->
         whole, known, title, notes = made.source, made.names, made.programme.name, made.notes
         form = f"{whole.rate / 1000:g} kHz, {len(made.programme.lanes)} lane{'s' * (len(made.programme.lanes) != 1)}, {whole.channels} channels"
     else:
-        one = processed_file(
-            path, options.recording, progress
-        )  # a file as it is, a project's recording after its steps
+        one = processed_file(path, options.recording, progress)  # as it is, or a project's recording after its steps
         media, whole, known, form = one.media, one.kept, one.media.channel_names, one.media.format_line
         title = one.name if path.suffix.lower() == SUFFIX else path.name
         notes = (media.warning,) if media.warning else ()

@@ -92,12 +92,10 @@ def _window(count: int) -> NDArray[np.float64]:
 
 def _quantiles(values: NDArray[np.float64], *shares: float) -> list[float]:
     """Quantiles of a short array of numbers, linear between two of them; NumPy's own spends longer on axes and NaN."""
-    places = [(len(values) - 1) * share for share in shares]
-    ordered = np.partition(values, sorted({n for at in places for n in (int(at), min(int(at) + 1, len(values) - 1))}))
-    return [
-        float(ordered[int(at)] + (at % 1.0) * (ordered[min(int(at) + 1, len(values) - 1)] - ordered[int(at)]))
-        for at in places
-    ]
+    last = len(values) - 1
+    places = [(int(last * share), min(int(last * share) + 1, last), last * share % 1.0) for share in shares]
+    ordered = np.partition(values, sorted({n for low, high, _ in places for n in (low, high)}))
+    return [float(ordered[low] + part * (ordered[high] - ordered[low])) for low, high, part in places]
 
 
 def fill(
@@ -150,6 +148,8 @@ def left_over(
     reach : how far beside the missing ones to look
     """
     good = np.flatnonzero(~missing)
+    if not len(good):
+        return np.zeros(len(x), dtype=bool)
     a = model_of(made, min(order, len(good) // 3))
     error = np.abs(np.convolve(made, a)[: len(made)])
     error[:order] = 0.0
