@@ -174,8 +174,14 @@ def test_line_up_on_files(wav: Callable[..., Path], capsys: pytest.CaptureFixtur
     assert not far["same"]
     assert main(["line-up", str(a), str(b), str(stranger)]) == 0
     said = capsys.readouterr().out
-    assert "lav.wav: the same moment. It began +1.50000 s" in said
+    assert "lav.wav: the same moment. It began 1.50000 s after the first; its clock counts 19.9" in said
+    assert "ppm faster." in said
     assert "stranger.wav: nothing of the same moment was found" in said
+    assert main(["line-up", str(b), str(a)]) == 0
+    said = capsys.readouterr().out
+    assert "It began 1.50" in said
+    assert " s before the first; its clock counts 19.9" in said
+    assert "ppm slower." in said
     assert main(["line-up", str(a), str(a.with_name("gone.wav"))]) != 0
     assert "gone.wav" in capsys.readouterr().err
 

@@ -12,6 +12,8 @@ from pulizia.cli.progress import TerminalProgress
 from pulizia.measure.line_up import LineUp, line_up
 from pulizia.media.open import open_media
 
+SPEAKERS_APART_S = 0.03  # ten metres of air: a recorder that stops loses more, as a rule
+
 
 def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type private
     """Declare the command."""
@@ -54,10 +56,14 @@ def _words(path: Path, lie: LineUp) -> str:
         return f"{path.name}: nothing of the same moment was found (strength {lie.score:.1f}; 15 is certain)."
     sure = "the same moment" if lie.is_same else "perhaps the same moment; listen to it"
     turned = ", inverted" if lie.inverted else ""
-    sentence = f"{path.name}: {sure}. It began {lie.offset_s:+.5f} s after the first; its clock counts {lie.drift_ppm:+.2f} ppm faster{turned}."
+    began = f"{abs(lie.offset_s):.5f} s {'before' if lie.offset_s < 0.0 else 'after'} the first"
+    clock = f"{abs(lie.drift_ppm):.2f} ppm {'slower' if lie.drift_ppm < 0.0 else 'faster'}"
+    sentence = f"{path.name}: {sure}. It began {began}; its clock counts {clock}{turned}."
     if lie.exact_place < 0.5:
         sentence += " The exact place is not certain: the direct sound is no stronger than its reflections."
     if len(lie.pieces) > 1:
         parts = "; ".join(f"{p.start_s:.1f} to {p.stop_s:.1f} s at {p.offset_s:+.4f} s" for p in lie.pieces)
-        sentence += f" It jumps: {parts}."
+        apart = max(p.offset_s for p in lie.pieces) - min(p.offset_s for p in lie.pieces)
+        why = "It jumps" if apart > SPEAKERS_APART_S else "It jumps, or hears speakers at several distances"
+        sentence += f" {why}: {parts}."
     return sentence
