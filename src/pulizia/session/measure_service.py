@@ -79,7 +79,8 @@ class MeasureService:
                     self._told[subject.after.key] = told[0]
                 elif subject.after.key == subject.before.key:
                     self.want(subject.id)
-            self._measured()
+            if any(told is not None for told in found):
+                self._measured()
             self._recall_next()
 
         def failed(sentence: str) -> None:
