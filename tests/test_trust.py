@@ -98,7 +98,7 @@ def test_a_tool_is_one_module_and_one_line(
     code, out, _ = run(capsys, "tools", "tiny")
     assert code == 0
     assert "gain_db" in out
-    assert "| **Gain** | -20 to 0 dB | -6 |" in tool_page("tiny")
+    assert "| **Gain** | \u221220 to 0 dB | \u22126 |" in tool_page("tiny")
     from PySide6.QtCore import QEvent
     from PySide6.QtWidgets import QApplication
 
