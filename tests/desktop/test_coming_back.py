@@ -18,6 +18,7 @@ from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.start import make_window
 from pulizia.media.folders import cache_folder
+from pulizia.session.loudness_memory import MOST_OF_A_PLACE, LoudnessMemory
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -160,8 +161,12 @@ def test_a_project_opens_with_the_loudness_of_recordings_that_are_not_looked_at(
     session.choose_recording(as_recorded)
     person.until(lambda: None not in [session.measures("after", i) for i in (as_recorded, lowered)])
     told = session.measures("after", lowered).integrated_lufs
-    kept = lambda: len(list(cache_folder("loudness").iterdir()))  # noqa: E731
-    assert kept() == 2, "of each recording as it is now"
+    memory = LoudnessMemory(cache_folder("tried"))
+    for n in range(2 * MOST_OF_A_PLACE):
+        memory.save("one:after", str(n), ("M",), -20.0 - n)
+    assert len(list(cache_folder("tried").iterdir())) == MOST_OF_A_PLACE  # what undo may lead back to, and no more
+    assert memory.load(str(MOST_OF_A_PLACE), ("M",)) == (-20.0 - MOST_OF_A_PLACE,)
+    assert memory.load("0", ("M",)) is None
     person.window.files._save_to(tmp_path / "job.pulizia")
     person.window.close()
     other, poster = in_another_window(person, tmp_path / "job.pulizia")
