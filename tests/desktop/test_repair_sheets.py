@@ -278,6 +278,8 @@ def test_treat_all_is_one_edit_and_a_step_in_a_section_does_not_count_as_treated
     added = [s for s in clicked.recording.score if s not in before]
     assert "clicks" in [s.tool_id for s in added]
     assert all(s.spans is None for s in added)
+    assert [s for s in clicked.recording.score if s in before] == list(before)
+    assert session.inspection.is_current, "what was found in the result while it was tried is known"
     assert session.document.history.undo_label == "Treat all"
     session.document.undo()
     assert clicked.recording.score == before

@@ -18,7 +18,7 @@ from pulizia.audio.source import ArraySource
 from pulizia.audio.spans import Span
 from pulizia.errors import AnalysisError
 from pulizia.inspection.inspect import find_kind, inspect
-from pulizia.inspection.treat import kept_steps, treatment
+from pulizia.inspection.treat import treatment
 from pulizia.measure.noise_changes import band_powers, changes_s
 from pulizia.measure.noise_floor import noise_spectrum
 from pulizia.measure.noise_profile import Told, everywhere, from_samples
@@ -162,18 +162,61 @@ def test_treatments_are_kept_when_they_help_and_left_out_when_not() -> None:
     assert {"clicks", "noise"} <= {f.kind for f in found}
     nothing = Finding("hum", "Hum at 50 Hz.", -40.0, "dBFS", 1.0, 0.9, "hum", {"base_hz": 50.0})
     rendered, learned = ChunkCache(1 << 28), AnalysisStore()
-    trials = treatment(source, [*found, nothing], cache=rendered, store=learned)
+    done = treatment(source, [*found, nothing], cache=rendered, store=learned)
+    trials = done.trials
     kept = {t.finding.kind for t in trials if t.step is not None}
     assert {"clicks", "noise"} <= kept
     assert "hum" not in kept
     assert "not needed" in next(t.sentence for t in trials if t.finding.kind == "hum")
-    chain = Chain(source, kept_steps(trials), rendered, learned)
+    chain = Chain(source, done.steps, rendered, learned)
     last = list(chain.stages.values())[-1]
     assert last.is_analysed, "what was tried is not learned again"
     assert rendered.has(last.span_key(0, CHUNK_FRAMES)), "nor made again"
     after = chain.after.read(0, source.frames)[0]
     error = [10 * np.log10(np.sum((x - samples) ** 2)) for x in (made, after)]
     assert error[1] < error[0] - 6.0
+
+
+def rise_and_fall(frames: int) -> np.ndarray:
+    """The envelope of a burst."""
+    t = np.arange(frames) / RATE
+    return np.minimum(1, t / 0.008) * np.exp(-t / 0.028) * np.minimum(1, t[::-1] / 0.01)
+
+
+def thump(seconds: float) -> np.ndarray:
+    """A burst of 45 Hz."""
+    frames = round(seconds * RATE)
+    return np.sin(2 * np.pi * 45 * np.arange(frames) / RATE) * rise_and_fall(frames)
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("hum", "told_before"), [(0.05, True), (0.3, False)])
+def test_what_a_loud_hum_covered_is_treated_behind_its_step(hum: float, *, told_before: bool) -> None:
+    samples, phrases = talk(pitch=150.0)
+    burst = 0.6 * thump(0.1)
+    t = np.arange(len(samples)) / RATE
+    made = samples + hum * (np.sin(2 * np.pi * 50 * t) + 0.3 * np.sin(2 * np.pi * 100 * t))
+    for n, (a, _b) in enumerate(phrases[1:8]):
+        made[round(a * RATE) : round(a * RATE) + len(burst)] += burst * (0.35, 1.0)[n % 2]
+    source = source_of(made)
+    found = [f for f in inspect(source) if f.kind in ("hum", "plosives")]
+    assert ("plosives" in {f.kind for f in found}) == told_before
+    rendered, learned = ChunkCache(1 << 28), AnalysisStore()
+    done = treatment(source, found, known=("clicks", "sibilance", "overload"), cache=rendered, store=learned)
+    assert [s.tool_id for s in done.steps if s.tool_id in ("hum", "plosives")] == ["hum", "plosives"]
+    assert not {"hum", "plosives", "none"} & {f.kind for f in done.after or inspect(source)}
+    assert not {"clicks", "sibilance", "overload"} & {s.tool_id for s in done.steps}, "a person lets these stay"
+    thumps = next(t for t in done.trials if t.finding.kind == "plosives")
+    assert thumps.uncovered
+    assert thumps.after is None
+    assert "resolved" in thumps.sentence
+    chain = Chain(source, done.steps, rendered, learned)
+    assert done.key == chain.after.key
+    assert list(done.after or ()) == inspect(chain.after)
+    if not told_before:
+        left = treatment(source, found, known=("plosives",), cache=rendered, store=learned)
+        assert "plosives" not in {s.tool_id for s in left.steps}
+        assert "plosives" in {f.kind for f in left.after or ()}
 
 
 @pytest.mark.parametrize("what", ["silence", "noise", "tones", "short"])
@@ -210,7 +253,7 @@ def test_phrases_that_are_clipped_at_levels_of_their_own_are_rebuilt() -> None:
     source = source_of(made)
     found = find_kind("overload", source)
     assert found is not None
-    (trial,) = treatment(source, [found])
+    (trial,) = treatment(source, [found]).trials
     assert trial.step is not None
     after = Chain(source, [trial.step], ChunkCache(1 << 28), AnalysisStore()).after.read(0, source.frames)[0]
     error = [10 * np.log10(np.sum((x - samples) ** 2)) for x in (made, after)]
@@ -222,7 +265,7 @@ def test_a_thump_is_lowered_and_the_vowel_behind_it_stays_to_the_bit(pitch: floa
     samples, phrases = talk(pitch=pitch)
     made, lasts = samples.astype(np.float64), round(0.09 * RATE)
     t = np.arange(lasts) / RATE
-    shape = np.minimum(1, t / 0.008) * np.exp(-t / 0.028) * np.minimum(1, t[::-1] / 0.01)
+    shape = rise_and_fall(lasts)
     spots = [round(a * RATE) for a, _ in phrases[1::3]]
     rng = np.random.default_rng(5)
     for at in spots:
@@ -234,7 +277,7 @@ def test_a_thump_is_lowered_and_the_vowel_behind_it_stays_to_the_bit(pitch: floa
     assert found is not None
     lowered = [at for at in spots if any(mark.start < at + lasts and mark.stop > at for mark in found.marks)]
     assert len(found.marks) == len(lowered) == len(spots)
-    (trial,) = treatment(source, [found])
+    (trial,) = treatment(source, [found]).trials
     assert trial.step is not None
     after = Chain(source, [trial.step], ChunkCache(1 << 28), AnalysisStore()).after.read(0, source.frames)[0]
     burst_at = np.zeros(len(made), dtype=bool)

@@ -14,7 +14,7 @@ from pulizia.audio.source import ArraySource
 from pulizia.cli.main import main
 from pulizia.inspection.inspect import inspect, not_found
 from pulizia.inspection.microphones import microphones
-from pulizia.inspection.treat import kept_steps, treatment
+from pulizia.inspection.treat import treatment
 from pulizia.media.broadcast import Broadcast, ixml_chunk
 from pulizia.media.write import WavWriter
 
@@ -67,11 +67,11 @@ def test_each_microphone_has_findings_of_its_own_and_only_it_is_treated() -> Non
     assert not {"level", "delay"} & set(not_found([], alone=True))  # what was not looked for is not said to be absent
     assert {"level", "delay"} <= set(not_found([]))
     assert len({f.id for f in found}) == len(found)
-    trials = treatment(source, hum)
+    made = treatment(source, hum, known=[f.id for f in found], alone=NAMES)
+    trials = made.trials
     assert trials[0].step is not None, trials[0].sentence
     assert trials[0].sentence.startswith("Hum, Anna lav")
-    steps = kept_steps(trials)
-    assert [(s.tool_id, s.channels) for s in steps] == [("hum", (0,))]
+    assert [(s.tool_id, s.channels) for s in made.steps] == [("hum", (0,))]
 
 
 @pytest.fixture

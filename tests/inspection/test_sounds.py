@@ -60,7 +60,7 @@ def test_a_sound_of_steady_pitch_is_found_and_taken_out_and_the_voice_stays(shap
     assert finding is not None
     assert abs(finding.marks[0].start / RATE - AT_S) < 0.15
     assert f"{hz:.0f} Hz" in finding.sentence
-    (trial,) = treatment(source, [finding])
+    (trial,) = treatment(source, [finding]).trials
     assert trial.step is not None, trial.sentence
     assert trial.after is None
     made = made_by(source, way="tones", areas=finding.settings["areas"])[0]

@@ -20,7 +20,8 @@ from tests.conftest import voice_in_noise
 
 from pulizia.audio.source import ArraySource
 from pulizia.audio.spans import Span
-from pulizia.errors import RecipeError
+from pulizia.errors import Cancelled, RecipeError
+from pulizia.media import ahead
 from pulizia.media.folders import config_folder
 from pulizia.score import disk_chunks
 from pulizia.score.cache import ChunkCache
@@ -133,6 +134,40 @@ def test_a_disk_that_is_behind_or_full_costs_only_the_cache(tmp_path: Path, monk
     assert "k3" not in kept
     assert disk.load("k3") is None
     assert not list(tmp_path.glob("*.part"))
+
+
+def test_what_is_made_on_several_threads_is_the_same_and_made_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Room tail over Noise: both make six chunks at once, and each asks for some of the next group of the other."""
+    source = ArraySource(voice_in_noise(34.0), RATE)
+    steps = [make_step("noise"), make_step("room_tail")]
+    plain = Chain(source, steps, ChunkCache(), AnalysisStore()).after.read(0, source.frames)
+    made, real = [], Stage._render
+
+    def counted(stage: Stage, first: int, last: int) -> np.ndarray:
+        made.append((stage.step.tool_id, first, last))
+        return real(stage, first, last)
+
+    monkeypatch.setattr(Stage, "_render", counted)
+    monkeypatch.setattr(ahead, "threads", lambda: 3)
+    after = Chain(source, steps, ChunkCache(), AnalysisStore()).after
+    shares: list[float] = []
+    ahead.render(after, 0, None, shares.append)
+    assert sorted(made) == sorted(set(made))
+    assert shares[-1] == 1.0
+    assert sorted(shares) == shares
+    count = len(made)
+    with ahead.made_ahead(after) as reader:
+        assert (reader.frames, reader.channels, reader.rate, reader.key) == (after.frames, 1, RATE, after.key)
+        assert reader.span_key(5, 900_000) == after.span_key(5, 900_000)
+        for a, b in ((0, 100), (393_000, 394_000), (100, 1_500_000), (7, 7), (source.frames - 9, source.frames)):
+            assert np.array_equal(reader.read(a, b), plain[:, a:b])
+    assert len(made) == count
+
+    def stop(_share: float) -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        ahead.render(after, 0, None, stop)
 
 
 def test_an_edit_leaves_the_keys_of_untouched_stretches_alone() -> None:

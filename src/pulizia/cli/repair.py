@@ -19,6 +19,7 @@ from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import prepared
 from pulizia.delivery.metadata import moved_to
 from pulizia.errors import RecipeError
+from pulizia.media.ahead import made_ahead
 from pulizia.media.broadcast import Loudness
 from pulizia.media.open import OpenMedia, open_media
 from pulizia.project.model import Recording
@@ -86,12 +87,13 @@ def repair(
     chain = Chain(media.source, steps, cache, store)
     chain.prepare(lambda share: progress(share, "listening"))
     recording = trimmed(Recording.of_media(media), options.keep)
-    programme = Processed(sound=chain.after, recording=recording, media=media)
-    ready = prepared(programme.kept, wanted, names=media.channel_names)
-    metadata = moved_to(programme.metadata, programme.kept, ready, wanted)
-    cut = write_source(
-        ready, target, wanted, lambda share: progress(share, "repairing"), metadata=metadata, loudness=Loudness()
-    )
+    with made_ahead(chain.after) as sound:
+        programme = Processed(sound=sound, recording=recording, media=media)
+        ready = prepared(programme.kept, wanted, names=media.channel_names)
+        metadata = moved_to(programme.metadata, programme.kept, ready, wanted)
+        cut = write_source(
+            ready, target, wanted, lambda share: progress(share, "repairing"), metadata=metadata, loudness=Loudness()
+        )
     progress.done()
     names = f" ({', '.join(step.tool_id for step in steps)})" if recipe is None and steps else ""
     lines = [f"{path.name}: {len(chain.stages)} steps applied{names}, written to {target}"]

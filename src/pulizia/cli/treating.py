@@ -9,7 +9,8 @@ from pulizia.audio.source import Source
 from pulizia.cli.progress import TerminalProgress
 from pulizia.inspection.inspect import inspect
 from pulizia.inspection.microphones import microphones
-from pulizia.inspection.treat import Trial, kept_steps, treatment
+from pulizia.inspection.treat import Trial, treatment
+from pulizia.media.ahead import threads
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore
 from pulizia.score.steps import Step, make_step
@@ -24,11 +25,13 @@ def treating(
 
     What was rendered and learned meanwhile stays in ``cache`` and ``store``.
     """
-    found = inspect(source, progress, workers=2, alone=microphones(source, names))
-    trials = treatment(
-        source, found, cache=cache, store=store, progress=lambda share, what: progress(share, f"trying {what}")
-    )
-    steps = kept_steps(trials)
+    alone = microphones(source, names)
+    found = inspect(source, progress, workers=threads(), alone=alone)
+    made = treatment(
+        source, found, known=(), alone=alone, cache=cache, store=store,
+        progress=lambda share, what: progress(share, f"trying {what}"),
+    )  # fmt: skip
+    steps = list(made.steps)
     if RAISING & {step.tool_id for step in steps}:
         steps.append(make_step("limiter"))  # which does nothing where nothing comes near full scale
-    return tuple(steps), tuple(trials)
+    return tuple(steps), made.trials

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Treatments for what was found, each checked on its result: what harms the voice or does not help is weakened or left out.
 
-Steps are tried in the order of the findings, which is that in which troubles are best treated, each together with
+Steps are tried in the order in which troubles are best treated, whatever the order of the findings, each together with
 those that were kept and in its own place among them, on a passage of the recording.
 It is kept when the trouble falls by the same measure that told it, and the voice stays: its level within
 MOST_LEVEL_DB, and what its own cells lose under MOST_HARM_DB.
@@ -9,23 +9,28 @@ MOST_LEVEL_DB, and what its own cells lose under MOST_HARM_DB.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
 
 from pulizia.audio.source import Source, SpanSource
 from pulizia.errors import PuliziaError
-from pulizia.inspection.inspect import find_again
+from pulizia.inspection.inspect import find_again, inspect
 from pulizia.measure.harm import harm
 from pulizia.measure.listening import listened
 from pulizia.measure.speech_activity import speech_between
+from pulizia.media.ahead import render, threads
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain, heard_by
+from pulizia.score.order import order_note
+from pulizia.score.step_rows import added
 from pulizia.score.steps import Step, make_step
 from pulizia.settings.declare import Number, Settings, declared
 from pulizia.tools.finding import Finding
+from pulizia.tools.registry import tool_of
 from pulizia.units import format_number, power_to_db
 from pulizia.words import tr, translated
 
@@ -38,6 +43,10 @@ MOST_LEVEL_DB = 0.5
 LEAST_HELP = 0.1  # of the severity
 WEAKER = (1.0, 0.6, 0.35)  # shares of the strength that are tried
 CACHE_BYTES = 256 << 20
+MADE_BYTES = 96 << 20  # of a sound that is rendered whole before it is read
+COVERED = ("moments", "steady")
+"""Families of troubles that others can cover. What seems dull or to ring after a treatment may be its own doing."""
+TRIED_SHARE = 0.7  # of the work; the rest is listening again
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,12 +63,37 @@ class Trial:
         The same finder on the result; None when it finds nothing any more.
     sentence
         What to tell of it, in one line.
+    uncovered
+        Whether it only showed after other steps, behind which its own stands then.
     """
 
     finding: Finding
     step: Step | None
     after: Finding | None
     sentence: str
+    uncovered: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Treatment:
+    """What was tried, and what is found in the result.
+
+    Attributes
+    ----------
+    trials
+        In the order in which they were tried.
+    steps
+        The score with what was kept: the steps that were there, and the new ones where they belong.
+    after
+        Everything that is found in the result; None where the recording is too long to listen to all of it again.
+    key
+        Identity of the result.
+    """
+
+    trials: tuple[Trial, ...]
+    steps: tuple[Step, ...]
+    after: tuple[Finding, ...] | None
+    key: str
 
 
 def treatment(
@@ -67,62 +101,120 @@ def treatment(
     findings: Sequence[Finding],
     *,
     present: Sequence[Step] = (),
+    known: Collection[str] | None = None,
+    alone: Sequence[str] = (),
     others: Callable[[str], Source | None] = lambda _fingerprint: None,
     cache: ChunkCache | None = None,
     store: AnalysisStore | None = None,
     progress: Progress = lambda _share, _what: None,
-) -> list[Trial]:
+) -> Treatment:
     """Try a step for each finding that has one; ``present`` are steps that are there already, ``others`` what they read.
 
-    What is rendered and learned goes into ``cache`` and ``store``, so that who renders the result with the same ones
-    makes nothing twice. ``progress`` may raise to stop.
+    The result is listened to as a whole. What only shows there, as thumps do that the room had covered, is treated behind
+    the other steps, but for the ids in ``known``: what was there before and is not wanted here; None treats nothing but
+    ``findings``. ``alone`` are the channels that are microphones of their own, as :func:`inspect` takes them. What is
+    rendered and learned goes into ``cache`` and ``store``, so that who renders the result with the same ones makes
+    nothing twice. ``progress`` may raise to stop.
     """
-    wanted = [f for f in findings if f.tool_id]
-    kept = list(present)
-    trials = []
     store, cache = store or AnalysisStore(), cache or ChunkCache(CACHE_BYTES)
+    trials: list[Trial] = []
 
-    def chain_of(steps: Sequence[Step]) -> Chain:
-        return Chain(source, steps, cache, store, others)
+    def score_with(*more: Trial) -> list[Step]:
+        return _score(present, [*trials, *more])
 
-    for n, finding in enumerate(wanted):
-        progress(n / len(wanted), finding.tool_id)
-        trial = _tried(finding, kept, chain_of)
-        trials.append(trial)
-        if trial.step is not None:
-            kept = _with(kept, trial.step)
+    def tried(given: Sequence[Finding], begin: float, end: float, *, uncovered: bool = False) -> None:
+        wanted = sorted((f for f in given if f.tool_id), key=lambda f: tool_of(f.tool_id).order)
+
+        def chain_with(finding: Finding, step: Step | None) -> Chain:
+            steps = score_with(Trial(finding, step, None, "", uncovered))
+            return Chain(source, steps, cache, store, others)
+
+        for n, finding in enumerate(wanted):
+            progress(begin + (end - begin) * n / len(wanted), finding.tool_id)
+            trial = _tried(finding, source, partial(chain_with, finding))
+            trials.append(replace(trial, uncovered=uncovered))
+
+    def listened_again() -> tuple[tuple[Finding, ...], str]:
+        chain = Chain(source, score_with(), cache, store, others)
+        chain.prepare()
+        _made(chain.after)
+        told: Progress = lambda share, what: progress(TRIED_SHARE + (1.0 - TRIED_SHARE) * share, what)  # noqa: E731
+        return tuple(inspect(chain.after, told, workers=threads(), alone=alone)), chain.after.key
+
+    tried(findings, 0.0, TRIED_SHARE)
+    if source.frames > WHOLE_S * source.rate:
+        progress(1.0, "done")
+        return Treatment(tuple(trials), tuple(score_with()), None, "")
+    after, key = listened_again()
+    grown = [t for t in trials if t.step is not None and any(_not_less(f, t.finding) for f in after)]
+    seen = {*(known or ()), *(f.id for f in findings)}
+    fresh = {f.id for f in after if known is not None and f.id not in seen} | {t.finding.id for t in grown}
+    uncovered = [f for f in after if f.id in fresh and f.tool_id and tool_of(f.tool_id).family in COVERED]
+    if uncovered and any(trial.step is not None for trial in trials):
+        first, then = trials, (after, key)
+        trials = [t for t in trials if t not in grown]
+        tried(uncovered, TRIED_SHARE, 0.5 * (TRIED_SHARE + 1.0), uncovered=True)
+        if grown or any(t.uncovered and t.step is not None for t in trials):
+            after, key = listened_again()
+        if sum(f.severity for f in after) > sum(f.severity for f in then[0]) - LEAST_HELP:
+            trials, (after, key) = first, then  # it is not better on the whole
     progress(1.0, "done")
-    return trials
+    now = {f.id: f for f in after}
+    told = [t if t.step is None else _told_anew(t, t.step, now.get(t.finding.id)) for t in trials]
+    return Treatment(tuple(told), tuple(score_with()), after, key)
 
 
-def _with(steps: Sequence[Step], step: Step) -> list[Step]:
-    """A step more, where its tool belongs; what a person has put in another order stays so."""
-    place = sum(1 for other in steps if other.tool.order <= step.tool.order)
-    return [*steps[:place], step, *steps[place:]]
+def _not_less(now: Finding, was: Finding) -> bool:
+    """Whether the same trouble is as grave as it was: what covered it went after its own step."""
+    return now.id == was.id and now.severity > was.severity - LEAST_HELP
 
 
-def _tried(finding: Finding, kept: Sequence[Step], chain_of: Callable[[Sequence[Step]], Chain]) -> Trial:
-    why = ""
-    before = _passage(chain_of(kept).after, finding)
+def _made(source: Source) -> None:
+    """Render what will be read again, as far as the cache holds it."""
+    if 4 * source.frames * source.channels <= MADE_BYTES:
+        render(source)
+
+
+def _score(present: Sequence[Step], trials: Sequence[Trial]) -> list[Step]:
+    """The steps that are there and those that were kept, each where its tool belongs or behind what uncovered its trouble.
+
+    What a person has put in another order stays so.
+    """
+    steps = tuple(present)
+    for step in _joined([t.step for t in trials if t.step is not None and not t.uncovered]):
+        steps = added(steps, step)
+    for step in _joined([t.step for t in trials if t.step is not None and t.uncovered]):
+        last = len(steps)
+        while last and steps[last - 1].tool.family == "level":
+            last -= 1
+        behind = (*steps[:last], step, *steps[last:])
+        steps = added(steps, step) if order_note(behind, step.id) else behind
+    return list(steps)
+
+
+def _tried(finding: Finding, source: Source, chain_with: Callable[[Step | None], Chain]) -> Trial:
+    why, upstream = "", chain_with(None).after
+    _made(upstream)
+    before = _passage(upstream, finding)
     title = _title(_step_for(finding), finding)
     was = find_again(finding, before)
-    source = chain_of(()).after
     part = _passage(source, finding)
     if was is None and part.frames < source.frames and find_again(finding, part) is None:
         was = finding  # a passage is too little to tell it: the whole recording did
     if was is None and source.frames <= WHOLE_S * source.rate:
         # it may be in this passage alone that the steps before resolve it
-        was = find_again(finding, chain_of(kept).after)
+        was = find_again(finding, upstream)
     if was is None:
         return Trial(finding, None, None, tr("{tool} is not needed: the steps before resolve it.", tool=title))
     for share in WEAKER:
         step = _weakened(_step_for(finding), share)
         if step is None:
             break
-        chain = chain_of(_with(kept, step))
+        chain = chain_with(step)
         try:
             chain.prepare()
             after = _passage(chain.after, finding)
+            render(after)
             now = find_again(finding, after)
             why = _complaint(step, heard_by(step, before), heard_by(step, after))
         except PuliziaError as error:
@@ -195,6 +287,11 @@ def _complaint(step: Step, before: Source, after: Source) -> str:
     return ""
 
 
+def _told_anew(trial: Trial, step: Step, now: Finding | None) -> Trial:
+    """The trial with what the whole result tells; a passage told it until now."""
+    return replace(trial, after=now, sentence=_kept_sentence(step, trial.finding, now))
+
+
 def _kept_sentence(step: Step, was: Finding, now: Finding | None) -> str:
     title, caption = _title(step, was), translated(step.tool.caption(step.settings))
     decimals = (now or was).decimals
@@ -205,10 +302,10 @@ def _kept_sentence(step: Step, was: Finding, now: Finding | None) -> str:
     return tr("{tool} ({settings}): {after}, was {before}", tool=title, settings=caption, after=after, before=before)
 
 
-def kept_steps(trials: Sequence[Trial]) -> list[Step]:
-    """The steps that were kept, in their order; equal ones for several microphones are one."""
+def _joined(steps: Sequence[Step]) -> list[Step]:
+    """Steps in their recommended order; equal ones for several microphones are one."""
     made: list[Step] = []
-    for step in (t.step for t in trials if t.step is not None):
+    for step in steps:
         same = next((n for n, s in enumerate(made) if _alike(s, step)), None)
         if same is None:
             made.append(step)

@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
+from collections import OrderedDict, defaultdict
 from collections.abc import Callable, Sequence
 from typing import Any, Protocol
 
@@ -106,6 +106,7 @@ class Stage:
         self._runs = Runs(self) if step.tool.stream is not None else None
         wide = margin.before + margin.after > WIDE_CONTEXT_S * self.rate
         self._group = GROUP_CHUNKS if wide and self._runs is None else 1
+        self._making: defaultdict[int, threading.Lock] = defaultdict(threading.Lock)  # one for each group of chunks
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch: that of the upstream where the step does not act."""
@@ -191,6 +192,12 @@ class Stage:
         if self._group == 1:
             return self._render(begin, end)
         start = index // self._group * self._group
+        with self._making[start]:  # two that want chunks of one group make it once
+            known = self.cache.peek(self.span_key(begin, end))
+            return known if known is not None else self._make_group(index, start)
+
+    def _make_group(self, index: int, start: int) -> Samples:
+        begin, end = index * CHUNK_FRAMES, min((index + 1) * CHUNK_FRAMES, self.frames)
         acting = [
             n
             for n in range(start, start + self._group)

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +13,8 @@ from pulizia.audio.source import Source
 from pulizia.inspection.inspect import inspect
 from pulizia.inspection.microphones import microphones
 from pulizia.inspection.store import FindingStore
-from pulizia.inspection.treat import Trial, kept_steps, treatment
+from pulizia.inspection.treat import Treatment, treatment
+from pulizia.media.ahead import threads
 from pulizia.media.folders import cache_folder
 from pulizia.project.model import Recording
 from pulizia.score.steps import Step
@@ -161,7 +163,7 @@ class InspectionService:
                     job.progress((n + share) / len(sources))
                     self.session.post(lambda: told((n + share) / len(sources), what, job))
 
-                made[source.key] = tuple(inspect(source, progress, alone=alone))
+                made[source.key] = tuple(inspect(source, progress, workers=threads(), alone=alone))
                 self._store.save(source.key, made[source.key])
             return made
 
@@ -248,19 +250,15 @@ class InspectionService:
             for entry in self.entries()
             if entry.after is not None and entry.after.tool_id and not entry.left and not self._is_treated(entry)
         ]
-        document = self.session.document
+        work = self._treating(chain.before, open_ones, recording.score)
 
-        def work(job: Job) -> list[Trial]:
-            return treatment(
-                chain.before, open_ones, present=recording.score, others=document.open_source,
-                cache=document.cache, store=document.analyses, progress=lambda share, _what: job.progress(share),
-            )  # fmt: skip
-
-        def done(trials: list[Trial]) -> None:
+        def done(made: Treatment) -> None:
             self.is_treating = False
+            if made.after is not None:
+                self._known[made.key] = made.after
             now = next((r for r in self.session.document.project.recordings if r.id == recording.id), None)
             if now is not None and (now.score, now.fingerprint) == (recording.score, recording.fingerprint):
-                self._add(now, trials)
+                self._add(now, made)
             elif now is not None:
                 self.session.say(
                     tr("{name}: its steps changed meanwhile and none was added. Treat all again.", name=now.name)
@@ -285,14 +283,32 @@ class InspectionService:
             self.session.job(work, tr("Trying treatments"), done, failed, stopped)
             self.session.events.findings.emit()
 
-    def _add(self, recording: Recording, trials: list[Trial]) -> None:
-        steps = self.session.document.add_steps(recording.id, kept_steps(trials), tr("Treat all"))
+    def _treating(self, source: Source, wanted: list[Finding], present: tuple[Step, ...]) -> Callable[[Job], Treatment]:
+        """The work that tries steps for findings, and keeps what is found in the result."""
+        document, names = self.session.document, self.session.channel_names
+        known = [entry.id for entry in self.entries()]
+
+        def work(job: Job) -> Treatment:
+            made = treatment(
+                source, wanted, present=present, known=known,
+                alone=microphones(source, names, lambda: job.progress(0.0)), others=document.open_source,
+                cache=document.cache, store=document.analyses, progress=lambda share, _what: job.progress(share),
+            )  # fmt: skip
+            if made.after is not None:
+                self._store.save(made.key, made.after)
+            return made
+
+        return work
+
+    def _add(self, recording: Recording, made: Treatment) -> None:
+        steps = [step for step in made.steps if step not in recording.score]
+        self.session.document.set_steps(recording.id, made.steps, tr("Treat all"))
         here = self.session.recording is not None and self.session.recording.id == recording.id
         if steps and here:
             self.session.choose_step(steps[-1].id)
         told = [] if here else [tr("{name}:", name=recording.name)]
         told.append(plural("1 step added.", "{n} steps added.", len(steps)))
-        told += [trial.sentence for trial in trials if trial.step is None]
+        told += [trial.sentence for trial in made.trials if trial.step is None]
         self.session.say(" ".join(told))
 
     def _is_treated(self, entry: Entry) -> bool:

@@ -74,6 +74,11 @@ class StepEditing:
             self._put(owner_id, steps, what)
         return made
 
+    def set_steps(self, owner_id: str, steps: Sequence[Step], what: str) -> None:
+        """Put a whole score in the place of the old one, as one entry of history called ``what``; none where it is the same."""
+        if tuple(steps) != owner_of(self.project, owner_id).steps:
+            self._put(owner_id, tuple(steps), what)
+
     def paste_steps(self, owner_id: str, copied: Sequence[Step]) -> None:
         """Add steps that were copied elsewhere, each where its tool recommends, as one entry of history."""
         steps = owner_of(self.project, owner_id).steps
