@@ -6,6 +6,7 @@ A small mirror of the practice corpus: speech-like sound with known phrases, and
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import cache
 from importlib.resources import as_file, files
 from itertools import pairwise
@@ -14,7 +15,7 @@ import numpy as np
 import pytest
 from scipy.signal import butter, sosfilt
 
-from pulizia.audio.source import ArraySource
+from pulizia.audio.source import ArraySource, SpanSource
 from pulizia.audio.spans import Span
 from pulizia.errors import AnalysisError
 from pulizia.inspection.inspect import find_kind, inspect
@@ -27,6 +28,7 @@ from pulizia.media.open import open_media
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.runs import CHUNK_FRAMES
+from pulizia.score.steps import make_step
 from pulizia.tools.finding import Finding
 
 RATE = 48_000
@@ -217,6 +219,27 @@ def test_what_a_loud_hum_covered_is_treated_behind_its_step(hum: float, *, told_
         left = treatment(source, found, known=("plosives",), cache=rendered, store=learned)
         assert "plosives" not in {s.tool_id for s in left.steps}
         assert "plosives" in {f.kind for f in left.after or ()}
+
+
+@pytest.mark.slow
+def test_what_the_steps_before_resolve_in_the_whole_is_not_treated_for_a_passage() -> None:
+    """Five clicks in two minutes, of which a step in a section leaves two: many for 45 s, few for the whole."""
+    made = np.tile(talk()[0], 4).copy()
+    for at in (58.6, 59.3, 60.0, 60.7, 61.4):
+        made[round(at * RATE) : round(at * RATE) + 4] += 0.6
+    source = source_of(made)
+    found = find_kind("clicks", source)
+    assert found is not None
+    assert len(found.marks) == 5
+    section = (Span(round(59.0 * RATE), round(61.0 * RATE)),)
+    some = [replace(make_step("clicks"), spans=section)]
+    passage = SpanSource(Chain(source, some, ChunkCache(), AnalysisStore()).after, 38 * RATE, 83 * RATE)
+    assert find_kind("clicks", passage) is not None
+    (trial,) = treatment(source, [found], present=some).trials
+    assert trial.step is None
+    assert trial.sentence == "Clicks is not needed: the steps before resolve it."
+    (trial,) = treatment(source, [found]).trials
+    assert trial.step is not None
 
 
 @pytest.mark.parametrize("what", ["silence", "noise", "tones", "short"])

@@ -198,12 +198,12 @@ def _tried(finding: Finding, source: Source, chain_with: Callable[[Step | None],
     before = _passage(upstream, finding)
     title = _title(_step_for(finding), finding)
     was = find_again(finding, before)
-    part = _passage(source, finding)
-    if was is None and part.frames < source.frames and find_again(finding, part) is None:
+    if before is not upstream and source.frames <= WHOLE_S * source.rate:
+        # the steps before may resolve it in the whole though a passage still shows it, or in a passage alone
+        whole = find_again(finding, upstream)
+        was = whole if whole is None or was is None else was
+    elif was is None and before is not upstream and find_again(finding, _passage(source, finding)) is None:
         was = finding  # a passage is too little to tell it: the whole recording did
-    if was is None and source.frames <= WHOLE_S * source.rate:
-        # it may be in this passage alone that the steps before resolve it
-        was = find_again(finding, upstream)
     if was is None:
         return Trial(finding, None, None, tr("{tool} is not needed: the steps before resolve it.", tool=title))
     for share in WEAKER:

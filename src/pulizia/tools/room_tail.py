@@ -252,7 +252,7 @@ def survey(
     left = decays_of(after, progress)
     rows = []
     for hz, before, now in zip(room.decays.centres_hz, room.decays.t60_s, left.t60_s, strict=True):
-        rows.append((tr("{hz:g} Hz", hz=hz), f"{format_number(before, 2)} s", f"{format_number(now, 2)} s"))
+        rows.append((tr("{hz:g} Hz", hz=hz), _seconds(before), _seconds(now)))
     middle = room.decays.middle_s
     words = (
         tr(
@@ -263,6 +263,11 @@ def survey(
         else tr("Too few words decay freely to measure the decay time; set it by hand.")
     )
     return Survey(words, table=Table((tr("band"), tr("before"), tr("after")), tuple(rows)))
+
+
+def _seconds(value: float) -> str:
+    """A reverberation time; a dash alone where too little was heard."""
+    return f"{format_number(value, 2)} s" if np.isfinite(value) else format_number(value)
 
 
 def suggest(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, progress: Progress) -> Suggestion:
