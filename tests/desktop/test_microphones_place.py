@@ -75,6 +75,11 @@ def test_a_clip_plays_one_microphone_or_each_has_a_lane_of_its_own(person: Perso
     lanes = session.assembly.programme.lanes
     assert [(lane.name, [c.channel for c in lane.clips]) for lane in lanes][:2] == [("Voice", [0]), ("Bert lav", [1])]
     assert "laid out" in person.said
+    person.window.actions_.actions["programme_microphones"].trigger()
+    person.until(lambda: getattr(place, "microphones", None) is not None)
+    box = place.microphones.choices[0]
+    assert [box.itemText(n) for n in range(box.count())] == ["Voice, Anna lav", "Bert lav"]
+    place.microphones.reject()
     session.document.undo()  # one entry of history
     assert [len(lane.clips) for lane in session.assembly.programme.lanes] == [1, 0]
 

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QW
 
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label, scrolled
 from pulizia.desktop.form import answers
+from pulizia.project.clips import Lane
 from pulizia.session.microphone_service import MicrophonePlan
 from pulizia.session.session import Session
 from pulizia.units import format_time
@@ -28,7 +29,7 @@ class MicrophoneDialog(QDialog):
         self.setWindowTitle(tr("The best microphone"))
         self.resize(560, 520)
         programme = session.document.project.programme(plan.programme_id)
-        names = {lane_id: programme.lane(lane_id).name for lane_id in plan.lane_ids}
+        names = {lane_id: self._named(programme.lane(lane_id)) for lane_id in plan.lane_ids}
         column = QVBoxLayout(self)
         column.addWidget(label(tr("The best microphone"), 20, bold=True))
         inner = QWidget()
@@ -62,6 +63,12 @@ class MicrophoneDialog(QDialog):
         row.addStretch(1)
         column.addLayout(row)
         column.addWidget(answers(self))
+
+    def _named(self, lane: Lane) -> str:
+        """A lane with its microphone, where it is not called so already."""
+        chosen = {(c.recording_id, c.channel) for c in lane.clips if c.channel is not None}
+        heard = {name for recording, n in chosen for name in self.session.channels_of(recording)[n : n + 1]}
+        return lane.name if len(heard) != 1 or lane.name in heard else f"{lane.name}, {heard.pop()}"
 
     def _changed(self, number: int, lane_id: str) -> None:
         self.plan = self.plan.with_lane(number, lane_id)
