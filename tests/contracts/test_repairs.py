@@ -3,17 +3,18 @@
 
 from __future__ import annotations
 
-from importlib.resources import files
+from importlib.resources import as_file, files
 from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy.signal import oaconvolve
 from tests.conftest import voice_in_noise
 
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import ArraySource
 from pulizia.dsp import biquads
-from pulizia.measure.harm import harm
+from pulizia.measure.harm import cells, harm, taken_cells
 from pulizia.measure.noise_changes import band_powers, changes_s
 from pulizia.measure.noise_floor import quiet_spans
 from pulizia.measure.noise_profile import AROUND_S
@@ -305,6 +306,36 @@ def test_harm_follows_the_true_loss_of_the_voice(voice: np.ndarray) -> None:
     assert quieter.level_db < -40  # an even change of level harms nobody
     silence = ArraySource(np.zeros((1, RATE), np.float32), RATE)
     assert harm(silence, silence, ()) is None
+
+
+def test_what_the_room_adds_is_no_voice_where_the_room_is_taken_out() -> None:
+    """Recorded voices in a made room as strong as they are: what the gain of each cell takes from the voice that is known."""
+    rng = np.random.default_rng(2)
+    room = rng.standard_normal(round(0.7 * RATE)) * 10.0 ** np.linspace(0.0, -3.0, round(0.7 * RATE))
+    room[:240] *= np.linspace(0, 1, 240) ** 2
+    room /= np.sqrt(np.sum(room**2))
+    room[0] = 1.0
+    error = []
+    for name in ("hall-of-pendulums", "room-04-water-clock", "room-07-pocket-watches"):
+        with as_file(files("pulizia.data") / "demo" / f"{name}.flac") as path:
+            dry = open_media(path).source
+            known = ArraySource(dry.read(0, min(dry.frames, 30 * RATE)), RATE)
+        wet = ArraySource(oaconvolve(known.read(0, known.frames), room[None], axes=1)[:, : known.frames], RATE)
+        after = Chain(wet, [make_step("room_tail")], ChunkCache(1 << 28), AnalysisStore()).after
+        plain, told = harm(wet, after, ()), harm(wet, after, (), room=True)
+        starts = np.arange(0, known.frames - plain.size, plain.size // 2)
+        voice, x, y = (cells(source, starts, plain.size).astype(float) for source in (known, wet, after))
+        gain = np.sqrt(y / np.maximum(x, 1e-20) / plain.gain)
+        voice *= x > plain.floor * 10.0**1.2
+        true = 10 * np.log10(np.sum(np.maximum(1 - gain, 0) ** 2 * voice) / voice.sum())
+        error.append((plain.level_db - true, told.level_db - true))
+        assert told.touched_percent < plain.touched_percent / 2
+        shaded = [taken_cells(wet, after, found, starts[: len(starts) // 4]).sum() for found in (plain, told)]
+        assert 0 < shaded[1] < shaded[0] / 2
+    assert np.min(error, axis=0)[0] > 3.0
+    assert np.abs(np.array(error)[:, 1]).max() < 2.0
+    tones = ArraySource(0.1 * np.sin(np.arange(8 * RATE) / 20)[None].astype(np.float32), RATE)
+    assert harm(tones, tones, (), room=True) == harm(tones, tones, ())
 
 
 @pytest.mark.parametrize(

@@ -51,7 +51,7 @@ def run(options: argparse.Namespace) -> int:
         survey = tool.survey(
             source, stage, (), step.settings, stage.analysis(), lambda share: progress(share, "looking through it")
         )
-    taken = None if tool.sets_level or tool.shapes_tone else harm(source, stage, ())
+    taken = None if tool.sets_level or tool.shapes_tone else harm(source, stage, (), room=tool.takes_room)
     progress.done()
     if options.json:
         marks = [[m.start / source.rate, m.stop / source.rate] for m in survey.marks] if survey else []

@@ -38,7 +38,7 @@ Progress = Callable[[float, str], None]
 PASSAGE_S = 45
 WHOLE_S = 600  # up to here the whole recording has the last word
 MOST_HARM_DB = -16.0  # of the voice's energy; the words for harm call -19 to -13 noticeable
-MOST_ROOM_DB, MOST_ROOM_LEVEL_DB = -8.0, 2.0  # the room's own tail counts as taken from the voice
+MOST_ROOM_DB, MOST_ROOM_LEVEL_DB = -12.0, 2.0  # early reflections are part of the voice, and of its level
 MOST_LEVEL_DB = 0.5
 LEAST_HELP = 0.1  # of the severity
 WEAKER = (1.0, 0.6, 0.35)  # shares of the strength that are tried
@@ -275,13 +275,13 @@ def _complaint(step: Step, before: Source, after: Source) -> str:
         level = power_to_db(float(np.mean(10.0 ** (now[:count][core] / 10.0))))
         noise = 10.0 ** (heard.floor_db / 10.0)
         voice = power_to_db(max(10.0 ** (heard.speech_db / 10.0) - noise, 1e-16))
-        most = MOST_ROOM_LEVEL_DB if step.tool_id == "room_tail" else MOST_LEVEL_DB
+        most = MOST_ROOM_LEVEL_DB if step.tool.takes_room else MOST_LEVEL_DB
         if level < voice - most:
             return tr("the voice would lose {db} dB", db=format_number(voice - level))
     if step.tool.shapes_tone or step.tool.family in ("level", "moments"):
         return ""
-    taken = harm(before, after, ())
-    most = MOST_ROOM_DB if step.tool_id == "room_tail" else MOST_HARM_DB
+    taken = harm(before, after, (), room=step.tool.takes_room)
+    most = MOST_ROOM_DB if step.tool.takes_room else MOST_HARM_DB
     if taken is not None and taken.level_db > most:
         return tr("harm to the voice {db} dB", db=format_number(taken.level_db, 0))
     return ""

@@ -270,6 +270,11 @@ class Chain:
         self.after: Source = last
 
     @property
+    def takes_room(self) -> bool:
+        """Whether one of its steps takes out what the room adds."""
+        return any(stage.step.tool.takes_room for stage in self.stages.values())
+
+    @property
     def removed(self) -> Source:
         """What the whole score takes away."""
         return DifferenceSource(self.before, self.after)

@@ -59,7 +59,7 @@ class SurveyService:
             judged = (
                 None
                 if tool.sets_level or tool.shapes_tone
-                else harm(stage.heard, stage.made, spans, lambda p: job.progress(0.7 + 0.3 * p))
+                else harm(stage.heard, stage.made, spans, lambda p: job.progress(0.7 + 0.3 * p), room=tool.takes_room)
             )
             return Found(made, judged)
 
@@ -85,14 +85,14 @@ class SurveyService:
         if key == self._wanted_harm:
             return None  # asked for already; views ask whenever they are drawn
         self._wanted_harm = key
-        before, after = chain.before, chain.after
+        before, after, room = chain.before, chain.after, chain.takes_room
 
         def done(found: Harm | None) -> None:
             self._keep(key, Found(None, found))
             self._wanted_harm = ""
 
         self.session.pool.submit(
-            lambda job: harm(before, after, (), job.progress), title=tr("Measuring harm"), priority=LATER, slot="harm",
+            lambda job: harm(before, after, (), job.progress, room=room), title=tr("Measuring harm"), priority=LATER, slot="harm",
             on_done=done, on_error=lambda _text: None,
         )  # fmt: skip
         return None

@@ -220,6 +220,8 @@ class Tool(Generic[S, A]):
         True for tools whose whole purpose is loudness: giving back the original keeps them.
     shapes_tone
         True for tools that change the voice on purpose: what they take is no harm.
+    takes_room
+        True for tools that take out what the room adds: that is no part of the voice when harm is measured.
     carried
         The settings as another recording can use them: what was learned travels in them.
     picture, analysis_around
@@ -276,6 +278,7 @@ class Tool(Generic[S, A]):
     analysis_fields: tuple[str, ...] = ()
     sets_level: bool = False
     shapes_tone: bool = False
+    takes_room: bool = False
     carried: Callable[[S, A, int], S] = _as_they_are
     picture: Callable[[Samples | None, int, S, A], Picture] | None = None
     analysis_around: Callable[[A, Span], A] = _all_of_it

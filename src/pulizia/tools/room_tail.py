@@ -256,7 +256,7 @@ def survey(
     middle = room.decays.middle_s
     words = (
         tr(
-            "Reverberation time T60 {middle} s. The room's share of the words themselves counts as harm to the voice.",
+            "Reverberation time T60 {middle} s.",
             middle=format_number(middle, 2),
         )
         if middle is not None
@@ -321,6 +321,7 @@ TOOL = Tool(
     order=50,
     family="tone",
     strength_field="amount",
+    takes_room=True,
     process=process,
     caption=caption,
     margin=margin,

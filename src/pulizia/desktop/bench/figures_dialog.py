@@ -21,7 +21,7 @@ from pulizia.words import tr, translated
 
 def harm_rows(chain: Chain, start: int, stop: int) -> list[Row]:
     """What the whole score takes from the voice in a stretch."""
-    found = harm(chain.before, chain.after, (Span(start, stop),))
+    found = harm(chain.before, chain.after, (Span(start, stop),), room=chain.takes_room)
     if found is None:
         return [Row(tr("Harm to the voice"), None, "dB", note=tr("no speech here"))]
     names = ("low", "middle", "high")
