@@ -18,6 +18,7 @@ from scipy.signal import butter, sosfilt
 from pulizia.audio.source import ArraySource, SpanSource
 from pulizia.audio.spans import Span
 from pulizia.errors import AnalysisError
+from pulizia.inspection import treat
 from pulizia.inspection.inspect import find_kind, inspect
 from pulizia.inspection.treat import treatment
 from pulizia.measure.noise_changes import band_powers, changes_s
@@ -222,7 +223,9 @@ def test_what_a_loud_hum_covered_is_treated_behind_its_step(hum: float, *, told_
 
 
 @pytest.mark.slow
-def test_what_the_steps_before_resolve_in_the_whole_is_not_treated_for_a_passage() -> None:
+def test_what_the_steps_before_resolve_in_the_whole_is_not_treated_for_a_passage(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     """Five clicks in two minutes, of which a step in a section leaves two: many for 45 s, few for the whole."""
     made = np.tile(talk()[0], 4).copy()
     for at in (58.6, 59.3, 60.0, 60.7, 61.4):
@@ -240,6 +243,13 @@ def test_what_the_steps_before_resolve_in_the_whole_is_not_treated_for_a_passage
     assert trial.sentence == "Clicks is not needed: the steps before resolve it."
     (trial,) = treatment(source, [found]).trials
     assert trial.step is not None
+    assert trial.sentence == "Clicks (clicks up to 10.0 ms): was 2.5 a minute, resolved"
+    monkeypatch.setattr(treat, "WHOLE_S", 60)  # in a longer one a passage is all that is listened to
+    done = treatment(source, [found])
+    assert [t.sentence for t in done.trials] == [
+        "Clicks (clicks up to 10.0 ms): was 6.7 a minute, resolved, judged on 45 s"
+    ]
+    assert (done.after, done.key) == (None, "")
 
 
 @pytest.mark.parametrize("what", ["silence", "noise", "tones", "short"])

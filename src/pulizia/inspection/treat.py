@@ -144,7 +144,7 @@ def treatment(
     tried(findings, 0.0, TRIED_SHARE)
     if source.frames > WHOLE_S * source.rate:
         progress(1.0, "done")
-        return Treatment(tuple(trials), tuple(score_with()), None, "")
+        return Treatment(tuple(_judged_on_a_passage(t) for t in trials), tuple(score_with()), None, "")
     after, key = listened_again()
     grown = [t for t in trials if t.step is not None and any(_not_less(f, t.finding) for f in after)]
     seen = {*(known or ()), *(f.id for f in findings)}
@@ -285,6 +285,13 @@ def _complaint(step: Step, before: Source, after: Source) -> str:
     if taken is not None and taken.level_db > most:
         return tr("harm to the voice {db} dB", db=format_number(taken.level_db, 0))
     return ""
+
+
+def _judged_on_a_passage(trial: Trial) -> Trial:
+    """The trial with the word that its figures are those of a passage."""
+    if trial.step is None:
+        return trial
+    return replace(trial, sentence=tr("{sentence}, judged on {s} s", sentence=trial.sentence, s=PASSAGE_S))
 
 
 def _told_anew(trial: Trial, step: Step, now: Finding | None) -> Trial:
