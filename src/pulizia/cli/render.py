@@ -14,6 +14,7 @@ from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import ProjectError
+from pulizia.media.ahead import made_ahead
 from pulizia.media.broadcast import Loudness
 from pulizia.media.names import safe_name
 from pulizia.project.file import load_project
@@ -67,7 +68,8 @@ def run(options: argparse.Namespace) -> int:
         progress = TerminalProgress(recording.name)
         programme = processed_recording(recording, project, progress)
         wanted = Deliverable(sample_format=FORMATS[options.bits])
-        cut = write_source(programme.kept, target, wanted, progress, metadata=programme.metadata, loudness=Loudness())
+        with made_ahead(programme.kept) as sound:
+            cut = write_source(sound, target, wanted, progress, metadata=programme.metadata, loudness=Loudness())
         progress.done()
         print(f"{recording.name}: written to {target}")
         media = programme.media

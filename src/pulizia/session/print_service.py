@@ -15,6 +15,7 @@ from pulizia.audio.spans import Span
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, file_name
 from pulizia.delivery.metadata import Metadata
+from pulizia.media.ahead import made_ahead
 from pulizia.media.broadcast import Broadcast, Loudness
 from pulizia.media.names import free_name
 from pulizia.media.open import broadcast_of, tags_of
@@ -137,14 +138,10 @@ class PrintService:
                     broadcast=provenance(recording, broadcast, part, bits),
                     tags=tags_of(media).with_part(part.name),
                 )
-                cut += write_source(
-                    source,
-                    path,
-                    wanted,
-                    partial(told, job, n),
-                    metadata=metadata,
-                    loudness=Loudness(),
-                )
+                with made_ahead(source) as sound:
+                    cut += write_source(
+                        sound, path, wanted, partial(told, job, n), metadata=metadata, loudness=Loudness()
+                    )
             return cut
 
         def done(cut: int) -> None:
