@@ -205,7 +205,13 @@ def test_what_a_loud_hum_covered_is_treated_behind_its_step(hum: float, *, told_
     found = [f for f in inspect(source) if f.kind in ("hum", "plosives")]
     assert ("plosives" in {f.kind for f in found}) == told_before
     rendered, learned = ChunkCache(1 << 28), AnalysisStore()
-    done = treatment(source, found, known=("clicks", "sibilance", "overload"), cache=rendered, store=learned)
+    shares: list[float] = []
+    done = treatment(
+        source, found, known=("clicks", "sibilance", "overload"), cache=rendered, store=learned,
+        progress=lambda share, _what: shares.append(share),
+    )  # fmt: skip
+    assert sorted(shares) == shares, "what is told never goes back"
+    assert (shares[0], shares[-1]) == (0.0, 1.0)
     assert [s.tool_id for s in done.steps if s.tool_id in ("hum", "plosives")] == ["hum", "plosives"]
     assert not {"hum", "plosives", "none"} & {f.kind for f in done.after or inspect(source)}
     assert not {"clicks", "sibilance", "overload"} & {s.tool_id for s in done.steps}, "a person lets these stay"

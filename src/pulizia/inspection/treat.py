@@ -46,7 +46,11 @@ CACHE_BYTES = 256 << 20
 MADE_BYTES = 96 << 20  # of a sound that is rendered whole before it is read
 COVERED = ("moments", "steady")
 """Families of troubles that others can cover. What seems dull or to ring after a treatment may be its own doing."""
-TRIED_SHARE = 0.7  # of the work; the rest is listening again
+SHARES = (
+    0.6,
+    0.8,
+    0.9,
+)  # of the work when all was tried, when it was listened to again, when what was covered was tried
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,28 +138,29 @@ def treatment(
             trial = _tried(finding, source, partial(chain_with, finding))
             trials.append(replace(trial, uncovered=uncovered))
 
-    def listened_again() -> tuple[tuple[Finding, ...], str]:
+    def listened_again(begin: float, end: float) -> tuple[tuple[Finding, ...], str]:
         chain = Chain(source, score_with(), cache, store, others)
         chain.prepare()
         _made(chain.after)
-        told: Progress = lambda share, what: progress(TRIED_SHARE + (1.0 - TRIED_SHARE) * share, what)  # noqa: E731
+        told: Progress = lambda share, what: progress(begin + (end - begin) * share, what)  # noqa: E731
         return tuple(inspect(chain.after, told, workers=threads(), alone=alone)), chain.after.key
 
-    tried(findings, 0.0, TRIED_SHARE)
+    tried(findings, 0.0, SHARES[0])
     if source.frames > WHOLE_S * source.rate:
         progress(1.0, "done")
         return Treatment(tuple(_judged_on_a_passage(t) for t in trials), tuple(score_with()), None, "")
-    after, key = listened_again()
-    grown = [t for t in trials if t.step is not None and any(_not_less(f, t.finding) for f in after)]
+    after, key = listened_again(SHARES[0], SHARES[1])
     seen = {*(known or ()), *(f.id for f in findings)}
+    can_be_covered = [f for f in after if f.tool_id and tool_of(f.tool_id).family in COVERED]
+    grown = [t for t in trials if t.step is not None and any(_not_less(f, t.finding) for f in can_be_covered)]
     fresh = {f.id for f in after if known is not None and f.id not in seen} | {t.finding.id for t in grown}
-    uncovered = [f for f in after if f.id in fresh and f.tool_id and tool_of(f.tool_id).family in COVERED]
+    uncovered = [f for f in can_be_covered if f.id in fresh]
     if uncovered and any(trial.step is not None for trial in trials):
         first, then = trials, (after, key)
         trials = [t for t in trials if t not in grown]
-        tried(uncovered, TRIED_SHARE, 0.5 * (TRIED_SHARE + 1.0), uncovered=True)
+        tried(uncovered, SHARES[1], SHARES[2], uncovered=True)
         if grown or any(t.uncovered and t.step is not None for t in trials):
-            after, key = listened_again()
+            after, key = listened_again(SHARES[2], 1.0)
         if sum(f.severity for f in after) > sum(f.severity for f in then[0]) - LEAST_HELP:
             trials, (after, key) = first, then  # it is not better on the whole
     progress(1.0, "done")
