@@ -17,6 +17,7 @@ from tests.desktop.test_assembly_place import at, clips, drag
 from tests.measure.test_best_microphone import microphones
 from tests.measure.test_line_up import speech
 
+from pulizia.audio.spans import Span
 from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM
 from pulizia.desktop.assembly.geometry import HANDLE_PX
 from pulizia.desktop.assembly.menus import show_lane_menu
@@ -104,7 +105,19 @@ def test_phrases_are_visited_selected_and_pauses_tightened(place: Person) -> Non
     place.bot.mouseDClick(window.assembly.lanes, LEFT, M.ShiftModifier, at(place, 4.7))
     span = session.assembly.span
     assert (span.start / RATE, span.stop / RATE) == (pytest.approx(4.0, abs=0.12), pytest.approx(5.5, abs=0.12))
-    session.assembly.select_span(0, 0)
+    # any section by keys: first its end, from the start on; then its start
+    place.key(K.Key_Escape)
+    for seconds, name in ((5.2, K.Key_BracketRight), (4.4, K.Key_BracketLeft)):
+        session.seek(round(seconds * RATE))
+        place.key(name)
+    assert session.assembly.span == Span(round(4.4 * RATE), round(5.2 * RATE))
+    session.seek(round(6.0 * RATE))
+    place.key(K.Key_I)
+    assert session.assembly.span is None, "a start behind the end holds nothing"
+    place.key(K.Key_I)
+    assert session.assembly.span == Span(round(6.0 * RATE), session.assembly.programme.frames)
+    place.key(K.Key_Escape)
+    assert session.assembly.span is None
     before = session.heard_source.frames
     session.speech.tighten(0.6)
     place.settle()

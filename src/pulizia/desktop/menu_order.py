@@ -53,7 +53,7 @@ _ASSEMBLY: Rows = (
     )),
     (N_("Select"), (
         "programme_clip", "programme_clip_next", "programme_clip_previous", LINE, "programme_all", "programme_of_lane",
-        "programme_behind", "programme_phrase", "programme_none",
+        "programme_behind", "programme_phrase", "programme_span_start", "programme_span_stop", "programme_none",
     )),
     (N_("Speech"), (
         "programme_next_phrase", "programme_previous_phrase", LINE, "programme_tighten", "programme_lengthen", "programme_breath",

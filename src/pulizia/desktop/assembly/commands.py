@@ -66,6 +66,12 @@ def assembly_commands(
     def clear() -> None:
         service.select_span(0, 0)
 
+    def edge(which: str) -> None:
+        programme, here = service.programme, session.transport.position
+        if programme is not None:
+            first, last = (service.span.start, service.span.stop) if service.span is not None else (0, programme.frames)
+            service.select_span(*((here, max(last, here)) if which == "start" else (min(first, here), here)))
+
     rows: tuple[tuple[str, str, tuple[str, ...], Callable[[], None], Callable[[], bool]], ...] = (
         ("programme_new", tr("New programme"), (), service.new_programme, here),
         ("programme_split", tr("Split at playhead"), ("Shift+S",), service.split, there),
@@ -96,6 +102,8 @@ def assembly_commands(
         ("programme_clip_previous", tr("Previous clip of the lane"), ("Shift+PgUp",), lambda: walk.next_clip(-1), there),
         ("programme_bench", tr("Repair the clip on the Bench"), ("Ctrl+B",), place.lanes.repair_chosen, chosen),
         ("programme_behind", tr("Select clips after playhead"), ("Shift+End",), service.select_behind, there),
+        ("programme_span_start", tr("Set selection start at playhead"), ("[", "I"), lambda: edge("start"), there),
+        ("programme_span_stop", tr("Set selection end at playhead"), ("]", "O"), lambda: edge("stop"), there),
         ("programme_none", tr("Select none"), ("Esc",), clear, here),
         ("programme_note", tr("Add a note…"), ("Ctrl+Shift+M",), place.ask_note, there),
         ("programme_notes", tr("Save the notes…"), (), place.ask_notes, lambda: service.is_open and service.programme is not None and bool(service.programme.markers)),
