@@ -34,6 +34,15 @@ class Span:
         return self.start < stop and start < self.stop
 
 
+def with_edge(span: Span | None, which: str, frame: int, frames: int) -> Span:
+    """The span with its "start" or "stop" moved to a frame; None stands for all of ``frames``.
+
+    Empty where one edge passes the other.
+    """
+    first, last = (span.start, span.stop) if span is not None else (0, frames)
+    return Span(frame, max(last, frame)) if which == "start" else Span(min(first, frame), frame)
+
+
 def normalised(spans: Iterable[Span]) -> tuple[Span, ...]:
     """Ordered, without empty ones, touching or overlapping ones joined."""
     joined: list[Span] = []

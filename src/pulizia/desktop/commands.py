@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from pulizia.audio.spans import with_edge
 from pulizia.desktop.actions import Command
 from pulizia.desktop.assembly.commands import assembly_commands, on_the_bench
 from pulizia.desktop.bars import DELIVERY
@@ -65,14 +66,10 @@ def _edits(w: MainWindow) -> list[Command]:
             s.select(0, s.recording.frames)
 
     def edge(which: str) -> None:
-        if s.recording is None:
-            return
-        here = s.transport.position
-        start, stop = (s.selection.span.start, s.selection.span.stop) if s.selection else (0, s.recording.frames)
-        if which == "start":
-            s.select(here, max(stop, here))
-        else:
-            s.select(min(start, here), here)
+        if s.recording is not None:
+            selected = s.selection.span if s.selection else None
+            span = with_edge(selected, which, s.transport.position, s.recording.frames)
+            s.select(span.start, span.stop)
 
     def clear() -> None:
         w.message.hide()

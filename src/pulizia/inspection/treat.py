@@ -46,11 +46,8 @@ CACHE_BYTES = 256 << 20
 MADE_BYTES = 96 << 20  # of a sound that is rendered whole before it is read
 COVERED = ("moments", "steady")
 """Families of troubles that others can cover. What seems dull or to ring after a treatment may be its own doing."""
-SHARES = (
-    0.6,
-    0.8,
-    0.9,
-)  # of the work when all was tried, when it was listened to again, when what was covered was tried
+SHARES = (0.6, 0.8, 0.9)
+"""Of the work: when all was tried, when the result was listened to, when what was covered was tried."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+from pulizia.audio.spans import with_edge
 from pulizia.desktop.actions import Command
 from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM, Assembly
 from pulizia.desktop.assembly.list_places import ListPlaces
@@ -67,10 +68,9 @@ def assembly_commands(
         service.select_span(0, 0)
 
     def edge(which: str) -> None:
-        programme, here = service.programme, session.transport.position
-        if programme is not None:
-            first, last = (service.span.start, service.span.stop) if service.span is not None else (0, programme.frames)
-            service.select_span(*((here, max(last, here)) if which == "start" else (min(first, here), here)))
+        if service.programme is not None:
+            span = with_edge(service.span, which, session.transport.position, service.programme.frames)
+            service.select_span(span.start, span.stop)
 
     rows: tuple[tuple[str, str, tuple[str, ...], Callable[[], None], Callable[[], bool]], ...] = (
         ("programme_new", tr("New programme"), (), service.new_programme, here),

@@ -13,7 +13,7 @@ from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import TimeAxis
 from pulizia.desktop.bench.wave_image import indexed_image
 from pulizia.desktop.theme import colour
-from pulizia.measure.harm import Harm, taken_cells
+from pulizia.measure.harm import PAST_S, Harm, taken_cells
 from pulizia.measure.sonogram_scale import SonogramScale
 from pulizia.score.chain import Chain
 from pulizia.session.jobs import Job
@@ -26,10 +26,12 @@ def draw_shade(
     before, after = chain.before, chain.after
     table = [0, colour("madder", 0.55).rgba()]
 
+    room = None if found.t60_s is None else float(found.t60_s.mean())
+
     def key_of(place: Place) -> Hashable:
-        a = max(0, min(int(place.start) - found.size, before.frames - 1))
+        a = max(0, min(int(place.start) - found.size - round(PAST_S * before.rate), before.frames - 1))
         b = max(a + 1, min(int(place.stop) + found.size, before.frames))
-        return ("harm", before.span_key(a, b), after.span_key(a, b), place, scale, found.gain)
+        return ("harm", before.span_key(a, b), after.span_key(a, b), place, scale, found.gain, room)
 
     def work_of(place: Place) -> Callable[[Job], QImage]:
         def work(job: Job) -> QImage:
