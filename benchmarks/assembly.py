@@ -16,7 +16,7 @@ import numpy as np
 
 from pulizia.audio.source import ArraySource
 from pulizia.audio.timeline import Edge
-from pulizia.project import programme_edits as edits
+from pulizia.project import time_edits
 from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import load_project, save_project
 from pulizia.project.model import Project, Recording
@@ -72,7 +72,7 @@ def sound() -> None:
     began = time.perf_counter()
     pull()
     print(f"{'pull in chunks':<58}{40 * CHUNK / RATE / (time.perf_counter() - began):9.0f} x real time")
-    longer = timed("ripple at the start, as a value", "ms", 1e3, lambda: edits.ripple_delete(made, RATE, 2 * RATE))
+    longer = timed("ripple at the start, as a value", "ms", 1e3, lambda: time_edits.ripple_delete(made, RATE, 2 * RATE))
     timed("ripple at the start, until its first chunk is there", "ms", 1e3, lambda: build(longer).after.read(0, CHUNK))
     recordings = tuple(
         Recording(

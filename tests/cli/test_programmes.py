@@ -71,7 +71,8 @@ def test_a_programme_is_rendered_whole_in_stems_and_as_clips_with_handles(
     sound, rate = sf.read(out, always_2d=True, dtype="float32")
     assert (rate, sound.shape) == (RATE, (6 * RATE, 2))
     anna, _ = sf.read(tmp_path / "anna.wav", dtype="float32")
-    assert np.allclose(sound[: 3 * RATE, 0], anna[RATE : 4 * RATE] * 0.5**0.5, atol=1e-6)
+    inside = slice(RATE // 100, 3 * RATE - RATE // 100)  # a cut passes over 5 ms
+    assert np.allclose(sound[: 3 * RATE, 0][inside], anna[RATE : 4 * RATE][inside] * 0.5**0.5, atol=1e-6)
     assert open_media(out).source.frames == 6 * RATE
     stems = tmp_path / "stems"
     assert run(capsys, "render", project, "--programme", "Chapter 1", "--stems", "-o", stems, "--bits", "float")[0] == 0

@@ -225,6 +225,21 @@ def test_two_recordings_on_a_lane_are_parted_by_whose_phrases_they_are(place: Pe
     assert session.document.history.undo_label == before
 
 
+def test_what_undo_brings_back_is_selected_again(place: Person) -> None:
+    session = place.window.session
+    chosen = {session.assembly.programme.lanes[0].clips[0].id}
+    for key in ((K.Key_Delete,), (K.Key_Delete, M.ShiftModifier)):
+        session.assembly.select(chosen)
+        place.key(*key)
+        assert not session.assembly.clip_ids
+        do(place, "undo")
+        assert session.assembly.clip_ids == chosen
+        do(place, "redo")
+        session.assembly.select(())
+        do(place, "undo")
+        assert not session.assembly.clip_ids  # something else was chosen since
+
+
 def test_steps_of_the_programme_are_moved_switched_and_removed_by_key(place: Person) -> None:
     session = place.window.session
     session.assembly.select(())

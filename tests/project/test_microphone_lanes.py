@@ -58,7 +58,8 @@ def test_each_microphone_gets_a_lane_below_and_the_clips_stay_where_they_are() -
     ids = [c.id for la in made.lanes for c in la.clips]
     assert len(set(ids)) == len(ids)
     for lane, channel in zip(heard(made), SOUND.read(0, 2 * RATE - 4800), strict=True):
-        np.testing.assert_allclose(lane[RATE:], channel[RATE:], atol=1e-6)
+        last = 2 * RATE - 4800 - 240  # a cut passes over 5 ms
+        np.testing.assert_allclose(lane[RATE:last], channel[RATE:last], atol=1e-6)
         np.testing.assert_allclose(lane[: RATE - 4800], channel[: RATE - 4800] * 10 ** (-3 / 20), atol=1e-6)
 
 

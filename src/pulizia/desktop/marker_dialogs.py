@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from pulizia.audio.markers import Marker
+from pulizia.desktop.folders import proposed_folder
 from pulizia.session.session import Session
 from pulizia.words import tr
 
@@ -35,7 +36,7 @@ class MarkerDialogs:
         recording, chain = self._session.recording, self._session.chain
         if recording is None or chain is None:
             return
-        proposal = str(recording.path.with_name(f"{recording.name}-markers.txt"))
+        proposal = str(proposed_folder(self._session, recording) / f"{recording.name}-markers.txt")
         kinds = tr("Text list (*.txt);;WAV with cue points (*.wav)")
         name, _ = QFileDialog.getSaveFileName(self._window, tr("Export markers"), proposal, kinds)
         if name:

@@ -20,6 +20,7 @@ from pulizia.delivery.deliverable import Deliverable
 from pulizia.desktop.controls import ChoiceBox, FigureBox, button, label
 from pulizia.desktop.delivery.order_sheet import FORMATS
 from pulizia.desktop.existing import CHOOSE, KEEP_BOTH, REPLACE, ask_existing
+from pulizia.desktop.folders import proposed_folder
 from pulizia.errors import PuliziaError
 from pulizia.session.print_service import PATTERN
 from pulizia.session.session import Session
@@ -126,10 +127,7 @@ class PrintDialog(QDialog):
         self.accept()
 
     def _ask(self) -> None:
-        recording = self.session.recording
-        folder = QFileDialog.getExistingDirectory(
-            self, tr("Render to"), str(recording.path.parent if recording else "")
-        )
+        folder = QFileDialog.getExistingDirectory(self, tr("Render to"), str(proposed_folder(self.session)))
         if folder:
             self.ask_into(Path(folder))
 

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
 from pulizia.desktop.assembly.render_clips_dialog import RenderClipsDialog
 from pulizia.desktop.bars import DELIVERY
 from pulizia.desktop.delivery.delivery import Delivery
+from pulizia.desktop.folders import proposed_folder
 from pulizia.media.names import safe_name
 from pulizia.session.session import Session
 from pulizia.words import tr
@@ -46,31 +47,27 @@ class ProgrammeCommands(QMainWindow):
         if programme is None or session.assembly.sound is None:
             session.say(tr("The programme holds no clips. Add recordings to it first."), bad=True)
             return
-        proposal = str(self._project_folder() / f"{safe_name(programme.name)}.wav")
+        proposal = str(proposed_folder(self.session) / f"{safe_name(programme.name)}.wav")
         name, _ = QFileDialog.getSaveFileName(self, tr("Render the programme"), proposal, tr("WAV (*.wav)"))
         if name:
             session.programme_out.render(Path(name))
 
     def render_stems(self) -> None:
         """Ask for a folder and write each stem of the programme."""
-        chosen = QFileDialog.getExistingDirectory(self, tr("Render stems to"), str(self._project_folder()))
+        chosen = QFileDialog.getExistingDirectory(self, tr("Render stems to"), str(proposed_folder(self.session)))
         if chosen:
             self.session.programme_out.render_stems(Path(chosen))
 
     def render_reels(self) -> None:
         """Ask for a folder and write each reel of the programme."""
-        chosen = QFileDialog.getExistingDirectory(self, tr("Render reels to"), str(self._project_folder()))
+        chosen = QFileDialog.getExistingDirectory(self, tr("Render reels to"), str(proposed_folder(self.session)))
         if chosen:
             self.session.programme_out.render_reels(Path(chosen))
 
     def render_clips(self) -> None:
         """Ask how and where to, and write the clips of the programme."""
-        self.rendering_clips = RenderClipsDialog(self.session, self, self._project_folder())
+        self.rendering_clips = RenderClipsDialog(self.session, self, proposed_folder(self.session))
         self.rendering_clips.open()
-
-    def _project_folder(self) -> Path:
-        path = self.session.document.path
-        return path.parent if path is not None else Path.home()
 
     def deliver_programme(self) -> None:
         """Take the programme to Delivery and ask where to."""

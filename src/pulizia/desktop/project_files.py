@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from pulizia.desktop.assembly.list_places import ListPlaces
 from pulizia.desktop.demo import demo_files, demo_programme
+from pulizia.desktop.folders import proposed_folder
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.where_left import WhereLeft
 from pulizia.errors import PuliziaError
@@ -86,10 +87,8 @@ class ProjectFiles:
         """Save the project under another name."""
         document = self._session.document
         recording = self._session.recording
-        proposal = document.path or (
-            (recording.path.parent if recording else Path.home())
-            / f"{recording.name if recording else 'project'}{SUFFIX}"
-        )
+        name = recording.name if recording else "project"
+        proposal = document.path or proposed_folder(self._session) / f"{name}{SUFFIX}"
         name, _ = QFileDialog.getSaveFileName(
             self._window, tr("Save project as"), str(proposal), tr("Project (*{suffix})", suffix=SUFFIX)
         )

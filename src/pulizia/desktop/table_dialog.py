@@ -11,6 +11,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, hairline, label, scrolled
+from pulizia.desktop.folders import proposed_folder
 from pulizia.errors import PuliziaError
 from pulizia.media.write import write_text
 from pulizia.report.measurement_log import as_csv
@@ -99,7 +100,7 @@ class TableDialog(QDialog):
         name, _ = QFileDialog.getSaveFileName(
             self,
             tr("Save as CSV"),
-            translated(f"{self.windowTitle().lower().replace(' ', '-')}.csv"),
+            str(proposed_folder(self.session) / f"{self.windowTitle().lower().replace(' ', '-')}.csv"),
             tr("CSV (*.csv)"),
         )
         if name:

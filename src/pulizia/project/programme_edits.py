@@ -14,13 +14,14 @@ from pulizia.project.clips import Clip, Lane, Programme, new_clip_id
 from pulizia.words import tr
 
 
-def _each_lane(programme: Programme, change: Callable[[Lane], Iterable[Clip]]) -> Programme:
+def each_lane(programme: Programme, change: Callable[[Lane], Iterable[Clip]]) -> Programme:
+    """With other clips on every lane."""
     return replace(programme, lanes=tuple(lane.with_clips(change(lane)) for lane in programme.lanes))
 
 
-def _each_free_lane(programme: Programme, change: Callable[[Lane], Iterable[Clip]]) -> Programme:
+def each_free_lane(programme: Programme, change: Callable[[Lane], Iterable[Clip]]) -> Programme:
     """Of an edit of the whole programme: locked lanes stay as they are."""
-    return _each_lane(programme, lambda lane: lane.clips if lane.locked else change(lane))
+    return each_lane(programme, lambda lane: lane.clips if lane.locked else change(lane))
 
 
 def check_locks(before: Programme, after: Programme) -> None:
@@ -44,11 +45,11 @@ def put(programme: Programme, lane_id: str, clips: Iterable[Clip]) -> Programme:
     lane, new = programme.lane(lane_id), sorted(clips, key=lambda c: c.start)
     row = list(lane.clips)
     for clip in new:
-        row = [*_cleared(row, clip.start, clip.stop), clip]
+        row = [*cleared(row, clip.start, clip.stop), clip]
     return programme.with_lane(lane.with_clips(row))
 
 
-def _cleared(clips: Iterable[Clip], begin: int, end: int) -> list[Clip]:
+def cleared(clips: Iterable[Clip], begin: int, end: int) -> list[Clip]:
     """Clips without what of them lies in [begin, end); one that reaches over both sides becomes two."""
     left: list[Clip] = []
     for clip in clips:
@@ -83,12 +84,12 @@ def split(programme: Programme, frame: int, lane_ids: Collection[str] | None = N
                 row.append(clip)
         return row
 
-    return _each_lane(programme, parted)
+    return each_lane(programme, parted)
 
 
 def remove(programme: Programme, clip_ids: Collection[str]) -> Programme:
     """Lift clips: silence stays where they were."""
-    return _each_lane(programme, lambda lane: [c for c in lane.clips if c.id not in clip_ids])
+    return each_lane(programme, lambda lane: [c for c in lane.clips if c.id not in clip_ids])
 
 
 def move(programme: Programme, clip_ids: Collection[str], frames: int, lane_id: str | None = None) -> Programme:
@@ -111,7 +112,7 @@ def move(programme: Programme, clip_ids: Collection[str], frames: int, lane_id: 
         together = made.lane(wanted).with_clips(clips)  # refuses clips of several lanes that would lie over each other
         others = list(made.lane(wanted).clips)
         for clip in clips:
-            others = _cleared(others, clip.start, clip.stop)
+            others = cleared(others, clip.start, clip.stop)
         made = made.with_lane(made.lane(wanted).with_clips([*others, *together.clips]))
     return made
 
@@ -141,7 +142,7 @@ def _trimmed(clip: Clip, start: int | None = None, stop: int | None = None) -> C
 
 def slip(programme: Programme, clip_ids: Collection[str], frames: int) -> Programme:
     """Let clips play another stretch of their recordings at the same place: later by ``frames``."""
-    return _each_lane(
+    return each_lane(
         programme, lambda lane: [replace(c, inner=c.inner + frames) if c.id in clip_ids else c for c in lane.clips]
     )
 
@@ -193,38 +194,6 @@ def _exchanged(programme: Programme, clip_id: str, changed: dict[str, Clip]) -> 
     return programme.with_lane(lane.with_clips(changed.get(c.id, c) for c in lane.clips))
 
 
-def shift_behind(programme: Programme, frame: int, frames: int) -> Programme:
-    """Move every clip and marker that begins at or behind a frame; those before, and locked lanes, stay.
-
-    ProjectError when a clip would be pushed onto one before it, or the picture or every lane is locked.
-    """
-    if programme.picture_locked:
-        message = tr(
-            "The picture is locked, so nothing may move up or back. Leave a gap instead, or unlock the picture."
-        )
-        raise ProjectError(message)
-    if programme.lanes and all(lane.locked for lane in programme.lanes):
-        message = tr("Every lane is locked. Unlock one first.")
-        raise ProjectError(message)
-    made = _each_free_lane(programme, lambda lane: [c.moved(frames) if c.start >= frame else c for c in lane.clips])
-    markers = tuple(replace(m, frame=m.frame + frames) if m.frame >= frame else m for m in programme.markers)
-    return replace(made, markers=tuple(sorted(markers)))
-
-
-def ripple_delete(programme: Programme, begin: int, end: int) -> Programme:
-    """Take [begin, end) out of all lanes that are not locked and close the gap; markers inside it go as well."""
-    if end <= begin:
-        return programme
-    cleared = _each_free_lane(programme, lambda lane: _cleared(lane.clips, begin, end))
-    kept = replace(cleared, markers=tuple(m for m in cleared.markers if not begin <= m.frame < end))
-    return shift_behind(kept, end, begin - end)
-
-
-def insert_time(programme: Programme, frame: int, frames: int) -> Programme:
-    """Make room at a frame: clips under it are parted, and all behind it moves."""
-    return shift_behind(split(programme, frame), frame, frames)
-
-
 def fade(
     programme: Programme, clip_ids: Collection[str], *, side: str, frames: int | None, law: Law | None = None
 ) -> Programme:
@@ -239,7 +208,7 @@ def fade(
         new = Edge(length, law or edge.law)
         return replace(clip, fade_in=new) if side == "in" else replace(clip, fade_out=new)
 
-    return _each_lane(programme, lambda lane: [changed(c) if c.id in clip_ids else c for c in lane.clips])
+    return each_lane(programme, lambda lane: [changed(c) if c.id in clip_ids else c for c in lane.clips])
 
 
 def that_follow(programme: Programme, clip_ids: Collection[str]) -> list[str]:
@@ -273,7 +242,7 @@ def cross_fade(programme: Programme, clip_id: str, frames: int, law: Law | None 
 
 def set_gain(programme: Programme, clip_ids: Collection[str], gain_db: float) -> Programme:
     """Set the gain of clips."""
-    return _each_lane(
+    return each_lane(
         programme, lambda lane: [replace(c, gain_db=gain_db) if c.id in clip_ids else c for c in lane.clips]
     )
 
@@ -342,7 +311,7 @@ def copied(clip: Clip, start: int) -> Clip:
 
 def lift(programme: Programme, begin: int, end: int) -> Programme:
     """Leave silence in [begin, end) of all lanes that are not locked; clips that reach over it are parted."""
-    return _each_free_lane(programme, lambda lane: _cleared(lane.clips, begin, end))
+    return each_free_lane(programme, lambda lane: cleared(lane.clips, begin, end))
 
 
 def cuts(programme: Programme) -> list[int]:

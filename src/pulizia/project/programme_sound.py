@@ -16,6 +16,7 @@ from pulizia.audio.timeline import MixSource, Part, TimelineSource
 from pulizia.errors import ProjectError
 from pulizia.media.pulled_rate import PulledRateSource
 from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.cut_edges import CutEdges
 from pulizia.project.warped import Anchors, WarpedSource
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
@@ -181,8 +182,13 @@ def sound_of(
     lanes = []
     for lane in programme.lanes:
         clips = [clip for clip in lane.clips if clip.enabled and clip.recording_id in at_rate]
+        edges = CutEdges(clips, programme.rate)
+
+        def heard_part(n: int, edges: CutEdges = edges, lane: Lane = lane) -> Part:
+            return part(edges.clip(n, lambda i: at_rate[i].frames), lane)
+
         line = TimelineSource(
-            [(clip.start, clip.stop) for clip in clips], lambda n, row=clips, of=lane: part(row[n], of),  # type: ignore[misc]
+            edges.spans, heard_part,
             rate=programme.rate, channels=programme.channels, frames=programme.frames,
         )  # fmt: skip
         lanes.append(LaneSound(lane, Chain(line, lane.steps, cache, store)))

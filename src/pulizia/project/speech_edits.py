@@ -11,6 +11,7 @@ from pulizia.audio.spans import Span, normalised
 from pulizia.audio.timeline import Edge
 from pulizia.errors import ProjectError
 from pulizia.project import programme_edits as edits
+from pulizia.project import time_edits
 from pulizia.project.clips import HIGHEST_DB, LOWEST_DB, Clip, Lane, Programme, new_clip_id
 from pulizia.words import tr
 
@@ -41,7 +42,7 @@ def on_lane(lane: Lane, spans_of: Callable[[str], Sequence[Span]]) -> list[Span]
 
 def _cut_smoothly(programme: Programme, begin: int, end: int, cross: int) -> Programme:
     """Take [begin, end) out of all lanes; where sound of one recording meets itself, it passes over ``cross`` frames."""
-    made = edits.ripple_delete(programme, begin, end)
+    made = time_edits.ripple_delete(programme, begin, end)
     for lane in made.lanes:
         for before, behind in pairwise(lane.clips):
             if before.stop == behind.start == begin and min(before.frames, behind.frames) > 2 * cross:
@@ -89,9 +90,9 @@ def lengthen(programme: Programme, lane_id: str, frame: int, frames: int, cross:
     heard = [c for c in lane.clips if not c.tone]
     near = min(heard, key=lambda c: max(c.start - frame, frame - c.stop, 0), default=None)
     if near is None:
-        message = tr("Choose a lane with clips first.")
+        message = tr("This lane holds no recording to take room tone from. Choose another lane first.")
         raise ProjectError(message)
-    made = edits.insert_time(programme, frame, frames)
+    made = time_edits.insert_time(programme, frame, frames)
     row = made.lane(lane_id).clips
     before = next((c for c in row if c.stop == frame), None)
     behind = next((c for c in row if c.start == frame + frames), None)

@@ -14,6 +14,7 @@ from pulizia.audio.timeline import Edge
 from pulizia.errors import MediaError, ProjectError
 from pulizia.media.facts import media_facts
 from pulizia.project import programme_edits as edits
+from pulizia.project import time_edits
 from pulizia.project.clips import Clip, Programme
 from pulizia.project.model import Recording
 from pulizia.session.assembly_lanes import AssemblyLanes
@@ -121,8 +122,9 @@ class AssemblyService(AssemblyLanes):
             self._session.say(tr("Select clips or a section first."), bad=True)
             return
         first, last = span.start, span.stop
-        if self.apply(lambda p: edits.ripple_delete(p, first, last), tr("Delete and close the gap")):
-            self.select_span(0, 0)
+        if self.apply(lambda p: time_edits.ripple_delete(p, first, last), tr("Delete and close the gap")):
+            if self.span is not None:
+                self.select_span(0, 0)
             self._session.seek(first)
 
     def close_gap(self) -> None:
@@ -130,14 +132,11 @@ class AssemblyService(AssemblyLanes):
         programme, here = self.programme, self._session.transport.position
         if programme is None:
             return
-        stops = [c.stop for lane in programme.lanes for c in lane.clips if c.stop <= here]
-        starts = [c.start for lane in programme.lanes for c in lane.clips if c.start >= here]
-        under = any(c.start < here < c.stop for lane in programme.lanes for c in lane.clips)
-        if under or not starts or min(starts) == max(stops, default=0):
+        gap = time_edits.gap_at(programme, here)
+        if gap is None:
             self._session.say(tr("There is no gap at the playhead."), bad=True)
             return
-        first, last = max(stops, default=0), min(starts)
-        self.apply(lambda p: edits.ripple_delete(p, first, last), tr("Close the gap"))
+        self.apply(lambda p: time_edits.ripple_delete(p, gap.start, gap.stop), tr("Close the gap"))
 
     def trim_to_head(self, side: str) -> None:
         """Let the selected clips begin ("start") or end ("stop") at the playhead."""
@@ -220,7 +219,7 @@ class AssemblyService(AssemblyLanes):
         first = self._copied[0][1].start
         length = max(c.stop for _, c in self._copied) - first
         with self._session.document.history.one_deed(tr("Insert clips")):
-            self.apply(lambda p: edits.insert_time(p, here, length), tr("Insert clips"))
+            self.apply(lambda p: time_edits.insert_time(p, here, length), tr("Insert clips"))
             self.paste()
 
     def set_line(self, clip_id: str, points: tuple[tuple[int, float], ...]) -> bool:
@@ -310,7 +309,9 @@ class AssemblyService(AssemblyLanes):
         """Lay room tone into the gaps of the chosen lane, of the recordings beside each."""
         programme, lane = self.programme, self.lane
         if programme is None or lane is None or all(c.tone for c in lane.clips):
-            self._session.say(tr("Choose a lane with clips first."), bad=True)
+            self._session.say(
+                tr("This lane holds no recording to take room tone from. Choose another lane first."), bad=True
+            )
             return
         wanted, cross = lane.id, seconds_to_frames(CROSS_S, programme.rate)
         count = len(edits.gaps(lane, lane.frames))

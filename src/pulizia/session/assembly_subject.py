@@ -33,6 +33,7 @@ class AssemblySubject:
         self.programme_id: str | None = None
         self.lane_id: str | None = None
         self.clip_ids: frozenset[str] = frozenset()
+        self._taken: frozenset[str] = frozenset()  # selected clips that an edit took away: selected again with its undo
         self.span: Span | None = None
         self.scope: Scope = (
             "programme"  # whose steps are shown: of the selected clip's recording, the lane, the programme
@@ -314,7 +315,7 @@ class AssemblySubject:
     def select(self, clip_ids: Iterable[str]) -> None:
         """Select these clips and no others; the lane of the first becomes the one that new clips go to."""
         in_order = list(clip_ids)
-        self.clip_ids = frozenset(in_order)
+        self.clip_ids, self._taken = frozenset(in_order), frozenset()
         programme = self.programme
         if programme is not None and in_order:
             self.lane_id = programme.lane_of(in_order[0]).id
@@ -333,7 +334,7 @@ class AssemblySubject:
         """Mark a stretch of the programme (frames in any order); an empty one clears the mark."""
         first, last = sorted((max(0, start), max(0, stop)))
         self.span = Span(first, last) if last > first else None
-        self.clip_ids = frozenset()
+        self.clip_ids = self._taken = frozenset()
         if self.scope == "recording":
             self.scope = "lane" if self.span is not None else "programme"
         if self._session.transport.loop is not None:
@@ -377,9 +378,10 @@ class AssemblySubject:
     def _document_changed(self) -> None:
         self.instead = None
         programme = self.programme
-        if self.clip_ids:
+        if self.clip_ids or self._taken:
             there = {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()
-            self.clip_ids &= there
+            self._taken |= self.clip_ids - there
+            self.clip_ids = (self.clip_ids | self._taken) & there
         if self.is_heard:
             self._session.sync()
             self.want_measures()

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from pulizia.desktop.assembly.conform_walk import ConformWalk
 from pulizia.desktop.assembly.list_dialogs import ExportDialog, ListReport, MediaDialog
+from pulizia.desktop.folders import proposed_folder
 from pulizia.desktop.preferences import Preferences
 from pulizia.interchange.assemble import Assembled
 from pulizia.interchange.conform_rows import Conformed
@@ -91,10 +92,8 @@ class ListPlaces:
         programme = self._session.assembly.programme
         if programme is None:
             return
-        document = self._session.document
-        folder = document.path.parent if document.path is not None else Path.home()
         kinds = tr("OpenTimelineIO (*.otio);;AAF (*.aaf);;CMX3600 list (*.edl);;XML (*.xml);;Table (*.csv)")
-        proposal = str(folder / f"{safe_name(programme.name)}.otio")
+        proposal = str(proposed_folder(self._session) / f"{safe_name(programme.name)}.otio")
         name, chosen = QFileDialog.getSaveFileName(self._parent, tr("Export an edit list"), proposal, kinds)
         if not name:
             return
@@ -112,7 +111,7 @@ class ListPlaces:
         """Ask for a name and write the list that came, word for word."""
         programme = self._session.assembly.programme
         received = programme.received if programme is not None else None
-        proposal = received.name if received is not None else ""
+        proposal = str(proposed_folder(self._session) / (received.name if received is not None else ""))
         name, _ = QFileDialog.getSaveFileName(self._parent, tr("Save the list as it came"), proposal)
         if name:
             self._session.lists.save_received(Path(name))

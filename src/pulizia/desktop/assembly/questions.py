@@ -13,6 +13,7 @@ from pulizia.desktop.assembly.microphone_dialog import MicrophoneDialog
 from pulizia.desktop.assembly.note_dialog import NoteDialog
 from pulizia.desktop.assembly.template_dialog import TemplateDialog
 from pulizia.desktop.assembly.words_dialog import WordsDialog
+from pulizia.desktop.folders import proposed_folder
 from pulizia.desktop.form import ask_number
 from pulizia.media.names import safe_name
 from pulizia.session.microphone_service import MicrophonePlan
@@ -47,7 +48,8 @@ class AssemblyQuestions(QWidget):
         programme = self.session.assembly.programme
         if programme is None:
             return
-        proposal = safe_name(programme.name) + "-" + tr("notes") + ".html"
+        name = safe_name(programme.name) + "-" + tr("notes") + ".html"
+        proposal = str(proposed_folder(self.session) / name)
         name, _ = QFileDialog.getSaveFileName(
             self, tr("Save the notes"), proposal, tr("Page to print (*.html);;Table (*.csv)")
         )

@@ -23,6 +23,7 @@ from pulizia.audio.source import Source
 from pulizia.desktop.bench.spectrum_plot import Lines, SpectrumPlot
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.flow import FlowLayout
+from pulizia.desktop.folders import proposed_folder
 from pulizia.errors import PuliziaError
 from pulizia.measure.spectrum import (
     SIZES,
@@ -274,7 +275,7 @@ class SpectrumView(QWidget):
 
     def _ask(self, kind: str) -> None:
         name, _ = QFileDialog.getSaveFileName(
-            self, tr("Export the spectrum"), translated(f"spectrum.{kind}"), f"*.{kind}"
+            self, tr("Export the spectrum"), str(proposed_folder(self.session) / f"spectrum.{kind}"), f"*.{kind}"
         )
         if name:
             self.export(Path(name))

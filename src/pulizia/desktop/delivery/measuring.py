@@ -12,6 +12,7 @@ from pulizia.audio.spans import Span
 from pulizia.delivery.normalise import verdicts
 from pulizia.desktop.controls import button
 from pulizia.desktop.flow import FlowLayout
+from pulizia.desktop.folders import proposed_folder
 from pulizia.desktop.table_dialog import TableDialog
 from pulizia.errors import PuliziaError
 from pulizia.measure.loudness import Measures
@@ -178,9 +179,7 @@ class MeasuringRow(QWidget):
         subject = self.session.subject
         if subject is None or self._measures is None:
             return
-        first = next(iter(self.session.document.project.recordings))
-        folder = (self.session.document.path or first.path).parent
-        proposal = str(folder / f"{safe_name(subject.name)}-loudness.csv")
+        proposal = str(proposed_folder(self.session, subject.recording) / f"{safe_name(subject.name)}-loudness.csv")
         name, _ = QFileDialog.getSaveFileName(
             self._window, tr("Save the log of the measurement"), proposal, tr("CSV (*.csv)")
         )

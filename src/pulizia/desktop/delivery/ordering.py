@@ -16,6 +16,7 @@ from pulizia.delivery.targets import Target
 from pulizia.desktop.controls import Tick
 from pulizia.desktop.delivery.order_sheet import OrderSheet
 from pulizia.desktop.existing import CHOOSE, KEEP_BOTH, REPLACE, ask_existing
+from pulizia.desktop.folders import proposed_folder
 from pulizia.errors import DeliveryError, PuliziaError
 from pulizia.media.names import free_name
 from pulizia.session.orders import Order
@@ -58,7 +59,7 @@ class Ordering(QWidget):
         subject, target, wanted = self.session.subject, self.target, self._wanted()
         if subject is None or target is None or not wanted:
             return
-        folder = self._folder or self._near(subject)
+        folder = self._folder or proposed_folder(self.session, subject.recording)
         if len(wanted) == 1 and not self.all_tick.isChecked() and not wanted[0].by_reel:  # reels are several files
             proposal = order_path(subject, wanted[0], target, self.orders.pattern.text(), folder, 1)
             name, _ = QFileDialog.getSaveFileName(
@@ -137,13 +138,6 @@ class Ordering(QWidget):
             message = tr("{name} has a target that is not known here. Choose another one for it.", name=subject.name)
             raise DeliveryError(message)
         return order_path(subject, wanted, target, self.orders.pattern.text(), folder, number)
-
-    def _near(self, subject: Subject) -> Path:
-        """The folder that is proposed: the project's, or that of the first recording."""
-        document = self.session.document
-        first = subject.recording or next(iter(document.project.recordings), None)
-        path = document.path or (first.path if first is not None else None)
-        return path.parent if path is not None else Path.home()
 
     def _all(self) -> list[Subject]:
         """All programmes and recordings that can be heard; of a project with programmes, the programmes alone."""
