@@ -178,3 +178,18 @@ def test_a_project_opens_with_the_loudness_of_recordings_that_are_not_looked_at(
     assert again.loudness_of(lowered) is None, "another setting is another sound"
     other.window.close()
     poster.close()
+
+
+def test_the_demo_is_a_beginning_in_an_empty_project_and_an_edit_in_another(
+    person: Person, wav: Callable[..., Path]
+) -> None:
+    document = person.window.session.document
+    person.window.files.open_demo()
+    person.until(lambda: len(document.project.programmes) == 1)
+    assert len(document.project.recordings) == 4
+    assert (document.history.undo_label, document.is_dirty) == (None, False)
+    document.start_new()
+    person.open(wav(voice_in_noise(1.0), "talk.wav"))
+    person.window.files.open_demo()
+    person.until(lambda: len(document.project.programmes) == 1)
+    assert (len(document.project.recordings), document.history.undo_label) == (5, "New programme")

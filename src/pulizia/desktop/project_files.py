@@ -37,7 +37,8 @@ class ProjectFiles:
     ) -> None:  # fmt: skip
         self._window, self._session, self._preferences = window, session, preferences
         self._lists, self._where_left, self._closed = lists, where_left, closed
-        self._demo_waits = False
+        self._demo_waits = self._demo_is_all = False
+        session.events.document.connect(self._demo_arrived)
         self.asks = True  # False where nobody sits before the window
 
     def open_files(self) -> None:
@@ -65,10 +66,9 @@ class ProjectFiles:
 
     def open_demo(self) -> None:
         """Open the demo recordings, and the programme made of them when all are there."""
-        if not self._demo_waits:
-            self._session.events.document.connect(self._demo_arrived)
+        self._demo_is_all = not self._session.document.project.recordings
         self._demo_waits = True
-        self.open_paths(demo_files())
+        self._session.files.open_paths(demo_files())
 
     def _demo_arrived(self) -> None:
         project = self._session.document.project
@@ -76,6 +76,8 @@ class ProjectFiles:
         if programme is not None:
             self._demo_waits = False
             self._session.document.edit_programme(programme, tr("New programme"))
+            if self._demo_is_all:
+                self._session.document.begin_here()
 
     def save(self) -> bool:
         """Save the project; asks for a name the first time."""

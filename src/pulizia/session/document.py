@@ -345,9 +345,13 @@ class Document(StepEditing):
 
     def start_new(self) -> None:
         """An empty project."""
-        project = Project()
         self._lock.release()
-        self._begin(project, None, saved=project)
+        self._begin(Project(), None, saved=Project())
+
+    def begin_here(self) -> None:
+        """Let what is there be the beginning: nothing to take back, nothing to save."""
+        self.history, self._saved = History(self.project), self.project
+        self._tell()
 
     def write_journal(self) -> None:
         """Keep unsaved edits where a later session finds them; called from time to time."""
@@ -384,10 +388,8 @@ class Document(StepEditing):
         self.history.take_past(past)
         self.path = path
         self._saved = saved if saved is not None else Project()
-        self.media.clear()
-        self.offline.clear()
-        self._digests.clear()
-        self._chains.clear()
+        for known in (self.media, self.offline, self._digests, self._chains):
+            known.clear()
         self.sounds.forget()
         self._tell()
 
