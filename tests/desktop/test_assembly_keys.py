@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QPointF, QRect, Qt
+from PySide6.QtCore import QPoint, QPointF, QRect, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication, QMenu
 from tests.conftest import voice_in_noise
@@ -223,6 +223,21 @@ def test_two_recordings_on_a_lane_are_parted_by_whose_phrases_they_are(place: Pe
     do(place, "programme_voices")
     assert "Choose a lane with clips" in place.said
     assert session.document.history.undo_label == before
+
+
+def test_a_recording_that_clips_play_is_removed_with_a_word_of_warning(place: Person) -> None:
+    window, session = place.window, place.window.session
+    used = session.assembly.programme.lanes[0].clips[0].recording_id
+    name = session.assembly.programme.name
+    clips = sum(c.recording_id == used for la in session.assembly.programme.lanes for c in la.clips)
+    row = [r.id for r in session.document.project.recordings].index(used)
+    place.bot.mouseClick(window.assembly.cards, Qt.MouseButton.LeftButton, pos=QPoint(60, 48 * row + 20))
+    do(place, "recording_remove")
+    assert used not in {r.id for r in session.document.project.recordings}
+    assert f"{clips} clip" in place.said
+    assert name in place.said
+    do(place, "undo")
+    assert used in {r.id for r in session.document.project.recordings}
 
 
 def test_what_undo_brings_back_is_selected_again(place: Person) -> None:

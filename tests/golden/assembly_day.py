@@ -155,7 +155,7 @@ def assembly(folder: Path) -> dict[str, Any]:
         ("a film that is none", lambda x: x.film.choose(paths["one"])),
         ("shift it", lambda x: x.film.shift(3)),
         ("leave", lambda x: x.assembly.leave()),
-        ("remove a recording in use", lambda x: x.document.remove_recording(recording(x, 0).id)),
+        ("remove a recording in use", lambda x: x.files.remove([recording(x, 0).id])),
         ("remove the programme", lambda x: x.document.remove_programme(x.document.project.programmes[0].id)),
         ("save", lambda x: x.document.save(folder / "two.pulizia")),
     ]  # fmt: skip

@@ -287,16 +287,14 @@ class MainWindow(ProgrammeCommands):
         menu.addAction(tr("Relink to another file…")).triggered.connect(self.files.relink)
         picked = cards.picked if len(cards.picked) > 1 else frozenset({recording_id})
         menu.addAction(tr("Apply a recipe…")).triggered.connect(self.dialogs.choose_recipe)
-        menu.addAction(tr("Remove from project")).triggered.connect(
-            lambda: self.session.document.remove_recordings(picked)
-        )
+        menu.addAction(tr("Remove from project")).triggered.connect(lambda: self.session.files.remove(picked))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos() if cards.underMouse() else cards.corner_of(recording_id))
 
     def remove_recordings(self) -> None:
         """Take the selected recordings out of the project; their files stay."""
         cards = self.assembly.cards if self.session.assembly.is_open else self.bench.list.cards
-        self.session.document.remove_recordings(cards.picked)
+        self.session.files.remove(cards.picked)
 
     def _write_journal(self) -> None:
         try:

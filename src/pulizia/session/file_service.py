@@ -110,6 +110,24 @@ class FileService:
 
         self.session.job(work, tr("Opening {name}", name=path.name), done)
 
+    def remove(self, recording_ids: Iterable[str]) -> None:
+        """Take recordings out of the project, and say when clips of a programme are silent without them."""
+        document, gone = self.session.document, set(recording_ids)
+        silent = {
+            p.name: sum(c.recording_id in gone for la in p.lanes for c in la.clips) for p in document.project.programmes
+        }
+        document.remove_recordings(r.id for r in document.project.recordings if r.id in gone)
+        names, count = ", ".join(name for name, clips in silent.items() if clips), sum(silent.values())
+        if count:
+            self.session.say(
+                plural(
+                    "1 clip of {names} is silent now: it plays what was removed. Undo brings it back.",
+                    "{n} clips of {names} are silent now: they play what was removed. Undo brings it back.",
+                    count, names=names,
+                ),
+                bad=True,
+            )  # fmt: skip
+
     def apply_recipe(self, path: Path) -> None:
         """Apply a recipe file to the recording on the bench."""
         if self.session.recording is None:
