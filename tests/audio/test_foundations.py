@@ -111,6 +111,7 @@ def test_sources_made_of_sources_read_what_they_say() -> None:
     assert len({two.key, other.key, part.key, DifferenceSource(two, other).key}) == 4
 
 
+@pytest.mark.slow
 @given(st.lists(st.one_of(st.integers(), st.floats(allow_nan=False), st.text(), st.none(), st.booleans()), max_size=5))
 def test_keys_are_alike_for_the_same_and_differ_for_other_parts(parts) -> None:
     assert content_key(*parts) == content_key(*parts)

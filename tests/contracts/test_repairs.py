@@ -100,6 +100,7 @@ def test_without_hum_every_sample_stays(voice: np.ndarray) -> None:
     assert np.array_equal(treated(voice, "overload")[0], voice.astype(np.float32))
 
 
+@pytest.mark.slow
 def test_a_noise_that_changes_gets_a_profile_of_its_own(voice: np.ndarray) -> None:
     rng = np.random.default_rng(3)
     half = len(voice) // 2
@@ -308,6 +309,7 @@ def test_harm_follows_the_true_loss_of_the_voice(voice: np.ndarray) -> None:
     assert harm(silence, silence, ()) is None
 
 
+@pytest.mark.slow
 def test_what_the_room_adds_is_no_voice_where_the_room_is_taken_out() -> None:
     """Recorded voices in a made room as strong as they are: what the gain of each cell takes from the voice that is known."""
     rng = np.random.default_rng(2)

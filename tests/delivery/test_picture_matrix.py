@@ -174,6 +174,7 @@ def test_web_films_go_where_they_can_and_else_are_one_sentence(capsys, films: Pa
         assert not (tmp_path / target).exists()
 
 
+@pytest.mark.slow
 def test_mp4_files_have_their_index_first_and_mov_files_where_it_was_so(capsys, films: Path, tmp_path: Path) -> None:
     assert not index_is_first(films / "plain.mp4")
     assert index_is_first(films / "first.mov")

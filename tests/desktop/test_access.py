@@ -100,6 +100,7 @@ def test_tab_follows_the_work_and_every_stop_has_a_name(bench: Person) -> None:
         assert part.grab().toImage() != before, part
 
 
+@pytest.mark.slow
 def test_findings_are_reached_by_tab_where_they_stand_and_keep_the_keys(bench: Person) -> None:
     window, ledger = bench.window, bench.window.bench.list.findings
     bench.key(Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)

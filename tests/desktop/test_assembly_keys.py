@@ -42,6 +42,7 @@ def undone(person: Person, before: list[tuple[str, float, float, float]]) -> Non
     assert row(person) == before
 
 
+@pytest.mark.slow
 def test_clips_are_trimmed_copied_inserted_and_crossed_by_key(place: Person) -> None:
     session, start = place.window.session, row(place)
     assert start == [("talk", 0.0, 12.0, 0.0), ("bert", 12.0, 6.0, 0.0)]
@@ -173,6 +174,7 @@ def breathy(*at_s: float) -> np.ndarray:
     return sound
 
 
+@pytest.mark.slow
 def test_a_breath_gives_way_to_room_tone_and_words_stay(person: Person, wav: Callable[..., Path]) -> None:
     person.open(wav(breathy(3.2)[None].astype(np.float32), "talk.wav"))
     person.key(K.Key_F3)

@@ -52,6 +52,7 @@ def level_of(person: Person, scope: int, gain_db: float) -> None:
     person.settle()
 
 
+@pytest.mark.slow
 def test_steps_of_recording_lane_and_programme_are_heard_in_turn_and_alone(place: Person) -> None:
     session, service = place.window.session, place.window.session.assembly
     plain = heard(place, Listening.AFTER)

@@ -263,6 +263,7 @@ def test_every_command_has_words_and_a_menu(bench: Person) -> None:
     bench.bot.wait(20)
 
 
+@pytest.mark.slow
 def test_the_window_never_waits_for_sound(bench: Person, monkeypatch: pytest.MonkeyPatch) -> None:
     """Whatever is done, no sound is read or rendered on the window's own thread."""
     readers: list[str] = []

@@ -107,6 +107,7 @@ def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
     poster.close()
 
 
+@pytest.mark.slow
 def test_a_project_opens_in_the_assembly_with_the_programme_and_the_place_in_it(place: Person, tmp_path: Path) -> None:
     window, session = place.window, place.window.session
     session.assembly.new_programme()

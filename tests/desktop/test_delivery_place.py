@@ -30,6 +30,7 @@ def finished(person: Person) -> None:
     person.until(lambda: not person.window.session.queue.is_working, 60)
 
 
+@pytest.mark.slow
 def test_several_deliverables_of_all_programmes_go_through_the_queue(two: Person, tmp_path: Path) -> None:
     delivery, queue = two.window.delivery, two.window.session.queue
     choose(delivery.orders.format_box, "MP3, 128")

@@ -99,6 +99,7 @@ def test_a_list_that_cannot_be_read_is_a_sentence_in_the_window(person: Person, 
     assert not person.window.session.document.project.programmes
 
 
+@pytest.mark.slow
 def test_a_programme_begins_from_a_template_and_is_saved_as_one(
     person: Person, wav: Callable[..., Path], monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -56,6 +56,7 @@ def day(tmp_path: Path) -> Path:
     return tmp_path
 
 
+@pytest.mark.slow
 def test_the_timecode_of_a_camera_decides_between_takes_of_the_same_words(person: Person, day: Path) -> None:
     person.open(day / "CAM.mov")
     session = person.window.session

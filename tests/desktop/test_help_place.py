@@ -49,6 +49,7 @@ def test_f1_opens_the_section_of_what_has_the_keys_and_every_section_named_exist
     shown.accept()
 
 
+@pytest.mark.slow
 def test_the_first_steps_are_done_by_their_rows_and_ticked(
     two: Person, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

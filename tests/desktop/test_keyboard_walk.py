@@ -31,6 +31,7 @@ def answers(monkeypatch: pytest.MonkeyPatch) -> dict[str, list[str]]:
     return made
 
 
+@pytest.mark.slow
 def test_the_whole_job_by_keys(
     person: Person, wav: Callable[..., Path], tmp_path: Path, answers: dict[str, list[str]]
 ) -> None:

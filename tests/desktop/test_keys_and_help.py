@@ -113,6 +113,7 @@ def test_i_and_o_set_the_selection_and_m_a_marker(bench: Person) -> None:
     assert [m.frame for m in session.markers.all] == [2 * RATE]
 
 
+@pytest.mark.slow
 def test_the_manual_is_searched_turned_and_has_no_lines_around_cells(bench: Person) -> None:
     bench.window.dialogs.show_help()
     dialog = bench.window.dialogs.help

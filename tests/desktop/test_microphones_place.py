@@ -50,6 +50,7 @@ def test_findings_and_steps_are_for_one_microphone_and_the_sheet_changes_which(
     assert next(e for e in service.entries() if e.id == "hum:1").left
 
 
+@pytest.mark.slow
 def test_a_clip_plays_one_microphone_or_each_has_a_lane_of_its_own(person: Person, poly) -> None:  # noqa: F811
     person.open(poly)
     session, place = person.window.session, person.window.assembly

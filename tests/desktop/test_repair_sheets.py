@@ -137,6 +137,7 @@ def test_the_reduction_curve_is_bent_with_the_mouse(bench: Person) -> None:
     assert session.step.settings.curve_levels == ()
 
 
+@pytest.mark.slow
 def test_moments_are_listed_ticked_visited_and_left_alone(clicked: Person) -> None:
     add(clicked, "clicks")
     session, sheet = clicked.window.session, clicked.window.bench.sheet
@@ -175,6 +176,7 @@ def test_suggestions_are_one_edit_with_a_sentence(bench: Person) -> None:
     assert session.step.settings == before
 
 
+@pytest.mark.slow
 def test_harm_is_shown_at_the_sheet_in_the_figures_and_over_the_sonogram(bench: Person) -> None:
     bench.mark(0.1, 0.9)
     bench.key(Qt.Key.Key_N)

@@ -69,6 +69,7 @@ def test_a_mark_over_nothing_but_voice_holds_no_click(spoken: np.ndarray) -> Non
     assert clicks_marked(np.zeros(20_000, np.float32), 9000, 10_000, RATE, LONGEST) == []
 
 
+@pytest.mark.slow
 def test_a_click_at_the_very_end_of_a_recording_is_found_without_a_fault(spoken: np.ndarray) -> None:
     for cut in range(100_000, 100_200, 7):
         sound = spoken[:cut].astype(np.float32)

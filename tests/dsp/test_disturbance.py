@@ -51,6 +51,7 @@ def smack(rng: np.random.Generator) -> NDArray[np.float64]:
     return np.sin(2 * np.pi * hz * t) * np.exp(-t / dies_s)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("shape", "least_db", "least_share"), [(burst, 9.0, 0.9), (smack, 5.0, 0.6)])
 def test_clicks_of_each_kind_are_taken_from_talk_at_the_default_settings(
     shape, least_db: float, least_share: float

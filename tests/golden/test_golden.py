@@ -44,6 +44,7 @@ def test_a_tool_makes_what_it_made(tool_id: str) -> None:
     assert not changed, changed
 
 
+@pytest.mark.slow
 def test_the_measures_say_what_they_said() -> None:
     changed = told(measure_figures(), kept()["measures"])
     assert not changed, changed

@@ -83,6 +83,7 @@ def test_a_missing_side_is_named_and_nothing_is_said_of_silence_or_one_channel()
     assert kinds(ArraySource(voice[None], RATE), channels) == {}
 
 
+@pytest.mark.slow
 def test_offset_lopsided_and_uneven_speech_are_found_by_their_measures() -> None:
     voice = voice_in_noise(30.0, rate=48_000)
     clean = kinds(ArraySource(voice, 48_000), polarity, leveller)

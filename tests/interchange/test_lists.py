@@ -370,6 +370,7 @@ def test_clips_of_another_clock_begin_in_sync_for_others_and_repairs_that_are_le
     assert not any("repairs" in s or "Clocks" in s for s in losses(whole, kind, loaded.recordings, rendered=True))
 
 
+@pytest.mark.slow
 def test_five_thousand_events_with_media_in_twenty_folders_open_in_time(tmp_path: Path) -> None:
     import time
 

@@ -68,6 +68,7 @@ def test_offset_drift_and_sign_are_found_to_the_sample(began_s: float, ppm: floa
     assert np.abs(found - true).max() * RATE < 1.0
 
 
+@pytest.mark.slow
 def test_the_earlier_one_may_be_named_second() -> None:
     sound = speech(30.0, seed=9)
     late = other(sound, 4.0, 0.0, inverted=False, seed=2)

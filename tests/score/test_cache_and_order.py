@@ -136,6 +136,7 @@ def test_a_disk_that_is_behind_or_full_costs_only_the_cache(tmp_path: Path, monk
     assert not list(tmp_path.glob("*.part"))
 
 
+@pytest.mark.slow
 def test_what_is_made_on_several_threads_is_the_same_and_made_once(monkeypatch: pytest.MonkeyPatch) -> None:
     """Room tail over Noise: both make six chunks at once, and each asks for some of the next group of the other."""
     source = ArraySource(voice_in_noise(34.0), RATE)

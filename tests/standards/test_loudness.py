@@ -189,6 +189,7 @@ def test_true_peak_equals_a_long_fourier_interpolation() -> None:
     assert figures.true_peak_dbtp == pytest.approx(20 * np.log10(np.abs(fine).max()), abs=0.05)
 
 
+@pytest.mark.slow
 def test_an_edit_costs_only_the_segments_that_it_touches() -> None:
     class Counting(SegmentStore):
         made = 0

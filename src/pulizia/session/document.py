@@ -345,8 +345,9 @@ class Document(StepEditing):
 
     def start_new(self) -> None:
         """An empty project."""
+        project = Project()  # with an identity of its own
         self._lock.release()
-        self._begin(Project(), None, saved=Project())
+        self._begin(project, None, saved=project)
 
     def begin_here(self) -> None:
         """Let what is there be the beginning: nothing to take back, nothing to save."""
