@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from collections.abc import Iterator
 from itertools import pairwise
@@ -30,6 +31,8 @@ MOST_POINTS = 40
 LEAST_DETAIL_PX, LARGEST_PX, MIN_BODY_PX = 12, 2400, 6
 MOST_KEPT_BYTES = 48 << 20  # of pictures: two views on a large screen
 BYTES_A_PIXEL = 4
+MOST_LAST = 4000  # clips
+FRAME_S = 0.008  # after so long a frame makes no new pictures of clips
 LEAST_NAME_PX = 26
 
 
@@ -38,25 +41,32 @@ class ClipPainter:
 
     def __init__(self, session: Session, geometry: Geometry, pictures: Pictures) -> None:
         self._session, self._geometry, self._axis, self._pictures = session, geometry, geometry.axis, pictures
-        self._seen: dict[str, tuple[Recording | None, Chain | None, int]] = {}
+        self._seen: dict[str, tuple[Recording | None, Chain | None, tuple[str, int]]] = {}
         self._kept: OrderedDict[object, QPixmap] = OrderedDict()
         self._held = 0  # bytes of these
+        self._frame = 1.0, "", 1.0  # frames per pixel, theme, pixels of the device for one
+        self._until, self.owes = 0.0, False  # when a frame has taken its time; whether a picture waits for its turn
+        self._last: dict[int, tuple[Clip, object, QPixmap]] = {}  # of the clips in sight: how each was drawn
 
-    def begin(self) -> None:
-        """A new frame: recordings and their pictures are looked up once in it."""
+    def begin(self, scale: float) -> None:
+        """A new frame, with so many pixels of the device for each: what is the same for all of it is looked up once."""
         self._seen.clear()
+        self._frame = self._axis.frames_per_pixel, theme().name, scale
+        self._until, self.owes = time.perf_counter() + FRAME_S, False
+        if len(self._last) > MOST_LAST:
+            self._last.clear()
 
-    def _of(self, recording_id: str) -> tuple[Recording | None, Chain | None, int]:
-        """The recording of a clip, its sound, and the state of its pictures."""
+    def _of(self, recording_id: str) -> tuple[Recording | None, Chain | None, tuple[str, int]]:
+        """The recording of a clip, its sound, and what that and its pictures are."""
         known = self._seen.get(recording_id)
         if known is None:
             recordings = self._session.document.project.recordings
             recording = next((r for r in recordings if r.id == recording_id), None)
             chain = self._session.document.chain(recording_id) if recording is not None else None
-            version = 0
+            state = "", 0
             if chain is not None:
-                version = self._pictures.of_chain(chain).version_in(0, chain.after.frames)
-            known = self._seen[recording_id] = recording, chain, version
+                state = chain.after.key, self._pictures.of_chain(chain).version_in(0, chain.after.frames)
+            known = self._seen[recording_id] = recording, chain, state
         return known
 
     def paint(self, painter: QPainter, clip: Clip, box: QRectF, plot: QRectF, rate: int, *, chosen: bool) -> None:
@@ -65,31 +75,57 @@ class ClipPainter:
         if seen.isEmpty():
             return
         if box.width() > LARGEST_PX:
-            self._draw(painter, clip, box, seen, rate, chosen=chosen, named=True)
+            self._draw(painter, clip, box, seen, rate, chosen=chosen)
             return
-        named = box.left() >= plot.left()  # else the name stands where the clip begins to be seen
-        picture = self._picture(painter, clip, box, rate, chosen=chosen, named=named)
+        picture = self._picture(clip, box, rate, chosen=chosen)
+        if picture is None:  # until its turn comes: as it was drawn last, or a sheet without its sound
+            self.owes, at = True, QRectF(int(box.left()), box.top(), box.width(), box.height())
+            last = self._last.get(id(clip))
+            if last is not None and last[0] is clip:
+                painter.drawPixmap(at.toRect(), last[2])
+            else:
+                painter.fillRect(at.adjusted(0, 0, -1, 0), colour("panel", 0.6))
+            return
         painter.drawPixmap(QPointF(int(box.left()), box.top()), picture)
-        if not named:
+        if box.left() < plot.left():  # the name stands where the clip begins to be seen
+            row = QRectF(seen.left(), seen.top() + 1, seen.width() - 1, NAME_PX - 1)
+            painter.fillRect(row, colour("panel"))
+            if chosen:
+                painter.fillRect(row, colour("plum", 0.18))
             self._paint_name(painter, clip, seen, missing=self._of(clip.recording_id)[1] is None)
 
-    def _picture(self, painter: QPainter, clip: Clip, box: QRectF, rate: int, *, chosen: bool, named: bool) -> QPixmap:
-        _, chain, version = self._of(clip.recording_id)
+    def _picture(self, clip: Clip, box: QRectF, rate: int, *, chosen: bool) -> QPixmap | None:
+        """Its picture; None where one must be made and this frame has taken its time."""
+        around = (
+            chosen, round(box.width()), round(box.height()), self._of(clip.recording_id)[2], self._frame,
+        )  # fmt: skip
+        last = self._last.get(id(clip))
+        if last is not None and last[0] is clip and last[1] == around:
+            return last[2]
+        made = self._picture_like(clip, box, rate, around, chosen=chosen)
+        if made is not None:
+            self._last[id(clip)] = clip, around, made
+        return made
+
+    def _picture_like(self, clip: Clip, box: QRectF, rate: int, around: object, *, chosen: bool) -> QPixmap | None:
+        """The picture of this clip or of one that looks the same elsewhere: an edit at the start moves them all."""
         look = (
             clip.recording_id, clip.heard_at(clip.start), clip.frames, clip.gain_db, clip.gain_line, clip.fade_in, clip.fade_out, clip.enabled, clip.name,
-            clip.tone, clip.channel, clip.warp, chosen, named, self._axis.frames_per_pixel, round(box.width()), round(box.height()), chain.after.key if chain is not None else "", version, theme().name,
+            clip.tone, clip.channel, clip.warp, around,
         )  # fmt: skip
         known = self._kept.get(look)
         if known is not None:
             self._kept.move_to_end(look)
             return known
-        scale = painter.device().devicePixelRatioF()
+        if time.perf_counter() > self._until:
+            return None
+        scale = self._frame[2]
         made = QPixmap(max(1, round((box.width() + 1) * scale)), max(1, round(box.height() * scale)))
         made.setDevicePixelRatio(scale)
         made.fill(Qt.GlobalColor.transparent)
         inner = QPainter(made)
         here = QRectF(0.0, 0.0, box.width(), box.height())
-        self._draw(inner, clip, here, here, rate, chosen=chosen, named=named)
+        self._draw(inner, clip, here, here, rate, chosen=chosen)
         inner.end()
         self._kept[look] = made
         self._held += _size(made)
@@ -97,9 +133,7 @@ class ClipPainter:
             self._held -= _size(self._kept.popitem(last=False)[1])
         return made
 
-    def _draw(
-        self, painter: QPainter, clip: Clip, box: QRectF, seen: QRectF, rate: int, *, chosen: bool, named: bool
-    ) -> None:
+    def _draw(self, painter: QPainter, clip: Clip, box: QRectF, seen: QRectF, rate: int, *, chosen: bool) -> None:
         painter.fillRect(seen, colour("panel"))
         recording, chain, _ = self._of(clip.recording_id)
         body = QRectF(seen.left(), seen.top() + NAME_PX, seen.width(), seen.height() - NAME_PX - 2)
@@ -125,8 +159,7 @@ class ClipPainter:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         left, right = int(box.left()), int(box.right())
         painter.drawRect(QRectF(left + 0.5, box.top() + 0.5, max(1.0, right - left - 1), box.height() - 1))
-        if named:
-            self._paint_name(painter, clip, seen, missing=chain is None)
+        self._paint_name(painter, clip, seen, missing=chain is None)
 
     def _heard_parts(self, clip: Clip, box: QRectF, body: QRectF) -> Iterator[tuple[QRectF, float, float]]:
         """Stretches of one speed: where each is drawn, the frame it begins with, and frames for each that is heard."""

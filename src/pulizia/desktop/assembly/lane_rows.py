@@ -24,6 +24,7 @@ class LaneRows(QWidget):
         self._shown: tuple[Programme | None, frozenset[str], tuple[Lane, ...]] = (None, frozenset(), ())
         self.hidden: set[str] = set()
         self.pulled: tuple[str, float] = ("", 1.0)  # the lane whose height is being dragged, and that height
+        self._arranged: tuple[tuple[Lane, ...] | None, tuple[str, float]] = (None, self.pulled)
         self._own_height = False
 
     @property
@@ -43,8 +44,11 @@ class LaneRows(QWidget):
     @property
     def geometry_of(self) -> Geometry:
         """Where the rows lie."""
-        taken, height = self.pulled
-        self._geometry.arrange(tuple(height if lane.id == taken else lane.height for lane in self.rows))
+        rows = self.rows
+        if self._arranged[0] is not rows or self._arranged[1] != self.pulled:  # asked for once for every clip
+            self._arranged = rows, self.pulled
+            taken, height = self.pulled
+            self._geometry.arrange(tuple(height if lane.id == taken else lane.height for lane in rows))
         return self._geometry
 
     # -- size

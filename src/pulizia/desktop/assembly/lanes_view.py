@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import (
     QBrush,
     QDragEnterEvent,
@@ -18,8 +18,9 @@ from PySide6.QtGui import (
 )
 
 from pulizia.desktop.assembly.clip_painter import LEAST_DETAIL_PX, ClipPainter
+from pulizia.desktop.assembly.lane_heads import LaneHeads
 from pulizia.desktop.assembly.lanes_mouse import LanesMouse
-from pulizia.desktop.assembly.menus import KIND_WORDS, show_lane_menu
+from pulizia.desktop.assembly.menus import show_lane_menu
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.playhead import paint_line
@@ -28,10 +29,9 @@ from pulizia.project.clips import Lane, Programme
 from pulizia.project.file import SUFFIX
 from pulizia.session.session import Session
 from pulizia.units import format_number
-from pulizia.words import plural, tr, translated
+from pulizia.words import tr
 
 RECORDING_MIME = "application/x-pulizia-recording"
-BESIDE_HEAD = 5  # of a lane's name: the playhead at the start does not lie on it
 
 
 class LanesView(LanesMouse):
@@ -42,6 +42,7 @@ class LanesView(LanesMouse):
     def __init__(self, session: Session, axis: TimeAxis, pictures: Pictures) -> None:
         super().__init__(session, axis)
         self._painter = ClipPainter(session, self.geometry_of, pictures)
+        self._heads = LaneHeads()
         self._heard: set[str] = set()
         self._waiting: list[tuple[Path, int, str]] = []  # files that were dropped: where each goes when it is open
         self.head_x = -1.0
@@ -87,13 +88,16 @@ class LanesView(LanesMouse):
             return
         plot = QRectF(GUTTER, 0, self.width() - 2 * GUTTER, self.height())
         self._heard = {lane.id for lane in programme.sounding}
-        self._painter.begin()
+        self._painter.begin(painter.device().devicePixelRatioF())
+        current = self.session.assembly.lane
         for number, lane in enumerate(self.rows):
             if self.geometry_of.body(number, self.width()).bottom() < event.rect().top():
                 continue
             if self.geometry_of.head(number, self.width()).top() > event.rect().bottom():
                 break
-            self._paint_lane(painter, programme, number, lane, plot)
+            self._paint_lane(painter, programme, number, lane, plot, current=lane is current)
+        if self._painter.owes:
+            QTimer.singleShot(0, self, self.update)
         painter.setClipRect(plot)
         self._paint_span(painter, plot)
         self._paint_markers(painter, programme, plot)
@@ -104,40 +108,15 @@ class LanesView(LanesMouse):
         if self.head_x >= 0:
             paint_line(painter, plot.left() + self.head_x, plot)
 
-    def _paint_lane(self, painter: QPainter, programme: Programme, number: int, lane: Lane, plot: QRectF) -> None:
-        assembly = self.session.assembly
+    def _paint_lane(
+        self, painter: QPainter, programme: Programme, number: int, lane: Lane, plot: QRectF, *, current: bool
+    ) -> None:
         body = self.geometry_of.body(number, self.width())
-        current = assembly.lane is not None and assembly.lane.id == lane.id
         heard = lane.id in self._heard
         painter.setClipRect(QRectF(0, body.top() - 24, self.width(), body.height() + 26))
-        painter.setFont(font(12, bold=current))
-        painter.setPen(colour("ink" if current else "soft"))
-        painter.drawText(
-            QRectF(0, body.top() - 20, GUTTER - 8, 18),
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            str(number + 1),
+        self._heads.paint(
+            painter, lane, number, self.geometry_of.head(number, self.width()), self.switches(number), current=current
         )
-        about = [translated(lane.name)]
-        kind = translated(KIND_WORDS[lane.kind])
-        if lane.kind != "voice" and kind.lower() != about[0].lower():
-            about.append(kind)
-        if lane.group:
-            about.append(tr("group {name}", name=lane.group))
-        if lane.locked:
-            about.append(tr("locked"))
-        if lane.steps:
-            about.append(plural("1 step", "{n} steps", len(lane.steps)))
-        words = painter.fontMetrics().elidedText(", ".join(dict.fromkeys(about)), Qt.TextElideMode.ElideRight, 360)
-        painter.drawText(
-            QRectF(plot.left() + BESIDE_HEAD, body.top() - 20, 360, 18),
-            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
-            words,
-        )
-        for box, field, text in self.switches(number):
-            on = bool(getattr(lane, field))
-            painter.setFont(font(11, bold=on))
-            painter.setPen(colour(("madder" if field == "muted" else "verd_text") if on else "soft"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
         painter.fillRect(body, colour("panel", 0.55))
         painter.fillRect(QRectF(plot.left(), body.bottom(), plot.width(), 1), colour("line"))
         painter.setClipRect(body.intersected(plot))
@@ -153,7 +132,8 @@ class LanesView(LanesMouse):
         detailed = []
         tiny: dict[bool, list[QRectF]] = {True: [], False: []}
         left, scale = GUTTER - self.axis.left / self.axis.frames_per_pixel, 1.0 / self.axis.frames_per_pixel
-        for clip in self.geometry_of.in_view(lane):
+        geometry, width, moving = self.geometry_of, self.width(), self.is_moving and self.to_lane in ("", lane.id)
+        for clip in geometry.in_view(lane):
             if clip.frames * scale < LEAST_DETAIL_PX:
                 tiny[clip.id in assembly.clip_ids].append(
                     QRectF(left + clip.start * scale, body.top(), max(clip.frames * scale - 1.0, 1.0), body.height())
@@ -165,17 +145,15 @@ class LanesView(LanesMouse):
             painter.setBrush(colour("plum" if chosen else "soft", 0.45))
             painter.drawRects(boxes)
         for clip in detailed:
-            box = self.geometry_of.box(clip, number, self.width())
+            box = geometry.box(clip, number, width)
             chosen = clip.id in assembly.clip_ids
-            if chosen and self.is_moving and self.to_lane in ("", lane.id):
+            if chosen and moving:
                 box.translate(self.shift / self.axis.frames_per_pixel, 0)
             self._painter.paint(painter, clip, box, body, programme.rate, chosen=chosen)
         if self.is_moving and self.to_lane == lane.id:
             for clip in assembly.clips:
                 if programme.lane_of(clip.id).id != lane.id:
-                    box = self.geometry_of.box(clip, number, self.width()).translated(
-                        self.shift / self.axis.frames_per_pixel, 0
-                    )
+                    box = geometry.box(clip, number, width).translated(self.shift / self.axis.frames_per_pixel, 0)
                     self._painter.paint(painter, clip, box, body, programme.rate, chosen=True)
 
     def switches(self, number: int) -> list[tuple[QRectF, str, str]]:
