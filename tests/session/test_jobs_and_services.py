@@ -25,8 +25,10 @@ from pulizia.delivery.deliverable import Deliverable
 from pulizia.errors import DeliveryError, MediaError
 from pulizia.media.folders import state_folder
 from pulizia.media.open import open_media
+from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import load_project
 from pulizia.project.model import Project
+from pulizia.session import history as history_module
 from pulizia.session.history import History
 from pulizia.session.jobs import FIRST, LATER, SOON, VISIBLE, Job, JobPool
 from pulizia.session.orders import INTERRUPTED, Order, Stage, interrupted
@@ -129,6 +131,27 @@ def test_closing_waits_for_what_runs_and_drops_what_waits() -> None:
     time.sleep(0.1)
     assert len(answers) == count
     assert not any(t.is_alive() for t in pool._threads)
+
+
+def test_the_past_holds_no_more_clips_than_it_may(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(history_module, "MOST_CLIPS", 1000)
+    still = Lane(name="Still").with_clips([Clip(recording_id="r", start=9 * n, inner=0, frames=9) for n in range(200)])
+    moved = Lane(name="Moved")
+
+    def project(n: int) -> Project:
+        clips = [Clip(recording_id="r", start=n + 9 * k, inner=0, frames=9) for k in range(20)]
+        return Project().with_programme(Programme(name="One", rate=48_000, lanes=(still, moved.with_clips(clips))))
+
+    states = [project(n) for n in range(65)]
+    history = History(states[0])
+    for state in states[1:]:
+        history.edit(state, "Ripple")
+    depth = len(history.past)
+    assert 36 <= depth <= 40 + history_module.BETWEEN_COUNTS  # 200 clips that all share, and 20 of each
+    for state in reversed(states[-depth - 1 : -1]):
+        assert history.undo()
+        assert history.present is state
+    assert not history.undo()
 
 
 def test_edits_in_a_row_are_one_entry_of_history_until_let_go() -> None:

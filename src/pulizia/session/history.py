@@ -10,6 +10,8 @@ from dataclasses import dataclass, field
 from pulizia.project.model import Project
 
 MOST_ENTRIES = 1000
+MOST_CLIPS = 2_000_000  # that earlier projects may hold, each of about 200 bytes: an edit at the start of a programme moves all of its clips
+BETWEEN_COUNTS = 16  # edits
 
 
 @dataclass(slots=True)
@@ -28,9 +30,23 @@ class History:
         if merge_key is None or merge_key != self._merge_key or not self._past:
             self._past.append((label, self.present))
             del self._past[:-MOST_ENTRIES]
+            if len(self._past) % BETWEEN_COUNTS == 0:
+                self._forget_oldest()
         self._future.clear()
         self._merge_key = merge_key
         self.present = project
+
+    def _forget_oldest(self) -> None:
+        """Let go of the earliest projects where all together would hold too many clips; lanes that they share count once."""
+        seen: set[int] = set()
+        held = 0
+        for n, (_, project) in reversed(list(enumerate(self._past))):
+            for lane in (la for programme in project.programmes for la in programme.lanes if id(la) not in seen):
+                seen.add(id(lane))
+                held += len(lane.clips)
+            if held > MOST_CLIPS:
+                del self._past[: min(n + 1, len(self._past) - 1)]
+                return
 
     @contextmanager
     def one_deed(self, label: str) -> Iterator[None]:
