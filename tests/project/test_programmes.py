@@ -140,6 +140,31 @@ def test_room_tone_runs_on_under_what_is_closed_up_or_opened_and_fills_no_gap() 
     assert [c.frames for c in parted] == [20_000, 30_000]
 
 
+@settings(max_examples=150, deadline=None)
+@given(st.integers(0, 60_000), st.integers(1, 40_000), st.sampled_from(["ripple", "lift", "put", "insert"]))
+def test_a_section_may_begin_and_end_inside_a_cross_fade(begin: int, frames: int, deed: str) -> None:
+    row = [clip("anna", 0, 1000, 30_000), clip("bert", 20_000, 500, 30_000), clip("anna", 45_000, 50_000, 20_000)]
+    programme = Programme(name="Crossed", rate=RATE, lanes=(Lane(name="One").with_clips(row),))
+    end = begin + frames
+    made = {
+        "ripple": lambda: time_edits.ripple_delete(programme, begin, end),
+        "lift": lambda: edits.lift(programme, begin, end),
+        "put": lambda: edits.put(programme, programme.lanes[0].id, [clip("wide", begin, 0, frames)]),
+        "insert": lambda: time_edits.insert_time(programme, begin, frames),
+    }[deed]()
+    end = begin if deed == "insert" else end
+    shift = {"ripple": frames, "insert": -frames}.get(deed, 0)
+    now = [c for c in made.lanes[0].clips if c.recording_id != "wide"]
+    for n in range(0, 65_000, 500):  # nothing is lost but what lay inside: everywhere else a clip is heard as before
+        if begin <= n < end:
+            continue
+        there = n if n < begin else n - shift
+        heard = {(c.recording_id, c.heard_at(there)) for c in now if c.start <= there < c.stop}
+        was = {(c.recording_id, c.heard_at(n)) for c in row if c.start <= n < c.stop}
+        assert heard <= was
+        assert bool(heard) == bool(was)
+
+
 def away_from_cuts(programme: Programme) -> np.ndarray:
     """Frames that lie more than 5 ms from every edge of its clips."""
     away = np.ones(programme.frames, bool)

@@ -50,18 +50,23 @@ def put(programme: Programme, lane_id: str, clips: Iterable[Clip]) -> Programme:
 
 
 def cleared(clips: Iterable[Clip], begin: int, end: int) -> list[Clip]:
-    """Clips without what of them lies in [begin, end); one that reaches over both sides becomes two."""
+    """Clips without what of them lies in [begin, end); one that reaches over both sides becomes two.
+
+    Where an edge lies inside a cross-fade, what is left of it is the clip that it came from, or went to.
+    """
     left: list[Clip] = []
+    heads: list[Clip] = []
+    tails: list[Clip] = []
     for clip in clips:
         if clip.stop <= begin or clip.start >= end:
             left.append(clip)
             continue
         if clip.start < begin:
-            left.append(clip.part_of(clip.start, begin))
+            heads.append(clip.part_of(clip.start, begin))
         if clip.stop > end:
             rest = clip.part_of(end, clip.stop)
-            left.append(replace(rest, id=new_clip_id()) if clip.start < begin else rest)
-    return left
+            tails.append(replace(rest, id=new_clip_id()) if clip.start < begin else rest)
+    return [*left, *heads[:1], *tails[-1:]]
 
 
 def split(programme: Programme, frame: int, lane_ids: Collection[str] | None = None) -> Programme:

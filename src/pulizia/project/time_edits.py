@@ -9,7 +9,7 @@ from dataclasses import replace
 from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
 from pulizia.project.clips import Clip, Programme
-from pulizia.project.programme_edits import cleared, each_free_lane, each_lane, split
+from pulizia.project.programme_edits import cleared, each_free_lane, each_lane
 from pulizia.words import tr
 
 
@@ -42,17 +42,15 @@ def ripple_delete(programme: Programme, begin: int, end: int) -> Programme:
 
 def _closed(clips: Iterable[Clip], begin: int, end: int) -> list[Clip]:
     """As :func:`cleared`; room tone that reaches over both sides becomes shorter, and stays one clip."""
-    row: list[Clip] = []
+    row, shorter = [], []
     for clip in clips:
-        if clip.start >= end:  # most of them
-            row.append(clip)
-        elif _runs_on(clip, begin, end):
+        if _runs_on(clip, begin, end):
             frames = clip.frames - (end - begin)
             comes, goes = (replace(e, frames=min(e.frames, frames)) for e in (clip.fade_in, clip.fade_out))
-            row.append(replace(clip, frames=frames, fade_in=comes, fade_out=goes))
+            shorter.append(replace(clip, frames=frames, fade_in=comes, fade_out=goes))
         else:
-            row += cleared([clip], begin, end)
-    return row
+            row.append(clip)
+    return [*cleared(row, begin, end), *shorter]
 
 
 def gap_at(programme: Programme, frame: int) -> Span | None:
@@ -80,8 +78,11 @@ def insert_time(programme: Programme, frame: int, frames: int) -> Programme:
     free = [lane for lane in programme.lanes if not lane.locked]
     under = {lane.id: [c for c in lane.clips if c.start < frame < c.stop] for lane in free}
     long = {row[0].id for row in under.values() if len(row) == 1 and _runs_on(row[0], frame, frame)}
-    others = [lane_id for lane_id, row in under.items() if not any(c.id in long for c in row)]
-    made = shift_behind(split(programme, frame, others), frame, frames)
+    parted = each_free_lane(
+        programme,
+        lambda lane: lane.clips if any(c.id in long for c in under[lane.id]) else cleared(lane.clips, frame, frame),
+    )
+    made = shift_behind(parted, frame, frames)
     return each_lane(
         made, lambda lane: [replace(c, frames=c.frames + frames) if c.id in long else c for c in lane.clips]
     )
