@@ -273,7 +273,10 @@ def test_cross_fades_lie_around_the_cut_and_fades_stay_within_their_clip() -> No
     assert np.array_equal(heard[:, :39_000], plain[:, :39_000])
     assert np.array_equal(heard[:, 41_000:], plain[:, 41_000:])
     with pytest.raises(ProjectError, match="inside a cross-fade"):
-        edits.split(made, 40_500)
+        edits.split(made, 40_500, [made.lanes[0].id])
+    everywhere = edits.split(made, 40_500)
+    assert everywhere.lanes[0].clips == made.lanes[0].clips
+    assert len(everywhere.lanes[1].clips) == 2
     assert len(edits.split(made, 41_000).lanes[0].clips) == 4  # where the fade has ended
     with pytest.raises(ProjectError, match="Close the gap"):
         edits.cross_fade(programme, programme.lanes[0].clips[2].id, 100)

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pulizia.audio.source import ArraySource
@@ -143,3 +143,24 @@ def test_phrases_are_heard_with_a_reach_and_two_voices_are_told_apart() -> None:
     assert voices_of(source, found.phrases) == [0, 1, 0, 0, 1, 1, 0, 1]
     one = [s for s, v in zip(found.phrases, (0, 1, 0, 0, 1, 1, 0, 1), strict=True) if not v]
     assert voices_of(source, [*one, *one]) == [0] * 8
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.integers(1, 64_000), st.integers(1, 30_000), st.sampled_from(["lengthen", "fill", "tone"]))
+def test_room_tone_finds_its_place_beside_and_inside_cross_fades(at: int, frames: int, deed: str) -> None:
+    row = [
+        Clip(recording_id="a", start=0, inner=0, frames=30_000), Clip(recording_id="b", start=20_000, inner=0, frames=20_000),
+        Clip(recording_id="a", start=39_000, inner=90_000, frames=3000), Clip(recording_id="b", start=50_000, inner=9000, frames=15_000),
+    ]  # fmt: skip
+    programme = Programme(name="Talk", rate=RATE, lanes=(Lane(name="One").with_clips(row),))
+    lane, at = programme.lanes[0], min(at, 41_000) if deed == "tone" else at  # there is a clip to take it of
+    made = {
+        "lengthen": lambda: speech.lengthen(programme, lane.id, at, frames, 1920),
+        "fill": lambda: edits.fill_gaps(programme, lane.id, cross=1920),
+        "tone": lambda: speech.replace_with_tone(programme, lane.id, Span(at, min(at + frames, 64_999)), 1920),
+    }[deed]()  # fmt: skip
+    assert made.frames == 65_000 + (frames if deed == "lengthen" else 0)
+    assert any(c.tone for c in made.lanes[0].clips)
+    if deed != "tone":
+        silent = [b.start - a.stop for a, b in pairwise(made.lanes[0].clips) if b.start > a.stop]
+        assert silent == ([] if deed == "fill" or 42_000 < at < 50_000 else [8000])

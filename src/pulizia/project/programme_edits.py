@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import replace
 
 from pulizia.audio.fades import Law
@@ -72,15 +72,16 @@ def cleared(clips: Iterable[Clip], begin: int, end: int) -> list[Clip]:
 def split(programme: Programme, frame: int, lane_ids: Collection[str] | None = None) -> Programme:
     """Part the clips under a frame in two, on these lanes or on all that are not locked; nothing is heard of it.
 
-    ProjectError inside a cross-fade, where two clips would have to be parted.
+    A cross-fade under the frame stays whole; ProjectError where nothing else is parted.
     """
+    crossed: list[str] = []
 
     def parted(lane: Lane) -> list[Clip]:
         asked = not lane.locked if lane_ids is None else lane.id in lane_ids
         under = [c for c in lane.clips if c.start < frame < c.stop] if asked else []
         if len(under) > 1:
-            message = tr("The playhead lies inside a cross-fade. Split beside it, or make the fade shorter first.")
-            raise ProjectError(message)
+            crossed.append(lane.id)
+            return list(lane.clips)
         row: list[Clip] = []
         for clip in lane.clips:
             if clip in under:
@@ -89,7 +90,11 @@ def split(programme: Programme, frame: int, lane_ids: Collection[str] | None = N
                 row.append(clip)
         return row
 
-    return each_lane(programme, parted)
+    made = each_lane(programme, parted)
+    if crossed and made == programme:
+        message = tr("The playhead lies inside a cross-fade. Split beside it, or make the fade shorter first.")
+        raise ProjectError(message)
+    return made
 
 
 def remove(programme: Programme, clip_ids: Collection[str]) -> Programme:
@@ -262,6 +267,14 @@ def duplicate(programme: Programme, clip_ids: Collection[str], frames: int) -> P
     return made
 
 
+def alone(row: Sequence[Clip], clip: Clip) -> int:
+    """For how many frames a clip of a row shares its place with no other."""
+    at = next(n for n, c in enumerate(row) if c.id == clip.id)
+    first = max(clip.start, row[at - 1].stop) if at else clip.start
+    last = min(clip.stop, row[at + 1].start) if at + 1 < len(row) else clip.stop
+    return max(0, last - first)
+
+
 def gaps(lane: Lane, frames: int) -> list[tuple[int, int]]:
     """Stretches of [0, frames) in which no clip of a lane lies."""
     found, at = [], 0
@@ -286,7 +299,8 @@ def fill_gaps(programme: Programme, lane_id: str, *, cross: int, longest: int | 
         if longest is not None and end - begin > longest:
             continue
         before, behind = (
-            min(cross, near.frames // 2) if (near := side.get(at)) else 0 for side, at in ((ends, begin), (starts, end))
+            min(cross, alone(lane.clips, near) // 2) if (near := side.get(at)) else 0
+            for side, at in ((ends, begin), (starts, end))
         )
         first, last = begin - before, end + behind
         left = next((c for c in reversed(voices) if c.stop <= begin), None)

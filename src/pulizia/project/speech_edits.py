@@ -94,10 +94,12 @@ def lengthen(programme: Programme, lane_id: str, frame: int, frames: int, cross:
         raise ProjectError(message)
     made = time_edits.insert_time(programme, frame, frames)
     row = made.lane(lane_id).clips
+    if any(c.start < frame and c.stop > frame + frames for c in row):  # room tone that became longer
+        return made
     before = next((c for c in row if c.stop == frame), None)
     behind = next((c for c in row if c.start == frame + frames), None)
-    first = frame - (min(cross, before.frames // 2) if before is not None else 0)
-    last = frame + frames + (min(cross, behind.frames // 2) if behind is not None else 0)
+    first = frame - (min(cross, edits.alone(row, before) // 2) if before is not None else 0)
+    last = frame + frames + (min(cross, edits.alone(row, behind) // 2) if behind is not None else 0)
     tone = Clip(
         recording_id=near.recording_id, tone=True, start=first, inner=first, frames=last - first, name=tr("Room tone"),
         fade_in=Edge(frame - first),
@@ -155,17 +157,16 @@ def _clip_at(programme: Programme, lane_id: str, span: Span) -> Clip:
 
 def _put(programme: Programme, lane_id: str, span: Span, cross: int, make: Callable[[int, int], Clip]) -> Programme:
     """What ``make`` gives for a first and a last frame in the place of a section, passing over ``cross`` frames at both ends."""
-    parted = edits.split(edits.split(programme, span.start, [lane_id]), span.stop, [lane_id])
-    inside = [c.id for c in parted.lane(lane_id).clips if span.start <= c.start and c.stop <= span.stop]
-    row = [c for c in parted.lane(lane_id).clips if c.id not in inside]
+    lane = programme.lane(lane_id)
+    row = lane.with_clips(edits.cleared(lane.clips, span.start, span.stop)).clips
     before = next((c for c in row if c.stop == span.start), None)
     behind = next((c for c in row if c.start == span.stop), None)
-    first = span.start - (min(cross, before.frames // 2) if before is not None else 0)
-    last = span.stop + (min(cross, behind.frames // 2) if behind is not None else 0)
+    first = span.start - (min(cross, edits.alone(row, before) // 2) if before is not None else 0)
+    last = span.stop + (min(cross, edits.alone(row, behind) // 2) if behind is not None else 0)
     made = make(first, last)
     made = replace(made, fade_in=Edge(span.start - made.start))
     clips = [replace(c, fade_in=Edge(last - span.stop)) if behind is not None and c.id == behind.id else c for c in row]
-    return parted.with_lane(parted.lane(lane_id).with_clips([*clips, made]))
+    return programme.with_lane(lane.with_clips([*clips, made]))
 
 
 def checkerboard(
