@@ -84,6 +84,8 @@ def tighten(
 def lengthen(programme: Programme, lane_id: str, frame: int, frames: int, cross: int) -> Programme:
     """Make a pause longer by ``frames`` at a frame of a lane: all lanes make room, room tone of the same recording fills it.
 
+    Between clips, where nothing is heard on the lane, the silence becomes longer.
+
     ProjectError where the lane has no clip to take the room tone of.
     """
     lane = programme.lane(lane_id)
@@ -98,6 +100,8 @@ def lengthen(programme: Programme, lane_id: str, frame: int, frames: int, cross:
         return made
     before = next((c for c in row if c.stop == frame), None)
     behind = next((c for c in row if c.start == frame + frames), None)
+    if before is None and behind is None:  # silence that became longer
+        return made
     first = frame - (min(cross, edits.alone(row, before) // 2) if before is not None else 0)
     last = frame + frames + (min(cross, edits.alone(row, behind) // 2) if behind is not None else 0)
     tone = Clip(
