@@ -98,7 +98,7 @@ def lengthen(programme: Programme, lane_id: str, frame: int, frames: int, cross:
     row = made.lane(lane_id).clips
     if any(c.start < frame and c.stop > frame + frames for c in row):  # room tone that became longer
         return made
-    before = next((c for c in row if c.stop == frame), None)
+    before = next((c for c in reversed(row) if c.stop == frame), None)  # of a cross-fade that ends here the later one
     behind = next((c for c in row if c.start == frame + frames), None)
     if before is None and behind is None:  # silence that became longer
         return made
@@ -163,7 +163,7 @@ def _put(programme: Programme, lane_id: str, span: Span, cross: int, make: Calla
     """What ``make`` gives for a first and a last frame in the place of a section, passing over ``cross`` frames at both ends."""
     lane = programme.lane(lane_id)
     row = lane.with_clips(edits.cleared(lane.clips, span.start, span.stop)).clips
-    before = next((c for c in row if c.stop == span.start), None)
+    before = next((c for c in reversed(row) if c.stop == span.start), None)
     behind = next((c for c in row if c.start == span.stop), None)
     first = span.start - (min(cross, edits.alone(row, before) // 2) if before is not None else 0)
     last = span.stop + (min(cross, edits.alone(row, behind) // 2) if behind is not None else 0)
