@@ -50,15 +50,18 @@ def test_clips_slide_and_cuts_roll_and_a_rectangle_selects(place: Person) -> Non
     place.bot.mouseClick(place.window.assembly.lanes, LEFT, pos=at(place, 11.0))
     past = session.document.history.undo_label
     drag(place, at(place, 11.0), at(place, 10.0), M.AltModifier | M.ShiftModifier)
-    assert [c.start for c in clips(place)] == [0, pytest.approx(9 * RATE, abs=0.2 * RATE), clips(place)[1].stop]
+    assert clips(place)[2].start == 12 * RATE  # its recording holds nothing before
+    drag(place, at(place, 11.0), at(place, 12.0), M.AltModifier | M.ShiftModifier)
+    assert [c.start for c in clips(place)] == [0, pytest.approx(11 * RATE, abs=0.2 * RATE), clips(place)[1].stop]
     assert clips(place)[1].inner == 10 * RATE  # what it plays stays; its neighbours give way
     assert clips(place)[2].stop == 18 * RATE
     assert session.document.history.undo_label != past
     session.document.undo()
     place.settle()
-    cut = clips(place)[2].start / RATE
-    drag(place, at(place, cut + 0.02), at(place, cut + 1.0), M.ShiftModifier)
-    assert clips(place)[1].stop == clips(place)[2].start == pytest.approx(13 * RATE, abs=0.3 * RATE)
+    drag(place, at(place, 12.02), at(place, 13.0), M.ShiftModifier)
+    assert clips(place)[1].stop == clips(place)[2].start == 12 * RATE  # the first of both ends with its recording
+    drag(place, at(place, 10.02), at(place, 11.0), M.ShiftModifier)
+    assert clips(place)[0].stop == clips(place)[1].start == pytest.approx(11 * RATE, abs=0.3 * RATE)
     session.document.undo()
     place.settle()
     drag(place, at(place, 18.6, down=0.9), at(place, 11.0, down=0.2), M.ControlModifier)

@@ -405,6 +405,9 @@ def test_clips_and_lanes_are_chosen_and_switched_without_the_mouse(place: Person
     place.key(K.Key_PageDown, shift)
     assert (assembly.clip_ids, session.transport.position) == ({second}, 12 * RATE)
     place.key(K.Key_Period, alt)
+    assert "The recording ends there" in place.said
+    assembly.trim(second, stop=17 * RATE)
+    place.key(K.Key_Period, alt)
     assert row(place)[1][3] == 0.01
     place.key(K.Key_Comma, alt)
     assert row(place)[1][3] == 0.0

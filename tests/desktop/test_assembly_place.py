@@ -94,9 +94,12 @@ def test_clips_are_moved_trimmed_slipped_and_faded_with_the_mouse(place: Person)
     place.settle()
     drag(place, at(place, 3.85), at(place, 3.0))
     assert clips(place)[0].frames == pytest.approx(3 * RATE, abs=0.2 * RATE)
+    session.assembly.trim(clips(place)[1].id, stop=9 * RATE)  # five of the six seconds of its recording
     past = session.document.history.undo_label
-    drag(place, at(place, 6.0), at(place, 5.0), M.AltModifier)
-    assert clips(place)[1].inner == pytest.approx(RATE, abs=0.1 * RATE)
+    drag(place, at(place, 6.0), at(place, 5.5), M.AltModifier)
+    assert clips(place)[1].inner == pytest.approx(0.5 * RATE, abs=0.1 * RATE)
+    drag(place, at(place, 8.0), at(place, 6.5), M.AltModifier)
+    assert clips(place)[1].inner == RATE  # as far as the recording goes
     assert clips(place)[1].start == 4 * RATE
     assert session.document.history.undo_label != past
     view = place.window.assembly.lanes
@@ -107,7 +110,7 @@ def test_clips_are_moved_trimmed_slipped_and_faded_with_the_mouse(place: Person)
         QPoint(round(box.left() + 60), round(box.top() + 22)),
     )
     assert clips(place)[1].fade_in.frames == pytest.approx(60 * view.axis.frames_per_pixel, rel=0.1)
-    for _ in range(4):
+    for _ in range(6):
         session.document.undo()
     assert [c.frames for c in clips(place)] == [4 * RATE, 6 * RATE]
 

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -19,7 +20,7 @@ from pulizia.audio.timeline import Edge
 from pulizia.cli.main import main
 from pulizia.interchange.edit_list import EditListError
 from pulizia.interchange.export import list_of, losses, write_list
-from pulizia.interchange.read import read_edit_list
+from pulizia.interchange.read import read_edit_list, says_rate
 from pulizia.media.open import open_media
 from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import load_project, save_project
@@ -131,6 +132,50 @@ def test_our_own_lists_come_back_to_the_sample(kind: str, project: Path, media: 
         assert (now.lanes[1].kind, now.lanes[1].group, now.lanes[1].height) == ("alternate", "Set", 0.5)
         assert [s.tool_id for s in now.lanes[1].steps] == ["level"]
         assert now.lanes[0].clips[2].note == "again"
+
+
+@pytest.mark.parametrize("kind", ["edl", "csv"])
+@pytest.mark.parametrize("rate", [Fraction(24), FILM, NTSC])
+def test_our_own_lists_say_the_picture_rate_that_their_kind_cannot(
+    kind: str, rate: Fraction, project: Path, media: Path, tmp_path: Path
+) -> None:
+    saved = load_project(project)
+    programme = replace(saved.programmes[0], picture_rate=rate, start_frame=86_400)
+    save_project(saved.with_programme(programme), project)
+    out, back = tmp_path / f"list.{kind}", tmp_path / "back.pulizia"
+    assert main(["export-list", str(project), "--programme", "Chapter 1", "-o", str(out)]) == 0
+    assert says_rate(out)
+    assert main(["assemble", str(out), "--media", str(media), "-o", str(back)]) == 0
+    assert [c[:5] for c in placed(back)] == [c[:5] for c in placed(project)]
+    now = load_project(back).programmes[0]
+    assert (now.picture_rate, now.start_frame) == (rate, 86_400)
+    out.write_text(re.sub("PULIZIA picture.*", "", out.read_text()))
+    assert not says_rate(out)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_clip_that_begins_before_its_recording_comes_back_and_asks_others_for_nothing_before_it(
+    kind: str, media: Path, tmp_path: Path, capsys
+) -> None:
+    anna = Recording.of_media(open_media(media / "anna.wav"))
+    row = [
+        Clip(recording_id=anna.id, start=0, inner=50_000, frames=60_000, name="anna"),
+        Clip(recording_id=anna.id, start=59_000, inner=-2584, frames=100_000, name="anna"),
+    ]
+    programme = Programme(name="Chapter 1", rate=RATE, channels=1, lanes=(Lane(name="Voice").with_clips(row),))
+    path, out, back = tmp_path / "p.pulizia", tmp_path / f"list.{kind}", tmp_path / "back.pulizia"
+    save_project(Project(recordings=(anna,)).with_programme(programme), path)
+    assert main(["export-list", str(path), "--programme", "Chapter 1", "-o", str(out)]) == 0
+    assert main(["assemble", str(out), "--media", str(media), "-o", str(back)]) == 0
+    assert [c[2:5] for c in placed(back)] == [c[2:5] for c in placed(path)]
+    assert "2 events written" in capsys.readouterr().out
+    off = programme.with_changed(row[0].id, lambda c: replace(c, enabled=False))
+    save_project(Project(recordings=(anna,)).with_programme(off), path)
+    assert main(["export-list", str(path), "--programme", "Chapter 1", "-o", str(tmp_path / f"off.{kind}")]) == 0
+    assert ("1 event written" in capsys.readouterr().out) == (kind in ("edl", "aaf"))
+    if kind == "edl":
+        second = next(line for line in out.read_text().splitlines() if line.startswith("002"))
+        assert second.split()[4:7:2] == ["00:00:00:00", "00:00:01:08"]
 
 
 def test_the_reference_library_reads_our_timeline_as_it_is(project: Path, tmp_path: Path) -> None:

@@ -26,7 +26,8 @@ from pulizia.project import time_edits
 from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.cut_edges import CutEdges
 from pulizia.project.file import parse_project, project_text
-from pulizia.project.model import Project
+from pulizia.project.handles import Handles
+from pulizia.project.model import Project, Recording
 from pulizia.project.programme_sound import ProgrammeSound, placed, sound_of, stems_of
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore
@@ -196,6 +197,38 @@ def test_no_cut_clicks(at: int, frames: int, deed: str) -> None:
     heard = np.concatenate([np.zeros(4800, np.float32), heard, np.zeros(4800, np.float32)])
     high = sosfilt(butter(4, 4000.0, "high", fs=RATE, output="sos"), heard)
     assert np.max(np.abs(high)) < 0.25 * 10 ** (-30 / 20)
+
+
+def test_clips_are_opened_as_far_as_their_recordings_go() -> None:
+    recordings = [
+        Recording(path=Path("a.wav"), name="a", fingerprint="", rate=44_100, channels=1, frames=44_100, id="a"),
+        Recording(path=Path("b.wav"), name="b", fingerprint="", rate=RATE, channels=1, frames=60_000, id="b"),
+    ]
+    handles = Handles(recordings, RATE)
+    whole, part = clip("a", 10_000, 0, 48_000), clip("b", 58_000, 5000, 50_000, shift=1000.0)
+    assert handles.ends(whole) == (10_000, 58_000)
+    assert handles.ends(part) == (52_000, 112_000)
+    assert (handles.start(whole, 9000), handles.stop(whole, 70_000)) == (10_000, 58_000)
+    assert (handles.start(part, 100), handles.start(part, 57_000), handles.stop(part, 100_000)) == (
+        52_000,
+        57_000,
+        100_000,
+    )
+    assert [handles.slip([part], n) for n in (-9000, 9000, 3)] == [-6000, 4000, 3]
+    assert handles.slip([whole, part], 500) == 0
+    assert handles.start(replace(part, tone=True), -5000) == -5000
+    assert handles.start(clip("a", 10_000, -800, 48_800), 9000) == 10_000  # a list wanted it so
+    lane = Lane(name="One").with_clips([whole, part])
+    programme = Programme(name="P", rate=RATE, channels=1, lanes=(lane,))
+    crossed = edits.cross_fade(programme, part.id, 2000, handles=handles).lanes[0].clips
+    assert [(c.start, c.stop, c.fade_in.frames) for c in crossed] == [(10_000, 58_000, 0), (56_000, 108_000, 2000)]
+    assert edits.roll(programme, part.id, "start", 60_000, handles) == programme
+    assert edits.roll(programme, whole.id, "stop", 55_000, handles).lanes[0].clips[1].start == 55_000
+    assert edits.roll(programme, whole.id, "stop", 40_000, handles).lanes[0].clips[0].stop == 52_000
+    assert edits.slide(programme, whole.id, -9000, handles).lanes[0].clips[1].start == 52_000
+    ends = programme.with_lane(lane.with_clips([whole, clip("b", 58_000, 0, 50_000)]))
+    with pytest.raises(ProjectError, match="Neither recording goes on"):
+        edits.cross_fade(ends, ends.lanes[0].clips[1].id, 2000, handles=handles)
 
 
 def test_a_chosen_fade_and_the_beginning_of_a_recording_stay_as_they_are_and_a_cut_is_a_cross_fade() -> None:

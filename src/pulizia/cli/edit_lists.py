@@ -178,8 +178,8 @@ def run_export(options: argparse.Namespace) -> int:
         print(sentence)
     rendered = _rendered(options, programme) if options.rendered else None
     found = list_of(programme, {r.id: r for r in project.recordings}, facts_of, rendered)
-    write_list(found, options.output)
-    print(f"{programme.name}: {found.count} events written to {options.output}")
+    count = write_list(found, options.output)
+    print(f"{programme.name}: {count} event{'' if count == 1 else 's'} written to {options.output}")
     return 0
 
 

@@ -11,6 +11,7 @@ from fractions import Fraction
 from pulizia.audio.timecode import TimecodeError, timecode, typed_seconds
 from pulizia.interchange.edit_list import (
     MOST_EVENTS,
+    OWN_MARK,
     EditList,
     EditListError,
     Event,
@@ -18,6 +19,8 @@ from pulizia.interchange.edit_list import (
     ListMarker,
     MediaName,
     Track,
+    picture_words,
+    stated_rate,
 )
 from pulizia.words import tr
 
@@ -40,7 +43,7 @@ def read_csv(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
     EditListError
         When a needed column is missing or a row holds a time that is none.
     """
-    sample = text[:4096]
+    sample, rate = text[:4096], stated_rate(text) or rate
     separator = max(",;\t", key=sample.split("\n", 1)[0].count)
     rows = list(csv.reader(io.StringIO(text), delimiter=separator))[: MOST_EVENTS + 2]
     head = [_column(cell) for cell in rows[0]] if rows else []
@@ -57,7 +60,7 @@ def read_csv(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
     title, start, clock = name, Fraction(0), 0
     for number, cells in enumerate(rows[1:], 2):
         row = {column: cell.strip() for column, cell in zip(head, cells, strict=False) if column}
-        if not any(row.values()):
+        if not any(row.values()) or row.get("track", "").startswith(f"#{OWN_MARK}"):
             continue
         try:
             if row.get("track", "").startswith("#marker"):
@@ -71,7 +74,7 @@ def read_csv(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
     if coded and tracks:
         start = min(e.record for events in tracks.values() for e in events)
         start = Fraction(int(start / 3600) * 3600) if start - int(start / 3600) * 3600 < 600 else start
-    first = rows[1] if len(rows) > 1 else []
+    first = next((row for row in rows[1:] if row and not row[0].startswith("#")), [])
     if not coded and "timecode_in" in head and len(first) > head.index("timecode_in"):
         begins = first[head.index("timecode_in")].strip()
         if _is_code(begins):  # a table that this program has written: record times count from the start
@@ -116,6 +119,11 @@ def _seconds(text: str, rate: Fraction, drop: bool) -> Fraction:  # noqa: FBT001
     return typed_seconds(text, rate, drop=drop)
 
 
+def _source(text: str, rate: Fraction, *, drop: bool) -> Fraction:
+    """Where of the media an event begins: before its first frame, where a fade begins in the silence there."""
+    return -_seconds(text[1:], rate, drop) if text.startswith("-") else _seconds(text, rate, drop)
+
+
 def _marker(row: dict[str, str], rate: Fraction, *, drop: bool) -> ListMarker:
     at = _seconds(row["record_in"], rate, drop)
     end = _seconds(row.get("record_out") or row["record_in"], rate, drop)
@@ -130,7 +138,7 @@ def _event(row: dict[str, str], rate: Fraction, drop: bool) -> Event:  # noqa: F
     fade_in, fade_out = (_fade(row, side, rate, drop=drop) for side in ("in", "out"))
     channel = row.get("channel", "")
     return Event(
-        record=first, seconds=last - first, source=_seconds(row["source_in"], rate, drop),
+        record=first, seconds=last - first, source=_source(row["source_in"], rate, drop=drop),
         by_timecode=_is_code(row["source_in"]), media=MediaName(name=row["file"], path=row["file"], reel=row.get("reel", "")),
         channel=int(channel) - 1 if channel and int(channel) > 0 else None, gain_db=float(row.get("gain_db") or 0.0),
         enabled=(row.get("enabled") or "yes").lower() not in ("no", "0", "false", "off"), name=row.get("name", ""),
@@ -151,6 +159,7 @@ def csv_text(found: EditList) -> str:
     out = io.StringIO()
     table = csv.writer(out, lineterminator="\n")
     table.writerow([*COLUMNS, "timecode_in", "timecode_out"])
+    table.writerow([f"#{picture_words(found.picture_rate)}"])
 
     def code(at: Fraction) -> str:
         return timecode(round((found.start + at) * found.picture_rate), found.picture_rate, drop=found.drop)

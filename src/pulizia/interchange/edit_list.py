@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any
@@ -148,8 +149,26 @@ class EditList:
         """Of events."""
         return sum(len(track.events) for track in self.tracks)
 
+    @property
+    def count_off(self) -> int:
+        """Of events that are off."""
+        return sum(not e.enabled for track in self.tracks for e in track.events)
+
 
 OWN_MARK = "PULIZIA"
+OWN_PICTURE = re.compile(rf"{OWN_MARK} picture=(\d{{1,6}})(?:/(\d{{1,6}}))?\b")
+
+
+def picture_words(rate: Fraction) -> str:
+    """The picture rate, for kinds of lists that cannot say it, as a comment that other readers skip."""
+    return f"{OWN_MARK} picture={rate}"
+
+
+def stated_rate(text: str) -> Fraction | None:
+    """The picture rate that such a comment states; None where there is none, or no rate of a picture."""
+    found = OWN_PICTURE.search(text)
+    rate = Fraction(int(found[1]), max(1, int(found[2] or 1))) if found is not None else None
+    return rate if rate in RATES.values() else None
 
 
 def exact_words(event: Event, clock: int) -> str:

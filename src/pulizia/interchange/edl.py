@@ -26,6 +26,8 @@ from pulizia.interchange.edit_list import (
     Track,
     exact_words,
     exactly,
+    picture_words,
+    stated_rate,
 )
 from pulizia.words import plural, tr
 
@@ -88,8 +90,8 @@ def read_edl(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
     Parameters
     ----------
     rate
-        Frames of the picture a second: the list does not say. Where it counts drop-frame at a rate that has none,
-        30000/1001 is taken.
+        Frames of the picture a second: only lists of this program say it, which is taken then. Where a list counts
+        drop-frame at a rate that has none, 30000/1001 is taken.
     drop
         Drop-frame counting; None obeys the list's FCM line, else the separator.
 
@@ -100,6 +102,7 @@ def read_edl(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
     """
     lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")[:LINE_LIMIT]
     remarks: list[str] = []
+    rate = stated_rate(text) or rate
     dropping = _dropping(lines, remarks) if drop is None else drop
     if dropping and not can_drop(rate):
         remarks.append(tr("The list counts drop-frame timecode: it is read at 29.97 frames a second."))
@@ -222,7 +225,7 @@ def _add(row: _Row, line: str, remarks: list[str]) -> None:
             setattr(row, name, words[len(head) :].strip())
             return
     if words.startswith(OWN_MARK + " "):
-        row.own = words
+        row.own = row.own if stated_rate(words) else words
     elif not upper.startswith("LOC:"):
         row.notes.append(words)
 
@@ -277,7 +280,7 @@ def _append(events: list[Event], row: _Row, channel: int, start: Fraction, rate:
 
 def _beyond(row: _Row) -> Fraction:
     """The event's place in the media with the samples that lie beyond a whole frame."""
-    found = re.search(r"\bbeyond=(\d{1,9})\b.*\brate=(\d{1,9})\b|\brate=(\d{1,9})\b.*\bbeyond=(\d{1,9})\b", row.own)
+    found = re.search(r"\bbeyond=(-?\d{1,9})\b.*\brate=(\d{1,9})\b|\brate=(\d{1,9})\b.*\bbeyond=(-?\d{1,9})\b", row.own)
     if found is None:
         return row.source[0]
     count, clock = (found[1], found[2]) if found[1] else (found[4], found[3])
@@ -290,7 +293,10 @@ def edl_text(found: EditList) -> str:
     The list must have a sample rate. Events that are off are left out.
     """
     rate, clock = found.picture_rate, found.sample_rate
-    lines = [f"TITLE: {found.name}", "FCM: DROP FRAME" if found.drop else "FCM: NON-DROP FRAME"]
+    lines = [
+        f"TITLE: {found.name}",
+        "FCM: DROP FRAME" if found.drop else "FCM: NON-DROP FRAME",
+    ]
 
     def code(frame: int) -> str:
         return timecode(frame, rate, drop=found.drop)
@@ -303,6 +309,9 @@ def edl_text(found: EditList) -> str:
             end = max(begin + 1, end)
             place = event.source if event.by_timecode else event.source + (event.media.start or 0)
             source = math.floor(place * rate)
+            ahead = math.ceil((event.media.start or 0) * rate) - source  # frames before the media's first: silence
+            if ahead > 0:
+                source, begin = source + ahead, min(begin + ahead, end - 1)
             beyond = round((place - Fraction(source) / rate) * clock)
             plain = "".join(
                 ch for ch in (event.media.reel or PurePath(event.media.name).stem) if ch.isalnum() or ch in "_-"
@@ -312,6 +321,7 @@ def edl_text(found: EditList) -> str:
             lines += ["", f"{number:03d}  {plain[:REEL_LENGTH].upper() or 'AX':<8} {channel:<5} C        {times}"]
             lines += [f"* FROM CLIP NAME: {event.name}"] if event.name else []
             lines += [f"* SOURCE FILE: {event.media.name}"] if event.media.name else []
+            lines += [f"* {picture_words(rate)}"] if number == 1 else []  # some readers take no comment before an event
             lines.append(f"* {exact_words(event, clock)} beyond={beyond}")
             lines += [f"* {line}" for line in event.note.splitlines() if line.strip()]
     for marker in found.markers:

@@ -27,6 +27,8 @@ from pulizia.words import plural, tr
 
 LEAST_DRIFT_MS = 0.05
 
+WITHOUT_OFF = ("edl", "aaf")  # kinds that cannot say that a clip is off
+
 
 @dataclass(frozen=True, slots=True)
 class Rendered:
@@ -152,7 +154,7 @@ def losses(programme: Programme, kind: str, recordings: Iterable[Recording], *, 
             tr("The lengths of markers and the words beside their names are not carried; save the notes as a list of their own.")),
         (every, any(m.kind or m.scene or m.who for m in programme.markers),
             tr("The kind, scene and person of notes are not carried; save the notes as a list of their own.")),
-        (("edl", "aaf"), any(not c.enabled for c in clips), tr("Clips that are off are left out.")),
+        (WITHOUT_OFF, any(not c.enabled for c in clips), tr("Clips that are off are left out.")),
         (("xml",), any(c.fade_in.law == "matched" and c.fade_in.frames for c in clips),
             tr("The matched law of fades becomes equal power.")),
     )  # fmt: skip
@@ -168,8 +170,8 @@ def _between_frames(clip: Clip, programme: Programme) -> bool:
     return any(Fraction(at) % frame for at in (clip.start, clip.stop, clip.inner))
 
 
-def write_list(found: EditList, path: Path) -> None:
-    """Write a list in the kind that the suffix of the path names.
+def write_list(found: EditList, path: Path) -> int:
+    """Write a list in the kind that the suffix of the path names; how many events are in it.
 
     Raises
     ------
@@ -192,6 +194,7 @@ def write_list(found: EditList, path: Path) -> None:
         write_text(path, edl_text(found))
     else:
         _write_aaf(found, path)
+    return found.count - (found.count_off if kind in WITHOUT_OFF else 0)
 
 
 def _write_aaf(found: EditList, path: Path) -> None:

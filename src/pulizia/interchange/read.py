@@ -9,13 +9,14 @@ from pathlib import Path
 
 from pulizia.interchange.aaf_read import read_aaf
 from pulizia.interchange.csv_list import read_csv
-from pulizia.interchange.edit_list import LARGEST_BYTES, EditList, EditListError, checked
+from pulizia.interchange.edit_list import LARGEST_BYTES, EditList, EditListError, checked, stated_rate
 from pulizia.interchange.edl import read_edl
 from pulizia.interchange.otio import read_otio
 from pulizia.interchange.xml import read_xml
 from pulizia.words import tr
 
 KINDS = {".edl": "edl", ".xml": "xml", ".otio": "otio", ".aaf": "aaf", ".csv": "csv", ".tsv": "csv"}
+WITHOUT_RATE = (".edl", ".csv", ".tsv")
 AAF_MAGIC = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"
 
 
@@ -36,7 +37,8 @@ def read_edit_list(
     Parameters
     ----------
     rate, drop
-        Picture rate and drop-frame counting of lists that do not say (EDL, CSV); None is 25, and what the list counts.
+        Picture rate and drop-frame counting of lists that do not say (EDL, CSV but those of this program); None is 25, and
+        what the list counts.
     extract_to
         Gives the path for sound that is inside the list.
 
@@ -72,6 +74,17 @@ def read_edit_list(
     if kind == "edl":
         return checked(read_edl(text, path.stem, rate or Fraction(25), drop=drop)), data
     return checked(read_csv(text, path.stem, rate or Fraction(25), drop=bool(drop))), data
+
+
+def says_rate(path: Path) -> bool:
+    """Whether a list states its picture rate, or one of this program does in a comment."""
+    if path.suffix.lower() not in WITHOUT_RATE:
+        return True
+    try:
+        with path.open("rb") as file:
+            return stated_rate(file.read(4096).decode("latin-1")) is not None
+    except OSError:
+        return False
 
 
 def _text(data: bytes, path: Path) -> str:

@@ -11,6 +11,7 @@ from pulizia.audio.fades import Law
 from pulizia.audio.timeline import Edge
 from pulizia.errors import ProjectError
 from pulizia.project.clips import Clip, Lane, Programme, new_clip_id
+from pulizia.project.handles import Handles
 from pulizia.words import tr
 
 
@@ -168,8 +169,8 @@ def _beside(programme: Programme, clip_id: str) -> tuple[Clip | None, Clip, Clip
     )  # fmt: skip
 
 
-def slide(programme: Programme, clip_id: str, frames: int) -> Programme:
-    """Move a clip by frames between those that it touches: their edges follow it, nothing else moves.
+def slide(programme: Programme, clip_id: str, frames: int, handles: Handles | None = None) -> Programme:
+    """Move a clip by frames between those that it touches: their edges follow it as far as they go, nothing else moves.
 
     ProjectError when nothing would be left of a neighbour, or the clip would begin before the programme.
     """
@@ -177,6 +178,9 @@ def slide(programme: Programme, clip_id: str, frames: int) -> Programme:
     shift = max(frames, -clip.start)
     if before is None and behind is None:
         return move(programme, [clip_id], shift)
+    if handles is not None:
+        shift = handles.stop(before, before.stop + shift) - before.stop if before is not None else shift
+        shift = handles.start(behind, behind.start + shift) - behind.start if behind is not None else shift
     changed = {clip.id: clip.moved(shift)}
     if before is not None:
         changed[before.id] = _trimmed(before, stop=before.stop + shift)
@@ -185,10 +189,12 @@ def slide(programme: Programme, clip_id: str, frames: int) -> Programme:
     return _exchanged(programme, clip_id, changed)
 
 
-def roll(programme: Programme, clip_id: str, side: str, frame: int) -> Programme:
+def roll(programme: Programme, clip_id: str, side: str, frame: int, handles: Handles | None = None) -> Programme:
     """Move the cut at the "start" or "stop" of a clip: one side grows by what the other loses. A lone edge is trimmed."""
     before, clip, behind = _beside(programme, clip_id)
     neighbour = before if side == "start" else behind
+    if handles is not None:
+        frame = _within(handles, clip, neighbour, side, frame)
     if neighbour is None:
         return trim(programme, clip_id, **{side: frame})
     if side == "start":
@@ -196,6 +202,23 @@ def roll(programme: Programme, clip_id: str, side: str, frame: int) -> Programme
     else:
         own, other = _trimmed(clip, stop=frame), _trimmed(neighbour, start=neighbour.start + frame - clip.stop)
     return _exchanged(programme, clip_id, {clip.id: own, neighbour.id: other})
+
+
+def _within(handles: Handles, clip: Clip, neighbour: Clip | None, side: str, frame: int) -> int:
+    """Where a cut can be at most, of which the edge of ``clip`` is moved to a frame."""
+    if side == "start":
+        frame, beyond = handles.start(clip, frame), clip.start
+        return (
+            frame
+            if neighbour is None
+            else handles.stop(neighbour, neighbour.stop + frame - beyond) - neighbour.stop + beyond
+        )
+    frame, beyond = handles.stop(clip, frame), clip.stop
+    return (
+        frame
+        if neighbour is None
+        else handles.start(neighbour, neighbour.start + frame - beyond) - neighbour.start + beyond
+    )
 
 
 def _exchanged(programme: Programme, clip_id: str, changed: dict[str, Clip]) -> Programme:
@@ -228,10 +251,13 @@ def that_follow(programme: Programme, clip_ids: Collection[str]) -> list[str]:
     ]  # fmt: skip
 
 
-def cross_fade(programme: Programme, clip_id: str, frames: int, law: Law | None = None) -> Programme:
+def cross_fade(
+    programme: Programme, clip_id: str, frames: int, law: Law | None = None, handles: Handles | None = None
+) -> Programme:
     """Let a clip and the one before it, which it follows without a gap, overlap around their cut.
 
-    ProjectError when there is no such clip, or one of both is too short.
+    Where a recording holds nothing beyond the cut (``handles``), they overlap on the side where the other one does, and
+    no longer than that. ProjectError when there is no such clip, one of both is too short, or neither goes on.
     """
     lane = programme.lane_of(clip_id)
     index = next(n for n, c in enumerate(lane.clips) if c.id == clip_id)
@@ -241,7 +267,15 @@ def cross_fade(programme: Programme, clip_id: str, frames: int, law: Law | None 
         message = tr("No clip ends where this one begins. Close the gap first.")
         raise ProjectError(message)
     middle = (before.stop + clip.start) // 2
-    first, last = middle - frames // 2, middle - frames // 2 + frames
+    first = middle - frames // 2
+    if handles is not None:
+        earliest, latest = handles.start(clip, first - frames), handles.stop(before, first + 2 * frames)
+        first = max(earliest, min(first, latest - frames))
+        frames = min(frames, latest - first)
+        if frames <= 0:
+            message = tr("Neither recording goes on beyond the cut. Trim one of the clips first.")
+            raise ProjectError(message)
+    last = first + frames
     if first <= before.start or last >= clip.stop or first < 0:
         message = tr("The clips are too short for this cross-fade. Choose a shorter one.")
         raise ProjectError(message)

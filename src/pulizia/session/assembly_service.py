@@ -16,6 +16,7 @@ from pulizia.media.facts import media_facts
 from pulizia.project import programme_edits as edits
 from pulizia.project import time_edits
 from pulizia.project.clips import Clip, Programme
+from pulizia.project.handles import Handles
 from pulizia.project.model import Recording
 from pulizia.session.assembly_lanes import AssemblyLanes
 from pulizia.units import seconds_to_frames
@@ -156,8 +157,21 @@ class AssemblyService(AssemblyLanes):
 
     def trim(self, clip_id: str, *, start: int | None = None, stop: int | None = None) -> bool:
         """Move an edge of a clip; drags of one edge are one entry of history."""
-        key = f"trim:{clip_id}:{'start' if start is not None else 'stop'}"
-        return self.apply(lambda p: edits.trim(p, clip_id, start=start, stop=stop), tr("Trim a clip"), key)
+        key, handles = f"trim:{clip_id}:{'start' if start is not None else 'stop'}", self.handles
+
+        def trimmed(programme: Programme) -> Programme:
+            clip = programme.lane_of(clip_id).clip(clip_id)
+            first = None if start is None else handles.start(clip, start)
+            last = None if stop is None else handles.stop(clip, stop)
+            return edits.trim(programme, clip_id, start=first, stop=last)
+
+        return self.apply(trimmed, tr("Trim a clip"), key)
+
+    @property
+    def handles(self) -> Handles:
+        """How far the clips of the programme can be opened."""
+        rate = self.programme.rate if self.programme is not None else 1
+        return Handles(self._session.document.project.recordings, rate)
 
     def move(self, frames: int, lane_id: str | None = None) -> bool:
         """Move the selected clips by frames, and to another lane."""
@@ -186,17 +200,25 @@ class AssemblyService(AssemblyLanes):
 
     def slip(self, frames: int) -> None:
         """Let the selected clips play another stretch of their recordings."""
-        chosen = self.clip_ids
-        if chosen:
-            self.apply(lambda p: edits.slip(p, chosen, frames), tr("Slip clips"), f"slip:{sorted(chosen)}")
+        chosen, by = self.clip_ids, self.handles.slip(self.clips, frames)
+        if chosen and frames and not by:
+            self._session.say(tr("The recording ends there: a clip that is shorter than it can be slipped."), bad=True)
+        elif chosen:
+            self.apply(lambda p: edits.slip(p, chosen, by), tr("Slip clips"), f"slip:{sorted(chosen)}")
 
     def slide(self, clip_id: str, frames: int) -> bool:
         """Move a clip between its neighbours, whose edges follow it; drags are one entry of history."""
-        return self.apply(lambda p: edits.slide(p, clip_id, frames), tr("Slide a clip"), f"slide:{clip_id}")
+        handles = self.handles
+        return self.apply(
+            lambda p: edits.slide(p, clip_id, frames, handles), tr("Slide a clip"), f"slide:{clip_id}"
+        )  # fmt: skip
 
     def roll(self, clip_id: str, side: str, frame: int) -> bool:
         """Move the cut between a clip and its neighbour; drags are one entry of history."""
-        return self.apply(lambda p: edits.roll(p, clip_id, side, frame), tr("Move a cut"), f"roll:{clip_id}:{side}")
+        handles = self.handles
+        return self.apply(
+            lambda p: edits.roll(p, clip_id, side, frame, handles), tr("Move a cut"), f"roll:{clip_id}:{side}"
+        )  # fmt: skip
 
     def duplicate(self) -> None:
         """Lay copies of the selected clips behind them, on their lanes."""
@@ -284,18 +306,19 @@ class AssemblyService(AssemblyLanes):
         if programme is None or not self.clips:
             self._session.say(tr("Select the clip behind the cut first."), bad=True)
             return
-        frames = seconds_to_frames(CROSS_S, programme.rate)
+        frames, handles = seconds_to_frames(CROSS_S, programme.rate), self.handles
         behind_cuts = edits.that_follow(programme, {c.id for c in self.clips})
 
         if len(behind_cuts) < 2:  # a single one says itself why it cannot be
-            self.apply(lambda p: edits.cross_fade(p, [*behind_cuts, self.clips[0].id][0], frames), tr("Cross-fade"))
+            only = [*behind_cuts, self.clips[0].id][0]
+            self.apply(lambda p: edits.cross_fade(p, only, frames, handles=handles), tr("Cross-fade"))
             return
         short: list[str] = []
 
         def faded(made: Programme) -> Programme:
             for clip_id in behind_cuts:
                 try:
-                    made = edits.cross_fade(made, clip_id, frames)
+                    made = edits.cross_fade(made, clip_id, frames, handles=handles)
                 except ProjectError:
                     short.append(clip_id)
             return made

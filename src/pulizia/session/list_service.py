@@ -161,8 +161,7 @@ class ListService:
                     )
                     job.progress(0.2 + 0.7 * (n + 1) / len(rows))
             found = list_of(programme, recordings, facts_or_none, made)
-            write_list(found, path)
-            return found.count
+            return write_list(found, path)
 
         def done(count: int) -> None:
             self._session.say(

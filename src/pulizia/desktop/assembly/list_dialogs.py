@@ -19,10 +19,9 @@ from PySide6.QtWidgets import (
 from pulizia.desktop.controls import ChoiceBox, FigureBox, Tick, button, label
 from pulizia.desktop.form import Answer, answers
 from pulizia.interchange.edit_list import RATES
+from pulizia.interchange.read import says_rate
 from pulizia.session.session import Session
 from pulizia.words import tr, translated
-
-WITHOUT_RATE = (".edl", ".csv", ".tsv")
 
 
 class MediaDialog(QDialog):
@@ -65,7 +64,8 @@ class MediaDialog(QDialog):
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(label(tr("Frames of the picture a second")))
         line.addWidget(self.rate, 1)
-        self.rated.setVisible(path.suffix.lower() in WITHOUT_RATE)
+        self._asks_rate = not says_rate(path)
+        self.rated.setVisible(self._asks_rate)
         column.addWidget(self.rated)
         self.field = Tick(tr("Take field recordings of the same moment instead of camera sound"), 500)
         column.addWidget(self.field)
@@ -83,7 +83,7 @@ class MediaDialog(QDialog):
         super().accept()
         folders = [Path(self.list.item(n).text()) for n in range(self.list.count())]
         rate, drop = None, None
-        if self._path.suffix.lower() in WITHOUT_RATE:
+        if self._asks_rate:
             name: str = self.rate.currentData()
             rate, drop = RATES[name.removesuffix("df")], True if name.endswith("df") else None
         self._done(folders, rate, drop, self.field.isChecked())
