@@ -425,3 +425,16 @@ def test_while_a_hand_is_at_work_one_thread_alone_takes_requests() -> None:
         assert most_of(6) > 1
     finally:
         pool.close()
+
+
+def test_another_recording_is_heard_from_its_start_and_coming_back_as_well(session: Session) -> None:
+    first, second = (r.id for r in session.document.project.recordings[:2])
+    session.choose_recording(first)
+    session.seek(RATE)
+    session.choose_recording(second)
+    assert (session.transport.position, session.current_id) == (0, second)
+    session.seek(2 * RATE)
+    session.choose_recording(second)  # it is there already
+    assert session.transport.position == 2 * RATE
+    session.choose_recording(first)
+    assert session.transport.position == 0

@@ -12,7 +12,7 @@ from tests.conftest import voice_in_noise
 
 from pulizia.audio.source import ArraySource, Source
 from pulizia.dsp import crossover
-from pulizia.dsp.dynamics import smoothed, static_gain_db
+from pulizia.dsp.dynamics import held, smoothed, static_gain_db
 from pulizia.dsp.phase_turn import turned
 from pulizia.dsp.prediction_error import predictors, without_tail
 from pulizia.dsp.side_delay import delay_of, shifted
@@ -392,3 +392,12 @@ def test_a_voice_that_is_seen_through_noise_is_not_missing(reaches_hz: float, to
     level = 1e-3 * np.sqrt(1.2 * clean.wanted[at].sum() / of_hiss.pause[at].sum())
     found = bandwidth_of(ArraySource(np.atleast_2d(voice + level * hiss).astype(np.float32), RATE), 1024)
     assert found.top_hz == pytest.approx(told, rel=0.2)
+
+
+@pytest.mark.parametrize("steps", [1, 2, 5, 8])
+def test_a_peak_is_held_for_exactly_so_many_steps_and_never_before_it_comes(steps: int) -> None:
+    level = np.full(40, -60.0)
+    level[[0, 20]] = -6.0, -3.0
+    expected = np.full(40, -60.0)
+    expected[:steps], expected[20 : 20 + steps] = -6.0, -3.0
+    np.testing.assert_array_equal(held(level, steps), expected)
