@@ -392,6 +392,26 @@ def test_where_the_new_cut_plays_more_of_a_clip_its_work_and_its_other_microphon
     assert grown.programme.lanes[0].clips[0].gain_line == ((2 * RATE, 0.0), (3 * RATE, -6.0))
 
 
+def test_a_cut_that_is_slipped_by_a_little_leaves_no_hole_where_another_clip_plays_the_same_sound() -> None:
+    """What is lacking at an edge is less than a picture frame, and played elsewhere; a clip so short is one all the same."""
+    long = Recording(
+        path=Path("/cam.wav"), name="cam", fingerprint="", rate=RATE, channels=1, frames=100 * RATE, id="cam"
+    )
+    old = listed(
+        Lane(name="A1", id="a1").with_clips([clip("cam", 0, 10, 4), clip("cam", 4, 13.5, 3), clip("cam", 7, 40, 2)])
+    )
+    new = listed(
+        Lane(name="A1", id="b1").with_clips(
+            [clip("cam", 0, 10.002, 4), clip("cam", 4, 13.5, 3), clip("cam", 7, 40, 0.004)]
+        )
+    )
+    lengths = lengths_of([long], RATE)
+    assert told(conform(old, new, lengths).programme.lanes[0]) == told(new.lanes[0])
+    trimmed = old.with_changed(old.lanes[0].clips[0].id, lambda c: c.part_of(0, round(3.99 * RATE)))
+    kept = conform(trimmed, new, lengths).programme.lanes[0].clips[0]
+    assert kept.frames == round((3.99 - 0.002) * RATE)  # the editor ended it before
+
+
 def test_an_end_that_the_editor_took_away_does_not_come_back_longer() -> None:
     old = with_field(two_takes())
     shorter = old.lanes[0].clips[0]

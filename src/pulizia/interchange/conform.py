@@ -94,14 +94,13 @@ class _Conforming:
         """A clip of the new cut in as many parts as clips played it; what none played was taken out, or is new."""
         recording, inner = clip.in_list
         to_new = clip.start - inner
+        least = min(self.least, clip.frames)
         left, parts = [Span(max(0, inner), max(0, inner) + clip.frames)], list[tuple[int, int, Known]]()
         candidates = near(self.known.get(recording, []), inner, inner + clip.frames, self.longest)
         for old in in_preference(clip, base.id, candidates):
             for span in list(left):
                 a, b = max(span.start, old.inner), min(span.stop, old.stop)
-                if b - a < self.least or (
-                    old.lane.id != base.id and self._is_beside(old, inner, inner + clip.frames, left)
-                ):
+                if b - a < least or (old.lane.id != base.id and self._is_beside(old, inner, inner + clip.frames, left)):
                     continue
                 parts.append((a, b, old))
                 left.remove(span)
@@ -120,11 +119,14 @@ class _Conforming:
         self, span: Span, left: list[Span], parts: list[tuple[int, int, Known]], reach: list[list[int]], recording: str
     ) -> None:
         """Where the new cut plays more of a clip than the old one asked for, the clip is opened, with all that was done to it."""
-        if not self.asked or self.asked.stretches(recording, span.start, span.stop, None):
+        asked = self.asked.stretches(recording, span.start, span.stop, None)
+        if not self.asked or (asked and span.frames >= self.least):
             return  # the editor took it out
         left.remove(span)
         for (a, b, old), more in zip(parts, reach, strict=True):
             before, behind = room(old.clip, self.lengths.get(old.clip.recording_id))
+            if asked and self.asked.reaches_beyond(recording, old):
+                continue  # a little of what the editor trimmed
             if b == old.stop == span.start:
                 more[1] = min(span.frames, behind)
                 span = Span(span.start + more[1], span.stop)

@@ -176,6 +176,15 @@ class Asked:
         a = bisect_left(row, first - self._longest, key=lambda e: e.inner)
         return row[a : bisect_left(row, last, key=lambda e: e.inner)]
 
+    def reaches_beyond(self, recording: str, old: Known) -> bool:
+        """Whether the event that a clip was made of asked for more than the clip plays: it was trimmed since."""
+
+        def shared(event: Laid) -> int:
+            return min(old.stop, event.inner + event.frames) - max(old.inner, event.inner)
+
+        event = max(self.near(recording, old.inner, old.stop), key=lambda e: (shared(e), -e.frames), default=None)
+        return event is not None and (event.inner < old.inner or event.inner + event.frames > old.stop)
+
     def stretches(self, recording: str, first: int, last: int, channel: int | None) -> list[tuple[int, int, Laid]]:
         """What of [first, last) of a recording the list asked for: (first, last, by which event), none twice."""
         found: list[tuple[int, int, Laid]] = []
