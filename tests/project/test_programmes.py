@@ -17,7 +17,7 @@ from scipy.signal import butter, sosfilt
 from tests.conftest import voice_in_noise
 
 from pulizia.audio.markers import Marker
-from pulizia.audio.source import ArraySource
+from pulizia.audio.source import ArraySource, made_key
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
 from pulizia.errors import ProjectError
@@ -119,6 +119,38 @@ def test_a_locked_lane_stays_where_others_move_and_a_locked_picture_lets_nothing
     read = parse_project(text, "museum.pulizia", Path("/")).programmes
     assert [lane.locked for lane in read[0].lanes] == [False, True]
     assert [p.picture_locked for p in read] == [False, True]
+
+
+def test_what_an_edit_did_not_change_is_taken_over_and_sounds_as_if_made_anew() -> None:
+    heard = lambda i: (SOUNDS[i], {1: ("M",), 2: ("L", "R")}[SOUNDS[i].channels])  # noqa: E731
+    cache, store = ChunkCache(), AnalysisStore()
+    programme = two_speakers()
+    talk, air = programme.lanes
+    longer = edits.put(programme, talk.id, [clip("bert", 150_000, 0, 30_000)])
+    states = [
+        edits.set_gain(programme, {talk.clips[1].id}, -6.0), edits.set_gain(programme, {air.clips[0].id}, 3.0), longer,
+        longer.with_lane(replace(longer.lanes[1], gain_db=0.0, muted=True)), longer.with_lane(replace(longer.lanes[1], placement="R")),
+        longer.with_lane(replace(longer.lanes[0], steps=(make_step("level", {"gain_db": -3.0}),))), replace(longer, channels=1),
+        time_edits.ripple_delete(longer, 30_000, 60_000), programme,
+    ]  # fmt: skip
+    before = sound_of(programme, heard, cache, store)
+    for state in states:
+        made = sound_of(state, heard, cache, store, previous=before)
+        assert made_key(made.after) is None or all(
+            a.line is b.line for a, b in zip(made.lanes, before.lanes, strict=True)
+        )
+        anew = sound_of(state, heard, ChunkCache(), AnalysisStore()).after
+        assert np.array_equal(made.after.read(0, state.frames), anew.read(0, anew.frames))
+        assert made.after.key == made_key(made.after) == anew.key
+        before = made
+    one = sound_of(edits.set_gain(programme, {talk.clips[1].id}, -6.0), heard, cache, store, previous=before)
+    assert one.lanes[1].line is before.lanes[1].line
+    assert one.lanes[0].line is not before.lanes[0].line
+    other = ArraySource(0.5 * SOUNDS["wide"].read(0, 96_000), RATE)  # a recording with other steps
+    changed = sound_of(
+        programme, lambda i: (other, ("L", "R")) if i == "wide" else heard(i), cache, store, previous=one
+    )
+    assert changed.lanes[1].line is not one.lanes[1].line
 
 
 def test_room_tone_runs_on_under_what_is_closed_up_or_opened_and_fills_no_gap() -> None:

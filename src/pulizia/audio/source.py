@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Protocol, runtime_checkable
 
 import numpy as np
@@ -68,6 +68,12 @@ def read_padded(source: Source, start: int, stop: int) -> Samples:
     block = silence(source.channels, stop - start)
     block[:, first - start : last - start] = source.read(first, last)
     return block
+
+
+def made_key(source: Source) -> str | None:
+    """The key of a source; None where it was never asked for and takes long to make, as that of thousands of clips does."""
+    made: Callable[[], str | None] | None = getattr(source, "made_key", None)
+    return source.key if made is None else made()
 
 
 class ArraySource:

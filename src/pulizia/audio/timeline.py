@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import copy
 import threading
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterator, Sequence
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 
 from pulizia.audio.fades import Law, likeness_of, rise
 from pulizia.audio.samples import Samples, silence
-from pulizia.audio.source import Source, content_key, read_padded
+from pulizia.audio.source import Source, content_key, made_key, read_padded
 
 ONE = np.float32(1.0)
 MOST_COMPARED = 1 << 20  # frames of a cross-fade whose likeness is measured
@@ -125,7 +126,7 @@ class TimelineSource:
         self._parts: dict[int, Part] = {}
         self._likeness: dict[int, float] = {}
         self._lock = threading.Lock()
-        self._key = ""
+        self._key, self._parts_key = (0, ""), ""  # the first with the frames that it is for
 
     @classmethod
     def of_parts(cls, parts: Sequence[Part], *, rate: int, channels: int, frames: int) -> TimelineSource:
@@ -156,11 +157,24 @@ class TimelineSource:
     @property
     def key(self) -> str:
         """Changes exactly when the content may have changed; made when it is asked for, as there may be thousands of parts."""
-        if not self._key:
-            parts = [self._part(n) for n in range(len(self._starts))]
-            told = [(p.start, p.shape(), *self._part_key(p, 0, p.frames)) for p in parts]
-            self._key = content_key("timeline", self.frames, self.channels, told)
-        return self._key
+        if self._key[0] != self.frames or not self._key[1]:
+            if not self._parts_key:
+                parts = [self._part(n) for n in range(len(self._starts))]
+                self._parts_key = content_key([(p.start, p.shape(), *self._part_key(p, 0, p.frames)) for p in parts])
+            self._key = self.frames, content_key("timeline", self.frames, self.channels, self._parts_key)
+        return self._key[1]
+
+    def made_key(self) -> str | None:
+        """The key, where it was made already."""
+        return self.key if self._parts_key else None
+
+    def lasting(self, frames: int) -> TimelineSource:
+        """The same parts in a timeline of another length; what is known of them is shared."""
+        if frames == self.frames:
+            return self
+        made = copy.copy(self)
+        made.frames = frames
+        return made
 
     @staticmethod
     def _part_key(part: Part, begin: int, end: int) -> tuple[object, ...]:
@@ -251,6 +265,10 @@ class MixSource:
     def key(self) -> str:
         """Changes exactly when the content may have changed."""
         return content_key("mix", self.frames, self.channels, [(s.key, float(g)) for s, g in self._sources])
+
+    def made_key(self) -> str | None:
+        """The key, where those of all sources were made already."""
+        return self.key if all(made_key(s) is not None for s, _ in self._sources) else None
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch."""

@@ -25,7 +25,7 @@ class PulledRateSource:
     """
 
     def __init__(self, source: Source, rate: int) -> None:
-        self._source = source
+        self.source = source
         self.rate, self.channels = rate, source.channels
         common = gcd(rate, source.rate)
         self._up, self._down = rate // common, source.rate // common
@@ -38,7 +38,7 @@ class PulledRateSource:
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch: that of the sound it is made of."""
         a, b = self._needed(start // self._chunk, -(-stop // self._chunk))
-        inner = self._source.span_key(max(0, a), max(0, min(b, self._source.frames)))
+        inner = self.source.span_key(max(0, a), max(0, min(b, self.source.frames)))
         return content_key("pulled", self.rate, inner, a, start, stop)
 
     @property
@@ -69,8 +69,8 @@ class PulledRateSource:
         import soxr
 
         a, b = self._needed(index, index + 1)
-        block = np.ascontiguousarray(read_padded(self._source, a, b).T)
-        made = soxr.resample(block, self._source.rate, self.rate, quality="VHQ").reshape(-1, self.channels).T
+        block = np.ascontiguousarray(read_padded(self.source, a, b).T)
+        made = soxr.resample(block, self.source.rate, self.rate, quality="VHQ").reshape(-1, self.channels).T
         lead = (index * self._units * self._down - a) // self._down * self._up
         piece = np.zeros((self.channels, self._chunk), dtype=np.float32)
         part = made[:, lead : lead + self._chunk]

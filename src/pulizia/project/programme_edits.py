@@ -67,6 +67,10 @@ def cleared(clips: Iterable[Clip], begin: int, end: int) -> list[Clip]:
         if clip.stop > end:
             rest = clip.part_of(end, clip.stop)
             tails.append(replace(rest, id=new_clip_id()) if clip.start < begin else rest)
+    if heads and any(c.stop == begin for c in left):  # the edge is the very end of a cross-fade
+        heads = []
+    if tails and any(c.start == end for c in left):
+        tails = []
     return [*left, *heads[:1], *tails[-1:]]
 
 

@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -64,6 +64,7 @@ class LaneSound:
     """A lane's clips put together, and what its steps make of them."""
 
     lane: Lane
+    line: TimelineSource
     chain: Chain
 
     @property
@@ -79,7 +80,7 @@ class ProgrammeSound:
     Attributes
     ----------
     part : makes what is heard of a clip on its lane
-    there : identities of the recordings that can be heard
+    there, room : the recordings that can be heard by identity, on the programme's clock, and their room tone
     silent : names of recordings that cannot be heard; silence stands in their place
     """
 
@@ -87,7 +88,8 @@ class ProgrammeSound:
     lanes: tuple[LaneSound, ...]
     chain: Chain
     part: Callable[[Clip, Lane], Part]
-    there: frozenset[str]
+    there: Mapping[str, Source]
+    room: Mapping[str, ToneSource]
     tones: tuple[ToneSource, ...]
     silent: tuple[str, ...]
 
@@ -134,7 +136,7 @@ class ProgrammeSound:
 
 def sound_of(
     programme: Programme, heard: Callable[[str], tuple[Source, tuple[str, ...]] | None], cache: ChunkCache,
-    store: AnalysisStore, names: Callable[[str], str] = str,
+    store: AnalysisStore, names: Callable[[str], str] = str, previous: ProgrammeSound | None = None,
 ) -> ProgrammeSound:  # fmt: skip
     """Put a programme's sound together.
 
@@ -145,6 +147,8 @@ def sound_of(
         silence.
     names
         Gives the name of a recording for people.
+    previous
+        The sound that this one follows: of lanes on which nothing was moved everything is taken over.
 
     Raises
     ------
@@ -155,12 +159,7 @@ def sound_of(
         message = tr("The programme {name} holds no clips. Add recordings to it first.", name=programme.name)
         raise ProjectError(message)
     recordings = {i: heard(i) for i in programme.recordings}
-    at_rate = {
-        i: found[0] if found[0].rate == programme.rate else PulledRateSource(found[0], programme.rate)
-        for i, found in recordings.items()
-        if found is not None
-    }
-    tones = {i: ToneSource(source, store) for i, source in at_rate.items()}
+    at_rate, tones = _at_rate(programme, recordings, store, previous)
     named = {
         i: channel_names(at_rate[i].channels, (found or (None, ()))[1])
         for i, found in recordings.items()
@@ -181,25 +180,66 @@ def sound_of(
 
     lanes = []
     for lane in programme.lanes:
-        clips = [clip for clip in lane.clips if clip.enabled and clip.recording_id in at_rate]
-        edges = CutEdges(clips, programme.rate)
+        was = _same_lane(lane, programme, at_rate, previous)
+        if was is not None:
+            line = was.line.lasting(programme.frames)
+        else:
+            clips = [clip for clip in lane.clips if clip.enabled and clip.recording_id in at_rate]
+            edges = CutEdges(clips, programme.rate)
 
-        def heard_part(n: int, edges: CutEdges = edges, lane: Lane = lane) -> Part:
-            return part(edges.clip(n, lambda i: at_rate[i].frames), lane)
+            def heard_part(n: int, edges: CutEdges = edges, lane: Lane = lane) -> Part:
+                return part(edges.clip(n, lambda i: at_rate[i].frames), lane)
 
-        line = TimelineSource(
-            edges.spans, heard_part,
-            rate=programme.rate, channels=programme.channels, frames=programme.frames,
-        )  # fmt: skip
-        lanes.append(LaneSound(lane, Chain(line, lane.steps, cache, store)))
+            line = TimelineSource(
+                edges.spans, heard_part,
+                rate=programme.rate, channels=programme.channels, frames=programme.frames,
+            )  # fmt: skip
+        chain = Chain(line, lane.steps, cache, store, previous=was.chain if was is not None else None)
+        lanes.append(LaneSound(lane, line, chain))
     sounding = {lane.id for lane in programme.sounding}
     mix = _mixed(programme, [s for s in lanes if s.lane.id in sounding])
     toned = {c.recording_id for lane in programme.lanes for c in lane.clips if c.tone and c.enabled}
     used = tuple(tone for i, tone in tones.items() if i in toned)
     missing = tuple(names(i) for i, found in recordings.items() if found is None)
     return ProgrammeSound(
-        programme, tuple(lanes), Chain(mix, programme.steps, cache, store), part, frozenset(at_rate), used, missing
+        programme, tuple(lanes), Chain(mix, programme.steps, cache, store), part, at_rate, tones, used, missing
     )
+
+
+def _at_rate(
+    programme: Programme, recordings: Mapping[str, tuple[Source, tuple[str, ...]] | None], store: AnalysisStore,
+    previous: ProgrammeSound | None,
+) -> tuple[dict[str, Source], dict[str, ToneSource]]:  # fmt: skip
+    """Recordings on the programme's clock, and their room tone; those that sound as before are the same."""
+    at_rate, tones = dict[str, Source](), dict[str, ToneSource]()
+    for i, found in recordings.items():
+        if found is None:
+            continue
+        source, known = found[0], previous.there.get(i) if previous is not None else None
+        if previous is not None and known is not None and _is_of(known, source, programme.rate):
+            at_rate[i], tones[i] = known, previous.room[i]
+            continue
+        at_rate[i] = source if source.rate == programme.rate else PulledRateSource(source, programme.rate)
+        tones[i] = ToneSource(at_rate[i], store)
+    return at_rate, tones
+
+
+def _is_of(known: Source, source: Source, rate: int) -> bool:
+    return known is source or (isinstance(known, PulledRateSource) and known.source is source and known.rate == rate)
+
+
+def _same_lane(
+    lane: Lane, programme: Programme, at_rate: Mapping[str, Source], previous: ProgrammeSound | None
+) -> LaneSound | None:
+    """The sound of the lane in ``previous``, where its clips, what they play and where they are placed are the same."""
+    was = previous.programme if previous is not None else None
+    if previous is None or was is None or (was.rate, was.channels) != (programme.rate, programme.channels):
+        return None
+    known = next((s for s in previous.lanes if s.lane.id == lane.id), None)
+    if known is None or known.lane.clips is not lane.clips or known.lane.placement != lane.placement:
+        return None
+    played = {c.recording_id for c in lane.clips}
+    return known if all(at_rate.get(i) is previous.there.get(i) for i in played) else None
 
 
 def _mixed(programme: Programme, sounds: list[LaneSound]) -> MixSource:

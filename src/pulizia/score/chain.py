@@ -6,12 +6,13 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict, defaultdict
 from collections.abc import Callable, Sequence
+from functools import cached_property
 from typing import Any, Protocol
 
 import numpy as np
 
 from pulizia.audio.samples import Samples
-from pulizia.audio.source import ChannelsSource, DifferenceSource, Source, content_key, read_padded
+from pulizia.audio.source import ChannelsSource, DifferenceSource, Source, content_key, made_key, read_padded
 from pulizia.audio.spans import edge_weight
 from pulizia.dsp.band_pass import half_length, in_band
 from pulizia.media.resample import at_rate
@@ -92,7 +93,6 @@ class Stage:
         self.upstream, self.step, self._other = upstream, step, other
         self.heard = heard_by(step, upstream)
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
-        self.key = content_key("stage", upstream.key, step.content_key(), other.key if other is not None else "")
         self.cache, self._store = cache_, store
         self._keys: dict[tuple[int, int], str] = {}
         self._spans = step.acts_in(self.frames)
@@ -102,11 +102,24 @@ class Stage:
         grid = 4096  # keeps tools' inner grids on the recording's frame 0
         self._before = -(-(margin.before + extra) // grid) * grid
         self._after = margin.after + extra
-        self._analysis_key = self._make_analysis_key()
         self._runs = Runs(self) if step.tool.stream is not None else None
         wide = margin.before + margin.after > WIDE_CONTEXT_S * self.rate
         self._group = GROUP_CHUNKS if wide and self._runs is None else 1
         self._making: defaultdict[int, threading.Lock] = defaultdict(threading.Lock)  # one for each group of chunks
+
+    @cached_property
+    def key(self) -> str:
+        """Changes exactly when the content may have changed; made when it is asked for, as that of an assembly takes long."""
+        other = self._other.key if self._other is not None else ""
+        return content_key("stage", self.upstream.key, self._step_key, other)
+
+    def made_key(self) -> str | None:
+        """The key, where that takes no time."""
+        return self.key if made_key(self.upstream) is not None else None
+
+    @cached_property
+    def _analysis_key(self) -> str:
+        return self._make_analysis_key()
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch: that of the upstream where the step does not act."""

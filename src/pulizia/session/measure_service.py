@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from pulizia.audio.source import Source
+from pulizia.audio.source import Source, made_key
 from pulizia.measure.loudness import Measures, measure
 from pulizia.measure.overview import PeakStore
 from pulizia.media.folders import cache_folder
@@ -51,12 +51,14 @@ class MeasureService:
     def of(self, what: str, subject_id: str | None) -> Measures | None:
         """Measures of a recording or programme "before" or "after" its steps, when they are known and current."""
         source = self._document.programme(subject_id, what)
-        return None if source is None else self._known.get(source.key)
+        key = made_key(source) if source is not None else None
+        return None if key is None else self._known.get(key)
 
     def loudness_of(self, subject_id: str) -> float | None:
         """Integrated loudness after the steps in LUFS, measured now or before it was opened; None when it is not known."""
         source = self._document.programme(subject_id, "after")
-        return None if source is None else self._told.get(source.key)
+        key = made_key(source) if source is not None else None
+        return None if key is None else self._told.get(key)
 
     def recall(self, subject_id: str) -> None:
         """Look up the loudness that it had when it was measured last; what is as recorded and unknown is measured."""
@@ -103,6 +105,9 @@ class MeasureService:
         subject = self._document.subject(subject_id)
         if subject is None:
             return
+        if made_key(subject.before) is None or made_key(subject.after) is None:
+            self._want_later(subject)
+            return
         for what, source in (("before", subject.before), ("after", subject.after)):
             place = f"{subject.id}:{what}"
             if source.key in self._known or self._wanted.get(place) == source.key:
@@ -111,6 +116,22 @@ class MeasureService:
                 continue  # nothing is changed: measured once
             self._wanted[place] = source.key
             self._measure(subject, source, what, place)
+
+    def _want_later(self, subject: Subject) -> None:
+        """Make the keys of thousands of clips in the background, and go on with them."""
+        sources = subject.before, subject.after
+
+        def done(_keys: object) -> None:
+            now = self._document.subject(subject.id)
+            if now is not None and (now.before, now.after) == sources:
+                self.want(subject.id)
+                if self.of("after", subject.id) is not None:
+                    self._measured()
+
+        self._pool.submit(
+            lambda _job: [source.key for source in sources], title=tr("Measuring"), priority=LATER,
+            slot=f"keys:{subject.id}", on_done=done,
+        )  # fmt: skip
 
     def _made(self, job: Job, subject: Subject, source: Source, what: str) -> Measures:
         """Measure, in a worker; what is worked through on the way leaves its peaks."""

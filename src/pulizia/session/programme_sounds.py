@@ -67,7 +67,10 @@ class ProgrammeSounds:
             return known.sound
         made = None
         if programme.frames:
-            made = self.put_together(programme, lambda i: chain.after if (chain := chains[i]) is not None else None)
+            made = self.put_together(
+                programme, lambda i: chain.after if (chain := chains[i]) is not None else None,
+                known.sound if known is not None else None,
+            )  # fmt: skip
         self._made.pop(programme.id, None)
         self._drop_what_is_old(project)
         self._made[programme.id] = _Made(project, len(opened.media), programme, tuple(chains.values()), made)
@@ -82,15 +85,20 @@ class ProgrammeSounds:
             if programme_id not in programmes or any(a is not b for a, b in zip(made.chains, now, strict=True)):
                 del self._made[programme_id]
 
-    def put_together(self, programme: Programme, source_of: Callable[[str], Source | None]) -> ProgrammeSound:
-        """The sound of a programme whose recordings sound as given; None is silence. ProjectError without clips."""
+    def put_together(
+        self, programme: Programme, source_of: Callable[[str], Source | None], previous: ProgrammeSound | None = None
+    ) -> ProgrammeSound:
+        """The sound of a programme whose recordings sound as given; None is silence. ProjectError without clips.
+
+        ``previous`` is the sound that it follows: what did not change is taken over.
+        """
         opened = self._opened
 
         def heard(recording_id: str) -> tuple[Source, tuple[str, ...]] | None:
             source = source_of(recording_id)
             return None if source is None else (source, opened.media[recording_id].channel_names)
 
-        return sound_of(programme, heard, opened.cache, opened.analyses, self._name_of)
+        return sound_of(programme, heard, opened.cache, opened.analyses, self._name_of, previous)
 
     def _name_of(self, recording_id: str) -> str:
         recordings = self._opened.project.recordings

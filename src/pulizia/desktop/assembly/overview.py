@@ -3,17 +3,49 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
+import numpy as np
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.theme import colour, theme, theme_notice
-from pulizia.project.clips import Programme
+from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.session.session import Session
 from pulizia.words import tr
 
 HEIGHT, TOP, INNER = 40, 5, 30
+MANY = 200  # clips of a lane, which are closer to each other than pixels
+
+
+def _runs(lane: Lane, chosen: Collection[str], per_frame: float) -> dict[str, list[tuple[float, float]]]:
+    """Where a lane's clips lie, by colour: x and width. Of very many in a row, those that touch are one."""
+    runs: dict[str, list[tuple[float, float]]] = {"ink": [], "strong": [], "plum": []}
+    if len(lane.clips) <= MANY:
+        for clip in lane.clips:
+            x, width = clip.start * per_frame, max(1.0, clip.frames * per_frame - 0.5)
+            runs[_token(clip, chosen)].append((x, width))
+        return runs
+    tokens = np.array([_token(clip, chosen) for clip in lane.clips])
+    starts = (np.array([clip.start for clip in lane.clips]) * per_frame).astype(int)
+    stops = np.maximum((np.array([clip.stop for clip in lane.clips]) * per_frame).astype(int), starts + 1)
+    for token, found in runs.items():
+        there = tokens == token
+        if not there.any():
+            continue
+        steps = np.zeros(int(stops.max()) + 2, int)
+        np.add.at(steps, starts[there], 1)
+        np.add.at(steps, stops[there], -1)
+        covered = np.cumsum(steps) > 0
+        edges = np.flatnonzero(np.diff(covered, prepend=False))
+        found += [(float(a), float(b - a)) for a, b in edges.reshape(-1, 2).tolist()]
+    return runs
+
+
+def _token(clip: Clip, chosen: Collection[str]) -> str:
+    return "plum" if clip.id in chosen else "ink" if clip.enabled and not clip.tone else "strong"
 
 
 class AssemblyOverview(QWidget):
@@ -24,7 +56,7 @@ class AssemblyOverview(QWidget):
     def __init__(self, session: Session, axis: TimeAxis) -> None:
         super().__init__()
         self.session, self.axis = session, axis
-        self._kept: tuple[object, QPixmap] | None = None
+        self._kept: tuple[tuple[object, ...], QPixmap] | None = None
         self._head = -1.0
         self.setFixedHeight(HEIGHT)
         self.setAccessibleName(tr("Overview of the programme"))
@@ -69,7 +101,7 @@ class AssemblyOverview(QWidget):
         plot = self.plot
         chosen = self.session.assembly.clip_ids
         key = (programme, chosen, plot.width(), self.axis.frames, theme().name, self.devicePixelRatioF())
-        if self._kept is not None and self._kept[0] == key:
+        if self._kept is not None and self._kept[0][0] is programme and self._kept[0] == key:
             return self._kept[1]
         scale = self.devicePixelRatioF()
         made = QPixmap(round(plot.width() * scale), round(plot.height() * scale))
@@ -81,15 +113,10 @@ class AssemblyOverview(QWidget):
         per_frame = plot.width() / max(1, self.axis.frames)
         heard = {lane.id for lane in programme.sounding}
         for number, lane in enumerate(programme.lanes):
-            boxes: dict[str, list[QRectF]] = {"ink": [], "strong": [], "plum": []}
-            for clip in lane.clips:
-                token = "plum" if clip.id in chosen else "ink" if clip.enabled and not clip.tone else "strong"
-                x, width = clip.start * per_frame, max(1.0, clip.frames * per_frame - 0.5)
-                boxes[token].append(QRectF(x, number * each + 0.5, width, max(1.0, each - 1.5)))
             painter.setOpacity(0.8 if lane.id in heard else 0.3)
-            for token, rows in boxes.items():
+            for token, runs in _runs(lane, chosen, per_frame).items():
                 painter.setBrush(colour(token))
-                painter.drawRects(rows)
+                painter.drawRects([QRectF(x, number * each + 0.5, width, max(1.0, each - 1.5)) for x, width in runs])
         painter.end()
         self._kept = (key, made)
         return made
