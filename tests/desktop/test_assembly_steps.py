@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 from tests.desktop.test_assembly_place import at
 
+from pulizia.audio.timeline import TimelineSource
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.session.heard import Listening
 
@@ -146,3 +148,31 @@ def test_the_last_whole_picture_stays_paler_until_the_new_one_is_there(place: Pe
     made = pictures.of_chain(session.document.chain(recording)).columns(0, 512, 300)
     assert made.older is None
     assert np.allclose(made.high, known.high * 10 ** (-6 / 20), atol=2e-3)
+
+
+def test_the_window_never_goes_through_all_clips_to_name_a_programme(
+    place: Person, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With thousands of clips that took half a second after every edit; workers do it, and measures come all the same."""
+    session, named = place.window.session, list[bool]()
+    part_key = TimelineSource._part_key
+
+    def told(*args: object) -> object:
+        named.append(threading.current_thread() is threading.main_thread())
+        return part_key(*args)
+
+    monkeypatch.setattr(TimelineSource, "_part_key", staticmethod(told))
+    session.assembly.choose_scope("programme")
+    session.repairs.add_tool("limiter", on_selection=False)
+    place.settle()
+    for deed in (
+        lambda: session.assembly.select([session.assembly.programme.lanes[0].clips[0].id]), lambda: session.assembly.add_gain(-3.0), lambda: session.seek(2 * RATE),
+        session.assembly.split, session.document.undo, session.assembly.ripple_delete, session.document.undo, session.play_or_stop,
+    ):  # fmt: skip
+        deed()
+        place.bot.wait(60)
+    session.play_or_stop()
+    place.settle()
+    assert len(named) > len(session.assembly.programme.lanes[0].clips)
+    assert not any(named)
+    assert session.measures("after") is not None

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Sequence
+from functools import cached_property
 from typing import Protocol, runtime_checkable
 
 import numpy as np
@@ -184,7 +185,15 @@ class DifferenceSource:
     def __init__(self, before: Source, after: Source) -> None:
         self.before, self.after = before, after
         self.rate, self.channels, self.frames = after.rate, after.channels, after.frames
-        self.key = content_key("difference", before.key, after.key)
+
+    @cached_property
+    def key(self) -> str:
+        """Changes exactly when the content may have changed."""
+        return content_key("difference", self.before.key, self.after.key)
+
+    def made_key(self) -> str | None:
+        """The key, where that takes no time."""
+        return self.key if None not in (made_key(self.before), made_key(self.after)) else None
 
     def span_key(self, start: int, stop: int) -> str:
         """Key of a stretch."""

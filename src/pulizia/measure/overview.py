@@ -192,7 +192,7 @@ class PeakPicture:
     def __init__(self, source: Source, store: PeakStore, *, levels_only: bool = False) -> None:
         self.source = source
         self._store = store
-        self._levels_only = levels_only
+        self.levels_only = levels_only
         self.count = -(-source.frames // SEGMENT_FRAMES)
         self._segments: list[PeakSegment | None] = [None] * self.count
         self._sketched: set[int] = set()
@@ -217,7 +217,7 @@ class PeakPicture:
         """Content key of a segment."""
         start = index * SEGMENT_FRAMES
         stop = min(start + SEGMENT_FRAMES, self.source.frames)
-        kind = "levels:" if self._levels_only else "peaks:"
+        kind = "levels:" if self.levels_only else "peaks:"
         return kind + self.source.span_key(start, stop)
 
     def take_known(self) -> list[int]:
@@ -238,7 +238,7 @@ class PeakPicture:
         key = self.segment_key(index)
         segment = self._store.get(key)
         if segment is None:
-            segment = peak_segment(self.source, index, levels_only=self._levels_only)
+            segment = peak_segment(self.source, index, levels_only=self.levels_only)
         self._store.put(key, segment)
         return segment
 

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import itertools
 import threading
 from collections import OrderedDict, defaultdict
 from collections.abc import Callable, Sequence
@@ -24,6 +25,7 @@ from pulizia.units import ms_to_frames
 
 EDGE_FADE_MS = 10.0
 MOST_ANALYSES = 48
+_serials = itertools.count()
 GROUP_CHUNKS = 6  # made in one go by tools that want much context: it is looked at once for all of them
 WIDE_CONTEXT_S = 0.4
 MOST_KEPT_KEYS = 1 << 12  # a stage never changes, so neither do its keys; views ask often
@@ -85,12 +87,14 @@ class Stage:
     Attributes
     ----------
     heard : what the step's tool hears and works on, all channels or those of the step
+    serial : its own number, for those that cannot wait for the key of an assembly
     """
 
     def __init__(
         self, upstream: Source, step: Step, cache_: ChunkCache, store: AnalysisStore, other: Source | None = None
     ) -> None:
         self.upstream, self.step, self._other = upstream, step, other
+        self.serial = next(_serials)
         self.heard = heard_by(step, upstream)
         self.rate, self.channels, self.frames = upstream.rate, upstream.channels, upstream.frames
         self.cache, self._store = cache_, store

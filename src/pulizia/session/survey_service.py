@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from pulizia.audio.source import made_key
 from pulizia.measure.harm import Harm, harm
 from pulizia.project.step_owner import has_step
 from pulizia.score.chain import Stage, heard_by
@@ -35,19 +36,23 @@ class SurveyService:
     def __init__(self, session: SessionCore) -> None:
         self.session = session
         self._found: OrderedDict[str, Found] = OrderedDict()
-        self._wanted = self._wanted_harm = ""
+        self._wanted: tuple[Stage | None, str | None] = (None, None)  # what is being looked through, and its key
+        self._wanted_harm = ""
 
     def of(self, stage: Stage) -> Found | None:
         """What is known of a stage as it is now."""
-        return self._found.get(stage.key)
+        key = made_key(stage)
+        return self._found.get(key) if key is not None else None
 
     def want(self, stage: Stage) -> None:
         """Look through a stage unless it is known; the event "surveys" tells when it is."""
-        if stage.key in self._found or stage.key == self._wanted:
+        key, wanted = made_key(stage), self._wanted
+        if stage is wanted[0] or (key is not None and (key in self._found or key == wanted[1])):
             return
-        self._wanted = stage.key
+        self._wanted = stage, key
 
         def work(job: Job) -> Found:
+            _ = stage.key  # made here, as that of an assembly takes long
             tool, step = stage.step.tool, stage.step
             spans = () if step.spans is None else step.acts_in(stage.frames)
             analysis = stage.analysis(lambda p: job.progress(0.3 * p))
@@ -64,11 +69,11 @@ class SurveyService:
             return Found(made, judged)
 
         def done(found: Found) -> None:
-            self._wanted = ""
+            self._wanted = None, None
             self._keep(stage.key, found)
 
         def failed(_sentence: str) -> None:
-            self._wanted = ""  # the step itself says what is wrong with it
+            self._wanted = None, None  # the step itself says what is wrong with it
 
         self.session.pool.submit(
             work, title=tr("Analysing the step"), priority=LATER, slot="survey", on_done=done, on_error=failed

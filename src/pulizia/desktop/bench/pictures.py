@@ -3,15 +3,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 
 from PySide6.QtWidgets import QWidget
 
 from pulizia.audio.source import DifferenceSource, Source
+from pulizia.audio.timeline import MixSource, TimelineSource
 from pulizia.desktop.turns import update_in_turn
 from pulizia.measure.overview import BIN_FRAMES, PeakPicture, PeakSegment, sketched_segment
-from pulizia.score.chain import Chain
+from pulizia.score.chain import Chain, Stage
 from pulizia.session.jobs import FIRST, LATER, Job
 from pulizia.session.peak_fill import PeakFill
 from pulizia.session.session import Session
@@ -56,7 +57,8 @@ class Pictures:
 
     def of(self, source: Source, *, levels_only: bool = False) -> PeakPicture:
         """The picture of a source, as far as it is known."""
-        key = f"{source.key}{levels_only}"
+        slow = is_of_programme(source)
+        key = f"{_name_of(source) if slow else source.key}{levels_only}"
         picture = self._pictures.pop(key, None)
         if picture is not None:
             self._pictures[key] = picture  # the one asked for longest ago leaves first
@@ -67,15 +69,33 @@ class Pictures:
             most = MOST_PICTURES + (len(recording.score) if recording else 0)
             while len(self._pictures) > most:
                 self._pictures.pop(next(iter(self._pictures)))
-            missing = picture.take_known()
-            if missing and not levels_only:
+            if slow:
+                self._take_later(picture)
+            elif (missing := picture.take_known()) and not levels_only:
                 self._fill(picture, missing)
         return picture
+
+    def _take_later(self, picture: PeakPicture) -> None:
+        """Let a worker look for what is known of a programme: that of thousands of clips takes long to name."""
+        store, wanted = self.session.peaks, list(picture.missing)
+
+        def done(found: list[PeakSegment | None]) -> None:
+            for index, segment in zip(wanted, found, strict=True):
+                if segment is not None:
+                    picture.put(index, segment)
+            self._repaint()
+            if picture.missing and not picture.levels_only:
+                self._fill(picture, picture.missing)
+
+        self.session.pool.submit(
+            lambda _job: [store.get(picture.segment_key(index)) for index in wanted], title=tr("Drawing the waveform"),
+            priority=LATER, slot=f"known:{id(picture)}", on_done=done,
+        )  # fmt: skip
 
     def _fill(self, picture: PeakPicture, missing: list[int]) -> None:
         """Fill the picture of a file, or of a source that no other work passes through."""
         files = {media.source.key for media in self.session.document.media.values()}
-        if picture.source.key in files:
+        if not is_of_programme(picture.source) and picture.source.key in files:
             work = partial(self._fill_from_file, picture, missing)
             slot = f"peaks:{picture.source.key}"
             self.session.pool.submit(work, title=tr("Drawing the waveform"), priority=FIRST, slot=slot)
@@ -116,7 +136,11 @@ class Pictures:
         changed = False
         for picture in self._pictures.values():
             before = picture.version
-            if not picture.is_complete:
+            if picture.is_complete:
+                continue
+            if is_of_programme(picture.source):
+                self._take_later(picture)
+            else:
                 picture.take_known()
             changed = changed or picture.version != before
         if changed:
@@ -135,3 +159,26 @@ class Pictures:
 
     def _repaint(self) -> None:
         update_in_turn(*self._views)
+
+
+def is_of_programme(source: Source) -> bool:
+    """Whether naming a stretch of it goes through clips on many lanes."""
+    return hasattr(source, "made_key") and any(isinstance(s, TimelineSource | MixSource) for s in _below(source))
+
+
+def _below(source: Source) -> Iterator[Source]:
+    """A source and those that it is made of, as far as they are steps and what they take away."""
+    while True:
+        yield source
+        if isinstance(source, DifferenceSource):
+            source = source.before
+        elif isinstance(source, Stage):
+            source = source.upstream
+        else:
+            return
+
+
+def _name_of(source: Source) -> str:
+    """An identity that takes no time, while somebody holds the source."""
+    parts = (source.before, source.after) if isinstance(source, DifferenceSource) else (source,)
+    return ":".join(str(id(part)) for part in parts)

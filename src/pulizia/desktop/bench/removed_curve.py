@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QImage, QPainter
 
 from pulizia.audio.source import DifferenceSource
-from pulizia.desktop.bench.pictures import Pictures
+from pulizia.desktop.bench.pictures import Pictures, is_of_programme
 from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import TimeAxis
 from pulizia.desktop.bench.wave_image import indexed_image, removed_codes, removed_heights, token_table
@@ -36,14 +36,15 @@ def draw_removed(
 ) -> None:
     """Draw what is in view of a strip's ``box``; ``filled`` is the selected strip."""
     taken = taken_by(stage)
-    picture = pictures.of(taken, levels_only=True)
+    picture, of_programme = pictures.of(taken, levels_only=True), is_of_programme(taken)
     token, name, most = "removed" if filled else "verd_soft", theme().name, int(box.height()) - 3
     table = token_table(token)
 
     def key_of(place: Place) -> Hashable:
         a = max(0, min(int(place.start), taken.frames - 1))
         b = max(a + 1, min(int(place.stop) + 1, taken.frames))
-        return (stage.span_key(a, b), place, most, token, name, picture.version_in(a, b))
+        named = stage.serial if of_programme else stage.span_key(a, b)
+        return (named, place, most, token, name, picture.version_in(a, b))
 
     def work_of(place: Place) -> Callable[[Job], QImage]:
         def work(job: Job) -> QImage:

@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.audio.samples import Samples
+from pulizia.audio.source import made_key
 from pulizia.audio.spans import Span
 from pulizia.desktop.bench.findings import Findings
 from pulizia.desktop.bench.split_picture import SplitPicture
@@ -252,7 +253,7 @@ class Sheet(QWidget):
             self._picture_key = None
             return
         place = self._passage(owner.frames, owner.rate)
-        key = (stage.key, place)
+        key = (made_key(stage) or f"stage {stage.serial}", place)
         if key == self._picture_key:
             return
         self._picture_key = key
