@@ -527,3 +527,20 @@ def test_the_name_of_a_clip_is_seen_where_the_clip_begins_to_be(place: Person) -
     whole = name_at(0.0)
     axis.show_span(2 * RATE, 8 * RATE, 0.0)
     assert name_at(2.0) == whole
+
+
+def test_an_edge_snaps_to_the_nearest_zero_crossing_only_where_one_is_seen(
+    person: Person, wav: Callable[..., Path]
+) -> None:
+    sine = np.sin(2 * np.pi * 100.0 * (np.arange(2 * RATE) + 0.5) / RATE).astype(np.float32)  # crosses every 240 frames
+    person.open(wav(0.5 * sine[None], "sine.wav"))
+    person.key(K.Key_F3)
+    person.window.assembly.add_all()
+    person.settle()
+    assembly = person.window.session.assembly
+    assembly.move(RATE)  # the clip lies a second later: places are those of the programme
+    assert assembly.zero_crossing(RATE + 1000, 100) == RATE + 960
+    assert assembly.zero_crossing(RATE + 1100, 150) == RATE + 1200
+    assert assembly.zero_crossing(RATE + 1080, 30) == RATE + 1080  # none so near
+    assert assembly.zero_crossing(RATE + 1000, RATE) == RATE + 1000  # seen from too far
+    assert assembly.zero_crossing(100, 100) == 100  # no clip there

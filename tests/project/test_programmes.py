@@ -442,3 +442,10 @@ def test_a_damaged_programme_is_one_sentence(what: str, tmp_path: Path) -> None:
     DAMAGE[what](content["programmes"][0])
     with pytest.raises(ProjectError, match=r"Restore it from a backup\."):
         parse_project(json.dumps(content), "p.pulizia", tmp_path)
+
+
+def test_gaps_are_all_places_of_a_lane_where_no_clip_lies() -> None:
+    lane = Lane(name="One").with_clips([clip("anna", 1, 0, 99), clip("bert", 90, 0, 20), clip("anna", 200, 0, 50)])
+    assert edits.gaps(lane, 300) == [(0, 1), (110, 200), (250, 300)]
+    assert edits.gaps(lane, 250) == [(0, 1), (110, 200)]
+    assert edits.gaps(Lane(name="Empty"), 10) == [(0, 10)]
