@@ -208,7 +208,7 @@ def away_from_cuts(programme: Programme) -> np.ndarray:
 
 @settings(max_examples=40, deadline=None)
 @given(
-    st.integers(24_000, 60_000), st.integers(1, 40_000), st.sampled_from(["ripple", "lift", "trim", "remove", "gain"])
+    st.integers(24_000, 60_000), st.integers(1, 39_000), st.sampled_from(["ripple", "lift", "trim", "remove", "gain"])
 )
 def test_no_cut_clicks(at: int, frames: int, deed: str) -> None:
     """What a cut adds above 4 kHz to a deep tone stays 30 dB under the tone; a step of its full height adds it at -12 dB."""
