@@ -93,8 +93,7 @@ class _Conforming:
     def _lay(self, clip: Clip, base: Lane) -> None:
         """A clip of the new cut in as many parts as clips played it; what none played was taken out, or is new."""
         recording, inner = clip.in_list
-        to_new = clip.start - inner
-        least = min(self.least, clip.frames)
+        to_new, least = clip.start - inner, min(self.least, clip.frames)
         left, parts = [Span(max(0, inner), max(0, inner) + clip.frames)], list[tuple[int, int, Known]]()
         candidates = near(self.known.get(recording, []), inner, inner + clip.frames, self.longest)
         for old in in_preference(clip, base.id, candidates):
