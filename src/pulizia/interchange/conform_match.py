@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 
 from pulizia.audio.spans import Span
 from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.handles import ends_of
 from pulizia.project.model import Recording
 from pulizia.project.received import Laid
 
@@ -145,9 +146,8 @@ def room(clip: Clip, length: float | None) -> tuple[int, int]:
     """How many frames of a recording of ``length`` frames are left before and behind a clip; none where that is not known."""
     if length is None or clip.warp:
         return 0, 0
-    speed = 1.0 + 1e-6 * clip.drift_ppm
-    first, last = clip.heard_at(clip.start), clip.heard_at(clip.stop)
-    return max(0, int(first / speed)), max(0, int((length - last) / speed))
+    first, last = ends_of(clip, length)
+    return max(0, clip.start - first), max(0, last - clip.stop)
 
 
 class Asked:

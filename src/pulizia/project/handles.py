@@ -12,6 +12,11 @@ from pulizia.project.model import Recording
 ENDLESS = 1 << 62
 
 
+def ends_of(clip: Clip, frames: float) -> tuple[int, int]:
+    """Frames of the programme between which a recording of so many frames is heard, were its clip opened as far as it goes."""
+    return math.ceil(clip.place_of(0.0) - 1e-6), math.floor(clip.place_of(frames) + 1e-6)
+
+
 class Handles:
     """What the recordings hold beyond the edges of clips, on the clock of a programme.
 
@@ -23,11 +28,11 @@ class Handles:
         self._frames = {r.id: r.frames * rate / r.rate for r in recordings}
 
     def ends(self, clip: Clip) -> tuple[int, int]:
-        """Frames of the programme between which the recording of a clip is heard, were it opened as far as it goes."""
+        """Frames of the programme between which the recording of a clip can be heard; see :func:`ends_of`."""
         frames = self._frames.get(clip.recording_id)
         if clip.tone or frames is None:
             return -ENDLESS, ENDLESS
-        return math.ceil(clip.place_of(0.0) - 1e-6), math.floor(clip.place_of(frames) + 1e-6)
+        return ends_of(clip, frames)
 
     def start(self, clip: Clip, wanted: int) -> int:
         """Where a clip begins that was asked to begin at a frame."""

@@ -163,7 +163,7 @@ class Pictures:
 
 def is_of_programme(source: Source) -> bool:
     """Whether naming a stretch of it goes through clips on many lanes."""
-    return hasattr(source, "made_key") and any(isinstance(s, TimelineSource | MixSource) for s in _below(source))
+    return any(isinstance(s, TimelineSource | MixSource) for s in _below(source))
 
 
 def _below(source: Source) -> Iterator[Source]:
