@@ -127,6 +127,33 @@ def test_sigterm_ends_a_batch_with_whole_files_only(takes: list[Path], tmp_path:
     assert {status for status, _ in entries(out / NAME).values()} <= {"done", "waiting"}
 
 
+ENDED_IN_A_CALLBACK = """
+import signal, sys, time, weakref
+from pulizia.batch.stopping import ends_with
+
+class Thing: pass
+
+ends_with(signal.SIGTERM, {error})
+try:
+    for _ in range(2):
+        thing = Thing()
+        there = weakref.ref(thing, lambda _: (signal.raise_signal(signal.SIGTERM), time.sleep(0)))
+        del thing
+        time.sleep(20)
+except {error}:
+    print("whole")
+"""
+
+
+@pytest.mark.parametrize("error", ["SystemExit", "KeyboardInterrupt"])
+def test_a_signal_whose_error_is_thrown_away_is_heard_a_moment_later(error: str) -> None:
+    """In the callback of a weak reference the interpreter prints an error and goes on."""
+    code = ENDED_IN_A_CALLBACK.format(error=error)
+    run = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=15, check=False)
+    assert run.stdout == "whole\n"
+    assert run.stderr == ""
+
+
 @pytest.fixture
 def cluster(tmp_path: Path) -> Iterator[tuple[str, list[subprocess.Popen[str]]]]:
     """A scheduler and two workers on this machine."""

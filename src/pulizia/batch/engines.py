@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import signal
-import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -18,6 +17,7 @@ from multiprocessing import get_context, parent_process
 from typing import Any, Protocol
 
 from pulizia import __version__
+from pulizia.batch.stopping import ends_with
 from pulizia.errors import PuliziaError
 
 CONNECT_S = 10.0
@@ -63,7 +63,7 @@ def _be_a_worker() -> None:
     A worker whose parent was killed ends as well: nobody else would end it.
     """
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
+    ends_with(signal.SIGTERM, SystemExit)
     threading.Thread(target=_end_with_parent, name="parent", daemon=True).start()
 
 

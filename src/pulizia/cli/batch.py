@@ -13,12 +13,12 @@ import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
 
 from pulizia import __version__
 from pulizia.batch.engines import engine_of
 from pulizia.batch.ledger import NAME, Item, Ledger
 from pulizia.batch.runner import Became, Outcome, Runner, Work, run_all
+from pulizia.batch.stopping import ends_with
 from pulizia.delivery.deliver import check_output
 from pulizia.errors import DeliveryError
 
@@ -185,16 +185,12 @@ def ledger_of(options: argparse.Namespace, items: Sequence[Item], order: str) ->
 @contextmanager
 def stopped_politely() -> Iterator[None]:
     """SIGTERM ends a batch as Ctrl+C does: what is written is whole, what is not is given back."""
-
-    def stop(*_: Any) -> None:  # noqa: ANN401 - the frame
-        raise KeyboardInterrupt
-
     try:
-        before = signal.signal(signal.SIGTERM, stop)
+        take_back = ends_with(signal.SIGTERM, KeyboardInterrupt)
     except ValueError:  # not in the main thread
         yield
         return
     try:
         yield
     finally:
-        signal.signal(signal.SIGTERM, before)
+        take_back()
