@@ -16,10 +16,11 @@ from scipy.signal import butter, sosfilt
 from tests.cli.test_commands import run
 from tests.conftest import voice_in_noise
 
+from pulizia.api import demo_files
 from pulizia.audio.markers import Marker
 from pulizia.audio.source import ArraySource
 from pulizia.delivery.deliver import deliver
-from pulizia.delivery.deliverable import Deliverable, file_name, prepared
+from pulizia.delivery.deliverable import Deliverable, Kind, file_name, prepared
 from pulizia.delivery.metadata import Metadata
 from pulizia.delivery.normalise import plan
 from pulizia.delivery.targets import Target, all_targets, read_targets, save_own, target_of
@@ -108,6 +109,21 @@ def test_every_kind_of_file_meets_the_target_after_it_is_read_back(
         assert opened.metadata.get("title") == "Kept"
     if wanted.head_s:
         assert not opened.source.read(0, round(0.49 * expected)).any()
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("kind", ["mp3", "opus", "m4a"])
+def test_peaks_that_lossy_coding_adds_are_brought_under_the_ceiling(tmp_path: Path, kind: Kind) -> None:
+    """Of speech that is limited by 10 to 20 dB: one correction is enough in a third of these."""
+    online = all_targets()["online-14"]
+    for path in demo_files():
+        out = tmp_path / f"{path.stem}.{kind}"
+        done = deliver(open_media(path).source, online, out, wanted=Deliverable(kind=kind, bitrate_kbps=64), hard=True)
+        found = measure(open_media(out).source)
+        assert found.true_peak_dbtp <= -1.0
+        assert found.integrated_lufs == pytest.approx(-14.0, abs=1.0)
+        assert done.passes
+        assert done.corrected
 
 
 def test_conversion_keeps_level_and_tone_and_removes_what_would_fold_back() -> None:

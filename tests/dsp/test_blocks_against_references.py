@@ -102,6 +102,21 @@ def test_the_limiter_does_nothing_to_what_is_quiet_and_needs_no_more_context_tha
     assert np.abs(part - whole[first : first + 5000]).max() < 1e-4
 
 
+@pytest.mark.parametrize("over_db", [28.0, 45.0, 75.0])
+def test_a_peak_far_over_the_ceiling_is_held_and_forgotten_within_the_stated_context(over_db: float) -> None:
+    quiet = (0.1 * RNG.standard_normal((1, 6 * RATE))).clip(-0.2, 0.2).astype(np.float32)
+    loud = quiet.copy()
+    loud[:, 2 * RATE : 2 * RATE + 480] = 0.5 * 10 ** (over_db / 20)
+    gain = limiting_gain(loud, RATE, 0.5)
+    assert exact_peaks(loud * gain) <= 20 * np.log10(0.5) + 0.05
+    before, after = limiter_reach(RATE)
+    assert np.all(gain[2 * RATE + 480 + before :] == 1.0)
+    for past in (480, 9600, 24_000):  # inside the release, the peak itself as far back as the context
+        first = (2 * RATE + past) // GRID * GRID
+        part = limiting_gain(loud[:, first - before : first + 5000 + after], RATE, 0.5)[before : before + 5000]
+        assert np.abs(part - gain[first : first + 5000]).max() < 1e-4
+
+
 def test_the_amplitude_estimate_is_the_papers_gain_between_its_bounds() -> None:
     gamma = (RNG.exponential(1.0, (50, 30)) * np.linspace(0.5, 200, 30)).astype(np.float32)
     lowest = np.full(30, 0.25, np.float32)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Write a programme to a file, measure that file again, and correct it once if it is off."""
+"""Write a programme to a file, measure that file again, and correct it if it is off."""
 
 from __future__ import annotations
 
@@ -18,6 +18,7 @@ from pulizia.audio.source import Source, SpanSource
 from pulizia.delivery.deliverable import Deliverable, kind_of_path, prepared
 from pulizia.delivery.metadata import Metadata, moved_to
 from pulizia.delivery.normalise import (
+    LARGEST_GAIN_DB,
     Meter,
     NormalisedSource,
     Plan,
@@ -47,6 +48,9 @@ Progress = Callable[[float, str], None]
 WRITE_FRAMES = 1 << 17
 LONGEST_NAME_BYTES, LONGEST_PATH = 255, 4095
 CORRECTED_ABOVE_LU = 0.05
+CORRECTION_GUARD_DB = 0.1  # under the ceiling
+MOST_LOWERED_DB = 1.0  # of the ceiling at once: what a codec adds to one peak says little of the next
+MOST_CORRECTIONS = 4  # lossy coding moves peaks, and lowering them moves others
 SPARE_BYTES = 16 << 20
 WORTH_KEEPING_S = 30.0
 SHORTEST_RANGE_S = 3.0  # one short-term window: below that there is no loudness range
@@ -126,7 +130,7 @@ def deliver(
     cache: ChunkCache | None = None,
     progress: Progress = lambda _share, _what: None,
 ) -> Delivered:
-    """Prepare, normalise, write, measure the written file, correct once.
+    """Prepare, normalise, write, measure the written file, correct it where it is off.
 
     ``made`` is a plan of this programme in this form, where it is known already; ``hard`` allows
     limiting by more than 20 dB.
@@ -174,22 +178,36 @@ def deliver(
     if wanted.by_reel:
         loud = Loudness()  # that of the programme is not true of a reel
     verified, notes = _write_and_measure(files_of(source, path, wanted, metadata), wanted, loud, look, progress)
-    corrected = False
-    off = target.integrated_lufs - (verified.integrated_lufs or target.integrated_lufs)
-    over = (verified.true_peak_dbtp or -99.0) - target.true_peak_dbtp
-    if abs(off) > CORRECTED_ABOVE_LU or (over > 0.0 and made.way != "gain"):
-        ceiling = None if made.way == "gain" else target.true_peak_dbtp - max(over, 0.0) - 0.1
-        source = NormalisedSource(_before_gain(made, ready, cache), made.gain_db + off, ceiling, cache)
+    rounds, used = 0, (made.gain_db, target.true_peak_dbtp)
+    while (better := _correction(made, verified, *used, rounds)) is not None:
+        rounds, used = rounds + 1, better
+        held = None if made.way == "gain" else used[1]
+        source = NormalisedSource(_before_gain(made, ready, cache), used[0], held, cache)
         loud = loud if wanted.by_reel else _loudness(verified)
         verified, notes = _write_and_measure(files_of(source, path, wanted, metadata), wanted, loud, look, progress)
-        corrected = True
     files = tuple(paths_of(path, wanted, metadata.markers, ready.frames))
     if wanted.by_reel and (words := left_out(metadata.markers, ready.frames, ready.rate)):
         notes = (*notes, words)
     return Delivered(
-        path=files[0], plan=made, verified=verified, verdicts=verdicts(verified, target), corrected=corrected,
+        path=files[0], plan=made, verified=verified, verdicts=verdicts(verified, target), corrected=rounds > 0,
         deliverable=wanted, seconds=time.monotonic() - began, notes=notes, files=files,
     )  # fmt: skip
+
+
+def _correction(
+    made: Plan, verified: Measures, gain_db: float, ceiling_dbtp: float, rounds: int
+) -> tuple[float, float] | None:
+    """Gain and ceiling that bring a written file closer to its target; None where it is right or often enough corrected."""
+    target = made.target
+    off = target.integrated_lufs - (verified.integrated_lufs or target.integrated_lufs)
+    over = (verified.true_peak_dbtp or -99.0) - target.true_peak_dbtp
+    peaks = over > 0.0 and made.way != "gain"
+    near = abs(off) <= (target.tolerance_lu if rounds else CORRECTED_ABOVE_LU)
+    if rounds >= MOST_CORRECTIONS or (near and not peaks):
+        return None
+    if peaks or not rounds:
+        ceiling_dbtp -= min(max(over, 0.0), MOST_LOWERED_DB) + CORRECTION_GUARD_DB
+    return min(gain_db + off, LARGEST_GAIN_DB), ceiling_dbtp
 
 
 def _before_gain(made: Plan, ready: Source, cache: ChunkCache) -> Source:

@@ -15,7 +15,7 @@ LOOK_AHEAD_MS = 4.0
 RELEASE_DB_PER_S = 60.0
 SLOW_S = 0.4  # of the part of the release that adapts
 GRID = BLOCK  # steps lie on the recording's frame 0: what is handed in begins on a multiple of this
-DEEPEST_DB = 30.0  # of reduction that the release still remembers
+DEEPEST_DB = 30.0  # of reduction that the release begins from, so that its memory has an end
 
 
 def limiter_margin(rate: int) -> tuple[int, int]:
@@ -40,8 +40,8 @@ def limiting_gain(
     """Gain per frame that keeps the true peak of all channels under ``ceiling``.
 
     The gain needed in each step of a few frames, from the interpolated signal around it, is held over
-    the look-ahead by a sliding minimum, let go at a constant rate in dB, and smoothed by moving
-    averages as long as the look-ahead: it then arrives before the peak and never jumps. Between the
+    the look-ahead by a sliding minimum, let go at a constant rate in dB (from DEEPEST_DB where more was
+    needed), and smoothed by moving averages as long as the look-ahead: it then arrives before the peak and never jumps. Between the
     middles of steps it goes in straight lines; one step more is held for them.
 
     Parameters
@@ -69,8 +69,8 @@ def limiting_gain(
 
     held = minimum_filter1d(needed_db, 2 * look + 3, mode="nearest")
     slope = release_db_per_s / rate * step * np.arange(len(held))
-    released = np.minimum.accumulate(held - slope) + slope
-    released = np.minimum(np.maximum(released, -DEEPEST_DB * 2), 0.0)
+    remembered = np.maximum(held, -DEEPEST_DB)
+    released = np.minimum(held, np.minimum.accumulate(remembered - slope) + slope)
     if adapts:
         released = np.minimum(released, _past_mean(released, round(SLOW_S * rate / step)))
     gain = _smoothed(10.0 ** (released / 20.0), look)

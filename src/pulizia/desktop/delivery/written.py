@@ -71,7 +71,7 @@ class Written(QWidget):
                     scale=done.plan.target.scale,
                     true_peak_dbtp=format_number(done.verified.true_peak_dbtp),
                 )
-                + ("\n" + tr("The gain was corrected once.") if done.corrected else "")
+                + ("\n" + tr("The file was corrected after it was measured.") if done.corrected else "")
                 + "".join(f"\n{note}" for note in done.notes)
             )
         )
