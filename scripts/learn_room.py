@@ -26,6 +26,7 @@ from scipy.signal import butter, fftconvolve, resample_poly, sosfilt
 from sklearn.neural_network import MLPRegressor
 
 from pulizia.audio.source import ArraySource
+from pulizia.dsp.prediction_error import bins_of, grid_of
 from pulizia.dsp.stft import analyse
 from pulizia.measure.decay import decays_of
 from pulizia.models import room_net as net
@@ -159,11 +160,11 @@ def cells(said: list[Sound], rng: np.random.Generator) -> Examples:
     wet, early = example(said, rng)
     source = ArraySource(wet[None], RATE)
     known = room_tail.Room(source, decays_of(source))
-    size, hop = room_tail._grid(RATE)  # noqa: SLF001 - as the tool looks at the sound
+    size, hop = grid_of(RATE)  # as the tool looks at the sound
     heard, wanted = analyse(wet, size, hop), analyse(early, size, hop)
     taken = room_tail._predicted(heard[None], known, 0, size, hop)[0]  # noqa: SLF001
     left = heard - np.float32(rng.choice([0.8, 1.0])) * taken
-    top = room_tail._bins(RATE, size)  # noqa: SLF001
+    top = bins_of(RATE, size)
     heard, left, wanted, hz = heard[:, :top], left[:, :top], wanted[:, :top], np.arange(top) * RATE / size
     t60 = known.decays.at(hz, room_tail.USUAL_T60_S)
     given = net.inputs(np.abs(heard) ** 2, np.abs(left) ** 2, t60, hz)

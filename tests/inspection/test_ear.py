@@ -232,28 +232,32 @@ def test_what_a_loud_hum_covered_is_treated_behind_its_step(hum: float, *, told_
 def test_what_the_steps_before_resolve_in_the_whole_is_not_treated_for_a_passage(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    """Five clicks in two minutes, of which a step in a section leaves two: many for 45 s, few for the whole."""
-    made = np.tile(talk()[0], 4).copy()
-    for at in (58.6, 59.3, 60.0, 60.7, 61.4):
-        made[round(at * RATE) : round(at * RATE) + 4] += 0.6
+    """Five thumps in words of two minutes, of which a step in a section leaves two: many for 45 s, few for the whole."""
+    samples, phrases = talk()
+    made = np.tile(samples, 4).copy()
+    t = np.arange(6000) / RATE
+    burst = 0.25 * np.sin(2 * np.pi * 45 * t) * np.exp(-t / 0.04) * np.minimum(1, t / 0.008)
+    for begin in (30.0 + phrases[13][0], 30.0 + phrases[14][0], *(60.0 + a for a, _b in phrases[:3])):
+        at = round((begin + 0.3) * RATE)
+        made[at : at + 6000] += burst
     source = source_of(made)
-    found = find_kind("clicks", source)
+    found = find_kind("plosives", source)
     assert found is not None
     assert len(found.marks) == 5
-    section = (Span(round(59.0 * RATE), round(61.0 * RATE)),)
-    some = [replace(make_step("clicks"), spans=section)]
+    section = (Span(round(57.0 * RATE), round(63.0 * RATE)),)
+    some = [replace(make_step("plosives"), spans=section)]
     passage = SpanSource(Chain(source, some, ChunkCache(), AnalysisStore()).after, 38 * RATE, 83 * RATE)
-    assert find_kind("clicks", passage) is not None
+    assert find_kind("plosives", passage) is not None
     (trial,) = treatment(source, [found], present=some).trials
     assert trial.step is None
-    assert trial.sentence == "Clicks is not needed: the steps before resolve it."
+    assert trial.sentence == "Plosives is not needed: the steps before resolve it."
     (trial,) = treatment(source, [found]).trials
     assert trial.step is not None
-    assert trial.sentence == "Clicks (clicks up to 10.0 ms): was 2.5 a minute, resolved"
+    assert trial.sentence == "Plosives (−30 dB below 150 Hz): was 2.5 a minute, resolved"
     monkeypatch.setattr(treat, "WHOLE_S", 60)  # in a longer one a passage is all that is listened to
     done = treatment(source, [found])
     assert [t.sentence for t in done.trials] == [
-        "Clicks (clicks up to 10.0 ms): was 6.7 a minute, resolved, judged on 45 s"
+        "Plosives (−30 dB below 150 Hz): was 6.7 a minute, resolved, judged on 45 s"
     ]
     assert (done.after, done.key) == (None, "")
 

@@ -14,6 +14,28 @@ from numpy.typing import NDArray
 SPREAD = 2  # frames to both sides over which the variance is averaged
 LOADING = 1e-5
 BINS_AT_ONCE = 48  # their matrices stay in the processor's cache
+WINDOW_S, OVERLAP = 0.0427, 4
+TAPS_S, DELAY_S = 0.11, 0.032
+HIGHEST_HZ = 10_000.0  # rooms swallow what lies above
+ITERATIONS = 2  # rounds of variance and filter
+MOST_CHANNELS = 2  # that are predicted together
+
+
+def grid_of(rate: int) -> tuple[int, int]:
+    """Size and hop of the transform in frames."""
+    size = int(2 ** round(np.log2(WINDOW_S * rate)))
+    return size, size // OVERLAP
+
+
+def bins_of(rate: int, size: int) -> int:
+    """How many bins are predicted, from the lowest."""
+    return min(size // 2 + 1, round(HIGHEST_HZ * size / rate))
+
+
+def frames_of(rate: int, hop: int, channels: int) -> tuple[int, int]:
+    """Taps and delay in hops."""
+    taps = max(2, round(TAPS_S * rate / hop / (1.0 if channels == 1 else 1.4)))
+    return taps, max(1, round(DELAY_S * rate / hop))
 
 
 def predictors(spectra: NDArray[np.complex64], *, taps: int, delay: int, iterations: int) -> NDArray[np.complex64]:

@@ -18,10 +18,10 @@ import numpy as np
 
 from pulizia.audio.source import Source, SpanSource
 from pulizia.errors import PuliziaError
-from pulizia.inspection.inspect import find_again, inspect
+from pulizia.inspection.inspect import PROBLEMS, find_again, inspect
 from pulizia.measure.harm import harm
 from pulizia.measure.listening import listened
-from pulizia.measure.speech_activity import speech_between
+from pulizia.measure.speech_activity import SILENT_DB, Activity, speech_between
 from pulizia.media.ahead import render, threads
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain, heard_by
@@ -37,9 +37,12 @@ from pulizia.words import tr, translated
 Progress = Callable[[float, str], None]
 PASSAGE_S = 45
 WHOLE_S = 600  # up to here the whole recording has the last word
+SOUND_OVER_NOISE_DB = 6.0
+HARM_OF_NOISE, MOST_NOISY_HARM_DB = 0.1, -10.0  # in loud noise a tenth of the noise's energy
 MOST_HARM_DB = -16.0  # of the voice's energy; the words for harm call -19 to -13 noticeable
 MOST_ROOM_DB, MOST_ROOM_LEVEL_DB = -12.0, 2.0  # early reflections are part of the voice, and of its level
 MOST_LEVEL_DB = 0.5
+NOISE_SHARE, MOST_NOISY_LEVEL_DB = 0.5, 2.0  # in loud noise the voice may lose half the power that the noise has
 LEAST_HELP = 0.1  # of the severity
 WEAKER = (1.0, 0.6, 0.35)  # shares of the strength that are tried
 CACHE_BYTES = 256 << 20
@@ -168,7 +171,13 @@ def treatment(
 
 def _not_less(now: Finding, was: Finding) -> bool:
     """Whether the same trouble is as grave as it was: what covered it went after its own step."""
-    return now.id == was.id and now.severity > was.severity - LEAST_HELP
+    return now.id == was.id and not _is_less(now, was)
+
+
+def _is_less(now: Finding, was: Finding) -> bool:
+    """Whether a trouble fell by as much as counts, or to half, however grave or slight it was."""
+    before, after = (PROBLEMS[was.kind].reach(f.measure) for f in (was, now))
+    return after <= before - LEAST_HELP or after <= before / 2.0 < before
 
 
 def _made(source: Source) -> None:
@@ -223,7 +232,7 @@ def _tried(finding: Finding, source: Source, chain_with: Callable[[Step | None],
             return Trial(finding, None, finding, f"{title}: {error}")
         if why:
             continue
-        if now is not None and now.severity > was.severity - LEAST_HELP:
+        if now is not None and not _is_less(now, was):
             why = tr("it did not help")
             break
         return Trial(finding, step, now, _kept_sentence(step, was, now))
@@ -270,23 +279,43 @@ def _complaint(step: Step, before: Source, after: Source) -> str:
     heard = listened(before)
     if not heard.core.any():
         return ""
+    noise = _mean_noise(heard)
+    voice = power_to_db(max(10.0 ** (heard.speech_db / 10.0) - noise, 1e-16))
     if step.tool.family != "level" and step.tool_id != "overload":
         now = speech_between(after, 0, after.frames).level_db
         count = min(len(now), len(heard.core))
         core = heard.core[:count]
         level = power_to_db(float(np.mean(10.0 ** (now[:count][core] / 10.0))))
-        noise = 10.0 ** (heard.floor_db / 10.0)
-        voice = power_to_db(max(10.0 ** (heard.speech_db / 10.0) - noise, 1e-16))
-        most = MOST_ROOM_LEVEL_DB if step.tool.takes_room else MOST_LEVEL_DB
-        if level < voice - most:
+        if level < voice - (MOST_ROOM_LEVEL_DB if step.tool.takes_room else _most_level_db(noise, voice)):
             return tr("the voice would lose {db} dB", db=format_number(voice - level))
     if step.tool.shapes_tone or step.tool.family in ("level", "moments"):
         return ""
     taken = harm(before, after, (), room=step.tool.takes_room)
-    most = MOST_ROOM_DB if step.tool.takes_room else MOST_HARM_DB
+    most = MOST_ROOM_DB if step.tool.takes_room else _most_harm_db(noise, voice)
     if taken is not None and taken.level_db > most:
         return tr("harm to the voice {db} dB", db=format_number(taken.level_db, 0))
     return ""
+
+
+def _mean_noise(heard: Activity) -> float:
+    """Mean power of the pauses, the louder of two noises included, single sounds not."""
+    pause = heard.level_db[~heard.active & (heard.level_db > SILENT_DB)]
+    if not len(pause):
+        return float(10.0 ** (heard.floor_db / 10.0))
+    steady = pause[pause < np.quantile(pause, 0.75) + SOUND_OVER_NOISE_DB]
+    return float(np.mean(10.0 ** (steady / 10.0)))
+
+
+def _most_level_db(noise: float, voice_db: float) -> float:
+    """How much level the voice may lose: more where the noise that goes is nearly as loud as the voice itself."""
+    lost = min(NOISE_SHARE * noise / 10.0 ** (voice_db / 10.0), 0.9)
+    return float(np.clip(-power_to_db(1.0 - lost), MOST_LEVEL_DB, MOST_NOISY_LEVEL_DB))
+
+
+def _most_harm_db(noise: float, voice_db: float) -> float:
+    """How much of the voice's own energy may go: more where the noise that goes with it is nearly as loud as the voice."""
+    share = power_to_db(HARM_OF_NOISE * noise) - voice_db
+    return float(np.clip(share, MOST_HARM_DB, MOST_NOISY_HARM_DB))
 
 
 def _judged_on_a_passage(trial: Trial) -> Trial:

@@ -28,6 +28,7 @@ from pulizia.audio.spans import Span
 from pulizia.dsp.stft import hann_window, powers
 from pulizia.measure.decay import decays_of
 from pulizia.measure.noise_changes import quantile_spectrum
+from pulizia.measure.room_share import HEARD_DB, likely_t60_s, reverb_db
 from pulizia.measure.speech_activity import FRAMES_PER_S, speech_between
 from pulizia.units import power_to_db
 from pulizia.words import N_
@@ -115,11 +116,15 @@ def harm(
 
 
 def _t60_s(source: Source, size: int) -> NDArray[np.float64] | None:
-    """Reverberation time of each bin; None where too few words decay freely."""
+    """Reverberation time of each bin, the likely one where too few words decay freely; None where no room is heard."""
     decays = decays_of(source)
-    if decays.middle_s is None:
-        return None
-    return decays.at(np.arange(size // 2 + 1) * source.rate / size, decays.middle_s)
+    usual = decays.middle_s
+    if usual is None:
+        reverb = reverb_db(source)
+        if reverb is None or reverb < HEARD_DB:
+            return None
+        usual = likely_t60_s(reverb)
+    return decays.at(np.arange(size // 2 + 1) * source.rate / size, usual)
 
 
 def _late(

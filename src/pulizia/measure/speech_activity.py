@@ -43,6 +43,7 @@ class Activity:
     core : (steps,) where somebody speaks for certain
     floor_db : level of the pauses in the band of speech
     speech_db : mean level of the speech there
+    first_frame : where in the source the first step lies
     """
 
     level_db: NDArray[np.float64]
@@ -50,6 +51,13 @@ class Activity:
     core: NDArray[np.bool_]
     floor_db: float
     speech_db: float
+    first_frame: int = 0
+
+    def level_of(self, start: int, stop: int, rate: int) -> float | None:
+        """Mean level in dBFS of the steps that begin in these frames of the source, one at least; None outside."""
+        first = (start - self.first_frame) * FRAMES_PER_S // rate
+        last = max(first + 1, (stop - self.first_frame) * FRAMES_PER_S // rate)
+        return float(self.level_db[first:last].mean()) if 0 <= first < len(self.level_db) else None
 
 
 def speech_between(
@@ -61,7 +69,7 @@ def speech_between(
     nothing = np.zeros(count, dtype=bool)
     heard = level[level > -120.0]
     if len(heard) < FRAMES_PER_S // 2:
-        return Activity(level, nothing, nothing, -160.0, -160.0)
+        return Activity(level, nothing, nothing, -160.0, -160.0, start)
     phrase, voiced = speech_net.speaks(*looked_at(power, level))
     active = _with_hysteresis(_smooth(phrase, SMOOTH_STEPS))
     core = voiced > CERTAIN
@@ -71,11 +79,11 @@ def speech_between(
     pause = level[~active & (level > -120.0)]
     floor = float(np.median(pause)) if len(pause) >= FRAMES_PER_S // 10 else float(np.quantile(heard, 0.02))
     if not core.any():
-        return Activity(level, nothing, nothing, floor, floor)
+        return Activity(level, nothing, nothing, floor, floor, start)
     speech = power_to_db(float(np.mean(10.0 ** (level[core] / 10.0))))
     if speech - floor < LEAST_OVER_FLOOR_DB:
-        return Activity(level, nothing, nothing, floor, floor)
-    return Activity(level, active, core, floor, speech)
+        return Activity(level, nothing, nothing, floor, floor, start)
+    return Activity(level, active, core, floor, speech, start)
 
 
 def _heard(
@@ -171,12 +179,6 @@ def activity_of(source: Source, progress: Callable[[float], None] = lambda _: No
     most = round(MOST_LISTENED_S * source.rate)
     start = max(0, (source.frames - most) // 2)
     return speech_between(source, start, min(source.frames, start + most), progress)
-
-
-def steps_of(start: int, stop: int, rate: int) -> slice:
-    """The steps of what was heard that these frames cover; one at least."""
-    first = start * FRAMES_PER_S // rate
-    return slice(first, max(first + 1, stop * FRAMES_PER_S // rate))
 
 
 def speech_to_noise_db(source: Source, progress: Callable[[float], None] = lambda _: None) -> float | None:

@@ -19,6 +19,7 @@ COMING = (1, 2, 3, 4)
 WIDE_PAST, WIDE_COMING = (2, 5, 10, 20, 33), (2, 4)
 NEAR_BINS, WIDE_BINS = 1, 10  # on both sides of a cell
 REACH = max(PAST)
+WHOLE_SHARE = 0.9  # what the net tells of a voice without a room: learned by least squares, it never reaches 1
 MOST_DB, SCALE_DB = 40.0, 15.0
 LEAST_POWER = 1e-12
 FRAMES_AT_ONCE = 256

@@ -20,7 +20,6 @@ from pulizia.audio.spans import Span
 from pulizia.dsp.band_frames import around, band_frames, step_frames
 from pulizia.dsp.moments import Stretch, bump, merged, overlaps_any, runs, through
 from pulizia.measure.listening import listened
-from pulizia.measure.speech_activity import steps_of
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import (
     Block,
@@ -203,9 +202,13 @@ def findings(source: Source, progress: Progress) -> list[Finding]:
     """Breaths between phrases, where some of them a minute are heard beside the voice."""
     marks = survey(source, source, (), BreathsSettings(), None, lambda share: progress(0.7 * share)).marks
     heard = listened(source, lambda share: progress(0.7 + 0.3 * share))
-    level = [heard.level_db[steps_of(m.start, m.stop, source.rate)].mean() - heard.speech_db for m in marks]
-    loud = sum(db > HEARD_BREATH_DB for db in level)
-    rate = a_minute(loud, source)
+    if not heard.active.any():
+        return []
+    levels = [heard.level_of(m.start, m.stop, source.rate) for m in marks]
+    known = [db - heard.speech_db for db in levels if db is not None]
+    share = len(known) / max(1, len(marks))  # of a long recording a part was listened to
+    loud = sum(db > HEARD_BREATH_DB for db in known)
+    rate = a_minute(round(loud / max(share, 1e-9)), source)
     if rate < BREATHS.mild or loud < LEAST_BREATHS:
         return []
     words = plural("1 breath between phrases.", "{n} breaths between phrases.", len(marks))

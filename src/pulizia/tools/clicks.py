@@ -13,15 +13,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.audio.samples import Samples
-from pulizia.audio.source import Source
+from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
 from pulizia.dsp.click_detection import Sought, clicks_in, context_s
 from pulizia.dsp.click_repair import REACH_S, lowered, mended
 from pulizia.dsp.moments import Stretch, merged, overlaps_any, through
+from pulizia.measure.listening import voice_level_db
 from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import Block, Margin, Picture, Progress, Suggestion, Survey, Table, Tool, moments_picture
 from pulizia.tools.finding import A_MINUTE, Finding, Mark, Problem, a_minute
-from pulizia.units import Unit, format_number
+from pulizia.units import Unit, format_number, gain_to_db, power_to_db
 from pulizia.words import N_plural, plural, tr
 
 SHORT_SPAN_S = 0.5  # who lets the step act in so little means one click
@@ -189,19 +190,42 @@ def picture(passage: Samples | None, rate: int, settings: ClicksSettings, _analy
     return moments_picture(passage, rate, found, HERE, tr("no click here"))
 
 
-CLICKS = Problem(kind="clicks", mild=2.0, grave=20.0, unit=A_MINUTE, certainty=(0.5, 0.9))
-LEAST_CLICKS, CRACKLE_A_MINUTE = 2, 480.0
+CLICKS = Problem(kind="clicks", mild=0.0, grave=20.0, unit=A_MINUTE, certainty=(0.5, 0.9))
+CRACKLE_A_MINUTE = 480.0
+STRONG_DB, STRONG_OVER_VOICE_DB, NEAR_S, MOST_LOOKED_AT = 14.0, -16.0, 0.02, 200
+"""A click is strong from this far over the sound within NEAR_S around, and from this level of its peak relative to the voice. In
+44 minutes of clean recordings, one speaker with clicks of his own left out, there is none; what clipping and loud noise
+have taken for clicks is none either. Of impulses, clicks of the mouth and crackle three in five are, in every file."""
 
 
 def findings(source: Source, progress: Progress) -> list[Finding]:
-    """Clicks, where there are some a minute."""
-    marks = survey(source, source, (), ClicksSettings(), None, progress).marks
-    rate = a_minute(len(marks), source)
-    if rate < CLICKS.mild or len(marks) < LEAST_CLICKS:
+    """Clicks, where one of them at least is strong: a single one is told however long the recording is."""
+    marks = survey(source, source, (), ClicksSettings(), None, lambda share: progress(0.8 * share)).marks
+    if not marks or not _any_strong(source, marks, lambda share: progress(0.8 + 0.2 * share)):
         return []
+    rate = a_minute(len(marks), source)
     words = plural("1 click, {rate} a minute.", "{n} clicks, {rate} a minute.", len(marks), rate=format_number(rate))
     kind = "crackle" if rate > CRACKLE_A_MINUTE else "clicks"
     return [CLICKS.found("clicks", words, rate, {"kind": kind}, marks)]
+
+
+def _any_strong(source: Source, marks: Sequence[Mark], progress: Progress) -> bool:
+    """Whether one of the clicks cannot be anything else; of very many some are looked at, evenly spread."""
+    voice_db = voice_level_db(source, progress)
+    settings, rate = ClicksSettings(), source.rate
+    reach, near = margin(settings, rate), round(NEAR_S * rate)
+    for mark in marks[:: -(-len(marks) // MOST_LOOKED_AT)]:
+        start = mark.start - reach.before - near
+        samples = read_padded(source, start, mark.stop + reach.after + near)
+        taken = samples - process(Block(samples, start, rate), settings, None)
+        a, b = mark.start - start, mark.stop - start
+        peak = gain_to_db(float(np.abs(taken[:, a:b]).max()))
+        channel = int(np.abs(taken[:, a:b]).max(axis=1).argmax())
+        around = np.concatenate([samples[channel, a - near : a], samples[channel, b : b + near]])
+        level = power_to_db(float(np.mean(around.astype(np.float64) ** 2)))
+        if peak - level >= STRONG_DB and peak - voice_db >= STRONG_OVER_VOICE_DB:
+            return True
+    return False
 
 
 TOOL = Tool(

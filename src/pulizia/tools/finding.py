@@ -94,7 +94,11 @@ class Problem:
 
     def severity(self, measure: float) -> float:
         """0 (hardly a problem) to 1 (grave)."""
-        return min(max((measure - self.mild) / (self.grave - self.mild), 0.0), 1.0)
+        return min(max(self.reach(measure), 0.0), 1.0)
+
+    def reach(self, measure: float) -> float:
+        """How far a measure lies on the way from mild (0) to grave (1) and beyond: what is graver than grave can still get better."""
+        return (measure - self.mild) / (self.grave - self.mild)
 
     def found(
         self,

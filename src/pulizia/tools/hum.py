@@ -292,6 +292,7 @@ def _held(passage: Samples, rate: int) -> Source:
 
 LINES = Problem(kind="hum", mild=-75.0, grave=-45.0, unit="dBFS", certainty=(0.25, 0.95))
 HEARD_HUM_DB = -38.0  # of the strongest line relative to the voice
+FAINTEST_DBFS = -100.0  # where nobody speaks
 
 
 def findings(source: Source, progress: Progress) -> list[Finding]:
@@ -300,7 +301,7 @@ def findings(source: Source, progress: Progress) -> list[Finding]:
     if not len(lines.hz):
         return []
     strongest = float(lines.level_db.max())
-    if strongest < voice_level_db(source) + HEARD_HUM_DB:
+    if strongest < max(voice_level_db(source) + HEARD_HUM_DB, FAINTEST_DBFS):
         return []
     words = plural(
         "Hum at {base_hz} Hz, {strongest} dBFS.",

@@ -27,6 +27,7 @@ from pulizia.tools.finding import Finding, Mark, Problem
 from pulizia.units import Unit, format_number
 from pulizia.words import plural, tr
 
+LOWEST_LUFS, HIGHEST_LUFS = -60.0, -10.0  # recorders with much headroom leave voices at -45
 CARRY_S = 1.5  # pauses up to this long keep a gain below 0 dB
 
 
@@ -39,7 +40,7 @@ class LevellerSettings(Settings):
         help="The median of this recording's phrases, or a fixed loudness.",
     )  # fmt: skip
     target_lufs: float = number(
-        -23.0, unit=Unit.LUFS, low=-40.0, high=-10.0, step=0.5, label="Loudness",
+        -23.0, unit=Unit.LUFS, low=LOWEST_LUFS, high=HIGHEST_LUFS, step=0.5, label="Loudness",
         help="Loudness of every phrase, with a fixed target.",
     )  # fmt: skip
     amount: float = number(
@@ -247,7 +248,7 @@ def findings(source: Source, progress: Progress) -> list[Finding]:
     if spread < (UNEVEN.mild if len(lufs) >= FEW_PHRASES else UNEVEN_OF_FEW_LU):
         return []
     words = tr("Phrases differ by {spread} LU.", spread=format_number(spread))
-    target = round(2.0 * _weighted(lufs, length, LOUD_SHARE)) / 2.0
+    target = float(np.clip(round(2.0 * _weighted(lufs, length, LOUD_SHARE)) / 2.0, LOWEST_LUFS, HIGHEST_LUFS))
     return [UNEVEN.found("leveller", words, spread, {"way": "loudness", "target_lufs": target})]
 
 

@@ -35,7 +35,7 @@ from pulizia.tools.base import (
     moments_picture,
     moments_survey,
 )
-from pulizia.tools.finding import A_MINUTE, Finding, Problem, a_minute
+from pulizia.tools.finding import A_MINUTE, Finding, Mark, Problem, a_minute
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
 from pulizia.words import N_plural, plural, tr
 
@@ -314,20 +314,38 @@ def picture(passage: Samples | None, rate: int, settings: PlosivesSettings, voic
     return moments_picture(passage, rate, found, HERE, tr("no thump here"))
 
 
-THUMPS = Problem(kind="plosives", mild=2.0, grave=12.0, unit=A_MINUTE, certainty=(0.5, 0.9))
-LEAST_THUMPS = 2
+THUMPS = Problem(kind="plosives", mild=0.0, grave=12.0, unit=A_MINUTE, certainty=(0.5, 0.9))
+USUAL_A_MINUTE, LEAST_THUMPS = 2.0, 2
+STRONG_DB = (4.0, 15.0, 20.0)
+"""Over the voice, over the middle band and over the lows around: one such thump is told however long the recording is. In
+44 minutes of clean recordings there is none; of bursts put into voices three in five are."""
 
 
 def findings(source: Source, progress: Progress) -> list[Finding]:
-    """Thumps that stand out of this voice, where there are some a minute."""
+    """Thumps that stand out of this voice: some a minute, or a single strong one."""
     settings = PlosivesSettings()
     voice = analyse(source, (), settings, lambda share: progress(0.5 * share))
     marks = survey(source, source, (), settings, voice, lambda share: progress(0.5 + 0.5 * share)).marks
     rate = a_minute(len(marks), source)
-    if rate < THUMPS.mild or len(marks) < LEAST_THUMPS:
+    often = rate >= USUAL_A_MINUTE and len(marks) >= LEAST_THUMPS
+    if not often and not any(_is_strong(source, mark, voice) for mark in marks):
         return []
     words = plural("1 thump below 150 Hz.", "{n} thumps below 150 Hz.", len(marks))
     return [THUMPS.found("plosives", words, rate, marks=marks)]
+
+
+def _is_strong(source: Source, mark: Mark, voice: LowVoice) -> bool:
+    """Whether nobody can take a thump for a part of the voice."""
+    around = round(2 * AROUND_S * source.rate)
+    samples = read_padded(source, mark.start - around, mark.stop + around)
+    bands = ((LOWEST_HZ, PlosivesSettings().corner_hz), REST_HZ)
+    powers, first = band_frames(samples, mark.start - around, source.rate, bands, step_ms=STEP_MS, window_ms=WINDOW_MS)
+    low, rest = powers_to_db(powers[0]), powers_to_db(powers[1])
+    step = step_frames(source.rate, STEP_MS)
+    begin = max(0, mark.start // step - first)
+    k = begin + int(low[begin : max(begin + 1, mark.stop // step - first + 1)].argmax())
+    stands = (low[k] - voice.level_db, low[k] - rest[k], low[k] - _usual(low, first)[k])
+    return all(db >= least for db, least in zip(stands, STRONG_DB, strict=True))
 
 
 TOOL = Tool(

@@ -9,7 +9,7 @@ needs no more memory than a minute.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -18,10 +18,21 @@ from numpy.typing import NDArray
 from pulizia.audio.samples import Samples
 from pulizia.audio.source import Source, read_padded
 from pulizia.audio.spans import Span
-from pulizia.dsp.prediction_error import predictors, without_tail
+from pulizia.dsp.prediction_error import (
+    DELAY_S,
+    ITERATIONS,
+    MOST_CHANNELS,
+    TAPS_S,
+    bins_of,
+    frames_of,
+    grid_of,
+    predictors,
+    without_tail,
+)
 from pulizia.dsp.stft import analyse as spectra_of
 from pulizia.dsp.stft import synthesise
 from pulizia.measure.decay import Decays, decays_of
+from pulizia.measure.room_share import AS_LOUD_DB, HEARD_DB, likely_t60_s, reverb_db
 from pulizia.models import room_net
 from pulizia.settings.declare import Settings, number
 from pulizia.tools.base import (
@@ -39,17 +50,11 @@ from pulizia.tools.finding import Finding, Problem
 from pulizia.units import Unit, db_to_gain, format_number
 from pulizia.words import tr
 
-WINDOW_S, OVERLAP = 0.0427, 4
 PIECE_S = 6.0  # one set of filters each; neighbours cross over CROSS_S
 CROSS_S = 0.5
-TAPS_S, DELAY_S = 0.11, 0.032
-HIGHEST_HZ = 10_000.0  # rooms swallow what lies above; it follows the ABOVE_BINS under it
-ABOVE_BINS = 40
-ITERATIONS = 2
-MOST_CHANNELS = 2  # predicted together; more are predicted one by one
+ABOVE_BINS = 40  # under the highest that is predicted: what lies above follows them
 USUAL_T60_S = 0.5
 STRENGTH = 3.0  # power of the mask at full amount: what is half a voice is lowered by 12 dB
-WHOLE_SHARE = 0.9  # what the net tells of a voice without a room: learned by least squares, it never reaches 1
 DIRECT_SHARE = 0.55  # of a cell's amplitude, from which it is the direct voice
 REACH_S, COMING_S = 0.42, 0.06  # of the net, into the past and ahead
 KEPT_S, MOST_KEPT_DB = 0.2, 2.0  # how the direct voice keeps its level
@@ -95,28 +100,14 @@ def analyse(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, 
     return Room(source, decays_of(source, progress))
 
 
-def _grid(rate: int) -> tuple[int, int]:
-    size = int(2 ** round(np.log2(WINDOW_S * rate)))
-    return size, size // OVERLAP
-
-
-def _bins(rate: int, size: int) -> int:
-    return min(size // 2 + 1, round(HIGHEST_HZ * size / rate))
-
-
-def _taps(rate: int, hop: int, channels: int) -> tuple[int, int]:
-    taps = max(2, round(TAPS_S * rate / hop / (1.0 if channels == 1 else 1.4)))
-    return taps, max(1, round(DELAY_S * rate / hop))
-
-
 def _groups(channels: int) -> list[list[int]]:
-    """Channels that are predicted together."""
+    """Channels that are predicted together; more are predicted one by one."""
     return [list(range(channels))] if channels <= MOST_CHANNELS else [[n] for n in range(channels)]
 
 
 def _pieces(source: Source) -> int:
     """How many pieces there are: the last one takes what is left, up to half a piece more, for a short one fits anything."""
-    _, hop = _grid(source.rate)
+    _, hop = grid_of(source.rate)
     return max(1, round(source.frames / (round(PIECE_S * source.rate) // hop * hop)))
 
 
@@ -126,14 +117,14 @@ def filters_of(room: Room, piece: int) -> NDArray[np.complex64]:
     if known is not None:
         return known
     source = room.source
-    size, hop = _grid(source.rate)
+    size, hop = grid_of(source.rate)
     length = round(PIECE_S * source.rate) // hop * hop
     end = source.frames if piece == _pieces(source) - 1 else (piece + 1) * length
     samples = read_padded(source, piece * length - size, end + size)
-    spectra = np.stack([spectra_of(channel, size, hop)[:, : _bins(source.rate, size)] for channel in samples])
+    spectra = np.stack([spectra_of(channel, size, hop)[:, : bins_of(source.rate, size)] for channel in samples])
     made = []
     for group in _groups(source.channels):
-        taps, delay = _taps(source.rate, hop, len(group))
+        taps, delay = frames_of(source.rate, hop, len(group))
         made.append(predictors(spectra[group], taps=taps, delay=delay, iterations=ITERATIONS))
     filters = np.stack(made)
     room.pieces[piece] = filters
@@ -147,7 +138,7 @@ def process(block: Block, settings: RoomTailSettings, room: Room) -> Samples:
     if settings.amount == 0.0 or not block.samples.any():
         return block.samples
     rate = block.rate
-    size, hop = _grid(rate)
+    size, hop = grid_of(rate)
     lead = block.start % hop
     frames = block.samples.shape[1]
     length = -(-(frames + lead) // hop) * hop + size
@@ -156,7 +147,7 @@ def process(block: Block, settings: RoomTailSettings, room: Room) -> Samples:
     spectra = np.stack([spectra_of(channel, size, hop) for channel in padded])
     predicted = _predicted(spectra, room, (block.start - lead) // hop, size, hop)
     dry = spectra - np.float32(settings.amount) * predicted
-    top = _bins(rate, size)
+    top = bins_of(rate, size)
     gain = _late_gain(spectra[:, :, :top], dry[:, :, :top], settings, room, rate / size, hop / rate)
     above = np.repeat(gain[:, -ABOVE_BINS:].mean(axis=1, keepdims=True), size // 2 + 1 - top, axis=1)
     gain = np.concatenate([gain, above], axis=1)
@@ -172,7 +163,7 @@ def _predicted(spectra: NDArray[np.complex64], room: Room, first: int, size: int
     rate, channels = room.source.rate, len(spectra)
     per_piece = round(PIECE_S * rate) // hop
     cross = max(1, round(CROSS_S * rate / hop))
-    top = _bins(rate, size)
+    top = bins_of(rate, size)
     total = np.zeros_like(spectra)
     at = first + np.arange(spectra.shape[1])
     last = _pieces(room.source) - 1
@@ -188,7 +179,7 @@ def _predicted(spectra: NDArray[np.complex64], room: Room, first: int, size: int
             continue
         filters = filters_of(room, piece)
         for group, own in zip(_groups(channels), filters, strict=True):
-            taps, delay = _taps(rate, hop, len(group))
+            taps, delay = frames_of(rate, hop, len(group))
             a, b = max(0, int(inside[0]) - taps - delay), int(inside[-1]) + 1
             part = spectra[group, a:b, :top]
             tail = part - without_tail(part, own, taps=taps, delay=delay)
@@ -215,7 +206,7 @@ def _late_gain(
     width = max(1, round(settings.smoothing_ms / 1000.0 / (2.0 * hop_s)))
     share = uniform_filter1d(share, width, axis=0, mode="nearest")
     lowest = np.float32(db_to_gain(-settings.reduction_db * settings.amount))
-    whole = np.minimum(share / np.float32(WHOLE_SHARE), 1.0)
+    whole = np.minimum(share / np.float32(room_net.WHOLE_SHARE), 1.0)
     gain = np.maximum(whole ** np.float32(STRENGTH * settings.amount), lowest)
     direct = share > DIRECT_SHARE
     return np.asarray(gain * _kept_level(heard * direct, left * gain**2 * direct, hop_s), dtype=np.float32)
@@ -233,7 +224,7 @@ def _kept_level(before: NDArray[np.floating], after: NDArray[np.floating], hop_s
 
 def margin(settings: RoomTailSettings, rate: int) -> Margin:
     """The prediction's reach, the late spectrum and the gain's memory."""
-    size, _ = _grid(rate)
+    size, _ = grid_of(rate)
     before = round((TAPS_S + DELAY_S + REACH_S + settings.smoothing_ms / 1000.0 + 6.0 * KEPT_S) * rate)
     return Margin(before + 2 * size, 2 * size + round((COMING_S + settings.smoothing_ms / 1000.0) * rate))
 
@@ -248,9 +239,10 @@ def survey(
     source: Source, after: Source, spans: Sequence[Span], settings: RoomTailSettings, room: Room, progress: Progress
 ) -> Survey:
     """The decay per band before and after."""
-    del source, spans, settings
-    left = decays_of(after, progress)
-    rows = []
+    del spans, settings
+    left = decays_of(after, lambda share: progress(0.4 * share))
+    was, now = (reverb_db(sound, lambda share: progress(0.4 + 0.3 * share)) for sound in (source, after))
+    rows = [(tr("to voice"), _decibels(was), _decibels(now))]
     for hz, before, now in zip(room.decays.centres_hz, room.decays.t60_s, left.t60_s, strict=True):
         rows.append((tr("{hz:g} Hz", hz=hz), _seconds(before), _seconds(now)))
     middle = room.decays.middle_s
@@ -270,20 +262,29 @@ def _seconds(value: float) -> str:
     return f"{format_number(value, 2)} s" if np.isfinite(value) else format_number(value)
 
 
+def _decibels(value: float | None) -> str:
+    """A level; a dash alone where too little is said."""
+    return format_number(value) if value is None else f"{format_number(value)} dB"
+
+
 def suggest(source: Source, spans: Sequence[Span], _settings: RoomTailSettings, progress: Progress) -> Suggestion:
     """More where the tail is longer."""
     del spans
-    middle = decays_of(source, progress).middle_s
+    middle = decays_of(source, lambda share: progress(0.6 * share)).middle_s
     if middle is None:
-        return Suggestion({}, tr("Too few words decay freely to measure the decay time."))
+        reverb = reverb_db(source, lambda share: progress(0.6 + 0.4 * share))
+        words = tr("Too few words decay freely to measure the decay time.")
+        if reverb is None or reverb < HEARD_DB:
+            return Suggestion({}, words)
+        return Suggestion({"amount": _usual_amount(likely_t60_s(reverb))}, words)
     if middle < 0.3:
         return Suggestion(
             {"amount": 0.4, "reduction_db": 12.0},
             tr("T60 is {middle} s: a dry room; little is needed.", middle=format_number(middle, 2)),
         )
-    amount = float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))
     return Suggestion(
-        {"amount": amount, "reduction_db": 24.0}, tr("T60 is {middle} s.", middle=format_number(middle, 2))
+        {"amount": _usual_amount(middle), "reduction_db": 24.0},
+        tr("T60 is {middle} s.", middle=format_number(middle, 2)),
     )
 
 
@@ -295,21 +296,34 @@ def picture(passage: Samples | None, rate: int, settings: RoomTailSettings, room
     return Picture((Curve("tail", hz, t60),), "s", tr("T60 over frequency"), from_zero=True)
 
 
-ROOM = Problem(kind="room", mild=0.385, grave=1.2, unit="s", certainty=(0.8, 0.8))
+ROOM = Problem(kind="room", mild=HEARD_DB, grave=AS_LOUD_DB, unit="dB", certainty=(0.9, 0.95))
 
 
-def findings(source: Source, progress: Progress) -> list[Finding]:
-    """A room that is heard behind a close voice."""
-    found = decays_of(source, progress)
-    middle = found.middle_s
-    if middle is None or middle < ROOM.mild:
+def findings(source: Source, progress: Callable[[float], None]) -> list[Finding]:
+    """A room that is heard behind a close voice: how much of it, and how long it rings where that can be told."""
+    reverb = reverb_db(source, lambda share: progress(0.7 * share))
+    if reverb is None or reverb < ROOM.mild:
         return []
-    words = tr(
-        "Reverberation time T60 {middle} s, from {count} word ends.",
-        middle=format_number(middle, 2),
-        count=found.count,
-    )
-    return [ROOM.found("room_tail", words, middle, {"amount": float(np.clip(round(0.5 + 0.5 * middle, 1), 0.5, 0.9))})]
+    decays = decays_of(source, lambda share: progress(0.7 + 0.3 * share))
+    middle = decays.middle_s
+    level = format_number(reverb)
+    if middle is None:
+        words = tr(
+            "Reverb {level} dB relative to the direct voice; too few words decay freely to tell its T60.",
+            level=level,
+        )
+        middle = likely_t60_s(reverb)
+    else:
+        words = tr(
+            "Reverb {level} dB relative to the direct voice; T60 {middle} s, from {count} word ends.",
+            level=level, middle=format_number(middle, 2), count=decays.count,
+        )  # fmt: skip
+    return [ROOM.found("room_tail", words, reverb, {"amount": _usual_amount(middle)})]
+
+
+def _usual_amount(t60_s: float) -> float:
+    """More where the tail is longer."""
+    return float(np.clip(round(0.5 + 0.5 * t60_s, 1), 0.5, 0.9))
 
 
 TOOL = Tool(

@@ -27,7 +27,7 @@ ROW_HEIGHT, STRIP_WIDTH = 46, 60
 GRAVE, MILD = 0.6, 0.15
 UNTREATED, TREATED, IGNORED, RESOLVED = N_("Untreated"), N_("Treated, some left"), N_("Ignored"), N_("Resolved")
 STATES = (UNTREATED, TREATED, IGNORED, RESOLVED)
-FIGURES = {"noise": "SNR ", "room": "T60 ", "level": N_("spread "), "sound": N_("to voice ")}
+FIGURES = {"noise": "SNR ", "room": N_("reverb "), "level": N_("spread "), "sound": N_("to voice ")}
 """What a figure is, where the unit alone does not say it; a higher SNR is better."""
 
 
