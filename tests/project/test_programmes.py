@@ -324,6 +324,10 @@ def test_clips_are_moved_slipped_trimmed_laid_over_others_and_copied() -> None:
         edits.move(programme, {first.id}, -1)
     with pytest.raises(ProjectError, match="Nothing of the clip"):
         edits.trim(programme, first.id, start=40_000)
+    for edge in ({"stop": 70_000}, {"stop": 75_000}):
+        with pytest.raises(ProjectError, match="cover the whole clip beside it"):
+            edits.trim(programme, first.id, **edge)
+    assert edits.trim(programme, first.id, stop=69_999).lanes[0].clips[0].stop == 69_999
     with pytest.raises(ProjectError, match="inside another"):
         talk.with_clips([first, clip("bert", 100, 0, 50)])
 

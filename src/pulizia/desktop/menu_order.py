@@ -59,7 +59,7 @@ _ASSEMBLY: Rows = (
         "programme_next_phrase", "programme_previous_phrase", LINE, "programme_tighten", "programme_lengthen", "programme_breath",
         LINE, "programme_words", "programme_voices",
     )),
-    (N_("Microphones"), ("programme_field", "programme_spread", "programme_line_up", "programme_microphones")),
+    (N_("Microphones"), ("programme_lay", "programme_field", "programme_spread", "programme_line_up", "programme_microphones")),
     (N_("Lanes"), (
         "programme_lane_previous", "programme_lane_next", "programme_mute", "programme_solo", "programme_lock", "programme_lane_menu",
         LINE, "programme_lane", "programme_tone", LINE, "programme_taller", "programme_flatter", "programme_show_lanes",

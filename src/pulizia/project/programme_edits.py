@@ -137,7 +137,13 @@ def trim(programme: Programme, clip_id: str, *, start: int | None = None, stop: 
 
     ProjectError when nothing of the clip would be left or another clip is in the way.
     """
-    return programme.with_changed(clip_id, lambda clip: _trimmed(clip, start, stop))
+    lane = programme.lane_of(clip_id)
+    made = _trimmed(next(c for c in lane.clips if c.id == clip_id), start, stop)
+    for other in lane.clips:
+        if other.id != clip_id and made.start <= other.start and other.stop <= made.stop:
+            message = tr("The clip would cover the whole clip beside it. Trim it less far, or remove that one first.")
+            raise ProjectError(message)
+    return programme.with_changed(clip_id, lambda _clip: made)
 
 
 def _trimmed(clip: Clip, start: int | None = None, stop: int | None = None) -> Clip:

@@ -26,6 +26,17 @@ CUT_FADE_S = 0.01
 CROSS_S = 0.04
 
 
+def clip_of(recording: Recording, rate: int, start: int, span: Span | None = None) -> Clip:
+    """A clip of what is kept of a recording, or of a stretch of it, at a frame of a programme of this rate."""
+    kept = span or recording.kept
+    scale = rate / recording.rate
+    inner, frames = round(kept.start * scale), max(1, round(kept.stop * scale) - round(kept.start * scale))
+    fade = Edge(min(seconds_to_frames(CUT_FADE_S, rate), frames // 4))
+    return Clip(
+        recording_id=recording.id, start=start, inner=inner, frames=frames, name=recording.name, fade_in=fade, fade_out=fade,
+    )  # fmt: skip
+
+
 class AssemblyService(AssemblyLanes):
     """What is done to the programme.
 
@@ -58,15 +69,7 @@ class AssemblyService(AssemblyLanes):
             programme, lane = self.programme, self.lane
         if programme is None or lane is None:
             return
-        kept = span or recording.kept
-        scale = programme.rate / recording.rate
-        inner, frames = round(kept.start * scale), max(1, round(kept.stop * scale) - round(kept.start * scale))
-        start = lane.frames if at is None else max(0, at)
-        fade = Edge(min(seconds_to_frames(CUT_FADE_S, programme.rate), frames // 4))
-        clip = Clip(
-            recording_id=recording.id, start=start, inner=inner, frames=frames, name=recording.name,
-            fade_in=fade, fade_out=fade,
-        )  # fmt: skip
+        clip = clip_of(recording, programme.rate, lane.frames if at is None else max(0, at), span)
         target = lane.id
         if self.apply(lambda p: edits.put(p, target, [clip]), tr("Add {name}", name=recording.name)):
             self.select([clip.id])

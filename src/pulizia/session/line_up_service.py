@@ -3,17 +3,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
 from pulizia.audio.aligned import AlignedSource
 from pulizia.audio.source import Source
+from pulizia.errors import MediaError
 from pulizia.measure.line_up import LineUp, line_up
+from pulizia.media.facts import media_facts
 from pulizia.media.pulled_rate import PulledRateSource
-from pulizia.project.clips import Clip, Programme
+from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.lined_up import line_up_clip
-from pulizia.session.assembly_service import AssemblyService
+from pulizia.project.model import Recording
+from pulizia.session.assembly_service import AssemblyService, clip_of
 from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
 from pulizia.units import format_number
 from pulizia.words import tr
+
+MOST_APART_S = 3 * 3600.0  # of start times of one day's work; further apart they are no help
+MOST_OF_ONE_MOMENT = 32  # recordings, each with a lane
 
 
 class LineUpService:
@@ -21,6 +32,33 @@ class LineUpService:
 
     def __init__(self, session: SessionCore, assembly: AssemblyService) -> None:
         self._session, self._assembly = session, assembly
+
+    def lay_on_lanes(self) -> None:
+        """Begin a programme with a lane for each recording, at their start times where all have one, and line them up by sound."""
+        document = self._session.document
+        recordings = [r for r in document.project.recordings if r.id in document.media]
+        if len(recordings) < 2:
+            self._session.say(tr("Add the other recordings of this moment first."), bad=True)
+            return
+        if len(recordings) > MOST_OF_ONE_MOMENT:
+            message = tr(
+                "{count} recordings are open, too many for one moment. Remove those of other moments, or open them in a project of their own.",
+                count=len(recordings),
+            )
+            self._session.say(message, bad=True)
+            return
+        self._assembly.new_programme()
+        programme = self._assembly.programme
+        if programme is None:
+            return
+        later = _later_s([(document.media[r.id].path, r) for r in recordings])
+        clips = [clip_of(r, programme.rate, round(s * programme.rate)) for r, s in zip(recordings, later, strict=True)]
+        lanes = tuple(Lane(name=clip.name, clips=(clip,)) for clip in clips)
+        kept = tuple(lane for lane in programme.lanes if lane.kind != "voice")
+        if self._assembly.apply(lambda p: replace(p, lanes=(*lanes, *kept)), tr("Recordings on lanes of their own")):
+            self._assembly.choose_lane(lanes[0].id)
+            self._assembly.select([clip.id for clip in clips])
+            self.line_up()
 
     def line_up(self) -> None:
         """Listen to the selected clips' recordings and move all but the first, in one step of history."""
@@ -62,6 +100,21 @@ class LineUpService:
         if sure and not self._assembly.apply(changed, tr("Line clips up")):
             return
         self._session.say(" ".join(lie_words(clip.name, lie) for clip, lie in found), bad=len(sure) < len(found))
+
+
+def _later_s(recordings: Sequence[tuple[Path, Recording]]) -> list[float]:
+    """How much later than the first each recording begins by its start time; all zero where one has none."""
+    began: list[Fraction] = []
+    for path, recording in recordings:
+        try:
+            start = media_facts(path).start
+        except MediaError:
+            start = None
+        if not start:
+            return [0.0] * len(recordings)
+        began.append(start + Fraction(recording.kept.start, recording.rate))
+    later = [float(b - min(began)) for b in began]
+    return later if max(later) < MOST_APART_S else [0.0] * len(recordings)
 
 
 def raw_source(session: SessionCore, programme: Programme, recording_id: str) -> Source:

@@ -172,12 +172,15 @@ class Assembly(AssemblyQuestions):
         column.addStretch(2)
         centre = Qt.AlignmentFlag.AlignCenter
         column.addWidget(label(tr("Join recordings into a programme"), 20, bold=True), alignment=centre)
-        text = tr("Double-click a recording at the left, or begin with all of them one after the other.")
+        text = tr(
+            "Double-click a recording at the left, or begin with all of them: one after the other, or side by side."
+        )
         column.addWidget(label(text, 13, token="soft"), alignment=centre)
         column.addSpacing(8)
         row = QHBoxLayout()
         row.addStretch(1)
         row.addWidget(button(tr("All recordings in a row"), self.add_all))
+        row.addWidget(button(tr("Line up recordings of one moment"), self.session.line_ups.lay_on_lanes))
         row.addWidget(button(tr("New programme from a template…"), self.ask_template))
         row.addStretch(1)
         column.addLayout(row)

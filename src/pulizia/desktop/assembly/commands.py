@@ -136,6 +136,7 @@ def assembly_commands(
         ("programme_breath", tr("Replace the breath with room tone"), ("Shift+X",), speech.cut_breath, there),
         ("programme_words", tr("Find these words in other takes…"), ("Alt+W",), place.ask_words, marked),
         ("programme_voices", tr("Part the voices onto two lanes"), (), speech.checkerboard, there),
+        ("programme_lay", tr("Line up recordings of one moment"), (), session.line_ups.lay_on_lanes, lambda: len(session.document.project.recordings) > 1),
         ("programme_line_up", tr("Line up clips of one moment"), ("Shift+U",), session.line_ups.line_up, marked),
         ("programme_field", tr("Use field recordings of the same moment"), (), session.field_recordings.use, chosen),
         ("programme_spread", tr("Lay each microphone onto a lane of its own"), (), session.microphones.on_lanes, chosen),
