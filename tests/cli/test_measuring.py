@@ -63,6 +63,7 @@ def test_other_readings_say_why_they_differ(capsys, wav: Callable[..., Path]) ->
     assert found["Channel L alone"] - found["Channel R alone"] == pytest.approx(6.0, abs=0.01)
 
 
+@pytest.mark.slow
 def test_several_files_are_told_side_by_side_against_a_target(capsys, stepped: Path, wav: Callable[..., Path]) -> None:
     right = wav(np.stack([tone(-23, 5)] * 2).astype(np.float32), "right.wav")
     code, out, _ = run(capsys, "measure", stepped, right, "--target", "ebu-r128")
@@ -87,6 +88,7 @@ def test_the_log_holds_figures_limits_and_loudness_over_time(capsys, stepped: Pa
     assert "Name one file" in run(capsys, "measure", stepped, stepped, "--log", tmp_path / "x.csv")[2]
 
 
+@pytest.mark.slow
 def test_several_deliverables_come_from_one_programme(capsys, voice_file: Path, tmp_path: Path) -> None:
     code, out, err = run(
         capsys, "deliver", voice_file, "--target", "ebu-r128", "--recipe", "interview-on-location",

@@ -116,9 +116,11 @@ def test_every_kind_of_file_meets_the_target_after_it_is_read_back(
 def test_peaks_that_lossy_coding_adds_are_brought_under_the_ceiling(tmp_path: Path, kind: Kind) -> None:
     """Of speech that is limited by 10 to 20 dB: one correction is enough in a third of these."""
     online = all_targets()["online-14"]
-    for path in demo_files():
+    for path in demo_files()[1:3]:
         out = tmp_path / f"{path.stem}.{kind}"
-        done = deliver(open_media(path).source, online, out, wanted=Deliverable(kind=kind, bitrate_kbps=64), hard=True)
+        whole = open_media(path).source
+        part = ArraySource(whole.read(0, 15 * whole.rate), whole.rate)
+        done = deliver(part, online, out, wanted=Deliverable(kind=kind, bitrate_kbps=64), hard=True)
         found = measure(open_media(out).source)
         assert found.true_peak_dbtp <= -1.0
         assert found.integrated_lufs == pytest.approx(-14.0, abs=1.0)

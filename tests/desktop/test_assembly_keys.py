@@ -279,6 +279,7 @@ def test_steps_of_the_programme_are_moved_switched_and_removed_by_key(place: Per
     assert order() == [ids[0], ids[2]]
 
 
+@pytest.mark.slow
 def test_stems_and_clips_are_rendered_into_a_folder(place: Person, tmp_path: Path) -> None:
     session, out = place.window.session, tmp_path / "out"
     out.mkdir()

@@ -41,6 +41,7 @@ def words_button(person: Person, words: str) -> QPushButton:
     return next(b for b in dialog.findChildren(QPushButton) if b.text() == words)
 
 
+@pytest.mark.slow
 def test_words_of_another_take_are_heard_and_laid_into_their_place(place: Person, tmp_path: Path, capsys) -> None:
     session = place.window.session
     before = session.assembly.sound.after.read(START, STOP).mean(axis=0)
@@ -102,6 +103,7 @@ def test_words_of_another_take_are_heard_and_laid_into_their_place(place: Person
     assert session.assembly.instead is None
 
 
+@pytest.mark.slow
 def test_what_cannot_be_looked_for_says_what_to_do(place: Person) -> None:
     session = place.window.session
     for span, words in (((0, 0), "Select the words"), ((START, START + RATE // 10), "that last 0.25 to 12 s")):
@@ -123,6 +125,7 @@ def test_what_cannot_be_looked_for_says_what_to_do(place: Person) -> None:
     assert "not found in the recordings" in place.said
 
 
+@pytest.mark.slow
 def test_a_whole_clip_that_is_selected_is_what_is_looked_for(place: Person) -> None:
     session = place.window.session
     for at in (START, STOP):

@@ -31,6 +31,7 @@ def _sounds() -> tuple[np.ndarray, np.ndarray]:
     return text, other.astype(np.float32)
 
 
+@pytest.mark.slow
 def test_recordings_of_one_moment_get_a_lane_each_and_are_lined_up_by_sound(
     person: Person, wav: Callable[..., Path]
 ) -> None:

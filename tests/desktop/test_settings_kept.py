@@ -91,6 +91,7 @@ def test_harm_and_where_a_step_acts_stay_in_view(bench: Person) -> None:
     assert session.step.settings.reduction_db == 2.0
 
 
+@pytest.mark.slow
 def test_several_steps_are_switched_moved_copied_and_removed_together(bench: Person) -> None:
     session, score = bench.window.session, bench.window.bench.score
     for tool in ("hum", "clicks", "noise", "limiter"):

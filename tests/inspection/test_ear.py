@@ -303,6 +303,7 @@ def test_phrases_that_are_clipped_at_levels_of_their_own_are_rebuilt() -> None:
     assert error[1] < error[0] - 6.0
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("pitch", [95.0, 150.0])
 def test_a_thump_is_lowered_and_the_vowel_behind_it_stays_to_the_bit(pitch: float) -> None:
     samples, phrases = talk(pitch=pitch)

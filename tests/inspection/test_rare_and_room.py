@@ -31,6 +31,7 @@ def _long_talk(seconds: int = 150) -> np.ndarray:
     return np.tile(samples, seconds // 30)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("gain", "told"), [(0.3, True), (0.004, False)])
 def test_a_single_click_is_told_however_long_the_recording_is_where_nothing_else_can_be_it(
     gain: float, *, told: bool
@@ -45,6 +46,7 @@ def test_a_single_click_is_told_however_long_the_recording_is_where_nothing_else
         assert found.measure == pytest.approx(len(found.marks) / 2.5)
 
 
+@pytest.mark.slow
 def test_a_single_thump_in_a_pause_is_told_and_treated() -> None:
     samples, phrases = talk(pitch=118.0)
     made = np.tile(samples, 5)

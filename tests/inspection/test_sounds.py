@@ -52,6 +52,7 @@ def made_by(source: Source, *, way: str, areas: list[object]) -> NDArray[np.floa
     return chain.after.read(0, source.frames)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("shape", "hz"), [(phone, 1240.0), (bell, 905.0), (beep, 1660.0)])
 def test_a_sound_of_steady_pitch_is_found_and_taken_out_and_the_voice_stays(shape: Shape, hz: float) -> None:
     sound, alone = with_sound(shape, hz, -3.0)

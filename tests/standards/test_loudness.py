@@ -224,6 +224,7 @@ def test_odd_material_gives_figures_or_dashes_never_nonsense(samples: np.ndarray
             assert np.isfinite(value)
 
 
+@pytest.mark.slow
 def test_true_peaks_are_found_again_when_the_loudest_passage_goes() -> None:
     """Segments skip true peaks under the largest one known; after an edit they must look again."""
     from pulizia.audio.spans import Span
