@@ -204,6 +204,18 @@ def test_levels_spectrum_figures_and_inspection_are_those_of_the_programme(place
     assert assembly._right.currentIndex() == SPECTRUM
     session.assembly.select_span(4 * RATE, 5 * RATE)
     place.until(lambda: assembly.spectrum._key is not None and assembly.spectrum._key[1] == 4 * RATE)
+    # a programme that becomes shorter is marked up to its end
+    session.assembly.select_span(15 * RATE, 18 * RATE)
+    place.until(lambda: assembly.spectrum._key[1] == 15 * RATE)
+    end = lambda stop: session.assembly.trim(clips(place)[-1].id, stop=stop)  # noqa: E731
+    end(16 * RATE)
+    assert session.marked == Span(15 * RATE, 16 * RATE)
+    end(13 * RATE)
+    assert session.marked is None
+    place.until(lambda: assembly.spectrum._key[2] <= 13 * RATE)
+    session.document.undo()  # both trims: they follow each other
+    assert session.marked == Span(15 * RATE, 18 * RATE)
+    session.assembly.select_span(4 * RATE, 5 * RATE)
     window.dialogs.show_figures()
     place.until(lambda: bool(window.dialogs.figures.rows))
     assert "Programme 1" in window.dialogs.figures._title

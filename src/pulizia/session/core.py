@@ -154,10 +154,15 @@ class SessionCore(Measured):
 
     @property
     def marked(self) -> Span | None:
-        """The marked stretch of what is heard."""
+        """The marked stretch of what is heard; what has become shorter since is marked up to its end."""
         if self.other is not None:
-            return self.other.span
-        return self.selection.span if self.selection is not None else None
+            span = self.other.span
+        else:
+            span = self.selection.span if self.selection is not None else None
+        source = self.heard_source
+        if span is None or source is None or span.stop <= source.frames:
+            return span
+        return Span(span.start, source.frames) if span.start < source.frames else None
 
     def choose_recording(self, recording_id: str | None) -> None:
         """Put a recording on the bench."""
