@@ -13,6 +13,7 @@ from tests.conftest import voice_in_noise
 
 from pulizia.audio.source import ArraySource
 from pulizia.inspection.inspect import FINDERS, PROBLEMS
+from pulizia.measure.phrases import Phrases
 from pulizia.tools import channels, leveller, polarity, room_tone
 from pulizia.tools.finding import Finding
 from pulizia.tools.registry import ALL
@@ -129,3 +130,15 @@ def test_the_spread_of_phrases_is_one_figure_wherever_it_is_told() -> None:
     assert before == pytest.approx(found.measure, abs=0.05)
     assert found.measure == pytest.approx(float(found.sentence.split()[3]), abs=0.05)
     assert after < 0.5 * before
+
+
+def test_what_is_far_softer_than_the_voice_is_not_lifted_unless_by_hand() -> None:
+    """A breath, a noise, or a voice at another microphone; a phrase that is a little softer is."""
+    spans = np.array([[0, 300], [320, 600], [620, 700], [720, 760], [780, 800]], dtype=np.int64)
+    phrases = Phrases(spans, np.array([-24.0, -23.0, -31.0, -40.0, -46.0]), np.ones(900, np.float32))
+    gains = leveller.phrase_gains(phrases, leveller.LevellerSettings())
+    assert gains.tolist() == pytest.approx([0.0, -1.0, 7.0, 12.0 * 4 / 6, 0.0])
+    wanted = leveller.LevellerSettings(way="loudness", target_lufs=-16.0, ride_levels=((7.9, 5.0),))
+    assert leveller.phrase_gains(phrases, wanted).tolist() == pytest.approx([8.0, 7.0, 12.0, 8.0, 5.0])
+    low = leveller.LevellerSettings(way="loudness", target_lufs=-50.0)
+    assert leveller.phrase_gains(phrases, low).tolist() == pytest.approx([-12.0, -12.0, -12.0, -10.0, -4.0])

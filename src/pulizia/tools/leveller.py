@@ -3,7 +3,8 @@
 
 Phrases are found by speech activity (``measure.phrases``) and measured as ITU-R BS.1770 weights them.
 Pauses are never lifted: a gain above 0 dB dies away with the voice, one below 0 dB is carried across
-short pauses, so that the room does not come up between words.
+short pauses, so that the room does not come up between words. What is far softer than the middle phrase is not lifted
+either: breaths, noises, and whoever speaks into another microphone.
 """
 
 from __future__ import annotations
@@ -28,6 +29,7 @@ from pulizia.units import Unit, format_number
 from pulizia.words import plural, tr
 
 LOWEST_LUFS, HIGHEST_LUFS = -60.0, -10.0  # recorders with much headroom leave voices at -45
+NO_PHRASE_LU, NOT_RAISED_LU = 14.0, 20.0  # what lies so far under the middle is a breath, a noise or a voice far away
 CARRY_S = 1.5  # pauses up to this long keep a gain below 0 dB
 
 
@@ -75,8 +77,11 @@ def phrase_gains(phrases: Phrases, settings: LevellerSettings) -> NDArray[np.flo
     """Gain of each phrase in dB."""
     if not len(phrases.lufs):
         return np.zeros(0)
-    goal = settings.target_lufs if settings.way == "loudness" else usual_lufs(phrases)
+    usual = usual_lufs(phrases)
+    goal = settings.target_lufs if settings.way == "loudness" else usual
     gains = np.clip(settings.amount * (goal - phrases.lufs), -settings.down_db, settings.up_db)
+    raised = np.interp(usual - phrases.lufs, (NO_PHRASE_LU, NOT_RAISED_LU), (1.0, 0.0))
+    gains = np.where(gains > 0.0, raised * gains, gains)
     for n, (a, b) in enumerate(phrases.spans.tolist()):
         if overlaps_any((a, b), settings.left_s, FRAMES_PER_S):
             gains[n] = 0.0
@@ -231,7 +236,6 @@ def suggest(source: Source, spans: Sequence[Span], settings: LevellerSettings, p
 UNEVEN = Problem(kind="level", mild=7.0, grave=14.0, unit="LU", certainty=(0.25, 0.85))
 LEAST_PHRASES, FEW_PHRASES, UNEVEN_OF_FEW_LU = 2, 4, 8.0
 LOUD_SHARE = 0.75  # the louder speaker stays, the softer one is raised
-NO_PHRASE_LU = 14.0  # what lies further under the middle is a breath or a noise
 
 
 def findings(source: Source, progress: Progress) -> list[Finding]:
@@ -264,7 +268,7 @@ TOOL = Tool(
     title="Leveller",
     summary="Brings phrases to one loudness and leaves the pauses down.",
     settings=LevellerSettings,
-    version=2,
+    version=3,
     order=74,
     family="level",
     strength_field="amount",
