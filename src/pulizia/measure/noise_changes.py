@@ -71,7 +71,7 @@ def changes_s(power: NDArray[np.float32]) -> list[float]:
     if len(places) < 2 * LEAST_PAUSES:
         return []
     found: list[tuple[int, int]] = []
-    _split(level, places, 0, len(level), found)
+    _split(_Pauses(level, places), 0, len(level), found)
     changes: list[float] = []
     for last, first in sorted(found)[:MOST_CHANGES]:
         place = _refined(level, last, first) / LOOKS_PER_S
@@ -108,37 +108,74 @@ def _pauses(mean: NDArray[np.float64]) -> NDArray[np.int64]:
     return np.concatenate([np.arange(a, b) for a, b in runs(quiet, at_least=PAUSE_LOOKS)] or [np.zeros(0, dtype=int)])
 
 
-def _split(
-    level: NDArray[np.float64], places: NDArray[np.int64], first: int, last: int, found: list[tuple[int, int]]
-) -> None:
+class _Pauses:
+    """The looks that lie in pauses, with sums over them: what lies before and behind a place is compared at once."""
+
+    def __init__(self, level: NDArray[np.float64], places: NDArray[np.int64]) -> None:
+        self.level, self.places = level, places
+        self._inside = level[places]
+        self._sums = np.concatenate([np.zeros((1, level.shape[1])), np.cumsum(self._inside, axis=0)])
+        self._known: dict[tuple[int, int, int], tuple[float, float]] = {}
+
+    def between(self, first: int, last: int) -> tuple[int, int]:
+        """The pauses from look ``first`` up to ``last``, as a range of their numbers."""
+        low, high = np.searchsorted(self.places, (first, last))
+        return int(low), int(high)
+
+    def best(self, first: int, last: int) -> int | None:
+        """Number of the pause at which the looks of a stretch part best into two noises; None when they are one.
+
+        Best by least squares, which is sharper than medians are, of those that the medians call different.
+        """
+        low, high = self.between(first, last)
+        numbers = np.arange(low + LEAST_PAUSES, high - LEAST_PAUSES + 1)
+        if not len(numbers):
+            return None
+        place, end = self.places[numbers], last - self.places[numbers - 1]
+        shorter = np.minimum(place - first, end)
+        kept = (shorter >= SHORTEST_S * LOOKS_PER_S) & (place != self.places[numbers - 1] + 1)
+        numbers, place, brief = numbers[kept], place[kept], shorter[kept] < BRIEF_S * LOOKS_PER_S
+        side = SIDE_S * LOOKS_PER_S
+        start = np.maximum(np.searchsorted(self.places, place - side), low)
+        stop = np.minimum(np.searchsorted(self.places, place + side), high)
+        before, behind = numbers - start, stop - numbers
+        enough = np.minimum(before, behind) >= LEAST_PAUSES
+        numbers, start, stop, brief, before, behind = (x[enough] for x in (numbers, start, stop, brief, before, behind))
+        means = (
+            (self._sums[b] - self._sums[a]) / (b - a)[:, None] for a, b in ((start, numbers), (numbers, stop))
+        )
+        apart = np.subtract(*means)
+        squares = (apart**2).mean(axis=1) * (before * behind / (before + behind))
+        for n in np.argsort(-squares, kind="stable").tolist():
+            jump, sure = self._difference(int(start[n]), int(numbers[n]), int(stop[n]))
+            if jump >= (BRIEF_CHANGE_DB if brief[n] else CHANGE_DB) and sure >= SURE:
+                return int(numbers[n])
+        return None
+
+    def _difference(self, start: int, number: int, stop: int) -> tuple[float, float]:
+        """How far the medians of two stretches are apart, in dB and in their own uncertainty."""
+        known = self._known.get((start, number, stop))  # parts of a stretch ask the same again but for their ends
+        if known is None:
+            before, behind = self._inside[start:number], self._inside[number:stop]
+            weight = len(before) * len(behind) / (len(before) + len(behind))
+            apart = np.median(behind, axis=0) - np.median(before, axis=0)
+            scatter = 0.5 * (before.var(axis=0) + behind.var(axis=0)) / weight * DEPENDENT_LOOKS
+            jump = float(np.sqrt(np.mean(apart**2)))
+            known = jump, jump / max(float(np.sqrt(np.mean(scatter))), 1e-6)
+            self._known[start, number, stop] = known
+        return known
+
+
+def _split(pauses: _Pauses, first: int, last: int, found: list[tuple[int, int]]) -> None:
     """Divide a stretch where its pauses differ most, and its parts again; adds to ``found`` the pauses' looks before and behind."""
-    shortest, side = SHORTEST_S * LOOKS_PER_S, SIDE_S * LOOKS_PER_S
-    inside = places[(places >= first) & (places < last)]
-    best, at = 0.0, (-1, -1)
-    for k in range(LEAST_PAUSES, len(inside) - LEAST_PAUSES + 1):
-        place = int(inside[k])
-        if place - first < shortest or last - int(inside[k - 1]) < shortest or place == inside[k - 1] + 1:
-            continue
-        before = level[inside[:k][inside[:k] >= place - side]]
-        behind = level[inside[k:][inside[k:] < place + side]]
-        if min(len(before), len(behind)) < LEAST_PAUSES:
-            continue
-        weight = len(before) * len(behind) / (len(before) + len(behind))
-        apart = np.median(behind, axis=0) - np.median(before, axis=0)
-        scatter = 0.5 * (before.var(axis=0) + behind.var(axis=0)) / weight * DEPENDENT_LOOKS
-        jump = float(np.sqrt(np.mean(apart**2)))
-        sure = jump / max(float(np.sqrt(np.mean(scatter))), 1e-6)
-        between = float(np.mean((behind.mean(axis=0) - before.mean(axis=0)) ** 2)) * weight
-        is_brief = min(place - first, last - int(inside[k - 1])) < BRIEF_S * LOOKS_PER_S
-        if (
-            jump >= (BRIEF_CHANGE_DB if is_brief else CHANGE_DB) and sure >= SURE and between > best
-        ):  # least squares: sharper than medians are
-            best, at = between, (k, place)
-    if at[0] >= 0:
-        at = _between_pauses(level, inside, at[0])
-        found.append(at)
-        _split(level, places, first, at[1], found)
-        _split(level, places, at[1], last, found)
+    number = pauses.best(first, last)
+    if number is None:
+        return
+    low, high = pauses.between(first, last)
+    at = _between_pauses(pauses.level, pauses.places[low:high], number - low)
+    found.append(at)
+    _split(pauses, first, at[1], found)
+    _split(pauses, at[1], last, found)
 
 
 def _between_pauses(level: NDArray[np.float64], inside: NDArray[np.int64], k: int) -> tuple[int, int]:
