@@ -31,7 +31,7 @@ def models(frames: NDArray[np.float32], order: int) -> NDArray[np.float64]:
     ----------
     frames : (count, n) float32, windowed already
     """
-    size = fast_length(2 * frames.shape[1])
+    size = fast_length(frames.shape[1] + order)  # so far lags up to the order do not meet the other end
     spectrum = rfft(frames, size)
     power = spectrum.real**2 + spectrum.imag**2
     r = irfft(power, size)[:, : order + 1].astype(np.float64)
