@@ -14,7 +14,10 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
+from pulizia.audio.samples import Samples
 from pulizia.desktop.bars import ASSEMBLY
+
+RATE = 48_000
 
 
 def test_a_project_is_saved_closed_and_opened_again(
@@ -148,3 +151,53 @@ def test_a_recording_is_relinked_in_the_assembly(
     place.until(lambda: "plays" in place.said)
     assert session.document.project.recording(second.id).path == copy
     assert place.window.places.currentIndex() == ASSEMBLY
+
+
+def test_undo_of_a_relink_brings_the_file_back_that_was_there_also_in_another_session(
+    person: Person, wav: Callable[..., Path], voice: Samples, tmp_path: Path
+) -> None:
+    """The name, the length and the steps came back, the sound and its digest were those of the other file."""
+    session, document = person.window.session, person.window.session.document
+    long, short = wav(voice, "long.wav"), wav(0.5 * voice[:, :RATE], "short.wav")
+    person.open(long)
+    rid = person.recording.id
+    document.add_step(rid, "level", {"way": "gain", "gain_db": -6.0})
+    person.settle()
+    session.select(2 * RATE, 3 * RATE)
+    sound = lambda: session.chain.before.read(0, min(RATE, session.chain.before.frames))  # noqa: E731
+
+    def plays(path: Path, samples: Samples) -> None:
+        person.until(lambda: session.chain is not None)
+        person.settle()
+        assert person.recording.path == path
+        assert person.recording.frames == session.chain.before.frames == session.heard_source.frames == samples.shape[1]
+        assert document.media[rid].path == path
+        assert np.abs(sound() - samples[:, :RATE]).max() < 1e-6
+
+    session.files.relink(rid, short)
+    person.until(lambda: person.recording.path == short)
+    plays(short, 0.5 * voice[:, :RATE])
+    assert session.selection is None
+    document.undo()
+    plays(long, voice)
+    document.redo()
+    plays(short, 0.5 * voice[:, :RATE])
+    document.save(tmp_path / "kept.pulizia")
+    document.start_new()
+    person.window.files.open_paths([tmp_path / "kept.pulizia"])
+    plays(short, 0.5 * voice[:, :RATE])
+    document.undo()
+    plays(long, voice)
+    document.redo()
+    plays(short, 0.5 * voice[:, :RATE])
+    document.save()
+    for path in (short, long):
+        path.unlink()
+    document.start_new()
+    person.window.files.open_paths([tmp_path / "kept.pulizia"])
+    person.until(lambda: rid in document.offline)
+    assert session.chain is None
+    document.undo()
+    person.until(lambda: "long.wav" in document.offline.get(rid, ""))
+    assert session.chain is None
+    assert len(person.recording.score) == 1

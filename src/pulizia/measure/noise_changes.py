@@ -141,9 +141,7 @@ class _Pauses:
         before, behind = numbers - start, stop - numbers
         enough = np.minimum(before, behind) >= LEAST_PAUSES
         numbers, start, stop, brief, before, behind = (x[enough] for x in (numbers, start, stop, brief, before, behind))
-        means = (
-            (self._sums[b] - self._sums[a]) / (b - a)[:, None] for a, b in ((start, numbers), (numbers, stop))
-        )
+        means = ((self._sums[b] - self._sums[a]) / (b - a)[:, None] for a, b in ((start, numbers), (numbers, stop)))
         apart = np.subtract(*means)
         squares = (apart**2).mean(axis=1) * (before * behind / (before + behind))
         for n in np.argsort(-squares, kind="stable").tolist():

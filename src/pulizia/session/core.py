@@ -353,6 +353,9 @@ class SessionCore(Measured):
             self.choose_recording(self.document.project.recordings[0].id)
         elif recording is None and self.current_id is not None:
             self.choose_recording(None)
+        selection = self.selection
+        if recording is not None and selection is not None and selection.span.stop > recording.frames:
+            self.select(selection.span.start, selection.span.stop, selection.band_hz)  # its file is a shorter one now
         self.first_step()
         if self.document.history.is_in_a_row:
             self.pool.one_at_a_time(HAND_S)

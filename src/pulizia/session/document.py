@@ -15,7 +15,7 @@ from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
 from pulizia.measure.blocks import SegmentStore
 from pulizia.media.folders import cache_folder, state_folder
-from pulizia.media.open import OpenMedia, open_media
+from pulizia.media.open import OpenMedia
 from pulizia.project.clips import Programme
 from pulizia.project.file import SUFFIX, load_with_past, save_project
 from pulizia.project.journal import Journal, Recovered
@@ -26,6 +26,7 @@ from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.steps import Step
 from pulizia.session.clip_table import clip_rows
 from pulizia.session.history import History
+from pulizia.session.linked_files import LinkedFiles
 from pulizia.session.programme_sounds import ProgrammeSounds
 from pulizia.session.project_lock import ProjectLock
 from pulizia.session.step_editing import StepEditing
@@ -51,11 +52,12 @@ class Document(StepEditing):
         self.cache = cache or ChunkCache(folder=cache_folder("chunks"))
         self.analyses = AnalysisStore()
         self.segments = SegmentStore()
-        self.media: dict[str, OpenMedia] = {}
+        self._linked = LinkedFiles()
+        self.media = self._linked.media
         self.offline: dict[str, str] = {}  # recording id: why its file cannot be used
         self.sounds = ProgrammeSounds(self)
         self._subjects: dict[str, Subject | None] = {}  # until the next change
-        self._digests: dict[str, str] = {}  # recording id: of its whole file, as it is now
+        self.exchanged: list[Recording] = []  # an undo gave them back another file; it may have to be opened
         self._lock = ProjectLock()
         self._saved: Project = self.history.present
         self._chains: dict[str, _Made] = {}
@@ -194,7 +196,7 @@ class Document(StepEditing):
             )
             self.mark_offline(recording_id, why)
             return why
-        media.source.digest = self._digests[recording_id] = digest
+        self._linked.note_digest(recording_id, media, digest)
         self._subjects.clear()
         return ""
 
@@ -212,8 +214,8 @@ class Document(StepEditing):
         found, project = {recording_id: media, **(others or {})}, self.project
         for relinked_id, its_media in found.items():
             project = project.with_recording(project.recording(relinked_id).relinked(its_media))
-        self.media |= found
-        for relinked_id in found:
+        for relinked_id, its_media in found.items():
+            self._linked.link(relinked_id, its_media)
             self.offline.pop(relinked_id, None)
         self._edit(project, tr("Relink {name}", name=project.recording(recording_id).name))
 
@@ -313,8 +315,7 @@ class Document(StepEditing):
         def with_digests(project: Project) -> Project:
             for r in project.recordings:
                 if id(r) not in noted:
-                    digest = self._digests.get(r.id, r.digest)
-                    noted[id(r)] = r if digest == r.digest else replace(r, digest=digest)
+                    noted[id(r)] = self._linked.with_digest(r)
             return replace(project, recordings=tuple(noted[id(r)] for r in project.recordings))
 
         past = [(label, with_digests(earlier)) for label, earlier in self.history.past[-MOST_STATES:]]
@@ -376,10 +377,6 @@ class Document(StepEditing):
         self._journal.drop()
         self._lock.release()
 
-    def open_missing(self, recording_id: str, progress: Callable[[float], None]) -> OpenMedia:
-        """Open the file of a recording of a loaded project (in a worker); MediaError when it fails."""
-        return open_media(self.project.recording(recording_id).path, progress)
-
     def _begin(
         self, project: Project, path: Path | None, *, saved: Project | None, past: Sequence[tuple[str, Project]] = ()
     ) -> None:
@@ -389,12 +386,16 @@ class Document(StepEditing):
         self.history.take_past(past)
         self.path = path
         self._saved = saved if saved is not None else Project()
-        for known in (self.media, self.offline, self._digests, self._chains):
+        for known in (self._linked, self.offline, self._chains):
             known.clear()
+        self.exchanged = []
         self.sounds.forget()
         self._tell()
 
     def _tell(self) -> None:
+        for recording in self._linked.follow(self.project.recordings):
+            self.offline.pop(recording.id, None)
+            self.exchanged.append(recording)
         self._subjects.clear()
         for notice in self._listeners:
             notice()

@@ -28,6 +28,7 @@ class FileService:
     def __init__(self, session: SessionCore) -> None:
         self.session = session
         self.begin_with = ""  # the recording that a project is opened at; "" is the first
+        session.document.listen(self._follow_undo)
 
     def open_paths(self, paths: list[Path]) -> None:
         """Open a project, or add sound files, in the background."""
@@ -73,14 +74,26 @@ class FileService:
         """Open the files of recordings that have come without theirs."""
         document = self.session.document
         for recording in document.project.recordings:
-            if recording.id in document.media or recording.id in document.offline:
-                continue
-            if recording.fingerprint:
-                self._attach(recording)
-            else:  # a list names it, and it was not found
-                document.mark_offline(
-                    recording.id, tr("{name} was not found. Relink it to its file.", name=recording.path.name)
-                )
+            if recording.id not in document.media and recording.id not in document.offline:
+                self._attach_or_tell(recording)
+
+    def _follow_undo(self) -> None:
+        """Recordings that got another file back play it; what was not open yet is opened."""
+        document = self.session.document
+        exchanged, document.exchanged = document.exchanged, []
+        for recording in exchanged:
+            if recording.id not in document.media:
+                self._attach_or_tell(recording)
+        if any(recording.id == self.session.current_id for recording in exchanged):
+            self.session.events.current.emit()
+
+    def _attach_or_tell(self, recording: Recording) -> None:
+        if recording.fingerprint:
+            self._attach(recording)
+        else:  # a list names it, and it was not found
+            self.session.document.mark_offline(
+                recording.id, tr("{name} was not found. Relink it to its file.", name=recording.path.name)
+            )
 
     def relink(self, recording_id: str, path: Path) -> None:
         """Use another file for a recording; others that are missing and lie there as well come with it."""
