@@ -248,3 +248,22 @@ def test_a_start_waits_for_no_library_that_is_not_needed_yet(begun: str) -> None
     heavy = ("scipy.signal", "scipy.ndimage", "scipy.fft", "av", "soundfile", "soxr", "mutagen", "distributed")
     told = f"import sys; {begun}; print([n for n in {heavy} if n in sys.modules])"
     assert subprocess.run([sys.executable, "-c", told], capture_output=True, text=True, check=True).stdout == "[]\n"
+
+
+@pytest.mark.parametrize("text", ["nan", "inf", "soon", "", "1e999"])
+@pytest.mark.parametrize(
+    "command", ["measure F --span 0 X", "find F --among F --words X 1", "repair F --treat -o O --keep 0 X", "deliver F -o O --target ebu-r128 --head X"]
+)  # fmt: skip
+def test_what_is_no_time_is_refused_in_one_sentence(
+    capsys, voice_file: Path, tmp_path: Path, command: str, text: str
+) -> None:
+    given = {"F": voice_file, "O": tmp_path / "out.wav", "X": text}
+    code, _, err = run(capsys, *(given.get(word, word) for word in command.split()))
+    assert code == 2
+    assert f"{text!r} is not a time in seconds" in err
+    assert not (tmp_path / "out.wav").exists()
+
+
+def test_recordings_that_are_not_there_are_named(capsys, voice_file: Path, tmp_path: Path) -> None:
+    code, _, err = run(capsys, "find", voice_file, "--among", tmp_path / "nowhere")
+    assert (code, err) == (1, f"pulizia: {tmp_path / 'nowhere'} was not found. Name raw recordings, or folders that hold them.\n")  # fmt: skip

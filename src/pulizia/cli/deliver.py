@@ -17,6 +17,7 @@ from pulizia.cli.assembled import Assembled, add_programme_flag, assembled
 from pulizia.cli.batch import add_batch_flags, for_workers, order_of, run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import add_keep_flag, add_output_flags, deliverable_of, output_paths
+from pulizia.cli.parsing import seconds
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.treating import treating
 from pulizia.delivery.deliver import Delivered, check_output, deliver
@@ -72,16 +73,16 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     )
     command.add_argument("--dual-mono", action="store_true", help="measure a mono programme as dual mono (3 LU louder)")
     command.add_argument(
-        "--head", dest="head_s", type=float, default=0.0, metavar="S", help="silence before, in seconds"
+        "--head", dest="head_s", type=seconds, default=0.0, metavar="S", help="silence before, in seconds"
     )
-    command.add_argument("--tail", dest="tail_s", type=float, default=0.0, metavar="S", help="silence after")
+    command.add_argument("--tail", dest="tail_s", type=seconds, default=0.0, metavar="S", help="silence after")
     command.add_argument(
         "--pop",
         metavar="RATE",
         help="a 2-pop two seconds before the start, one frame of a picture of this rate (25, 23.976, 29.97); makes the head that long",
     )
-    command.add_argument("--fade-in", dest="fade_in_s", type=float, default=0.0, metavar="S")
-    command.add_argument("--fade-out", dest="fade_out_s", type=float, default=0.0, metavar="S")
+    command.add_argument("--fade-in", dest="fade_in_s", type=seconds, default=0.0, metavar="S")
+    command.add_argument("--fade-out", dest="fade_out_s", type=seconds, default=0.0, metavar="S")
     command.add_argument(
         "--report", type=Path, help="write a report, as .html, .json or .csv; a folder for several files"
     )

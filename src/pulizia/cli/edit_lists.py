@@ -10,6 +10,7 @@ from typing import get_args
 
 from pulizia.cli.assembled import add_programme_flag, assembled
 from pulizia.cli.outputs import check_project_output
+from pulizia.cli.parsing import seconds
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import check_output, write_source
 from pulizia.delivery.deliverable import Deliverable
@@ -52,7 +53,7 @@ def add_to(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> Non
     )
     out.add_argument(
         "--handles",
-        type=float,
+        type=seconds,
         default=2.0,
         metavar="S",
         help="with --rendered: this much more at both ends, in seconds (2)",

@@ -12,6 +12,7 @@ from typing import Any
 
 from pulizia.audio.source import Source
 from pulizia.audio.spans import Span
+from pulizia.cli.parsing import seconds
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable, kind_of_path
@@ -38,12 +39,12 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
         "--among", type=Path, nargs="+", required=True, metavar="PATH", help="raw recordings, or folders of them"
     )
     command.add_argument(
-        "--words", type=float, nargs=2, metavar=("FROM", "TO"),
+        "--words", type=seconds, nargs=2, metavar=("FROM", "TO"),
         help="find where the words of this section, in seconds, are said again, in the file itself too",
     )  # fmt: skip
     command.add_argument(
         "--put-back",
-        type=float,
+        type=seconds,
         nargs=2,
         metavar=("FROM", "TO"),
         help="write the processed file with the best matching raw recording put back in this section, in seconds (with -o)",
@@ -151,6 +152,10 @@ def run(options: argparse.Namespace) -> int:
     progress = TerminalProgress(options.file.name)
     media = open_media(options.file, progress)
     worked = media.source
+    for path in options.among:
+        if not path.exists():
+            message = f"{path} was not found. Name raw recordings, or folders that hold them."
+            raise MediaError(message)
     candidates = [p for p in sound_files(options.among) if not p.samefile(options.file)]
     if not candidates:
         message = "There is no sound file to look through. Name raw recordings, or a folder that holds them."

@@ -14,6 +14,7 @@ from pulizia.audio.source import Source, SpanSource
 from pulizia.batch.runner import Result
 from pulizia.cli.assembled import add_programme_flag, assembled
 from pulizia.cli.batch import add_batch_flags, for_workers, order_of, print_rows, run_batch
+from pulizia.cli.parsing import seconds
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import check_output
 from pulizia.delivery.normalise import Meter, Verdict, verdicts
@@ -34,7 +35,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     """Declare the command."""
     command = commands.add_parser("measure", help="loudness, peaks and levels of sound files")
     command.add_argument("files", type=Path, nargs="+", metavar="FILE", help="several are compared side by side")
-    command.add_argument("--span", type=float, nargs=2, metavar=("FROM", "TO"),
+    command.add_argument("--span", type=seconds, nargs=2, metavar=("FROM", "TO"),
                          help="only this section, in seconds")  # fmt: skip
     command.add_argument("--dual-mono", action="store_true", help="measure a mono file as dual mono (3 LU louder)")
     command.add_argument("--target", help="check against a target's limits; see `pulizia targets`")
@@ -104,9 +105,11 @@ class _Measured:
         """As plain JSON values."""
         row = self.figures.figures() | {"file": str(self.path), "channel_names": self.names}
         row["samples_cleaned"] = self.cleaned
-        for seconds in LOUDEST_S:
-            top = loudest(self.figures, seconds)
-            row[f"loudest_{seconds:.0f}_s"] = None if top is None else {"at_s": round(top.start_s, 2), "lufs": top.lufs}
+        for length_s in LOUDEST_S:
+            top = loudest(self.figures, length_s)
+            row[f"loudest_{length_s:.0f}_s"] = (
+                None if top is None else {"at_s": round(top.start_s, 2), "lufs": top.lufs}
+            )
         if self.readings:
             row["readings"] = [{"name": r.name, "lufs": r.lufs, "why": r.why} for r in self.readings]
         if self.verdicts:
@@ -160,9 +163,9 @@ def _measured(path: Path, options: argparse.Namespace, target: Target | None) ->
 def _lines(one: _Measured) -> Iterator[str]:
     yield f"{one.title}: {format_time(one.figures.duration_s, 1)}, {one.form}"
     yield from figure_lines(one.figures)
-    for seconds in LOUDEST_S:
-        if (top := loudest(one.figures, seconds)) is not None:
-            yield f"  {f'Loudest {seconds:.0f} s':<20}{format_number(top.lufs):>8} LUFS from {format_time(top.start_s, 1)}"
+    for length_s in LOUDEST_S:
+        if (top := loudest(one.figures, length_s)) is not None:
+            yield f"  {f'Loudest {length_s:.0f} s':<20}{format_number(top.lufs):>8} LUFS from {format_time(top.start_s, 1)}"
     for v in one.verdicts:
         yield f"  {v.name:<20}{format_number(v.measured):>8}  {v.limit:<22} {v.words}"
     for reading in one.readings:

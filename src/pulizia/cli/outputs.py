@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from pulizia.audio.pop import BEFORE_S
+from pulizia.cli.parsing import seconds
 from pulizia.delivery.deliver import check_name, check_output
 from pulizia.delivery.deliverable import KIND_OF_SUFFIX, Deliverable, Kind, kind_of_path
 from pulizia.errors import DeliveryError
@@ -41,7 +42,7 @@ def add_output_flags(command: argparse.ArgumentParser, *, pictures: bool) -> Non
 def add_keep_flag(command: argparse.ArgumentParser) -> None:
     """Declare the flag that trims."""
     command.add_argument(
-        "--keep", type=float, nargs=2, metavar=("FROM", "TO"), help="trim to a section, in seconds of the input"
+        "--keep", type=seconds, nargs=2, metavar=("FROM", "TO"), help="trim to a section, in seconds of the input"
     )
 
 

@@ -10,6 +10,7 @@ from typing import Any
 from pulizia.cli.assembled import Assembled, add_programme_flag, assembled
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import FORMATS
+from pulizia.cli.parsing import seconds
 from pulizia.cli.progress import TerminalProgress
 from pulizia.delivery.deliver import check_output, cut_words, write_source
 from pulizia.delivery.deliverable import Deliverable
@@ -33,7 +34,11 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument("--reels", action="store_true", help="of a programme: one file for each reel, into a folder")
     command.add_argument("--clips", action="store_true", help="of a programme: one file for each clip, into a folder")
     command.add_argument(
-        "--handles", type=float, default=0.0, metavar="S", help="with --clips: this much more at both ends, in seconds"
+        "--handles",
+        type=seconds,
+        default=0.0,
+        metavar="S",
+        help="with --clips: this much more at both ends, in seconds",
     )
     command.add_argument(
         "--joined",

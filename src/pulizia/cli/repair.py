@@ -13,6 +13,7 @@ from pulizia.batch.runner import Result
 from pulizia.cli.batch import add_batch_flags, for_workers, order_of, run_batch
 from pulizia.cli.measure import cleaned_note
 from pulizia.cli.outputs import add_keep_flag, add_output_flags, deliverable_of, output_paths
+from pulizia.cli.parsing import seconds
 from pulizia.cli.progress import TerminalProgress
 from pulizia.cli.treating import treating
 from pulizia.delivery.deliver import check_output, cut_words, write_source
@@ -42,7 +43,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     how.add_argument("--treat", action="store_true", help="inspect each file and treat the problems that are found")
     command.add_argument(
         "--noise",
-        type=float,
+        type=seconds,
         nargs=2,
         metavar=("FROM", "TO"),
         help="where only noise is heard, in seconds, for steps that need a noise sample (found automatically)",

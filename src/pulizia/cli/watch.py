@@ -16,6 +16,7 @@ from pulizia.batch.watch import WatchedFolder, moved_aside
 from pulizia.cli import deliver, repair
 from pulizia.cli.batch import for_workers, order_of, print_outcome, stopped_politely
 from pulizia.cli.outputs import add_output_flags, deliverable_of
+from pulizia.cli.parsing import seconds
 from pulizia.delivery.normalise import WAYS
 from pulizia.delivery.targets import target_of
 from pulizia.errors import DeliveryError, DiskError
@@ -44,7 +45,7 @@ def add_to(commands: Any) -> None:  # noqa: ANN401 - argparse keeps the type pri
     command.add_argument("--failed", type=Path, metavar="FOLDER",
                          help="where files go that cannot be processed, each with a sentence (failed, in FOLDER)")  # fmt: skip
     command.add_argument(
-        "--settle", type=float, default=5.0, metavar="S", help="a file is complete when it stood still so long (5)"
+        "--settle", type=seconds, default=5.0, metavar="S", help="a file is complete when it stood still so long (5)"
     )
     command.add_argument("--once", action="store_true", help="end when all that is there is done")
     command.add_argument("--jobs", type=int, default=2, help="files processed at once on this machine (2)")
