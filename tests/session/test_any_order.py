@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+import soundfile
 from tests.golden.diary import Diary, files
 from tests.golden.sounds import RATE
 
@@ -34,7 +35,10 @@ class Hand:
         self.session.files.open_paths([*files(folder).values()])
         self.diary.settle()
         self.tools = [tool.id for tool in ALL if tool.id not in SLOW]
-        self.deeds = [*self._on_the_bench(), *self._in_the_assembly()]
+        self.paths = [*files(folder).values(), folder / "half.wav"]
+        samples, rate = soundfile.read(self.paths[0], dtype="float32", always_2d=True)
+        soundfile.write(self.paths[-1], samples[: len(samples) // 2], rate, subtype="PCM_24")
+        self.deeds = [*self._on_the_bench(), *self._in_the_assembly(), *self._with_files()]
 
     # -- what may be chosen
 
@@ -114,6 +118,22 @@ class Hand:
             x.clip_levels.match,
         ]  # fmt: skip
 
+    def _with_files(self) -> list[Callable[[], object]]:
+        """Deeds that change which file a recording plays, whether it is there, and what is known of the past."""
+        x, rng = self.session, self.rng
+
+        def again() -> None:
+            x.document.save(self.folder / "kept")
+            x.files.open_project(self.folder / "kept.pulizia")
+
+        seldom = lambda deed: lambda: deed() if rng.random() < 0.3 else None  # noqa: E731
+        return [
+            lambda: x.files.relink(self.recording().id, rng.choice(self.paths)),
+            lambda: x.files.open_paths([rng.choice(self.paths)]),
+            seldom(lambda: x.files.remove([self.recording().id]) if len(self.project().recordings) > 2 else None),
+            seldom(again),
+        ]
+
     # -- what holds after each of them
 
     def project(self) -> Project:
@@ -126,7 +146,12 @@ class Hand:
             {c.id for lane in assembly.programme.lanes for c in lane.clips} if assembly.programme is not None else set()
         )
         assert assembly.clip_ids <= known
-        source = self.session.heard_source
+        source, marked = self.session.heard_source, self.session.marked
+        assert source is None or marked is None or marked.stop <= source.frames
+        for recording in self.project().recordings:
+            media = self.session.document.media.get(recording.id)
+            if media is not None:
+                assert (media.fingerprint, media.source.frames) == (recording.fingerprint, recording.frames)
         if source is not None:
             start = self.rng.randrange(max(1, source.frames))
             try:
