@@ -40,6 +40,14 @@ class Hand:
         soundfile.write(self.paths[-1], samples[: len(samples) // 2], rate, subtype="PCM_24")
         self.deeds = [*self._on_the_bench(), *self._in_the_assembly(), *self._with_files()]
 
+    def act(self) -> None:
+        """Do one thing; where nothing is left of the project, its files are opened again first."""
+        if not self.project().recordings:
+            self.session.files.open_paths(self.paths)
+            self.diary.settle()
+        self.rng.choice(self.deeds)()
+        self.diary.settle()
+
     # -- what may be chosen
 
     def frame(self) -> int:
@@ -177,8 +185,7 @@ def test_nothing_breaks_whatever_is_done(tmp_path: Path, seed: int) -> None:
     hand = Hand(tmp_path, seed)
     try:
         for number in range(150):
-            hand.rng.choice(hand.deeds)()
-            hand.diary.settle()
+            hand.act()
             hand.check()
             if number % 25 == 24:
                 hand.there_and_back()
