@@ -386,9 +386,8 @@ class Document(StepEditing):
         self.history.take_past(past)
         self.path = path
         self._saved = saved if saved is not None else Project()
-        for known in (self._linked, self.offline, self._chains):
+        for known in (self._linked, self.offline, self.exchanged, self._chains):
             known.clear()
-        self.exchanged = []
         self.sounds.forget()
         self._tell()
 
