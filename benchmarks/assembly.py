@@ -146,6 +146,20 @@ def painting() -> None:
             application.processEvents()
             time.sleep(0.01)
         view, axis = window.assembly.lanes, window.assembly.axis
+        assembly, document = window.session.assembly, window.session.document
+        deeds = {
+            "gain of all clips": lambda: assembly.add_gain(-1.0),
+            "cross-fades at all cuts": assembly.cross_fade,
+            "all clips copied behind themselves": assembly.duplicate,
+            "all clips moved by a second": lambda: assembly.move(RATE),
+        }
+        for words, deed in deeds.items():
+            assembly.select_all()
+            began = time.perf_counter()
+            deed()
+            print(f"{words:<58}{time.perf_counter() - began:9.2f} s")
+            document.undo()
+        assembly.select(())
         for seconds in (60, 600):
             axis.show_span(0, seconds * RATE, 0.0)
             took = []

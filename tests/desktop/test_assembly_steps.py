@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -108,6 +109,13 @@ def test_strips_lie_under_their_clip_and_are_switched_moved_and_limited(place: P
     assert all(any(h.start == 2 * RATE for h in s.holes) for s in service.owner.steps)
     session.document.undo()
     assert not any(s.holes for s in service.owner.steps)
+    # a clip behind the end of its recording, as a shorter file leaves it, has no original to give back
+    (last,) = service.programme.lanes[0].clips[1:2]
+    far = service.programme.with_all_changed({last.id}, lambda c: replace(c, inner=10**7))
+    session.document.edit_programme(far, "far")
+    service.select([last.id])
+    session.programme_steps.restore_original()
+    assert "Select clips" in place.said
     service.choose_lane(service.programme.lanes[1].id)
     session.repairs.add_tool("hum", on_selection=False)
     session.programme_steps.paste_on_lanes()

@@ -26,6 +26,7 @@ from pulizia.interchange.conform_rows import ConformRow, count_words, row_words
 from pulizia.media.open import open_media
 from pulizia.project import programme_edits as edits
 from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.cross_fades import cross_fade
 from pulizia.project.file import load_project, save_project
 from pulizia.project.lined_up import exchanged
 from pulizia.project.microphone_lanes import on_lanes
@@ -243,7 +244,7 @@ def with_field(programme: Programme) -> Programme:
 def test_field_recordings_on_lanes_cross_fades_and_a_breath_taken_out_move_with_the_cut() -> None:
     old = with_field(two_takes())
     for c in old.lanes[0].clips[1:]:
-        old = edits.cross_fade(old, c.id, 1920)
+        old = cross_fade(old, c.id, 1920)
     old = edits.set_gain(old, ["second"], -2.0)
     old = edits.split(edits.split(old, 3 * RATE, ["a1"]), round(3.4 * RATE), ["a1"])
     breath = next(c for c in old.lanes[0].clips if c.start == 3 * RATE)

@@ -24,6 +24,7 @@ from pulizia.errors import ProjectError
 from pulizia.project import programme_edits as edits
 from pulizia.project import time_edits
 from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.cross_fades import cross_fade
 from pulizia.project.cut_edges import CutEdges
 from pulizia.project.file import parse_project, project_text
 from pulizia.project.handles import Handles
@@ -252,7 +253,7 @@ def test_clips_are_opened_as_far_as_their_recordings_go() -> None:
     assert handles.start(clip("a", 10_000, -800, 48_800), 9000) == 10_000  # a list wanted it so
     lane = Lane(name="One").with_clips([whole, part])
     programme = Programme(name="P", rate=RATE, channels=1, lanes=(lane,))
-    crossed = edits.cross_fade(programme, part.id, 2000, handles=handles).lanes[0].clips
+    crossed = cross_fade(programme, part.id, 2000, handles=handles).lanes[0].clips
     assert [(c.start, c.stop, c.fade_in.frames) for c in crossed] == [(10_000, 58_000, 0), (56_000, 108_000, 2000)]
     assert edits.roll(programme, part.id, "start", 60_000, handles) == programme
     assert edits.roll(programme, whole.id, "stop", 55_000, handles).lanes[0].clips[1].start == 55_000
@@ -260,7 +261,7 @@ def test_clips_are_opened_as_far_as_their_recordings_go() -> None:
     assert edits.slide(programme, whole.id, -9000, handles).lanes[0].clips[1].start == 52_000
     ends = programme.with_lane(lane.with_clips([whole, clip("b", 58_000, 0, 50_000)]))
     with pytest.raises(ProjectError, match="Neither recording goes on"):
-        edits.cross_fade(ends, ends.lanes[0].clips[1].id, 2000, handles=handles)
+        cross_fade(ends, ends.lanes[0].clips[1].id, 2000, handles=handles)
 
 
 def test_a_chosen_fade_and_the_beginning_of_a_recording_stay_as_they_are_and_a_cut_is_a_cross_fade() -> None:
@@ -335,7 +336,7 @@ def test_clips_are_moved_slipped_trimmed_laid_over_others_and_copied() -> None:
 def test_cross_fades_lie_around_the_cut_and_fades_stay_within_their_clip() -> None:
     programme = two_speakers()
     second = programme.lanes[0].clips[1]
-    made = edits.cross_fade(programme, second.id, 2000, "power")
+    made = cross_fade(programme, second.id, 2000, "power")
     a, b, _ = made.lanes[0].clips
     assert (a.stop, b.start, b.inner, b.fade_in.law) == (41_000, 39_000, 0 - 500, "power")
     heard, plain = samples(made), samples(programme)
@@ -348,9 +349,9 @@ def test_cross_fades_lie_around_the_cut_and_fades_stay_within_their_clip() -> No
     assert len(everywhere.lanes[1].clips) == 2
     assert len(edits.split(made, 41_000).lanes[0].clips) == 4  # where the fade has ended
     with pytest.raises(ProjectError, match="Close the gap"):
-        edits.cross_fade(programme, programme.lanes[0].clips[2].id, 100)
+        cross_fade(programme, programme.lanes[0].clips[2].id, 100)
     with pytest.raises(ProjectError, match="too short"):
-        edits.cross_fade(programme, second.id, 90_000)
+        cross_fade(programme, second.id, 90_000)
     faded = edits.fade(programme, {second.id}, side="out", frames=10**9, law="gain").lanes[0].clips[1]
     assert faded.fade_out == Edge(30_000, "gain")
     assert (

@@ -6,7 +6,7 @@ from __future__ import annotations
 import itertools
 import operator
 import uuid
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Literal
@@ -290,6 +290,10 @@ class Programme:
         message = tr("The clip is no longer part of the programme.")
         raise ProjectError(message)
 
+    def lanes_with(self, clip_ids: Collection[str]) -> tuple[Lane, ...]:
+        """The lanes on which any of these clips lies."""
+        return tuple(lane for lane in self.lanes if any(c.id in clip_ids for c in lane.clips))
+
     def with_lane(self, lane: Lane) -> Programme:
         """With one more lane, or one replaced."""
         if any(known.id == lane.id for known in self.lanes):
@@ -300,6 +304,16 @@ class Programme:
         """With one clip changed."""
         lane = self.lane_of(clip_id)
         return self.with_lane(lane.with_clips(change(c) if c.id == clip_id else c for c in lane.clips))
+
+    def with_all_changed(self, clip_ids: Collection[str], change: Callable[[Clip], Clip]) -> Programme:
+        """With several clips changed, in one go; clips that are gone are not missed."""
+        lanes = (
+            lane.with_clips(change(c) if c.id in clip_ids else c for c in lane.clips)
+            if any(c.id in clip_ids for c in lane.clips)
+            else lane
+            for lane in self.lanes
+        )
+        return replace(self, lanes=tuple(lanes))
 
     @property
     def recordings(self) -> tuple[str, ...]:

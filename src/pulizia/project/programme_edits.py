@@ -4,15 +4,20 @@
 from __future__ import annotations
 
 import itertools
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import replace
+from operator import attrgetter
 
 from pulizia.audio.fades import Law
 from pulizia.audio.timeline import Edge
+from pulizia.dsp.moments import merged
 from pulizia.errors import ProjectError
 from pulizia.project.clips import Clip, Lane, Programme, new_clip_id
 from pulizia.project.handles import Handles
 from pulizia.words import tr
+
+_start, _stop = attrgetter("start"), attrgetter("stop")
 
 
 def each_lane(programme: Programme, change: Callable[[Lane], Iterable[Clip]]) -> Programme:
@@ -43,11 +48,26 @@ def check_locks(before: Programme, after: Programme) -> None:
 
 def put(programme: Programme, lane_id: str, clips: Iterable[Clip]) -> Programme:
     """Lay clips onto a lane; what lies under them there gives way."""
-    lane, new = programme.lane(lane_id), sorted(clips, key=lambda c: c.start)
-    row = list(lane.clips)
-    for clip in new:
-        row = [*cleared(row, clip.start, clip.stop), clip]
-    return programme.with_lane(lane.with_clips(row))
+    lane, new = programme.lane(lane_id), sorted(clips, key=_start)
+    try:
+        return programme.with_lane(
+            lane.with_clips([*_without(lane.clips, new), *replace(lane, clips=()).with_clips(new).clips])
+        )
+    except ProjectError:  # those of several lanes on one: what comes later goes over what came before
+        row = list(lane.clips)
+        for clip in new:
+            row = [*cleared(row, clip.start, clip.stop), clip]
+        return programme.with_lane(lane.with_clips(row))
+
+
+def _without(row: Sequence[Clip], others: Iterable[Clip]) -> list[Clip]:
+    """A row of clips with what lies under others cleared; only the clips around each of them are looked at."""
+    left = list(row)
+    for begin, end in merged(((c.start, c.stop) for c in others), 0):
+        first = max(bisect_right(left, begin, key=_stop) - 1, 0)
+        last = bisect_left(left, end, key=_start) + 1
+        left[first:last] = sorted(cleared(left[first:last], begin, end), key=_start)
+    return left
 
 
 def cleared(clips: Iterable[Clip], begin: int, end: int) -> list[Clip]:
@@ -125,9 +145,7 @@ def move(programme: Programme, clip_ids: Collection[str], frames: int, lane_id: 
         by_lane.setdefault(lane_id or lane.id, []).append(replace(clip, start=clip.start + frames))
     for wanted, clips in by_lane.items():
         together = made.lane(wanted).with_clips(clips)  # refuses clips of several lanes that would lie over each other
-        others = list(made.lane(wanted).clips)
-        for clip in clips:
-            others = cleared(others, clip.start, clip.stop)
+        others = _without(made.lane(wanted).clips, together.clips)
         made = made.with_lane(made.lane(wanted).with_clips([*others, *together.clips]))
     return made
 
@@ -138,7 +156,7 @@ def trim(programme: Programme, clip_id: str, *, start: int | None = None, stop: 
     ProjectError when nothing of the clip would be left or another clip is in the way.
     """
     lane = programme.lane_of(clip_id)
-    made = _trimmed(next(c for c in lane.clips if c.id == clip_id), start, stop)
+    made = trimmed(next(c for c in lane.clips if c.id == clip_id), start, stop)
     for other in lane.clips:
         if other.id != clip_id and made.start <= other.start and other.stop <= made.stop:
             message = tr("The clip would cover the whole clip beside it. Trim it less far, or remove that one first.")
@@ -146,7 +164,8 @@ def trim(programme: Programme, clip_id: str, *, start: int | None = None, stop: 
     return programme.with_changed(clip_id, lambda _clip: made)
 
 
-def _trimmed(clip: Clip, start: int | None = None, stop: int | None = None) -> Clip:
+def trimmed(clip: Clip, start: int | None = None, stop: int | None = None) -> Clip:
+    """A clip with an edge at another frame of the programme; ProjectError when nothing of it would be left."""
     first = clip.start if start is None else max(0, start)
     last = clip.stop if stop is None else stop
     if last <= first:
@@ -193,10 +212,10 @@ def slide(programme: Programme, clip_id: str, frames: int, handles: Handles | No
         shift = handles.start(behind, behind.start + shift) - behind.start if behind is not None else shift
     changed = {clip.id: clip.moved(shift)}
     if before is not None:
-        changed[before.id] = _trimmed(before, stop=before.stop + shift)
+        changed[before.id] = trimmed(before, stop=before.stop + shift)
     if behind is not None:
-        changed[behind.id] = _trimmed(behind, start=behind.start + shift)
-    return _exchanged(programme, clip_id, changed)
+        changed[behind.id] = trimmed(behind, start=behind.start + shift)
+    return exchanged(programme, clip_id, changed)
 
 
 def roll(programme: Programme, clip_id: str, side: str, frame: int, handles: Handles | None = None) -> Programme:
@@ -208,10 +227,10 @@ def roll(programme: Programme, clip_id: str, side: str, frame: int, handles: Han
     if neighbour is None:
         return trim(programme, clip_id, **{side: frame})
     if side == "start":
-        own, other = _trimmed(clip, start=frame), _trimmed(neighbour, stop=neighbour.stop + frame - clip.start)
+        own, other = trimmed(clip, start=frame), trimmed(neighbour, stop=neighbour.stop + frame - clip.start)
     else:
-        own, other = _trimmed(clip, stop=frame), _trimmed(neighbour, start=neighbour.start + frame - clip.stop)
-    return _exchanged(programme, clip_id, {clip.id: own, neighbour.id: other})
+        own, other = trimmed(clip, stop=frame), trimmed(neighbour, start=neighbour.start + frame - clip.stop)
+    return exchanged(programme, clip_id, {clip.id: own, neighbour.id: other})
 
 
 def _within(handles: Handles, clip: Clip, neighbour: Clip | None, side: str, frame: int) -> int:
@@ -231,7 +250,7 @@ def _within(handles: Handles, clip: Clip, neighbour: Clip | None, side: str, fra
     )
 
 
-def _exchanged(programme: Programme, clip_id: str, changed: dict[str, Clip]) -> Programme:
+def exchanged(programme: Programme, clip_id: str, changed: dict[str, Clip]) -> Programme:
     """With clips of one lane exchanged in one go."""
     lane = programme.lane_of(clip_id)
     return programme.with_lane(lane.with_clips(changed.get(c.id, c) for c in lane.clips))
@@ -259,39 +278,6 @@ def that_follow(programme: Programme, clip_ids: Collection[str]) -> list[str]:
     return [
         b.id for lane in programme.lanes for a, b in itertools.pairwise(lane.clips) if b.id in clip_ids and b.start <= a.stop
     ]  # fmt: skip
-
-
-def cross_fade(
-    programme: Programme, clip_id: str, frames: int, law: Law | None = None, handles: Handles | None = None
-) -> Programme:
-    """Let a clip and the one before it, which it follows without a gap, overlap around their cut.
-
-    Where a recording holds nothing beyond the cut (``handles``), they overlap on the side where the other one does, and
-    no longer than that. ProjectError when there is no such clip, one of both is too short, or neither goes on.
-    """
-    lane = programme.lane_of(clip_id)
-    index = next(n for n, c in enumerate(lane.clips) if c.id == clip_id)
-    clip = lane.clips[index]
-    before = lane.clips[index - 1] if index else None
-    if before is None or before.stop < clip.start:
-        message = tr("No clip ends where this one begins. Close the gap first.")
-        raise ProjectError(message)
-    middle = (before.stop + clip.start) // 2
-    first = middle - frames // 2
-    if handles is not None:
-        earliest, latest = handles.start(clip, first - frames), handles.stop(before, first + 2 * frames)
-        first = max(earliest, min(first, latest - frames))
-        frames = min(frames, latest - first)
-        if frames <= 0:
-            message = tr("Neither recording goes on beyond the cut. Trim one of the clips first.")
-            raise ProjectError(message)
-    last = first + frames
-    if first <= before.start or last >= clip.stop or first < 0:
-        message = tr("The clips are too short for this cross-fade. Choose a shorter one.")
-        raise ProjectError(message)
-    made = trim(programme, before.id, stop=last) if last >= before.stop else trim(programme, clip.id, start=first)
-    made = trim(made, clip.id, start=first) if last >= before.stop else trim(made, before.id, stop=last)
-    return fade(made, [clip_id], side="in", frames=frames, law=law)
 
 
 def set_gain(programme: Programme, clip_ids: Collection[str], gain_db: float) -> Programme:

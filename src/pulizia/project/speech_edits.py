@@ -13,6 +13,7 @@ from pulizia.errors import ProjectError
 from pulizia.project import programme_edits as edits
 from pulizia.project import time_edits
 from pulizia.project.clips import HIGHEST_DB, LOWEST_DB, Clip, Lane, Programme, new_clip_id
+from pulizia.project.cross_fades import cross_fade
 from pulizia.words import tr
 
 
@@ -46,7 +47,7 @@ def _cut_smoothly(programme: Programme, begin: int, end: int, cross: int) -> Pro
     for lane in made.lanes:
         for before, behind in pairwise(lane.clips):
             if before.stop == behind.start == begin and min(before.frames, behind.frames) > 2 * cross:
-                made = edits.cross_fade(made, behind.id, cross)
+                made = cross_fade(made, behind.id, cross)
     return made
 
 

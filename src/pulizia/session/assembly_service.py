@@ -11,11 +11,12 @@ from typing import Any
 from pulizia.audio.fades import Law
 from pulizia.audio.spans import Span
 from pulizia.audio.timeline import Edge
-from pulizia.errors import MediaError, ProjectError
+from pulizia.errors import MediaError
 from pulizia.media.facts import media_facts
 from pulizia.project import programme_edits as edits
 from pulizia.project import time_edits
 from pulizia.project.clips import Clip, Programme
+from pulizia.project.cross_fades import cross_fade, cross_fades
 from pulizia.project.handles import Handles
 from pulizia.project.model import Recording
 from pulizia.session.assembly_lanes import AssemblyLanes
@@ -105,7 +106,7 @@ class AssemblyService(AssemblyLanes):
         programme = self.programme
         if programme is None:
             return
-        lanes = {programme.lane_of(i).id for i in self.clip_ids} or None
+        lanes = {lane.id for lane in programme.lanes_with(self.clip_ids)} or None
         if self.apply(lambda p: edits.split(p, here, lanes), tr("Split")) and self.programme == programme:
             self._session.say(tr("No clip to split lies under the playhead."), bad=True)
 
@@ -265,24 +266,18 @@ class AssemblyService(AssemblyLanes):
     def set_channel(self, channel: int | None) -> None:
         """Let the selected clips hear one channel of their recordings, or all (None)."""
         chosen = self.clip_ids
-
-        def changed(programme: Programme) -> Programme:
-            for clip_id in chosen:
-                programme = programme.with_changed(clip_id, lambda c: replace(c, channel=channel))
-            return programme
-
-        self.apply(changed, tr("Change the channel of clips"))
+        self.apply(
+            lambda p: p.with_all_changed(chosen, lambda c: replace(c, channel=channel)),
+            tr("Change the channel of clips"),
+        )
 
     def add_gain(self, change_db: float) -> None:
         """Make the selected clips louder or quieter."""
         chosen = self.clip_ids
-
-        def changed(programme: Programme) -> Programme:
-            for clip in self.clips:
-                programme = edits.set_gain(programme, {clip.id}, clip.gain_db + change_db)
-            return programme
-
-        self.apply(changed, tr("Change the gain of clips"), f"gain:{sorted(chosen)}")
+        self.apply(
+            lambda p: p.with_all_changed(chosen, lambda c: replace(c, gain_db=c.gain_db + change_db)),
+            tr("Change the gain of clips"), f"gain:{sorted(chosen)}",
+        )  # fmt: skip
 
     def go_to_cut(self, direction: int) -> None:
         """Put the playhead at the next (1) or previous (-1) beginning or end of a clip."""
@@ -314,21 +309,18 @@ class AssemblyService(AssemblyLanes):
 
         if len(behind_cuts) < 2:  # a single one says itself why it cannot be
             only = [*behind_cuts, self.clips[0].id][0]
-            self.apply(lambda p: edits.cross_fade(p, only, frames, handles=handles), tr("Cross-fade"))
+            self.apply(lambda p: cross_fade(p, only, frames, handles=handles), tr("Cross-fade"))
             return
-        short: list[str] = []
+        chosen, stay = frozenset(behind_cuts), 0
 
         def faded(made: Programme) -> Programme:
-            for clip_id in behind_cuts:
-                try:
-                    made = edits.cross_fade(made, clip_id, frames, handles=handles)
-                except ProjectError:
-                    short.append(clip_id)
+            nonlocal stay
+            made, stay = cross_fades(made, chosen, frames, handles)
             return made
 
-        if self.apply(faded, tr("Cross-fade")) and short:
+        if self.apply(faded, tr("Cross-fade")) and stay:
             self._session.say(
-                plural("1 cut lies between clips too short for it and stays.", "{n} cuts lie between clips too short for it and stay.", len(short))
+                plural("1 cut lies between clips too short for it and stays.", "{n} cuts lie between clips too short for it and stay.", stay)
             )  # fmt: skip
 
     def fill_gaps(self) -> None:
@@ -353,13 +345,10 @@ class AssemblyService(AssemblyLanes):
         clips = self.clips
         on = not any(c.enabled for c in clips)
         ids = {c.id for c in clips}
-
-        def switched(programme: Programme) -> Programme:
-            for i in ids:
-                programme = programme.with_changed(i, lambda c: replace(c, enabled=on))
-            return programme
-
-        self.apply(switched, tr("Switch clips on") if on else tr("Switch clips off"))
+        self.apply(
+            lambda p: p.with_all_changed(ids, lambda c: replace(c, enabled=on)),
+            tr("Switch clips on") if on else tr("Switch clips off"),
+        )
 
     def copy(self) -> None:
         """Keep the selected clips for pasting."""

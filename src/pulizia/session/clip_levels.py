@@ -78,6 +78,4 @@ def _with_gains(programme: Programme, changes: dict[str, float]) -> Programme:
         gain = round(clip.gain_db + changes[clip.id], 1)
         return replace(clip, gain_db=min(max(gain, LOWEST_DB), HIGHEST_DB))
 
-    for clip_id in changes:
-        programme = programme.with_changed(clip_id, changed)
-    return programme
+    return programme.with_all_changed(changes, changed)

@@ -59,8 +59,10 @@ class ProgrammeSteps:
             recording = self._assembly.recording_of(clip)
             if recording is not None and not clip.tone:
                 scale = recording.rate / programme.rate
-                first, last = (round(clip.heard_at(f) * scale) for f in (part.start, part.stop))
-                owners.append((recording.id, Span(max(0, first), min(recording.frames, last))))
+                ends = (round(clip.heard_at(f) * scale) for f in (part.start, part.stop))
+                first, last = (min(max(0, f), recording.frames) for f in ends)
+                if last > first:  # its recording may end before it, where a shorter file was linked
+                    owners.append((recording.id, Span(first, last)))
         if not owners:
             self._session.say(tr("Select clips, or a section of a lane, first."), bad=True)
         elif not self._session.document.give_back_in(owners):

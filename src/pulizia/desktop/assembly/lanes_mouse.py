@@ -247,7 +247,7 @@ class LanesMouse(LaneRows):
         self.shift = max(round(shift), -clips[0].start if clips else 0)
         lane = self.rows[min(self.geometry_of.lane_at(place.y()), len(self.rows) - 1)]
         programme = self.programme
-        one = programme is not None and len({programme.lane_of(c.id).id for c in clips}) == 1
+        one = programme is not None and len(programme.lanes_with(assembly.clip_ids)) == 1
         self.to_lane = lane.id if lane.id != hit.lane.id and one else ""
 
     def _hear_edge(self) -> None:

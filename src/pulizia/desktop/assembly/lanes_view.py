@@ -151,10 +151,10 @@ class LanesView(LanesMouse):
                 box.translate(self.shift / self.axis.frames_per_pixel, 0)
             self._painter.paint(painter, clip, box, body, programme.rate, chosen=chosen)
         if self.is_moving and self.to_lane == lane.id:
-            for clip in assembly.clips:
-                if programme.lane_of(clip.id).id != lane.id:
-                    box = geometry.box(clip, number, width).translated(self.shift / self.axis.frames_per_pixel, 0)
-                    self._painter.paint(painter, clip, box, body, programme.rate, chosen=True)
+            others = (c for la in programme.lanes if la.id != lane.id for c in la.clips if c.id in assembly.clip_ids)
+            for clip in others:
+                box = geometry.box(clip, number, width).translated(self.shift / self.axis.frames_per_pixel, 0)
+                self._painter.paint(painter, clip, box, body, programme.rate, chosen=True)
 
     def switches(self, number: int) -> list[tuple[QRectF, str, str]]:
         """Gain, mute and solo at the right of a lane's head: where, which field, in which words."""
