@@ -62,7 +62,9 @@ def talk(seconds: float = 30.0, pitch: float = 118.0, seed: int = 3) -> tuple[np
         phrases.append((at, at + length))
         at += length + rng.uniform(0.2, 0.5)
     tone = np.random.default_rng(1).standard_normal(n) * 10 ** (-76 / 20)
-    return (made + tone).astype(np.float32), phrases
+    sound = (made + tone).astype(np.float32)
+    sound.flags.writeable = False  # others are given it as well
+    return sound, phrases
 
 
 def source_of(samples: np.ndarray) -> ArraySource:

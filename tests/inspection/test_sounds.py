@@ -14,6 +14,7 @@ from pulizia.audio.source import ArraySource, Source
 from pulizia.errors import AnalysisError
 from pulizia.inspection.inspect import find_kind, inspect
 from pulizia.inspection.treat import treatment
+from pulizia.measure import steady_tones as module
 from pulizia.measure.steady_tones import steady_tones
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
@@ -114,3 +115,29 @@ def test_what_cannot_be_done_is_one_sentence_and_silence_before_room_tone_stays_
     chain = Chain(source_of(samples), steps, ChunkCache(1 << 28), AnalysisStore(), lambda _name: None)
     chain.prepare()
     assert not chain.after.read(0, RATE).any()
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("part_s", [4.0, 7.0])
+def test_what_is_listened_to_in_parts_has_the_sounds_of_the_whole(
+    monkeypatch: pytest.MonkeyPatch, part_s: float
+) -> None:
+    """Tones inside a part, over the border of two, and longer than what parts have in common."""
+    sound = talk()[0].copy()
+    level = 1.5 * float(np.sqrt(np.mean(sound**2)))
+    placed = ((2.0, 0.5, 1660.0), (3.8, 0.6, 1240.0), (13.7, 0.5, 2100.0), (19.0, 3.5, 1511.0), (26.0, 0.4, 1240.0))
+    for at, length, hz in placed:
+        t = np.arange(round(length * RATE)) / RATE
+        sound[round(at * RATE) : round(at * RATE) + len(t)] += level * np.sin(2 * np.pi * hz * t)
+    whole = steady_tones(source_of(sound))
+    assert [round(tone.hz) for tone in whole] == pytest.approx([hz for *_, hz in placed], abs=3)
+    shares: list[float] = []
+    monkeypatch.setattr(module, "PART_S", part_s)
+    monkeypatch.setattr(module, "MARGIN_S", 1.0)
+    parts = steady_tones(source_of(sound), shares.append)
+    assert len(parts) == len(whole)
+    for one, other in zip(parts, whole, strict=True):
+        assert one.hz == pytest.approx(other.hz, abs=0.5)
+        assert (one.start, one.stop) == pytest.approx((other.start, other.stop), abs=0.03 * RATE)
+    assert shares == sorted(shares)
+    assert 0.9 < shares[-1] <= 1.0

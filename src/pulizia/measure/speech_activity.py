@@ -100,29 +100,28 @@ def _heard(
     hz = np.arange(size // 2 + 1) * rate / size
     inside = (hz >= BAND_HZ[0]) & (hz <= BAND_HZ[1])
     scale = 2.0 / (source.channels * size * float((window**2).sum()))
-    bands, levels = [], []
     count = (stop - start) * FRAMES_PER_S // rate
+    bands = np.zeros((count, BANDS), dtype=np.float32)  # bands that the rate does not hold stay empty
+    levels = np.zeros(count)
     for first in range(0, count, READ_S * FRAMES_PER_S):
         last = min(count, first + READ_S * FRAMES_PER_S)
         centres = start + (np.arange(first, last) * rate // FRAMES_PER_S) + rate // (2 * FRAMES_PER_S)
         begin = int(centres[0]) - size // 2
         block = read_padded(source, begin, int(centres[-1]) + size)
         power = powers(block, centres - size // 2 - begin, window)
-        levels.append(powers_to_db(power[:, inside].sum(axis=1, dtype=np.float64) * scale))
-        found = np.zeros((last - first, BANDS), dtype=np.float32)  # bands that the rate does not hold stay empty
-        found[:, : len(edges) - 1] = np.add.reduceat(power[:, : edges[-1]], edges[:-1], axis=1) * scale
-        bands.append(found)
+        levels[first:last] = powers_to_db(power[:, inside].sum(axis=1, dtype=np.float64) * scale)
+        bands[first:last, : len(edges) - 1] = np.add.reduceat(power[:, : edges[-1]], edges[:-1], axis=1) * scale
         progress(last / count)
-    if not levels:
-        return np.zeros((0, BANDS), dtype=np.float32), np.zeros(0)
-    return np.concatenate(bands), np.concatenate(levels)
+    return bands, levels
 
 
 def looked_at(
     power: NDArray[np.float32], level: NDArray[np.float64]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], float]:
     """What the net of speech is told: power over the floor, level under that of the voice, voice over the floor."""
-    over = np.where(power.max(axis=0) > 0.0, power / _floors(power), np.float32(1.0))
+    over = _floors(power)
+    np.divide(power, over, out=over)
+    over[:, power.max(axis=0) <= 0.0] = 1.0
     heard = level[level > SILENT_DB]
     voice = float(np.quantile(heard, speech_net.LOUD_SHARE))
     return over, (level - voice).astype(np.float32), voice - float(np.quantile(heard, LOW_SHARE))
@@ -147,8 +146,10 @@ def _floors(power: NDArray[np.float32]) -> NDArray[np.float32]:
         floors[a : a + 512] = np.take_along_axis(ordered, at[:, :, None], axis=2)[:, :, 0]
     where = np.arange(len(power)) / thin
     places = np.arange(len(floors)) * step
-    made = [np.interp(where, places, np.log(floors[:, k])) for k in range(power.shape[1])]
-    return np.asarray(np.exp(np.stack(made, axis=1)) * FLOOR_BIAS, dtype=np.float32)
+    made = np.empty(power.shape, dtype=np.float32)
+    for k in range(power.shape[1]):  # one band at a time: of ten hours all of them would be gigabytes
+        made[:, k] = np.exp(np.interp(where, places, np.log(floors[:, k]))) * FLOOR_BIAS
+    return made
 
 
 def _smooth(values: NDArray[np.floating], frames: int) -> NDArray[np.float64]:

@@ -24,7 +24,9 @@ LOWEST_HZ = 60.0
 BACKGROUND_HZ, PEAK_DB = 400.0, 12.0  # a peak over what lies around it in frequency
 STEP_HZ, SPREAD_HZ = 2.5, 1.5  # from moment to moment, and in all
 SHORTEST_S = 0.24
-APART_DB, BESIDE_S = 10.0, 0.2  # over the same place before or behind
+APART_DB = 10.0  # over the same place before or behind
+EDGE_LOOKS, BESIDE_LOOKS = 3, 10  # how far from a tone these begin, and how long they are
+PART_S, MARGIN_S = 600.0, 20.0  # looked at in one go: the levels of an hour would be half a gigabyte
 TOGETHER_S = 0.15
 HALF_WIDTH_HZ = 28.0
 REPEATED_SHARE, REPEATED_HZ = 0.4, 12.0  # a pitch that returns over so much of the recording is a resonance or a hum
@@ -63,20 +65,40 @@ class _Tracks:
 
 def steady_tones(source: Source, progress: Progress = lambda _: None) -> list[SteadyTone]:
     """Tones that come and go, in order of time; none where the recording is full of them, as music is."""
-    tracks = _tracks(source, 0, source.frames, (LOW_HZ, HIGH_HZ), progress)
-    found, short = [], []
-    for chain in _chains(tracks.look, tracks.hz):
-        tone, hz = _tone(tracks, chain), tracks.hz[chain]
-        first, last = int(tracks.look[chain[0]]), int(tracks.look[chain[-1]])
-        if np.std(hz) <= SPREAD_HZ and len(chain) >= SHORTEST_S / HOP_S and np.ptp(hz) <= 4 * SPREAD_HZ:
-            bin_ = round(tone.hz * tracks.size / source.rate) - tracks.low
-            bin_ = min(max(bin_, 0), tracks.level.shape[1] - 1)
-            if _stands_out(tracks.level[:, max(0, bin_ - 1) : bin_ + 2].max(axis=1), first, last):
-                found.append(tone)
+    found: list[SteadyTone] = []
+    short: list[SteadyTone] = []
+    part, margin = round(PART_S * source.rate), round(MARGIN_S * source.rate)
+
+    def told(share: float) -> None:
+        progress(min(1.0, (start + share * part) / max(part, source.frames)))
+
+    for start in range(0, max(1, source.frames), part):
+        whole = (max(0, start - margin), min(source.frames, start + part + margin))
+        tracks = _tracks(source, *whole, (LOW_HZ, HIGH_HZ), told)
+        for chain in _chains(tracks.look, tracks.hz):
+            tone = _tone(tracks, chain, whole[0])
+            goes_on = whole[0] > 0 and tracks.look[chain[0]] <= MOST_AHEAD  # a piece of one that began before
+            if tone.stop < start or not (goes_on or start <= tone.start < start + part):
                 continue
-        short.append(tone)
+            if goes_on:
+                known = any(abs(t.hz - tone.hz) < 2 * STEP_HZ and t.stop >= tone.start for t in found)
+            else:
+                known = _is_steady(tracks, chain, tone.hz * tracks.size / source.rate - tracks.low)
+            (found if known else short).append(tone)
     found = _isolated(sorted(found, key=lambda t: t.start), source.frames)
     return _with_parts(found, short, source.rate)
+
+
+def _is_steady(tracks: _Tracks, chain: NDArray[np.int64], bin_: float) -> bool:
+    """Whether a chain keeps its pitch long enough and is louder than what stands there before and behind."""
+    hz = tracks.hz[chain]
+    if np.std(hz) > SPREAD_HZ or len(chain) < SHORTEST_S / HOP_S or np.ptp(hz) > 4 * SPREAD_HZ:
+        return False
+    at = min(max(round(bin_), 0), tracks.level.shape[1] - 1)
+    first, last = int(tracks.look[chain[0]]), int(tracks.look[chain[-1]])
+    begin = max(0, first - EDGE_LOOKS - BESIDE_LOOKS)
+    near = tracks.level[begin : last + 1 + EDGE_LOOKS + BESIDE_LOOKS, max(0, at - 1) : at + 2].max(axis=1)
+    return _stands_out(near, first - begin, last - begin)
 
 
 def tones_in(source: Source, start: int, stop: int, band_hz: tuple[float, float]) -> list[SteadyTone]:
@@ -193,11 +215,9 @@ def _chains(look: NDArray[np.int64], hz: NDArray[np.float64]) -> list[NDArray[np
 
 def _stands_out(level: NDArray[np.float32], first: int, last: int) -> bool:
     """Whether a tone is louder than what stands at its pitch before it and behind it."""
-    beside = round(BESIDE_S / HOP_S)
-    edge = round(0.06 / HOP_S)
     here = float(np.max(level[first : last + 1]))
-    before = level[max(0, first - edge - beside) : max(0, first - edge)]
-    behind = level[last + edge + 1 : last + edge + 1 + beside]
+    before = level[max(0, first - EDGE_LOOKS - BESIDE_LOOKS) : max(0, first - EDGE_LOOKS)]
+    behind = level[last + EDGE_LOOKS + 1 : last + EDGE_LOOKS + 1 + BESIDE_LOOKS]
     return all(not len(part) or here - float(np.median(part)) >= APART_DB for part in (before, behind))
 
 
