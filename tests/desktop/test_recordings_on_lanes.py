@@ -44,8 +44,9 @@ def test_recordings_of_one_moment_get_a_lane_each_and_are_lined_up_by_sound(
     person.open(wav(second[None], "lavalier.wav"))
     person.window.go_to(1)
     _press(person)
+    person.until(lambda: session.assembly.programme is not None)
+    person.settle()
     programme = session.assembly.programme
-    assert programme is not None
     assert [lane.name for lane in programme.lanes] == ["boom", "lavalier", "Atmosphere"]
     clips = [lane.clips[0] for lane in programme.lanes[:2]]
     assert (clips[0].start, clips[0].inner) == (0, 0)
@@ -76,6 +77,19 @@ def test_start_times_say_where_recordings_lie_that_hear_nothing_of_each_other(pe
     person.open(tmp_path / "one.wav", tmp_path / "two.wav")
     person.window.go_to(1)
     _press(person)
+    person.until(lambda: person.window.session.assembly.programme is not None)
+    person.settle()
     programme = person.window.session.assembly.programme
-    assert programme is not None
     assert [round(lane.clips[0].start / RATE, 3) for lane in programme.lanes[:2]] == [4.0, 0.0]
+
+
+def test_a_recording_that_goes_while_start_times_are_read_ends_it_in_a_sentence(
+    person: Person, wav: Callable[..., Path]
+) -> None:
+    sound = 0.1 * speech(2.0, seed=3).astype(np.float32)[None]
+    person.open(wav(sound, "a.wav"), wav(sound, "b.wav"))
+    session = person.window.session
+    session.line_ups.lay_on_lanes()
+    session.document.remove_recording(session.document.project.recordings[1].id)
+    person.until(lambda: "changed meanwhile" in person.said)
+    assert session.assembly.programme is None

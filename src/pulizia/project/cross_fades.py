@@ -32,7 +32,7 @@ def cross_fade(
 def cross_fades(
     programme: Programme, clip_ids: Collection[str], frames: int, handles: Handles | None = None
 ) -> tuple[Programme, int]:
-    """The same for each of several clips that follow another; where it cannot be the cut stays. How many of these there are."""
+    """The same for each of several clips; where it cannot be, the cut stays. Gives the programme and how many cuts stay."""
     stay = 0
 
     def crossed(lane: Lane) -> list[Clip]:
@@ -42,9 +42,8 @@ def cross_fades(
             if clip.id in clip_ids:
                 try:
                     pair = _crossed(row[n - 1] if n else None, clip, frames, None, handles)
-                    lane.with_clips(
-                        [*row[max(0, n - 2) : max(0, n - 1)], *pair, *row[n + 1 : n + 2]]
-                    )  # no three at once
+                    beside = row[max(0, n - 2) : max(0, n - 1)], row[n + 1 : n + 2]
+                    lane.with_clips([*beside[0], *pair, *beside[1]])  # refuses three clips at once
                 except ProjectError:
                     stay += 1
                 else:

@@ -182,9 +182,7 @@ def trimmed(clip: Clip, start: int | None = None, stop: int | None = None) -> Cl
 
 def slip(programme: Programme, clip_ids: Collection[str], frames: int) -> Programme:
     """Let clips play another stretch of their recordings at the same place: later by ``frames``."""
-    return each_lane(
-        programme, lambda lane: [replace(c, inner=c.inner + frames) if c.id in clip_ids else c for c in lane.clips]
-    )
+    return programme.with_all_changed(clip_ids, lambda c: replace(c, inner=c.inner + frames))
 
 
 def _beside(programme: Programme, clip_id: str) -> tuple[Clip | None, Clip, Clip | None]:
@@ -270,7 +268,7 @@ def fade(
         new = Edge(length, law or edge.law)
         return replace(clip, fade_in=new) if side == "in" else replace(clip, fade_out=new)
 
-    return each_lane(programme, lambda lane: [changed(c) if c.id in clip_ids else c for c in lane.clips])
+    return programme.with_all_changed(clip_ids, changed)
 
 
 def that_follow(programme: Programme, clip_ids: Collection[str]) -> list[str]:
@@ -282,9 +280,7 @@ def that_follow(programme: Programme, clip_ids: Collection[str]) -> list[str]:
 
 def set_gain(programme: Programme, clip_ids: Collection[str], gain_db: float) -> Programme:
     """Set the gain of clips."""
-    return each_lane(
-        programme, lambda lane: [replace(c, gain_db=gain_db) if c.id in clip_ids else c for c in lane.clips]
-    )
+    return programme.with_all_changed(clip_ids, lambda c: replace(c, gain_db=gain_db))
 
 
 def duplicate(programme: Programme, clip_ids: Collection[str], frames: int) -> Programme:

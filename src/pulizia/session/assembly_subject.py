@@ -200,8 +200,6 @@ class AssemblySubject:
         if owner is None or span is None:
             return None
         if owner.kind == "recording" and clip is not None:
-            if not span.overlaps(clip.start, clip.stop):
-                return None
             span = Span(max(span.start, clip.start), min(span.stop, clip.stop))
         first, last = (min(max(0, self.to_owner(f)), owner.frames) for f in (span.start, span.stop))
         return Selection(Span(first, last)) if last > first else None

@@ -154,12 +154,10 @@ class SessionCore(Measured):
 
     @property
     def marked(self) -> Span | None:
-        """The marked stretch of what is heard; what has become shorter since is marked up to its end."""
-        if self.other is not None:
-            span = self.other.span
-        else:
-            span = self.selection.span if self.selection is not None else None
-        source = self.heard_source
+        """The marked stretch of what is heard; a programme that has become shorter since is marked up to its end."""
+        if self.other is None:
+            return self.selection.span if self.selection is not None else None
+        span, source = self.other.span, self.heard_source
         if span is None or source is None or span.stop <= source.frames:
             return span
         return Span(span.start, source.frames) if span.start < source.frames else None

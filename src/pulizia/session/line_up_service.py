@@ -47,11 +47,20 @@ class LineUpService:
             )
             self._session.say(message, bad=True)
             return
+        places = [(document.media[r.id].path, r) for r in recordings]
+        self._session.job(
+            lambda _job: _later_s(places), tr("Lining up"), lambda later: self._lay_down(recordings, later)
+        )
+
+    def _lay_down(self, recordings: Sequence[Recording], later: Sequence[float]) -> None:
+        there = {r.id for r in self._session.document.project.recordings}
+        if any(r.id not in there for r in recordings):
+            self._session.say(tr("The recordings have changed meanwhile. Line them up again."), bad=True)
+            return
         self._assembly.new_programme()
         programme = self._assembly.programme
         if programme is None:
             return
-        later = _later_s([(document.media[r.id].path, r) for r in recordings])
         clips = [clip_of(r, programme.rate, round(s * programme.rate)) for r, s in zip(recordings, later, strict=True)]
         lanes = tuple(Lane(name=clip.name, clips=(clip,)) for clip in clips)
         kept = tuple(lane for lane in programme.lanes if lane.kind != "voice")

@@ -16,10 +16,9 @@ class LinkedFiles:
     def __init__(self) -> None:
         self.media: dict[str, OpenMedia] = {}
         self._named: dict[str, str] = {}  # fingerprint of the file that each recording named last, open or not
-        self._aside: dict[
-            tuple[str, str], OpenMedia
-        ] = {}  # by recording and fingerprint: what undo or redo may ask for
-        self._digests: dict[tuple[str, str], str] = {}  # by the same: of whole files
+        # by recording and fingerprint: files that undo or redo may ask for, and digests of whole files
+        self._aside: dict[tuple[str, str], OpenMedia] = {}
+        self._digests: dict[tuple[str, str], str] = {}
 
     def clear(self) -> None:
         """Another project begins."""
