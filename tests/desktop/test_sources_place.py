@@ -180,6 +180,7 @@ def test_undo_of_a_relink_brings_the_file_back_that_was_there_also_in_another_se
     assert session.selection is None
     document.undo()
     plays(long, voice)
+    assert f"plays {long}" in person.said
     document.redo()
     plays(short, 0.5 * voice[:, :RATE])
     document.save(tmp_path / "kept.pulizia")

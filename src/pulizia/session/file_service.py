@@ -82,7 +82,9 @@ class FileService:
         document = self.session.document
         exchanged, document.exchanged = document.exchanged, []
         for recording in exchanged:
-            if recording.id not in document.media:
+            if recording.id in document.media:  # what was said of the other file is no longer so
+                self.session.say(tr("{name} plays {path}.", name=recording.name, path=recording.path))
+            else:
                 self._attach_or_tell(recording)
         if any(recording.id == self.session.current_id for recording in exchanged):
             self.session.events.current.emit()
