@@ -41,7 +41,7 @@ class Player(Transport):
     def __init__(self, choice: str = SERVER + "desk") -> None:
         super().__init__(output_of(choice))
         self.said: list[str] = []
-        self.stopped = 0
+        self.stopped = self._told = 0
         self.on_error = self.on_notice = self.said.append
         self.on_stopped = self._count
 
@@ -55,7 +55,10 @@ class Player(Transport):
             time.sleep(0.005)
 
     def wait(self) -> None:
-        self.until(lambda: not self.is_playing, 60)
+        """Until it has ended by itself and said so; it stops before it says so, and closing a device takes time."""
+        told = self._told
+        self.until(lambda: not self.is_playing and self.stopped > told, 60)
+        self._told = self.stopped
 
 
 @pytest.fixture
