@@ -162,6 +162,8 @@ def painting() -> None:
         assembly.select(())
         for seconds in (60, 600):
             axis.show_span(0, seconds * RATE, 0.0)
+            for _ in range(80):  # the pictures of the clips in view are made a few at a time
+                view.repaint()
             took = []
             for _ in range(60):
                 axis.scroll(9)

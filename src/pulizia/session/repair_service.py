@@ -98,6 +98,8 @@ class RepairService:
         if step is None or owner is None:
             return
         name = step.tool.sample_field if sample.by_hand else step.tool.reject_field
+        if not name:  # another step was selected meanwhile
+            return
         a, b = sample.start / owner.rate, sample.stop / owner.rate
         known = getattr(step.settings, name)
         left = tuple(span for span in known if span[1] <= a or span[0] >= b)

@@ -7,6 +7,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Iterator
 from itertools import pairwise
+from math import floor
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -69,6 +70,10 @@ class ClipPainter:
             known = self._seen[recording_id] = recording, chain, state
         return known
 
+    def state(self, recording_id: str) -> object:
+        """What the pictures of a recording's clips stand on: another value where they have changed."""
+        return self._of(recording_id)[2]
+
     def paint(self, painter: QPainter, clip: Clip, box: QRectF, plot: QRectF, rate: int, *, chosen: bool) -> None:
         """One clip, cut to what is in view. Its picture is kept: scrolling only lays it elsewhere."""
         seen = box.intersected(plot)
@@ -79,20 +84,26 @@ class ClipPainter:
             return
         picture = self._picture(clip, box, rate, chosen=chosen)
         if picture is None:  # until its turn comes: as it was drawn last, or a sheet without its sound
-            self.owes, at = True, QRectF(int(box.left()), box.top(), box.width(), box.height())
+            self.owes, at = True, QRectF(floor(box.left()), box.top(), box.width(), box.height())
             last = self._last.get(id(clip))
             if last is not None and last[0] is clip:
                 painter.drawPixmap(at.toRect(), last[2])
             else:
                 painter.fillRect(at.adjusted(0, 0, -1, 0), colour("panel", 0.6))
             return
-        painter.drawPixmap(QPointF(int(box.left()), box.top()), picture)
-        if box.left() < plot.left():  # the name stands where the clip begins to be seen
+        painter.drawPixmap(QPointF(floor(box.left()), box.top()), picture)
+
+    def paint_name_at_edge(self, painter: QPainter, clip: Clip, box: QRectF, plot: QRectF, *, chosen: bool) -> None:
+        """The name of a clip that begins before the view, or is too wide for a picture: where it begins to be seen."""
+        seen = box.intersected(plot)
+        if seen.isEmpty() or box.width() < LEAST_DETAIL_PX:
+            return
+        if box.width() <= LARGEST_PX:  # over the name in its picture
             row = QRectF(seen.left(), seen.top() + 1, seen.width() - 1, NAME_PX - 1)
             painter.fillRect(row, colour("panel"))
             if chosen:
                 painter.fillRect(row, colour("plum", 0.18))
-            self._paint_name(painter, clip, seen, missing=self._of(clip.recording_id)[1] is None)
+        self._paint_name(painter, clip, seen, missing=self._of(clip.recording_id)[1] is None)
 
     def _picture(self, clip: Clip, box: QRectF, rate: int, *, chosen: bool) -> QPixmap | None:
         """Its picture; None where one must be made and this frame has taken its time."""
@@ -157,9 +168,10 @@ class ClipPainter:
             pen.setStyle(Qt.PenStyle.DashLine)
         painter.setPen(pen)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        left, right = int(box.left()), int(box.right())
+        left, right = floor(box.left()), floor(box.right())
         painter.drawRect(QRectF(left + 0.5, box.top() + 0.5, max(1.0, right - left - 1), box.height() - 1))
-        self._paint_name(painter, clip, seen, missing=chain is None)
+        if box.width() <= LARGEST_PX:
+            self._paint_name(painter, clip, seen, missing=chain is None)
 
     def _heard_parts(self, clip: Clip, box: QRectF, body: QRectF) -> Iterator[tuple[QRectF, float, float]]:
         """Stretches of one speed: where each is drawn, the frame it begins with, and frames for each that is heard."""

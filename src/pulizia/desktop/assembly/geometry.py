@@ -7,6 +7,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
+from math import floor
 from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF
@@ -95,18 +96,21 @@ class Geometry:
         number = self.lane_at(y)
         return number if number < len(self._shares) and y >= self.top(number + 1) + 2 - GAP_PX else None
 
-    def box(self, clip: Clip, number: int, width: float) -> QRectF:
-        """The outline of a clip."""
-        body = self.body(number, width)
-        left, right = GUTTER + self.axis.x_at(clip.start), GUTTER + self.axis.x_at(clip.stop)
-        return QRectF(left, body.top(), max(right - left, 2.0), body.height())
+    @property
+    def origin(self) -> int:
+        """The whole pixel of the programme at the left edge: clips stand still on the grid that scrolls with it."""
+        return floor(self.axis.left / self.axis.frames_per_pixel + 1e-6)
 
-    def in_view(self, lane: Lane) -> Iterator[Clip]:
-        """Clips of a lane that are seen, in order."""
-        clips = lane.clips  # their starts and stops both rise: none lies inside another
-        first = bisect_right(clips, self.axis.left, key=lambda c: c.stop)
-        last = bisect_left(clips, self.axis.right, key=lambda c: c.start)
-        yield from clips[first:last]
+    def box(self, clip: Clip, number: int, width: float) -> QRectF:
+        """The outline of a clip: it begins at a whole pixel, less than two beside its frame."""
+        body, scale = self.body(number, width), 1.0 / self.axis.frames_per_pixel
+        left = GUTTER + floor(clip.start * scale) - self.origin
+        return QRectF(left, body.top(), max(clip.frames * scale, 2.0), body.height())
+
+    def in_view(self, lane: Lane, spare: float = 0.0) -> tuple[Clip, ...]:
+        """Clips of a lane that are seen, in order; with those that are so many pixels beside the view."""
+        spare *= self.axis.frames_per_pixel
+        return between(lane, self.axis.left - spare, self.axis.right + spare)
 
     def hit(self, rows: Sequence[Lane], place: QPointF, width: float, chosen: Collection[str] = ()) -> Hit | None:
         """What is under the mouse; the clip that begins later lies on top. Gain lines are taken of ``chosen`` clips."""
@@ -114,7 +118,7 @@ class Geometry:
         if number >= len(rows):
             return None
         lane = rows[number]
-        boxes = [(clip, self.box(clip, number, width)) for clip in reversed(list(self.in_view(lane)))]
+        boxes = [(clip, self.box(clip, number, width)) for clip in reversed(self.in_view(lane))]
         for near in (0.0, 3.0):  # what lies just beside an edge takes it as well, but only where no clip is
             for clip, box in boxes:
                 if box.left() - near <= place.x() < box.right() + near and box.top() <= place.y() <= box.bottom():
@@ -174,6 +178,13 @@ class Geometry:
         if place.x() - box.left() <= EDGE_PX:
             return "start"
         return "stop" if box.right() - place.x() <= EDGE_PX else "body"
+
+
+def between(lane: Lane, start: float, stop: float) -> tuple[Clip, ...]:
+    """Clips of a lane that lie between two frames, in order."""
+    clips = lane.clips  # their starts and stops both rise: none lies inside another
+    first = bisect_right(clips, start, key=lambda c: c.stop)
+    return clips[first : bisect_left(clips, stop, first, key=lambda c: c.start)]
 
 
 def gain_points(clip: Clip) -> tuple[tuple[int, float], ...]:

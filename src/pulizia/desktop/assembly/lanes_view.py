@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 
 from PySide6.QtCore import QMimeData, QPointF, QRectF, QSize, Qt, QTimer
@@ -17,20 +18,22 @@ from PySide6.QtGui import (
     QPen,
 )
 
-from pulizia.desktop.assembly.clip_painter import LEAST_DETAIL_PX, ClipPainter
+from pulizia.desktop.assembly.clip_painter import ClipPainter
 from pulizia.desktop.assembly.lane_heads import LaneHeads
+from pulizia.desktop.assembly.lane_layers import LaneLayers, Moving
 from pulizia.desktop.assembly.lanes_mouse import LanesMouse
 from pulizia.desktop.assembly.menus import show_lane_menu
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.playhead import paint_line
 from pulizia.desktop.theme import colour, font, theme_notice
-from pulizia.project.clips import Lane, Programme
+from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import SUFFIX
 from pulizia.session.session import Session
 from pulizia.units import format_number
 from pulizia.words import tr
 
+NOTHING_MOVES = Moving()
 RECORDING_MIME = "application/x-pulizia-recording"
 
 
@@ -42,6 +45,7 @@ class LanesView(LanesMouse):
     def __init__(self, session: Session, axis: TimeAxis, pictures: Pictures) -> None:
         super().__init__(session, axis)
         self._painter = ClipPainter(session, self.geometry_of, pictures)
+        self._layers = LaneLayers(self.geometry_of, self._painter)
         self._heads = LaneHeads()
         self._heard: set[str] = set()
         self._waiting: list[tuple[Path, int, str]] = []  # files that were dropped: where each goes when it is open
@@ -90,11 +94,12 @@ class LanesView(LanesMouse):
         self._heard = {lane.id for lane in programme.sounding}
         self._painter.begin(painter.device().devicePixelRatioF())
         current = self.session.assembly.lane
-        for number, lane in enumerate(self.rows):
-            if self.geometry_of.body(number, self.width()).bottom() < event.rect().top():
-                continue
-            if self.geometry_of.head(number, self.width()).top() > event.rect().bottom():
+        geometry, seen = self.geometry_of, event.rect()
+        rows = self.rows
+        for number in range(geometry.lane_at(seen.top()), len(rows)):
+            if geometry.head(number, self.width()).top() > seen.bottom():
                 break
+            lane = rows[number]
             self._paint_lane(painter, programme, number, lane, plot, current=lane is current)
         if self._painter.owes:
             QTimer.singleShot(0, self, self.update)
@@ -117,52 +122,35 @@ class LanesView(LanesMouse):
         self._heads.paint(
             painter, lane, number, self.geometry_of.head(number, self.width()), self.switches(number), current=current
         )
-        painter.fillRect(body, colour("panel", 0.55))
         painter.fillRect(QRectF(plot.left(), body.bottom(), plot.width(), 1), colour("line"))
         painter.setClipRect(body.intersected(plot))
-        painter.setOpacity(1.0 if heard else 0.4)
-        self._paint_clips(painter, programme, number, lane, body)
-        painter.setOpacity(1.0)
+        self._layers.paint(
+            painter, lane, body, number, self.session.assembly.clip_ids, self._moving(programme, lane),
+            rate=programme.rate, heard=heard,
+        )  # fmt: skip
         if lane.locked:
             painter.fillRect(body, QBrush(colour("soft", 0.3), Qt.BrushStyle.BDiagPattern))
         painter.setClipping(False)
 
-    def _paint_clips(self, painter: QPainter, programme: Programme, number: int, lane: Lane, body: QRectF) -> None:
-        assembly = self.session.assembly
-        detailed = []
-        tiny: dict[bool, list[QRectF]] = {True: [], False: []}
-        left, scale = GUTTER - self.axis.left / self.axis.frames_per_pixel, 1.0 / self.axis.frames_per_pixel
-        geometry, width, moving = self.geometry_of, self.width(), self.is_moving and self.to_lane in ("", lane.id)
-        for clip in geometry.in_view(lane):
-            if clip.frames * scale < LEAST_DETAIL_PX:
-                tiny[clip.id in assembly.clip_ids].append(
-                    QRectF(left + clip.start * scale, body.top(), max(clip.frames * scale - 1.0, 1.0), body.height())
-                )
-            else:
-                detailed.append(clip)
-        painter.setPen(Qt.PenStyle.NoPen)
-        for chosen, boxes in tiny.items():  # too narrow for a picture: all in one go
-            painter.setBrush(colour("plum" if chosen else "soft", 0.45))
-            painter.drawRects(boxes)
-        for clip in detailed:
-            box = geometry.box(clip, number, width)
-            chosen = clip.id in assembly.clip_ids
-            if chosen and moving:
-                box.translate(self.shift / self.axis.frames_per_pixel, 0)
-            self._painter.paint(painter, clip, box, body, programme.rate, chosen=chosen)
-        if self.is_moving and self.to_lane == lane.id:
-            others = (c for la in programme.lanes if la.id != lane.id for c in la.clips if c.id in assembly.clip_ids)
-            for clip in others:
-                box = geometry.box(clip, number, width).translated(self.shift / self.axis.frames_per_pixel, 0)
-                self._painter.paint(painter, clip, box, body, programme.rate, chosen=True)
+    def _moving(self, programme: Programme, lane: Lane) -> Moving:
+        """What of the clips that are being dragged is seen in a lane."""
+        if not self.is_moving or self.to_lane not in ("", lane.id):
+            return NOTHING_MOVES
+        chosen = self.session.assembly.clip_ids
+        guests: tuple[Clip, ...] = ()
+        if self.to_lane == lane.id:
+            guests = tuple(c for la in programme.lanes if la.id != lane.id for c in la.clips if c.id in chosen)
+        if not guests and not any(c.id in chosen for c in lane.clips):
+            return NOTHING_MOVES
+        return Moving(self.shift, guests)
 
     def switches(self, number: int) -> list[tuple[QRectF, str, str]]:
         """Gain, mute and solo at the right of a lane's head: where, which field, in which words."""
         head, lane, found = self.geometry_of.head(number, self.width()), self.rows[number], []
-        metrics, x = QFontMetricsF(font(11, bold=True)), head.right()
+        x = head.right()
         gain = f"{format_number(lane.gain_db, 1, plus=True)} dB"
         for field, text in (("soloed", tr("solo")), ("muted", tr("mute")), ("gain_db", gain)):
-            width = max(metrics.horizontalAdvance(text) + 12, 62.0 if field == "gain_db" else 0.0)
+            width = max(_width_of(text) + 12, 62.0 if field == "gain_db" else 0.0)
             x -= width
             found.append((QRectF(x, head.top() + 1, width, 18), field, text))
         return found
@@ -236,6 +224,11 @@ class LanesView(LanesMouse):
             self.session.assembly.add_recording(recording, at=at)
             behind = max((c.stop for c in self.session.assembly.clips), default=at)
             self._waiting = [(p, behind if a == at else a, la) for p, a, la in self._waiting]
+
+
+@cache
+def _width_of(text: str) -> float:
+    return QFontMetricsF(font(11, bold=True)).horizontalAdvance(text)
 
 
 def _recording_in(data: QMimeData) -> str:

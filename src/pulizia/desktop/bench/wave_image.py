@@ -57,19 +57,16 @@ def columns_from_samples(source: Source, first: float, frames_per_column: float,
 
 def wave_codes(figures: Columns, height: int, floor_db: float = FLOOR_DB) -> NDArray[np.uint8]:
     """(height, columns) codes: the first channel above the middle, the second (or the same) below."""
-    peak = np.maximum(np.abs(figures.low), np.abs(figures.high))
-    body = np.sqrt(_calmed(figures.power))
+    shown = np.unique([0, 1 if len(figures.low) > 2 else len(figures.low) - 1])
+    peak = np.maximum(np.abs(figures.low[shown]), np.abs(figures.high[shown]))
+    body = np.sqrt(_calmed(figures.power[shown]))
     half = height / 2
     rows = half - np.arange(half)  # distance from the middle, outermost row first
+    out, inner = height_of(np.nan_to_num(np.stack([peak, body])), floor_db) * half
     codes = np.zeros((height, peak.shape[1]), dtype=np.uint8)
-    for channel, part in ((0, slice(0, len(rows))), (len(peak) - 1 if len(peak) < 3 else 1, None)):
-        out = height_of(np.nan_to_num(peak[channel]), floor_db) * half
-        inner = height_of(np.nan_to_num(body[channel]), floor_db) * half
-        shape = (rows[:, None] <= out).astype(np.uint8) + (rows[:, None] <= inner)
-        if part is None:
-            codes[height - len(rows) :] = shape[::-1]
-        else:
-            codes[part] = shape
+    shapes = [(rows[:, None] <= o).astype(np.uint8) + (rows[:, None] <= i) for o, i in zip(out, inner, strict=True)]
+    codes[: len(rows)] = shapes[0]
+    codes[height - len(rows) :] = shapes[-1][::-1]
     return _paler(codes, figures)
 
 

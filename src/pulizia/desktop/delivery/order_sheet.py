@@ -247,20 +247,26 @@ class OrderSheet(QWidget):
         while (item := self._rows.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.deleteLater()
-        for n, wanted in enumerate(self.more):
+        for wanted in self.more:
             line = QWidget()
             row = QHBoxLayout(line)
             row.setContentsMargins(0, 0, 0, 0)
             row.addWidget(label(wanted.words, 12), 1)
             row.addWidget(
-                button(tr("Remove"), partial(self._remove, n), tip=tr("Remove {words}", words=wanted.words), quiet=True)
+                button(
+                    tr("Remove"),
+                    partial(self._remove, wanted),
+                    tip=tr("Remove {words}", words=wanted.words),
+                    quiet=True,
+                )
             )
             self._rows.addWidget(line)
         self.changed.emit()
 
-    def _remove(self, index: int) -> None:
-        del self.more[index]
-        self._fill()
+    def _remove(self, wanted: Deliverable) -> None:
+        if wanted in self.more:  # a row that was clicked twice is still there for a moment
+            self.more.remove(wanted)
+            self._fill()
 
 
 def _box(name: str, rows: list[tuple[str, object]], call: object) -> ChoiceBox:
