@@ -364,6 +364,17 @@ def test_a_damaged_aaf_of_real_tables_never_ends_in_a_traceback(tmp_path: Path) 
             continue
 
 
+def test_what_the_library_tells_of_damage_stays_out_of_what_we_print(tmp_path: Path, caplog) -> None:
+    aaf_of_others(tmp_path / "good.aaf")
+    data = bytearray((tmp_path / "good.aaf").read_bytes())
+    data[44] += 3  # how many sectors hold the table of sectors (MS-CFB 2.2)
+    (tmp_path / "other.aaf").write_bytes(bytes(data))
+    found, _ = read_edit_list(tmp_path / "other.aaf")
+    assert found.tracks
+    told = {record.name for record in caplog.records if record.levelname == "WARNING"}
+    assert told == {"aaf2"}  # the root of all logs prints what it is told
+
+
 def test_a_rendered_list_names_files_with_handles(project: Path, tmp_path: Path, capsys) -> None:
     out = tmp_path / "back.otio"
     code = main(
