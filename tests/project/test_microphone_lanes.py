@@ -63,6 +63,17 @@ def test_each_microphone_gets_a_lane_below_and_the_clips_stay_where_they_are() -
         np.testing.assert_allclose(lane[: RATE - 4800], channel[: RATE - 4800] * 10 ** (-3 / 20), atol=1e-6)
 
 
+def test_a_clip_whose_recording_is_missing_stays_as_it_is() -> None:
+    gone = clip("gone", 2 * RATE, 100, channel=0)
+    before = Programme(
+        name="Scene", rate=RATE, channels=1, lanes=(Lane(name="A1").with_clips([clip("poly", 0, RATE), gone]),)
+    )
+    made, count = on_lanes(before, {c.id for c in before.lanes[0].clips}, lambda i: NAMES.get(i, ()))
+    assert count == 1
+    assert made.lanes[0].clips[1] == gone
+    assert [la.name for la in made.lanes] == ["A1", "Anna", "Bert"]  # whose microphone the other is nobody knows
+
+
 def test_what_hears_one_channel_already_is_refused_and_a_lane_without_room_says_so() -> None:
     before = programme()
     with pytest.raises(ProjectError, match="several channels first"):

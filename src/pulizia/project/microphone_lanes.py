@@ -23,7 +23,7 @@ def on_lanes(
     Parameters
     ----------
     names_of
-        Names of a recording's channels.
+        Names of a recording's channels; none where it is missing.
 
     Returns
     -------
@@ -58,7 +58,8 @@ def on_lanes(
 
 def _first_name(lane: Lane, clips: Sequence[Clip], names_of: Callable[[str], Sequence[str]]) -> str:
     sounding = [c for c in clips if not c.tone]
-    names = {names_of(c.recording_id)[0] if c.channel == 0 else "" for c in sounding}
+    first_of = ((names_of(c.recording_id) if c.channel == 0 else ()) for c in sounding)
+    names = {known[0] if known else "" for known in first_of}
     (name,) = names if len(names) == 1 else ("",)
     return name if name and LIST_LANE.fullmatch(lane.name) else lane.name
 
