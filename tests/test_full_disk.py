@@ -15,10 +15,14 @@ from tests.delivery.test_pictures import film  # noqa: F401 - a fixture
 from pulizia.delivery.deliver import SPARE_BYTES
 from pulizia.delivery.targets import save_own, shipped_targets
 from pulizia.errors import DiskError, PuliziaError
+from pulizia.interchange.export import list_of, write_list
+from pulizia.interchange.read import read_edit_list
 from pulizia.media.open import open_media
 from pulizia.media.write import write_text
+from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.project.file import load_project
 from pulizia.project.journal import left_behind
+from pulizia.project.model import Recording
 from pulizia.session.document import Document
 
 DISK_KB = 24_000
@@ -142,6 +146,27 @@ def test_reports_projects_recipes_and_targets_are_whole_or_not_there(disk: Disk,
     disk.leave(400)
     document.save(project)
     assert len(load_project(project).recordings[0].score) == 60
+
+
+@pytest.mark.parametrize("kind", ["otio", "aaf", "xml", "edl", "csv"])
+def test_an_edit_list_is_whole_or_not_there(disk: Disk, voice_file: Path, kind: str) -> None:
+    recording = Recording.of_media(open_media(voice_file))
+    row = [Clip(recording_id=recording.id, start=n * 20, inner=0, frames=20, name=f"take {n}") for n in range(300)]
+    programme = Programme(name="Reel", rate=48_000, channels=1, lanes=(Lane(name="Voice").with_clips(row),))
+    target = disk.folder / f"reel.{kind}"
+    found = list_of(programme, {recording.id: recording}, lambda _recording: None)
+    target.write_text("what was there")
+    disk.leave(4)
+    with pytest.raises(DiskError, match="disk is full"):
+        write_list(found, target)
+    assert target.read_text() == "what was there"
+    assert disk.names() == {target.name}
+    with pytest.raises(DiskError, match="does not exist"):
+        write_list(found, disk.folder / "nowhere" / target.name)
+    disk.leave(8000)
+    write_list(found, target)
+    again, _ = read_edit_list(target)
+    assert len(again.tracks[0].events) == 300
 
 
 def test_pictures_and_printed_reports_are_whole_or_not_there(

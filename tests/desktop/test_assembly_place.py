@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QFileDialog
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
+from pulizia.audio.spans import Span
 from pulizia.delivery.normalise import State
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
 from pulizia.desktop.bench.time_axis import GUTTER
@@ -169,6 +170,16 @@ def test_clips_are_brought_to_one_loudness_and_sections_removed(place: Person) -
     service.select_span(3 * RATE, 5 * RATE)
     place.key(K.Key_Delete, M.ShiftModifier)
     assert [(c.start, c.stop) for c in clips(place)] == [(0, 3 * RATE), (3 * RATE, 8 * RATE)]
+    assert service.span is None
+    for _ in range(2):  # with the undo the section is marked again, and goes with the redo
+        place.key(K.Key_Z, M.ControlModifier)
+        assert service.span == Span(3 * RATE, 5 * RATE)
+        place.key(K.Key_Z, M.ControlModifier | M.ShiftModifier)
+        assert service.span is None
+    place.key(K.Key_Z, M.ControlModifier)
+    service.select_span(0, RATE)
+    place.key(K.Key_Z, M.ControlModifier | M.ShiftModifier)
+    assert service.span == Span(0, RATE)  # what was marked since then stays
 
 
 def test_lanes_are_muted_by_their_heads_and_the_sheet_takes_typed_values(place: Person) -> None:

@@ -19,8 +19,8 @@ GAIN_ID, DISSOLVE_ID = "9d2ea894-0968-11d3-8a38-0050040ef7d2", "0c3bea41-fc05-11
 AMPLITUDE_ID = "e4962322-2267-11d3-8a4c-0050040ef7d2"
 
 
-def write_aaf(found: EditList, path: Path, clock: int) -> None:
-    """A composition at the clock of the programme: linked sound, gains, fades, dissolves, markers.
+def aaf_bytes(found: EditList, clock: int) -> bytes:
+    """A composition at the clock of the programme: linked sound, gains, fades, dissolves, markers; a whole file.
 
     Raises
     ------
@@ -28,8 +28,11 @@ def write_aaf(found: EditList, path: Path, clock: int) -> None:
         When the library is not there.
     """
     aaf2 = aaf_library()
-    with aaf2.open(str(path), "w") as file:
+    with aaf2.open(None, "w") as file:  # in memory: a file of its own would stay open where the disk refuses
+        memory = file.f
+        memory.close = lambda: None  # it is read when the library has finished it
         _Writer(aaf2, file, found, clock).write()
+    return bytes(memory.getvalue())
 
 
 @dataclass(slots=True)

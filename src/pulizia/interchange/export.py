@@ -10,7 +10,7 @@ from itertools import pairwise
 from pathlib import Path
 
 from pulizia.audio.markers import Marker
-from pulizia.interchange.aaf_write import write_aaf
+from pulizia.interchange.aaf_write import aaf_bytes
 from pulizia.interchange.csv_list import csv_text
 from pulizia.interchange.edit_list import EditList, EditListError, Event, Fade, ListMarker, MediaName, Track
 from pulizia.interchange.edl import edl_text
@@ -193,15 +193,5 @@ def write_list(found: EditList, path: Path) -> int:
     elif kind == "edl":
         write_text(path, edl_text(found))
     else:
-        _write_aaf(found, path)
+        write_bytes(path, aaf_bytes(found, found.sample_rate))
     return found.count - (found.count_off if kind in WITHOUT_OFF else 0)
-
-
-def _write_aaf(found: EditList, path: Path) -> None:
-    """Beside its place and renamed into it, as every file."""
-    beside = path.with_name(f".{path.name}.part")
-    try:
-        write_aaf(found, beside, found.sample_rate)
-        write_bytes(path, beside.read_bytes())
-    finally:
-        beside.unlink(missing_ok=True)

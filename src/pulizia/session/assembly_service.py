@@ -126,10 +126,12 @@ class AssemblyService(AssemblyLanes):
         if span is None:
             self._session.say(tr("Select clips or a section first."), bad=True)
             return
-        first, last = span.start, span.stop
+        first, last, before = span.start, span.stop, self.programme
         if self.apply(lambda p: time_edits.ripple_delete(p, first, last), tr("Delete and close the gap")):
-            if self.span is not None:
+            after = self.programme
+            if self.span is not None and before is not None and after is not None:
                 self.select_span(0, 0)
+                self._cut_out = before, after, span
             self._session.seek(first)
 
     def close_gap(self) -> None:

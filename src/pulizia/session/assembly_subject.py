@@ -35,6 +35,9 @@ class AssemblySubject:
         self.clip_ids: frozenset[str] = frozenset()
         self._taken: frozenset[str] = frozenset()  # selected clips that an edit took away: selected again with its undo
         self.span: Span | None = None
+        self._cut_out: tuple[Programme, Programme, Span] | None = (
+            None  # a section that was removed, the programme with and without it: marked again likewise
+        )
         self.scope: Scope = (
             "programme"  # whose steps are shown: of the selected clip's recording, the lane, the programme
         )
@@ -322,7 +325,7 @@ class AssemblySubject:
             self.scope = "recording"
         elif self.scope == "recording":
             self.scope = "programme"
-        self.span = None
+        self.span = self._cut_out = None
         self._told()
 
     def toggle(self, clip_id: str) -> None:
@@ -334,7 +337,7 @@ class AssemblySubject:
         """Mark a stretch of the programme (frames in any order); an empty one clears the mark."""
         first, last = sorted((max(0, start), max(0, stop)))
         self.span = Span(first, last) if last > first else None
-        self.clip_ids = self._taken = frozenset()
+        self.clip_ids, self._taken, self._cut_out = frozenset(), frozenset(), None
         if self.scope == "recording":
             self.scope = "lane" if self.span is not None else "programme"
         if self._session.transport.loop is not None:
@@ -382,6 +385,12 @@ class AssemblySubject:
             there = {c.id for lane in programme.lanes for c in lane.clips} if programme is not None else set()
             self._taken |= self.clip_ids - there
             self.clip_ids = (self.clip_ids | self._taken) & there
+        if self._cut_out is not None:
+            before, after, span = self._cut_out
+            if programme is before:
+                self.span = span
+            elif programme is after and self.span == span:
+                self.span = None
         if self.is_heard:
             self._session.sync()
             self.want_measures()
