@@ -31,20 +31,29 @@ from PySide6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 from tests.desktop.conftest import Person
+from tests.desktop.test_looks import nothing_cut_off
+from tests.golden.figures import variants
 from tests.test_trust import load_script
 
+from pulizia.audio.markers import from_label_list
+from pulizia.audio.spans import Span
 from pulizia.audio.timecode import typed_seconds
+from pulizia.data.json_text import parsed
 from pulizia.desktop.controls import ChoiceBox
 from pulizia.desktop.language import catalogue_of, chosen_language, use_language
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.start import make_window
+from pulizia.errors import MediaError, ProjectError, RecipeError
+from pulizia.media.facts import media_facts
 from pulizia.media.folders import config_folder
 from pulizia.report.manual import sections, tool_page
+from pulizia.score.steps import make_step
 from pulizia.session.template_service import TemplateService
-from pulizia.tools.registry import ALL
+from pulizia.tools.registry import ALL, SHIPPED
 from pulizia.units import format_clock, format_number, format_time, plain_figure
 from pulizia.words import moment_shown, plural, tr, translated, use_catalogue
 
+RATE = 48_000
 OPEN, CLOSE = "\u2039", "\u203a"
 WHOLE = re.compile(r"[A-Za-z]{3}")
 
@@ -260,6 +269,68 @@ def test_a_language_brings_its_words_its_plurals_its_manual_and_its_figures(qapp
     assert use_language("en_GB") == ""
     assert format_number(-12.5) == "\u221212.5"
     assert format_time(83.25, 2) == "1:23.25"
+
+
+@pytest.fixture(params=["de", "it"])
+def spoken(request: pytest.FixtureRequest, english: None, qapp) -> str:
+    use_language(request.param)
+    return request.param
+
+
+def test_longer_words_fit_into_the_least_window_and_the_settings_are_in_view(spoken: str, bench: Person) -> None:
+    window, session = bench.window, bench.window.session
+    window.resize(1100, 700)
+    bench.settle()
+    session.repairs.add_tool("noise", on_selection=False)
+    session.select(RATE, 2 * RATE, (400.0, 2000.0))
+    bench.settle()
+    nothing_cut_off(bench, window)
+    first = window.bench.sheet.body.controls["reduction_db"]
+    room = window.bench.sheet.parentWidget()
+    assert room.rect().contains(QRect(first.mapTo(room, QPoint()), first.size()))
+    row = window.bench.bar
+    offered = [made for made in row.findChildren(QAbstractButton) if made.text() not in ("", "\u2026")]
+    hidden = [made.text() for made in offered if made.isHidden()]
+    assert 0 < len(hidden) < len(offered)
+    window.resize(1600, 900)
+    bench.settle()
+    assert not any(made.isHidden() for made in offered)
+    window.resize(1100, 700)
+    bench.settle()
+    (rest,) = (made for made in row.findChildren(QAbstractButton) if made.text() == "\u2026")
+    bench.bot.mouseClick(rest, Qt.MouseButton.LeftButton)
+    (menu,) = (m for m in row.findChildren(QMenu) if m.isVisible())
+    assert [a.text() for a in menu.actions()] == hidden
+    menu.actions()[-1].trigger()  # the original in the selection
+    menu.close()
+    (step,) = session.recording.score
+    assert step.holes == (Span(RATE, 2 * RATE),)
+
+
+def test_what_a_step_says_of_itself_is_in_the_language_of_the_window(english: None) -> None:
+    said = {}
+    for language in ("en", "de", "it"):
+        use_language(language)
+        for tool in SHIPPED:
+            for name, chosen in variants(tool):
+                said[language, tool.id, name] = tool.caption(make_step(tool.id, chosen).settings)
+    use_language("en")
+    plain = [key for key, text in said.items() if key[0] == "en" and WHOLE.search(text)]
+    assert len(plain) > 60
+    same = [key for key in plain if said[key] in (said["de", *key[1:]], said["it", *key[1:]])]
+    assert same == []
+
+
+def test_what_is_wrong_with_a_file_is_told_in_the_language_of_the_window(english: None, tmp_path: Path) -> None:
+    empty = tmp_path / "empty.mov"
+    empty.write_bytes(b"nothing")
+    use_language("de")
+    with pytest.raises(MediaError, match=r"empty\.mov ist nicht lesbar"):
+        media_facts(empty)
+    with pytest.raises(RecipeError, match=r"ist beschädigt: sie ist zu tief verschachtelt\. Wählen Sie ein Rezept"):
+        parsed("[" * 100 + "]" * 100, "x.json", RecipeError, tr("Choose a recipe."))
+    with pytest.raises(ProjectError, match="Zeile 2 der Liste hat keine Zeit"):
+        from_label_list("1\t2\tA\nB", 48_000)
 
 
 def test_what_is_wrong_with_a_language_is_told_and_the_window_is_english(english: None) -> None:

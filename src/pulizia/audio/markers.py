@@ -14,6 +14,7 @@ from typing import Literal
 
 from pulizia.audio.spans import Span
 from pulizia.errors import ProjectError
+from pulizia.words import tr
 
 NoteKind = Literal["", "mix", "again", "problem", "reel"]
 LONGEST_NAME, LONGEST_NOTE = 200, 2000
@@ -104,11 +105,15 @@ def from_label_list(text: str, rate: int) -> list[Marker]:
         parts = line.split("\t")
         seconds = _number(parts[0])
         if not math.isfinite(seconds) or seconds < 0:
-            message = f"Line {number} of the list has no time. Each line is: seconds, tab, seconds, tab, name."
+            message = tr(
+                "Line {number} of the list has no time. Each line is: seconds, tab, seconds, tab, name.", number=number
+            )
             raise ProjectError(message)
         start, end = round(seconds * rate), _number(parts[1]) if len(parts) > 1 else math.nan
         frames = max(0, round(end * rate) - start) if math.isfinite(end) else 0
-        found.append(Marker(start, parts[2] if len(parts) > 2 else f"Marker {len(found) + 1}", frames))
+        found.append(
+            Marker(start, parts[2] if len(parts) > 2 else tr("Marker {number}", number=len(found) + 1), frames)
+        )
     return found
 
 

@@ -7,6 +7,7 @@ import json
 from typing import Any
 
 from pulizia.errors import PuliziaError
+from pulizia.words import tr
 
 DEEPEST = 64
 LONGEST_TEXT = 100_000
@@ -21,20 +22,23 @@ def parsed(text: str, name: str, error: type[PuliziaError], way_out: str) -> Any
         When it is no JSON, nested too deeply, or holds numbers or texts beyond all measure; ``way_out``
         says what to do.
     """
+
+    def damaged(what: str) -> str:
+        return tr("{name} is damaged: {what}. {way_out}", name=name, what=what, way_out=way_out)
+
     try:
         value = json.loads(text)
     except RecursionError as cause:
-        message = f"{name} is damaged: it is nested too deeply. {way_out}"
+        message = damaged(tr("it is nested too deeply"))
         raise error(message) from cause
     except json.JSONDecodeError as cause:
-        message = f"{name} is damaged: not readable as JSON (line {cause.lineno}: {cause.msg}). {way_out}"
+        message = damaged(tr("not readable as JSON (line {number}: {value})", number=cause.lineno, value=cause.msg))
         raise error(message) from cause
     except ValueError as cause:  # a number of thousands of digits
-        message = f"{name} is damaged: it holds a number that is too long. {way_out}"
+        message = damaged(tr("it holds a number that is too long"))
         raise error(message) from cause
     if problem := _problem(value):
-        message = f"{name} is damaged: {problem}. {way_out}"
-        raise error(message)
+        raise error(damaged(problem))
     return value
 
 
@@ -44,11 +48,11 @@ def _problem(value: object) -> str:
     while waiting:
         item, depth = waiting.pop()
         if depth > DEEPEST:
-            return "it is nested too deeply"
+            return tr("it is nested too deeply")
         if isinstance(item, dict):
             waiting += [(inner, depth + 1) for pair in item.items() for inner in pair]
         elif isinstance(item, list):
             waiting += [(inner, depth + 1) for inner in item]
         elif isinstance(item, str) and len(item) > LONGEST_TEXT:
-            return f"it holds a text of {len(item)} characters"
+            return tr("it holds a text of {count} characters", count=len(item))
     return ""

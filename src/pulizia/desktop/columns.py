@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
 
@@ -101,6 +101,12 @@ class Column(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._divide()
+
+    def event(self, event: QEvent) -> bool:
+        done = super().event(event)
+        if event.type() == QEvent.Type.LayoutRequest:  # what stands below needs more or less than before
+            self._divide()
+        return done
 
     def _divide(self) -> None:
         if self._halves is not None and self._foot_layout is not None:

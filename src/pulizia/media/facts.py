@@ -11,6 +11,7 @@ from typing import Any
 from pulizia.audio.timecode import TimecodeError, can_drop, frame_of
 from pulizia.errors import MediaError
 from pulizia.media.wav_chunks import is_wav, read_layout
+from pulizia.words import tr
 
 LONGEST_NUMBER = 18
 
@@ -49,7 +50,7 @@ def media_facts(path: Path) -> MediaFacts:
             return _of_wav(path)
         return _of_container(path)
     except (OSError, ValueError, ArithmeticError) as error:
-        message = f"{path.name} cannot be read."
+        message = tr("{name} cannot be read.", name=path.name)
         raise MediaError(message) from error
 
 
@@ -72,7 +73,7 @@ def _of_container(path: Path) -> MediaFacts:
         with av.open(str(path), metadata_errors="ignore") as file:
             stream = next(iter(file.streams.audio), None)
             if stream is None:
-                message = f"{path.name} holds no sound."
+                message = tr("{name} holds no sound.", name=path.name)
                 raise MediaError(message)
             duration = Fraction(file.duration or 0, av.time_base)
             if stream.duration and stream.time_base:
@@ -84,7 +85,7 @@ def _of_container(path: Path) -> MediaFacts:
                 reel=words.get("reel_name", ""),
             )  # fmt: skip
     except av.FFmpegError as error:
-        message = f"{path.name} cannot be read."
+        message = tr("{name} cannot be read.", name=path.name)
         raise MediaError(message) from error
 
 

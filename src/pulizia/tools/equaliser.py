@@ -23,11 +23,11 @@ from pulizia.dsp import biquads
 from pulizia.dsp.block_filter import BlockFilter
 from pulizia.dsp.fourier import fast_length, irfft, rfft
 from pulizia.measure.spectrum import SPEECH_THIRD_OCTAVES, reference_curve, spectrum
-from pulizia.settings.bands import Band
+from pulizia.settings.bands import KINDS, Band
 from pulizia.settings.declare import Settings, bands, choice, number, switch
 from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Suggestion, Tool
 from pulizia.units import Unit, db_to_gain, format_number, powers_to_db
-from pulizia.words import tr
+from pulizia.words import tr, translated
 
 BLOCK = 64
 SILENT_DB = 110.0  # what rings on below this is left out
@@ -168,7 +168,7 @@ def caption(settings: EqualiserSettings) -> str:
     for kind, hz, gain, _ in settings.bands[:3]:
         at = f"{hz / 1000:g}k" if hz >= 1000 else f"{hz:g}"
         words.append(
-            f"{kind} {at}"
+            f"{translated(KINDS[kind])} {at}"
             if kind in ("high-pass", "low-pass", "notch")
             else tr("{gain} at {at}", gain=format_number(gain, 1, plus=True), at=at)
         )

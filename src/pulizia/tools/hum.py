@@ -198,7 +198,7 @@ def margin(settings: HumSettings, rate: int) -> Margin:
 def caption(settings: HumSettings) -> str:
     """Short text on the strip."""
     which = (
-        "lines"
+        tr("lines")
         if not settings.mains
         else tr("mains")
         if settings.base_hz is None

@@ -42,6 +42,7 @@ from pulizia.words import tr
 MOST_SCORE_HEIGHT = 216
 MOST_SCORE_SHARE = 0.37
 ROOMY_FROM = 1000  # pixels of height
+LOW_BELOW_PX = 650  # of the place, in windows lower than 750
 
 
 class Bench(QWidget):
@@ -348,4 +349,5 @@ class Bench(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit_score()
+        self.spectrum.set_low(low=self.height() < LOW_BELOW_PX)
         self.axis.set_width(self._middle.width() - 2 * GUTTER)

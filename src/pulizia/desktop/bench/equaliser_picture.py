@@ -52,6 +52,7 @@ class EqualiserPicture(ArrowKeys):
     """
 
     accessible_role = "chart"
+    heights = 180, 130  # and where there is little room
 
     changed = Signal(tuple)
     let_go = Signal()
@@ -68,7 +69,7 @@ class EqualiserPicture(ArrowKeys):
         self._dragged = False
         self._sweeping: tuple[Band, ...] | None = None  # the bands without the sweep
         self._mouse = QPointF()
-        self.setFixedHeight(180)
+        self.setFixedHeight(self.heights[0])
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Picture of the equaliser"))

@@ -5,9 +5,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.controls import button, label
@@ -54,6 +54,8 @@ class SelectionRow(QWidget):
         )
         for made in self._buttons:
             row.addWidget(made)
+        self._rest = self._button("\u2026", self._show_rest, tr("More for the selection"))
+        row.addWidget(self._rest)
         self.refresh()
 
     def _time_box(self, name: str) -> TimeBox:
@@ -85,13 +87,13 @@ class SelectionRow(QWidget):
         self._hint.setVisible(not there)
         for part in (self.start, self._dash, self.stop, self._length, *self._buttons):
             part.setVisible(there)
+        self._rest.hide()
         if selection is None or recording is None:
             return
         rate = recording.rate
         self.start.setValue(selection.span.start / rate)
         self.stop.setValue(selection.span.stop / rate)
         self._length.setText(self._length_text())
-        self.area.setVisible(selection.band_hz is not None)
         self._fit()
 
     def _length_text(self, *, short: bool = False) -> str:
@@ -109,13 +111,35 @@ class SelectionRow(QWidget):
             text += ", " + tr("{low:.0f}–{high:.0f} Hz", low=low, high=high)
         return text
 
+    @property
+    def _offered(self) -> list[QPushButton]:
+        """What can be done with the selection; an area has a band of frequencies."""
+        selection = self.session.selection
+        banded = selection is not None and selection.band_hz is not None
+        return [made for made in self._buttons if banded or made is not self.area]
+
     def _fit(self) -> None:
-        """In a narrow window the length goes first: start and end tell it too."""
-        layout = self.layout()
-        for text in (self._length_text(), self._length_text(short=True), ""):
-            self._length.setText(text)
-            if layout is None or layout.sizeHint().width() <= self.width():
-                return
+        """In a narrow window the length goes first: start and end tell it too; then the last buttons, into a menu."""
+        offered = self._offered
+        self.area.setVisible(self.area in offered)
+        for count in range(len(offered), 0, -1):
+            for number, made in enumerate(offered):
+                made.setVisible(number < count)
+            self._rest.setVisible(count < len(offered))
+            for text in (self._length_text(), self._length_text(short=True), "") if count == len(offered) else ("",):
+                self._length.setText(text)
+                layout = self.layout()
+                if layout is None or layout.sizeHint().width() <= self.width():
+                    return
+
+    def _show_rest(self) -> None:
+        """The buttons for which there is no room, as a menu."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for made in self._offered:
+            if made.isHidden():
+                menu.addAction(made.text()).triggered.connect(made.click)
+        menu.popup(self._rest.mapToGlobal(self._rest.rect().bottomLeft()))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Any
 
 import shiboken6
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.audio.samples import Samples
@@ -27,6 +27,7 @@ from pulizia.tools.base import Picture
 from pulizia.words import tr
 
 PASSAGE_S = 4.0
+LITTLE_ROOM_PX = 345  # in view of the sheet
 APART_MS = 8  # from one part of building to the next: other views have their turn between
 
 
@@ -134,11 +135,30 @@ class Sheet(QWidget):
         else:
             self._builder.stop()
             wanted.open_more(self._more_open)
+            self._fit_picture(wanted)
             self._step_id = ""
             self._fill_in(wanted)
             self._exchange(wanted)
             self._rest()
             self._order_keys()
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ParentChange and (room := self.parentWidget()) is not None:
+            room.installEventFilter(self)
+        return super().event(event)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize and watched is self.parentWidget():
+            for body in self._bodies.values():
+                self._fit_picture(body)
+        return super().eventFilter(watched, event)
+
+    def _fit_picture(self, body: ToolSheet) -> None:
+        """A lower picture where the settings under it would not be in view."""
+        room = self.parentWidget()
+        if body.picture is not None and room is not None:
+            tall, low = body.picture.heights
+            body.picture.setFixedHeight(low if room.height() < LITTLE_ROOM_PX else tall)
 
     def _order_keys(self) -> None:
         """Tab goes through the body where the sheet stands, between the steps and what is under it."""

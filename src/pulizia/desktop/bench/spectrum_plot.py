@@ -36,6 +36,7 @@ from pulizia.units import format_number, powers_to_db
 from pulizia.words import tr, translated
 
 LOW_HZ = 20.0
+TALL_PX, LOW_PX = 112, 72  # at least; and where there is little room
 GUTTER_RIGHT, GUTTER_BOTTOM = 32, 18
 TICKS = ((50.0, "50"), (200.0, "200"), (1000.0, "1k"), (5000.0, "5k"), (20_000.0, "20k Hz"))
 FALL_DB = 0.45  # of the live maximum per turn: about 22 dB a second
@@ -96,7 +97,7 @@ class SpectrumPlot(QWidget):
         self._at_hz = 0.0
         self._columns: tuple[Hashable, tuple[slice, NDArray[np.intp], list[float]]] | None = None
         self._grid: tuple[Hashable, QPixmap] | None = None
-        self.setMinimumHeight(112)
+        self.setMinimumHeight(TALL_PX)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
         self.setMouseTracking(True)
         self.setAccessibleName(tr("Spectrum"))

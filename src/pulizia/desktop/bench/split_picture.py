@@ -30,6 +30,7 @@ class SplitPicture(QWidget):
     """Drag an upright line to move a split, a level one to move a band's threshold."""
 
     accessible_role = "chart"
+    heights = 190, 136  # and where there is little room
 
     changed = Signal(str, float)
     let_go = Signal()
@@ -41,7 +42,7 @@ class SplitPicture(QWidget):
         self._picture: Picture | None = None
         self._message = ""
         self._grabbed = ""
-        self.setFixedHeight(190)
+        self.setFixedHeight(self.heights[0])
         self.setMouseTracking(True)
         self.setAccessibleName(tr("Picture of the multiband compressor"))
         self.setToolTip(

@@ -30,6 +30,7 @@ class ToolPicture(QWidget):
     """Draws a :class:`Picture`; empty until one is there. Where ``bends``, its lower line has handles."""
 
     accessible_role = "chart"
+    heights = 150, 92  # and where there is little room
 
     bent = Signal(tuple)  # ((Hz, dB added to the reduction), ...)
     let_go = Signal()
@@ -47,7 +48,7 @@ class ToolPicture(QWidget):
         self._picture: Picture | None = None
         self._curves: dict[str, np.ndarray] = {}
         self._message = ""
-        self.setFixedHeight(150)
+        self.setFixedHeight(self.heights[0])
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # else all that lies behind is painted as well
         self.setAccessibleName(tr("Picture of the step"))
         theme_notice().changed.connect(self.update)
