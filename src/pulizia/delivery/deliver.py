@@ -167,7 +167,7 @@ def deliver(
     if made is None or ready is not programme:
         made = plan(
             ready, target, names=names, store=store, cache=cache, way=way,
-            progress=lambda p: progress(0.1 + 0.4 * p, "measuring"),
+            progress=lambda p: progress(0.1 + 0.4 * p, tr("measuring")),
         )  # fmt: skip
     if made.too_hard and not hard:
         raise DeliveryError(made.too_hard)
@@ -232,7 +232,7 @@ def _write_and_measure(
     for n, file in enumerate(files):
 
         def told(share: float, n: int = n) -> None:
-            progress(0.5 + 0.35 * (n + share) / len(files), "writing")
+            progress(0.5 + 0.35 * (n + share) / len(files), tr("writing"))
 
         if wanted.kind == "picture":
             notes = _into_picture(file, wanted, told)

@@ -150,13 +150,13 @@ class TopBar(QWidget):
         self.name.setText(name)
         self.detail.setText(detail)
         history = self.session.document.history
-        for made, words, what in (
-            (self.undo, history.undo_label, tr("Undo")),
-            (self.redo, history.redo_label, tr("Redo")),
+        for made, words, what, nothing in (
+            (self.undo, history.undo_label, tr("Undo"), tr("Nothing to undo")),
+            (self.redo, history.redo_label, tr("Redo"), tr("Nothing to redo")),
         ):
             made.setEnabled(words is not None)
-            made.setToolTip(translated(f"{what}: {words}" if words else tr("Nothing to {lower}", lower=what.lower())))
-            made.setAccessibleName(translated(what))
+            made.setToolTip(f"{what}: {words}" if words else nothing)
+            made.setAccessibleName(what)
 
     def _work_words(self) -> str:
         """Work that somebody waits for, as soon as it takes longer than a moment."""

@@ -76,7 +76,7 @@ class Gauge(QWidget):
     @property
     def _rows(self) -> tuple[str, ...]:
         """What is written before the bars: names, or how many channels there are."""
-        return self.names if len(self.names) <= 2 else (translated(f"{len(self.names)} ch."),)
+        return self.names if len(self.names) <= 2 else (tr("{n} ch.", n=len(self.names)),)
 
     @property
     def _bar(self) -> int:

@@ -19,10 +19,10 @@ from pulizia.words import N_
 
 RAMPS = {
     "theme": N_("from theme"),
-    "ink": "ink",
-    "lamplight": "lamplight",
+    "ink": N_("ink"),
+    "lamplight": N_("lamplight"),
     "straw": N_("straw to deep blue"),
-    "heather": "heather",
+    "heather": N_("heather"),
 }
 _ENDS = {  # OKLab at the light and at the dark end
     "straw": ((0.965, -0.015, 0.075), (0.240, -0.005, -0.105)),

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from pulizia.words import N_
 
-AXES = {"log": "logarithmic", "linear": "linear", "mel": "mel", "bands": N_("third-octave bands")}
+AXES = {"log": N_("logarithmic"), "linear": N_("linear"), "mel": N_("mel"), "bands": N_("third-octave bands")}
 
 
 def mel_of(hz: NDArray[np.floating] | float) -> NDArray[np.float64]:

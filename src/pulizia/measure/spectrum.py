@@ -19,7 +19,7 @@ from pulizia.dsp.fourier import rfft
 from pulizia.units import powers_to_db
 from pulizia.words import N_, tr
 
-WINDOWS = {"hann": N_("Hann"), "blackman_harris": N_("Blackman-Harris"), "flat_top": N_("flat top"), "rectangular": "rectangular"}  # fmt: skip
+WINDOWS = {"hann": N_("Hann"), "blackman_harris": N_("Blackman-Harris"), "flat_top": N_("flat top"), "rectangular": N_("rectangular")}  # fmt: skip
 SIZES = (1024, 2048, 4096, 8192, 16384, 32768)
 WIDEST_LOBE = 20  # bins to either side: several times the main lobe of the widest window
 MOST_FRAMES = 4000  # transforms per spectrum; a longer passage is sampled evenly

@@ -13,15 +13,16 @@ from pulizia.delivery.normalise import Verdict
 from pulizia.measure.blocks import BLOCKS_PER_SECOND
 from pulizia.measure.loudness import Measures
 from pulizia.units import gain_to_db
+from pulizia.words import N_
 
 EVERY_BLOCKS = 10  # of ten milliseconds: ten rows a second
 FIGURES = (
-    ("Integrated", "integrated_lufs", "LUFS"),
-    ("Highest momentary", "momentary_max_lufs", "LUFS"),
-    ("Highest short-term", "short_term_max_lufs", "LUFS"),
-    ("Loudness range", "loudness_range_lu", "LU"),
-    ("True peak", "true_peak_dbtp", "dBTP"),
-    ("Sample peak", "sample_peak_dbfs", "dBFS"),
+    (N_("Integrated"), "integrated_lufs", "LUFS"),
+    (N_("Highest momentary"), "momentary_max_lufs", "LUFS"),
+    (N_("Highest short-term"), "short_term_max_lufs", "LUFS"),
+    (N_("Loudness range"), "loudness_range_lu", "LU"),
+    (N_("True peak"), "true_peak_dbtp", "dBTP"),
+    (N_("Sample peak"), "sample_peak_dbfs", "dBFS"),
     ("RMS", "rms_dbfs", "dBFS"),
 )
 """Name, field of :class:`Measures`, unit: the figures that are listed everywhere."""

@@ -29,11 +29,11 @@ INTERRUPTED = N_("Interrupted. Click Retry.")
 class Stage(Enum):
     """How far an order is."""
 
-    WAITING = "waiting"
-    WORKING = "working"
-    DONE = "written"
-    FAILED = "failed"
-    STOPPED = "stopped"
+    WAITING = N_("waiting")
+    WORKING = N_("working")
+    DONE = N_("written")
+    FAILED = N_("failed")
+    STOPPED = N_("stopped")
 
 
 @dataclass(slots=True)

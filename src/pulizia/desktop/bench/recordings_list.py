@@ -33,12 +33,17 @@ from pulizia.desktop.turns import update_in_turn
 from pulizia.project.model import Recording
 from pulizia.session.session import Session
 from pulizia.units import format_number, format_time
-from pulizia.words import tr, translated
+from pulizia.words import N_, tr, translated
 
 CARD_HEIGHT, WAVE_COLUMNS = 48, 84
 LEAST_CARDS, LIST_SHARE = 4, 0.5  # of the window's height
 WHOLE = 1 << 30  # version of a small waveform that is kept
-NOTES = ("description", "scene", "take", "tape", "project", "originator", "date", "time", "title", "artist", "note")
+NOTES = {
+    "description": N_("Description"), "scene": N_("Scene"), "take": N_("Take"), "tape": N_("Tape"), "project": N_("Project"),
+    "originator": N_("Originator"), "date": N_("Date"), "time": N_("Time"), "title": N_("Title"), "artist": N_("Artist"), "note": N_("Note"),
+}  # fmt: skip
+"""Of a file's metadata: what is shown of them, and how it is called."""
+
 UNIT = re.compile(r"(?<=[\d∞]) (?=(?:dBTP|LUFS|LU|kHz|Hz|s)\b)")  # a figure and its unit stay on one line
 
 
@@ -312,7 +317,9 @@ class RecordingsList(QWidget):
             lines.append(tr("Start {time}", time=format_time(int(since) / recording.rate, 3)))
         elif code := media.metadata.get("timecode"):
             lines.append(tr("Start {time}", time=code))
-        lines += [f"{key.capitalize()}: {media.metadata[key]}" for key in NOTES if media.metadata.get(key)]
+        lines += [
+            f"{translated(words)}: {media.metadata[key]}" for key, words in NOTES.items() if media.metadata.get(key)
+        ]
         if picture := media.metadata.get("picture"):
             lines.append(tr("Sound of a video file ({picture})", picture=picture))
         measures = self.session.measures("before", recording.id)

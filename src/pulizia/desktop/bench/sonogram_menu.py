@@ -14,7 +14,7 @@ from pulizia.measure.sonogram import SIZES
 from pulizia.measure.spectrum import WINDOWS
 from pulizia.words import N_, tr, translated
 
-CHANNELS = {"": N_("all, by power"), "left": "left", "right": "right", "mid": "mid", "side": "side"}
+CHANNELS = {"": N_("all, by power"), "left": N_("left"), "right": N_("right"), "mid": N_("mid"), "side": N_("side")}
 
 
 class SizeSlider(QWidget):
@@ -42,7 +42,7 @@ class SizeSlider(QWidget):
     def refresh(self) -> None:
         """Show the length in use."""
         size = self._view.look.size
-        self.size_label.setText(translated(str(size) if size else "blended"))
+        self.size_label.setText(str(size) if size else tr("blended"))
 
 
 def sonogram_menu(view: Looked, parent: QWidget) -> QMenu:

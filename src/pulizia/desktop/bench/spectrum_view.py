@@ -47,7 +47,7 @@ SMOOTHINGS = (0, 24, 12, 6, 3)
 TILTS = (0.0, 3.0, 4.5)
 MOST_PEAKS = 16
 READ_EVERY = 12  # live pictures between two sets of figures
-REFERENCES = {"": "none", "speech": N_("long-term average speech"), "pink": N_("pink noise")}
+REFERENCES = {"": N_("none"), "speech": N_("long-term average speech"), "pink": N_("pink noise")}
 
 
 class SpectrumView(QWidget):
@@ -254,18 +254,22 @@ class SpectrumView(QWidget):
         menu = QMenu(self)
         groups: tuple[tuple[str, str, list[tuple[str, object]]], ...] = (
             (tr("Transform size"), "size", [(str(s), s) for s in SIZES]),
-            (tr("Window"), "window", [(text, name) for name, text in WINDOWS.items()]),
-            (tr("Smoothing"), "per_octave", [("none" if n == 0 else tr("1/{n} octave", n=n), n) for n in SMOOTHINGS]),
-            (tr("Show"), "bands", [("lines", 0), (tr("third octaves"), 3), ("octaves", 1)]),
-            (tr("Frequency axis"), "linear", [("logarithmic", False), ("linear", True)]),
-            (tr("Peak hold"), "hold", [("decaying", False), ("infinite", True)]),
+            (tr("Window"), "window", [(translated(text), name) for name, text in WINDOWS.items()]),
+            (
+                tr("Smoothing"),
+                "per_octave",
+                [(tr("none") if n == 0 else tr("1/{n} octave", n=n), n) for n in SMOOTHINGS],
+            ),
+            (tr("Show"), "bands", [(tr("lines"), 0), (tr("third octaves"), 3), (tr("octaves"), 1)]),
+            (tr("Frequency axis"), "linear", [(tr("logarithmic"), False), (tr("linear"), True)]),
+            (tr("Peak hold"), "hold", [(tr("decaying"), False), (tr("infinite"), True)]),
             (tr("Tilt"), "tilt_db", [(tr("{t} dB per octave", t=format_number(t)), t) for t in TILTS]),
-            (tr("Reference"), "reference", [(text, name) for name, text in REFERENCES.items()]),
+            (tr("Reference"), "reference", [(translated(text), name) for name, text in REFERENCES.items()]),
         )
         for title, name, choices in groups:
-            part = menu.addMenu(translated(title))
+            part = menu.addMenu(title)
             for text, value in choices:
-                action = part.addAction(translated(text))
+                action = part.addAction(text)
                 action.setCheckable(True)
                 action.setChecked(getattr(options, name) == value)
                 action.triggered.connect(lambda _on=False, n=name, v=value: self.choose(**{n: v}))

@@ -9,7 +9,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from pulizia.audio.spans import Span
-from pulizia.delivery.normalise import verdicts
+from pulizia.delivery.normalise import State, verdicts
 from pulizia.desktop.controls import button
 from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.folders import proposed_folder
@@ -25,6 +25,8 @@ from pulizia.session.session import Session
 from pulizia.session.subject import Subject
 from pulizia.units import format_number, format_time, seconds_to_frames
 from pulizia.words import tr, translated
+
+_SHORT = {"Highest momentary": "M max", "Highest short-term": "S max"}
 
 
 class MeasuringRow(QWidget):
@@ -113,12 +115,13 @@ class MeasuringRow(QWidget):
 
         def done(found: list[Reading]) -> None:
             self.table.words.setText(
-                translated(
-                    f"{subject.name}. Meters differ because they count different things; this is the worked programme in each of these ways."
+                tr(
+                    "{name}. Meters differ because they count different things; this is the processed programme in each of these ways.",
+                    name=subject.name,
                 )
             )
             self.table.show_table(
-                ("reading", "LUFS", tr("why it differs")), [(r.name, format_number(r.lufs), r.why) for r in found]
+                (tr("reading"), "LUFS", tr("why it differs")), [(r.name, format_number(r.lufs), r.why) for r in found]
             )
 
         def work(job: Job) -> list[Reading]:
@@ -149,7 +152,7 @@ class MeasuringRow(QWidget):
             found = self.session.measures("after", subject_id)
             figures = [format_number(getattr(found, field)) if found else "\u2013" for _, field, _ in FIGURES]
             against = verdicts(found, target) if found and target else ()
-            bad = next((v for v in against if v.words != "within"), None)
+            bad = next((v for v in against if v.state is not State.WITHIN), None)
             words = (
                 tr("not measured yet")
                 if not against
@@ -161,7 +164,7 @@ class MeasuringRow(QWidget):
         head = (
             tr("programme"),
             tr("length"),
-            *(f"{name}, {unit}" for name, _, unit in FIGURES),
+            *(f"{translated(_SHORT.get(name, name))}, {unit}" for name, _, unit in FIGURES),
             tr("against {title}", title=target.title) if target else "",
         )
         self.table = TableDialog(
@@ -172,7 +175,7 @@ class MeasuringRow(QWidget):
             figures=1 + len(FIGURES),
             width=1060,
         )
-        self.table.show_table(tuple(_short(word) for word in head), rows)
+        self.table.show_table(head, rows)
         self.table.open()
 
     def _ask_log(self) -> None:
@@ -197,11 +200,3 @@ class MeasuringRow(QWidget):
             self.session.say(str(error), bad=True)
         else:
             self.session.say(tr("The log was saved as {name}.", name=path.name))
-
-
-def _short(word: str) -> str:
-    return (
-        word.replace("Highest momentary", "M max")
-        .replace("Highest short-term", "S max")
-        .replace("Loudness range", "range")
-    )

@@ -362,11 +362,11 @@ class QueueRows(QWidget):
         if order.stage in (Stage.FAILED, Stage.STOPPED):
             return order.message, "madder"
         if order.delivered is None:
-            return order.stage.value, "soft"
+            return translated(order.stage.value), "soft"
         bad = next((v for v in order.delivered.verdicts if v.state is not State.WITHIN), None)
         figure = f"{format_number(order.delivered.verified.integrated_lufs)} {order.target.scale}"
         return (
-            (f"{figure}, {bad.name.lower()} {bad.words}", "madder")
+            (f"{figure}, {bad.name} {bad.words}", "madder")
             if bad
             else (tr("{figure}, within every limit", figure=figure), "verd_text")
         )

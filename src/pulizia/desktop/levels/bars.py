@@ -18,7 +18,8 @@ from pulizia.measure.live import Reading
 from pulizia.units import format_number, gain_to_db
 from pulizia.words import tr, translated
 
-LEFT, RIGHT = 84.0, 46.0
+LEFT, RIGHT = 84.0, 46.0  # the left one grows with longer names
+MOST_LEFT = 0.45  # of the width
 HEAD, ROW, GAP, SCALE_HEIGHT = 18, 12, 6, 15
 FLOOR_DB = -60.0
 MOST_CHANNELS = 8
@@ -61,6 +62,7 @@ class BarStack(QWidget):
         super().__init__()
         self.groups: list[Group] = []
         self._still: tuple[Hashable, QPixmap] | None = None
+        self._left = LEFT  # where the bars begin
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName(tr("Level bars"))
         theme_notice().changed.connect(self.update)
@@ -92,6 +94,10 @@ class BarStack(QWidget):
             pixmap = layer_of(self, "paper")
             painter = QPainter(pixmap)
             painter.setFont(font(11))
+            widest = max(
+                (painter.fontMetrics().horizontalAdvance(b.name) for g in self.groups for b in g.bars), default=0
+            )
+            self._left = min(max(LEFT, widest + 8.0), MOST_LEFT * self.width())
             top = 0.0
             for group in self.groups:
                 self._paint_still(painter, group, top)
@@ -102,20 +108,22 @@ class BarStack(QWidget):
 
     def _x(self, group: Group, value: float) -> float:
         share = (min(max(value, group.low), group.high) - group.low) / (group.high - group.low)
-        return LEFT + (self.width() - LEFT - RIGHT) * share
+        return self._left + (self.width() - self._left - RIGHT) * share
 
     def _paint_still(self, painter: QPainter, group: Group, top: float) -> None:
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(0, top, self.width(), 14), Qt.AlignmentFlag.AlignVCenter, translated(group.title))
+        metrics, right = painter.fontMetrics(), Qt.TextElideMode.ElideRight
+        title = metrics.elidedText(group.title, right, self.width())
+        painter.drawText(QRectF(0, top, self.width(), 14), Qt.AlignmentFlag.AlignVCenter, title)
         bottom = top + HEAD + ROW * len(group.bars)
         for n, bar in enumerate(group.bars):
             y = top + HEAD + ROW * n
             painter.drawText(
-                QRectF(0, y - 2, LEFT - 6, ROW),
+                QRectF(0, y - 2, self._left - 6, ROW),
                 Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                translated(bar.name),
+                metrics.elidedText(bar.name, right, int(self._left) - 6),
             )
-            painter.fillRect(QRectF(LEFT, y, self.width() - LEFT - RIGHT, ROW - 5), colour("track"))
+            painter.fillRect(QRectF(self._left, y, self.width() - self._left - RIGHT, ROW - 5), colour("track"))
         for tick in group.ticks:
             box = QRectF(self._x(group, tick) - 16, bottom - 2, 32, 13)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, translated(group.tick_text(tick)))
@@ -124,7 +132,7 @@ class BarStack(QWidget):
         for n, bar in enumerate(group.bars):
             y = top + HEAD + ROW * n
             if bar.level is not None:
-                painter.fillRect(QRectF(LEFT, y, self._x(group, bar.level) - LEFT, ROW - 5), colour("ink"))
+                painter.fillRect(QRectF(self._left, y, self._x(group, bar.level) - self._left, ROW - 5), colour("ink"))
             over = bar.limit is not None and bar.held is not None and bar.held > bar.limit
             if bar.held is not None and bar.held > group.low:
                 painter.fillRect(
@@ -244,7 +252,7 @@ def loudness_group(
         ticks = [target_lufs + o for o in offsets]
     unit = tr("LU, 0 is {target_lufs} LUFS", target_lufs=format_number(target_lufs, 0)) if relative else "LUFS"
     return Group(
-        tr("Loudness, {unit}", unit=unit), [bar("momentary", momentary, most[0]), bar("short-term", short_term, most[1])],
+        tr("Loudness, {unit}", unit=unit), [bar(tr("momentary"), momentary, most[0]), bar(tr("short-term"), short_term, most[1])],
         low, high, ticks, lambda v: format_number(shown(v), 0, plus=relative),
     )  # fmt: skip
 

@@ -70,7 +70,7 @@ class LevelsPanel(QWidget):
         head.addWidget(self.view_button)
         column.addLayout(head)
         self.bars, self.gonio, self.history = BarStack(), Goniometer(), History()
-        self.overs = label("", 12)
+        self.overs = label("", 12, wrap=True)
         self.step_line = label("", 12, wrap=True)
         column.addWidget(self.bars)
         column.addWidget(self.overs)
