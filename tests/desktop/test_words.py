@@ -31,7 +31,7 @@ from PySide6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 from tests.desktop.conftest import Person
-from tests.desktop.test_looks import nothing_cut_off
+from tests.desktop.test_looks import DIALOGS, nothing_cut_off
 from tests.golden.figures import variants
 from tests.test_trust import load_script
 
@@ -324,6 +324,27 @@ def test_longer_words_fit_into_the_least_window_and_the_settings_are_in_view(spo
     menu.close()
     (step,) = session.recording.score
     assert step.holes == (Span(RATE, 2 * RATE),)
+    seen = 0
+    for place, commands in (
+        (0, ("levels", "spectrum")), (1, ("programme_levels", "programme_spectrum", "programme_all")), (2, ()),
+    ):  # fmt: skip
+        window.go_to(place)
+        if place == 1:
+            window.assembly.add_all()
+        for name in (None, *commands):
+            if name is not None:
+                window.actions_.actions[name].trigger()
+            bench.settle()
+            assert cut_at_rest(bench) == set()
+            seen += 1
+    assert seen == 8
+    for door, name in DIALOGS:
+        getattr(window.dialogs, door)()
+        dialog = getattr(window.dialogs, name)
+        bench.until(dialog.isVisible)
+        bench.settle()
+        nothing_cut_off(bench, dialog)
+        dialog.reject()
 
 
 def test_what_a_step_says_of_itself_is_in_the_language_of_the_window(english: None) -> None:
