@@ -6,6 +6,7 @@ from __future__ import annotations
 import gettext
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import datetime
 from functools import cache
 from itertools import pairwise
@@ -345,6 +346,22 @@ def test_longer_words_fit_into_the_least_window_and_the_settings_are_in_view(spo
         bench.settle()
         nothing_cut_off(bench, dialog)
         dialog.reject()
+
+
+def test_a_programme_within_its_limits_is_told_so(spoken: str, bench: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+    window, session = bench.window, bench.window.session
+    window.go_to(2)
+    bench.until(lambda: session.measures("after") is not None)
+    lufs = session.measures("after").integrated_lufs
+    wide = replace(session.target, integrated_lufs=lufs, tolerance_lu=1.0, true_peak_dbtp=20.0)
+    for target, end in (
+        (wide, tr("within every limit")),
+        (replace(wide, integrated_lufs=lufs - 9.0), tr("{amount} over", amount="8,0 LU")),
+    ):
+        monkeypatch.setattr(type(session), "target", target)
+        window.delivery.measuring.show_all()
+        assert window.delivery.measuring.table.rows[0][-1].endswith(end)
+        window.delivery.measuring.table.reject()
 
 
 def test_what_a_step_says_of_itself_is_in_the_language_of_the_window(english: None) -> None:

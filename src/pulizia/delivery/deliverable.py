@@ -63,7 +63,7 @@ class Deliverable:
             if not low <= self.bitrate_kbps <= high:
                 message = tr(
                     "{kind} is written with {low} to {high} kbit/s, not {bitrate_kbps}.",
-                    kind=WORDS[self.kind],
+                    kind=translated(WORDS[self.kind]),
                     low=low,
                     high=high,
                     bitrate_kbps=self.bitrate_kbps,

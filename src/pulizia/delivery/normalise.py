@@ -199,13 +199,16 @@ class Plan:
             )
         speech = self.predicted.integrated_lufs
         if self.whole_lufs is not None and speech is not None and abs(self.whole_lufs - speech) > FAR_FROM_SPEECH_LU:
-            side = "louder" if self.whole_lufs > speech else "quieter"
+            levels = {"whole_lufs": format_number(self.whole_lufs), "speech": format_number(speech)}
             found.append(
                 tr(
-                    "The whole programme will be at {whole_lufs} LUFS, {side} than its speech at {speech}: check what lies between the speech.",
-                    whole_lufs=format_number(self.whole_lufs),
-                    side=side,
-                    speech=format_number(speech),
+                    "The whole programme will be at {whole_lufs} LUFS, louder than its speech at {speech}: check what lies between the speech.",
+                    **levels,
+                )
+                if self.whole_lufs > speech
+                else tr(
+                    "The whole programme will be at {whole_lufs} LUFS, quieter than its speech at {speech}: check what lies between the speech.",
+                    **levels,
                 )
             )
         return tuple(found)

@@ -178,4 +178,9 @@ def _against(level: float | None, first: float | None, why: str) -> str:
     by = level - first
     if abs(by) < 0.05:
         return tr("The same figure here. {why}.", why=why)
-    return f"{format_number(abs(by), 1)} LU {'louder' if by > 0 else 'quieter'}: {why[0].lower()}{why[1:]}."
+    shown = format_number(abs(by), 1)
+    return (
+        tr("{shown} LU louder. {why}.", shown=shown, why=why)
+        if by > 0
+        else tr("{shown} LU quieter. {why}.", shown=shown, why=why)
+    )

@@ -174,7 +174,7 @@ class _Streams:
             else:
                 self._copy(stream)
         if self._timecode and not self._with_timecode:
-            self.notes.append(f"The start timecode {self._timecode} could not be kept.")
+            self.notes.append(tr("The start timecode {code} could not be kept.", code=self._timecode))
 
     def _add_sound(self, sound: Source, pcm: str | None, bitrate_kbps: int) -> None:
         made = self.out.add_stream(pcm or "aac", rate=sound.rate)

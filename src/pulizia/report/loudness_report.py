@@ -42,7 +42,7 @@ def report_content(delivered: Delivered, steps: Sequence[str] = (), clips: Seque
         "version": 1,
         "program": tr("Pulizia {version}", version=__version__),
         "made": datetime.now().astimezone().isoformat(timespec="seconds"),
-        "method": tr("ITU-R BS.1770-5, EBU Tech 3341 and 3342; {gate}; true peak with at least fourfold oversampling", gate=GATES[plan.target.gate]),
+        "method": tr("ITU-R BS.1770-5, EBU Tech 3341 and 3342; {gate}; true peak with at least fourfold oversampling", gate=translated(GATES[plan.target.gate])),
         "file": delivered.path.name,
         "deliverable": delivered.deliverable.words,
         "sha256": checksum(delivered.path),

@@ -27,7 +27,7 @@ from pulizia.session.output_protocol import SoundOut
 from pulizia.session.subject import Subject
 from pulizia.session.transport import Transport
 from pulizia.units import db_to_gain
-from pulizia.words import tr
+from pulizia.words import tr, translated
 
 HAND_S = 0.3  # after a slider has moved: so long one worker has to do
 
@@ -242,7 +242,9 @@ class SessionCore(Measured):
         self.sync()
         self.events.listening.emit()
         if pick:
-            self.say(tr("Monitoring {channel}. Display and files are not affected.", channel=PICKS[pick][1]))
+            self.say(
+                tr("Monitoring {channel}. Display and files are not affected.", channel=translated(PICKS[pick][1]))
+            )
 
     @property
     def channel_names(self) -> tuple[str, ...]:

@@ -101,15 +101,12 @@ def suggest(source: Source, spans: Sequence[Span], _settings: ChannelsSettings, 
         )
     if abs(frames) < 0.05:
         return Suggestion({"delay_ms": 0.0}, tr("Both channels are in time."))
-    side = "right" if ms > 0 else "left"
+    figures = {"ms": format_number(abs(ms), 2), "agreement": format_number(agreement, 2)}
     return Suggestion(
         {"delay_ms": ms},
-        tr(
-            "The {side} channel is {ms} ms late (correlation {agreement}).",
-            side=side,
-            ms=format_number(abs(ms), 2),
-            agreement=format_number(agreement, 2),
-        ),
+        tr("The right channel is {ms} ms late (correlation {agreement}).", **figures)
+        if ms > 0
+        else tr("The left channel is {ms} ms late (correlation {agreement}).", **figures),
     )
 
 

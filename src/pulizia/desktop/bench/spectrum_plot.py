@@ -38,6 +38,7 @@ from pulizia.words import tr, translated
 LOW_HZ = 20.0
 TALL_PX, LOW_PX = 112, 72  # at least; and where there is little room
 GUTTER_RIGHT, GUTTER_BOTTOM = 32, 18
+LABEL_PX = 13.0  # from one figure of the level axis to the next, at least
 TICKS = ((50.0, "50"), (200.0, "200"), (1000.0, "1k"), (5000.0, "5k"), (20_000.0, "20k Hz"))
 FALL_DB = 0.45  # of the live maximum per turn: about 22 dB a second
 
@@ -239,12 +240,16 @@ class SpectrumPlot(QWidget):
         painter.drawPixmap(0, 0, self._grid[1])
 
     def _draw_grid(self, painter: QPainter, plot: QRectF, top: float, low: float) -> None:
+        written = -LABEL_PX
         for db in range(int(top), int(low) - 1, -20):
             y = int(plot.top() + (top - db) / (top - low) * plot.height()) + 0.5
             painter.setPen(QPen(colour("line"), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(colour("soft"))
             at = min(max(y, 8.0), plot.bottom() - 6)
+            if at - written < LABEL_PX:
+                continue
+            written = at
             painter.drawText(
                 QRectF(plot.right() + 4, at - 8, GUTTER_RIGHT, 16), Qt.AlignmentFlag.AlignVCenter, format_number(db, 0)
             )

@@ -26,7 +26,7 @@ class LevelOptions:
     @property
     def rms_words(self) -> str:
         """The scale of the RMS bars, said plainly."""
-        which = "sine-referenced" if self.rms_sine else tr("as computed")
+        which = tr("sine-referenced") if self.rms_sine else tr("as computed")
         return tr("RMS over {rms_s:g} s, {which}", rms_s=self.rms_s, which=which)
 
     def loudness_range(self, target_lufs: float) -> tuple[float, float]:
