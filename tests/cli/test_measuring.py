@@ -55,7 +55,7 @@ def test_other_readings_say_why_they_differ(capsys, wav: Callable[..., Path]) ->
     assert found["Dual mono"]["lufs"] == pytest.approx(whole + 3.01, abs=0.01)
     assert found["No gate"]["lufs"] == pytest.approx(whole - 3.0, abs=0.15)
     assert "3.0 LU louder" in found["Dual mono"]["why"]
-    assert "pauses and silence count too" in found["No gate"]["why"]
+    assert "Pauses and silence count too" in found["No gate"]["why"]
     assert found["Speech only"]["lufs"] is None
     stereo = np.stack([tone(-20, 5), tone(-26, 5)]).astype(np.float32)
     code, out, _ = run(capsys, "measure", wav(stereo, "two.wav"), "--readings", "--json")
