@@ -62,6 +62,24 @@ def sound(programme: Programme, missing: str = "") -> ProgrammeSound:
     return sound_of(programme, heard, ChunkCache(), AnalysisStore())
 
 
+@pytest.mark.parametrize(
+    ("drift_ppm", "warp"), [(0.0, ()), (240.0, ()), (-240.0, ()), (120.0, ((96_000, 96_000), (240_000, 247_000)))]
+)
+def test_what_a_clip_says_is_heard_at_a_frame_is_what_sounds_there(
+    drift_ppm: float, warp: tuple[tuple[int, int], ...]
+) -> None:
+    """A recording whose value is its frame; with the clock of another recorder, a shift, and fitted words."""
+    ramp = ArraySource((np.arange(8 * RATE) * 1e-6)[None].astype(np.float32), RATE)
+    one = clip("ramp", RATE, 2 * RATE, 3 * RATE, drift_ppm=drift_ppm, shift=12.25, warp=warp)
+    programme = Programme(name="Ramp", rate=RATE, channels=1, lanes=(Lane(name="A").with_clips([one]),))
+    heard = sound_of(programme, lambda _: (ramp, ("M",)), ChunkCache(), AnalysisStore()).after
+    frames = np.arange(RATE + 6000, 4 * RATE - 6000, 4800)
+    got = np.array([heard.read(int(f), int(f) + 1)[0, 0] for f in frames]) / 1e-6
+    said = np.array([one.heard_at(float(f)) for f in frames])
+    assert np.abs(got - said).max() < (0.1 if not warp else 500.0)  # words are stretched in pieces that overlap
+    assert abs(said[-1] - frames[-1]) > 20 if drift_ppm else True
+
+
 def samples(programme: Programme, missing: str = "") -> np.ndarray:
     after = sound(programme, missing).after
     return after.read(0, after.frames)

@@ -287,3 +287,33 @@ def test_a_chunk_does_not_keep_the_block_alive_that_it_was_cut_from() -> None:
         with pytest.raises(ValueError, match="read-only"):
             chunk[0, 0] = 1.0
     assert cache.get("nothing", lambda: np.zeros((2, 0), np.float32)).shape == (2, 0)
+
+
+def test_chunks_made_on_the_way_are_those_that_are_made_alone(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A tool that wants much context makes the chunks of its section that join the one wanted, inside a group of six."""
+    rendered: list[tuple[int, int]] = []
+    render = Stage._render
+
+    def counted(stage: Stage, first: int, last: int) -> np.ndarray:
+        rendered.append((first // CHUNK_FRAMES, -(-last // CHUNK_FRAMES)))
+        return render(stage, first, last)
+
+    monkeypatch.setattr(Stage, "_render", counted)
+    sound = ArraySource(voice_in_noise(15 * CHUNK_FRAMES / RATE), RATE)
+    spans = (Span(int(7.3 * CHUNK_FRAMES), int(10.6 * CHUNK_FRAMES)), Span(13 * CHUNK_FRAMES, 14 * CHUNK_FRAMES))
+    step = make_step("split_compressor", {"threshold_db": -55.0}, spans=spans)
+
+    def fresh() -> Chain:
+        made = Chain(sound, (step,), ChunkCache(), AnalysisStore())
+        made.prepare()
+        return made
+
+    together = fresh()
+    for n in (9, 7, 8, 10, 11, 13, 6):
+        read = together.after.read(n * CHUNK_FRAMES, (n + 1) * CHUNK_FRAMES)
+        alone = fresh().after.read(n * CHUNK_FRAMES + 5, (n + 1) * CHUNK_FRAMES - 7)
+        assert np.array_equal(read[:, 5:-7], alone), n
+        untouched = not any(span.start < (n + 1) * CHUNK_FRAMES and n * CHUNK_FRAMES < span.stop for span in spans)
+        assert np.array_equal(read, sound.read(n * CHUNK_FRAMES, (n + 1) * CHUNK_FRAMES)) == untouched
+    mine = [one for one in rendered if one[1] - one[0] > 1]
+    assert set(mine) == {(7, 11)}

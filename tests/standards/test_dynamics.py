@@ -18,11 +18,12 @@ from pulizia.dsp.prediction_error import predictors, without_tail
 from pulizia.dsp.side_delay import delay_of, shifted
 from pulizia.measure.bandwidth import bandwidth_of
 from pulizia.measure.decay import decays_of
-from pulizia.measure.phrases import find_phrases
+from pulizia.measure.phrases import Phrases, find_phrases
 from pulizia.score.cache import ChunkCache
 from pulizia.score.chain import AnalysisStore, Chain
 from pulizia.score.order import order_note
 from pulizia.score.steps import make_step
+from pulizia.tools.leveller import LevellerSettings, ride_db
 from pulizia.tools.registry import tool_of
 
 RATE = 48_000
@@ -170,6 +171,19 @@ def test_phrases_are_brought_together_and_pauses_stay_down() -> None:
         np.mean(moved[a + 4000 : b - 4000] ** 2) / np.mean(sound[a + 4000 : b - 4000] ** 2)
     ) == pytest.approx(-6.0, abs=0.2)
     assert len(find_phrases(ArraySource(np.zeros((1, RATE), np.float32), RATE), ()).lufs) == 0
+
+
+@pytest.mark.parametrize("speed_ms", [40.0, 200.0, 500.0])
+def test_the_gain_changes_between_two_phrases_in_the_transition_time(speed_ms: float) -> None:
+    spans = np.array([[0, 400], [400, 800], [800, 1200]])
+    phrases = Phrases(spans, np.array([-20.0, -28.0, -20.0]), np.ones(1200, np.float32))
+    ride = ride_db(phrases, LevellerSettings(speed_ms=speed_ms))
+    first, second = ride[200], ride[600]
+    assert second - first == pytest.approx(8.0, abs=0.01)  # to the level of the middle phrase
+    moving = np.flatnonzero((ride[200:600] > first + 1e-3) & (ride[200:600] < second - 1e-3)) + 200
+    assert len(moving) == pytest.approx(speed_ms / 10.0, abs=2.1)  # hundredths of a second
+    assert (moving[0] + moving[-1] + 1) / 2 == 400
+    assert (np.diff(ride[200:600]) >= -1e-6).all()
 
 
 def room(t60: float, seed: int = 1) -> np.ndarray:
