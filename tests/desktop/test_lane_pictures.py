@@ -3,6 +3,10 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
+
 import numpy as np
 import pytest
 from numpy.typing import NDArray
@@ -105,3 +109,16 @@ def test_a_repair_is_seen_on_the_lanes(many: Person) -> None:
     many.settle()
     assert_as_drawn_anew(many)
     assert not np.array_equal(before, pixels(view))
+
+
+@pytest.mark.slow
+def test_a_screen_of_a_fraction_of_pixels_shows_the_same() -> None:
+    """All of this file at one and a half pixels for each: the toolkit takes the scale when it begins."""
+    done = subprocess.run(
+        [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "-k", "not fraction", __file__],
+        env=os.environ | {"QT_SCALE_FACTOR": "1.5"},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0, done.stdout[-2000:]

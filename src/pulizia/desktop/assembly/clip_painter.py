@@ -91,7 +91,8 @@ class ClipPainter:
             else:
                 painter.fillRect(at.adjusted(0, 0, -1, 0), colour("panel", 0.6))
             return
-        painter.drawPixmap(QPointF(floor(box.left()), box.top()), picture)
+        scale = self._frame[2]  # a whole pixel of the screen, counted alike on both sides of the edge
+        painter.drawPixmap(QPointF(floor(box.left() * scale + 0.5) / scale, box.top()), picture)
 
     def paint_name_at_edge(self, painter: QPainter, clip: Clip, box: QRectF, plot: QRectF, *, chosen: bool) -> None:
         """The name of a clip that begins before the view, or is too wide for a picture: where it begins to be seen."""

@@ -121,7 +121,7 @@ class LaneLayers:
             return None
         layer.picture.scroll(-int(pixels), 0, layer.picture.rect())
         # a pixel more than was uncovered: on a screen of a fraction of pixels the last one is not whole
-        return [QRect(look.width - by - 1, 0, by + 1, look.height) if by > 0 else QRect(0, 0, -by, look.height)]
+        return [QRect(look.width - by - 1, 0, by + 1, look.height) if by > 0 else QRect(0, 0, 1 - by, look.height)]
 
     @staticmethod
     def _empty(look: Look) -> QPixmap:
