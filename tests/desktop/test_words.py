@@ -40,6 +40,7 @@ from pulizia.audio.markers import from_label_list
 from pulizia.audio.spans import Span
 from pulizia.audio.timecode import typed_seconds
 from pulizia.data.json_text import parsed
+from pulizia.desktop.assembly.render_clips_dialog import RenderClipsDialog
 from pulizia.desktop.bench.sonogram_menu import sonogram_menu
 from pulizia.desktop.controls import ChoiceBox
 from pulizia.desktop.language import catalogue_of, chosen_language, use_language
@@ -346,6 +347,33 @@ def test_longer_words_fit_into_the_least_window_and_the_settings_are_in_view(spo
         bench.settle()
         nothing_cut_off(bench, dialog)
         dialog.reject()
+
+
+def test_empty_places_first_steps_and_messages_fit_the_least_window(
+    spoken: str, person: Person, voice_file: Path
+) -> None:
+    window, session = person.window, person.window.session
+    window.resize(1100, 700)
+    window.show_first_steps()
+    for place in (0, 1, 2):
+        window.go_to(place)
+        person.settle()
+        assert cut_at_rest(person) == set()
+        for words in (12, 16, 20, 30):
+            session.say(" ".join(["Wort", "parola"] * words), bad=True)
+            person.settle()
+            assert cut_at_rest(person) == set()
+        session.say("")
+    window.go_to(0)
+    person.open(voice_file)
+    session.inspection.run()
+    person.settle()
+    assert cut_at_rest(person) == set()  # ticks stand before what was done
+    dialog = RenderClipsDialog(session, window, Path())
+    dialog.show()
+    person.settle()
+    assert set(cut_texts(dialog)) == set()
+    dialog.reject()
 
 
 def test_a_programme_within_its_limits_is_told_so(spoken: str, bench: Person, monkeypatch: pytest.MonkeyPatch) -> None:

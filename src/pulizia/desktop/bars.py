@@ -204,7 +204,7 @@ class MessageBar(QWidget):
     def __init__(self, room: Callable[[], QRect]) -> None:
         super().__init__()
         self._room = room
-        row = QHBoxLayout(self)
+        row = self._row = QHBoxLayout(self)
         row.setContentsMargins(16, 4, 12, 4)
         self._mark = label("\u25cf", 13, token="madder")
         self.text: QLabel = label("", 13, wrap=True)
@@ -235,7 +235,7 @@ class MessageBar(QWidget):
         """Lie over the name in the top bar, so that no sound is covered; as tall as the sentence needs."""
         room = self._room()
         width = max(320, room.width())
-        height = max(36, self.text.heightForWidth(width - 110) + 12)
+        height = max(36, self._row.heightForWidth(width))
         self.setGeometry(room.left(), max(2, (room.height() - height) // 2), width, height)
         self.raise_()
 

@@ -218,6 +218,14 @@ def bring_into_view(widget: QWidget) -> None:
     QTimer.singleShot(0, widget, scroll)
 
 
+def centred(text: str) -> QLabel:
+    """An explanation in the middle of an empty place, in as many lines as it takes."""
+    made = label(text, 13, token="soft", wrap=True)
+    made.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+    made.setContentsMargins(24, 0, 24, 0)
+    return made
+
+
 def hairline() -> QFrame:
     """A horizontal line of one pixel."""
     line = QFrame()

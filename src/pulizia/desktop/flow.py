@@ -8,12 +8,12 @@ from PySide6.QtWidgets import QLayout, QLayoutItem, QWidget
 
 
 class FlowLayout(QLayout):
-    """Widgets from left to right, then in the next line; ``at_right`` lets lines end at the right edge."""
+    """Widgets from left to right, then in the next line; lines may end at the right edge, or stand in the middle."""
 
-    def __init__(self, *, gap: int = 6, at_right: bool = False) -> None:
+    def __init__(self, *, gap: int = 6, at_right: bool = False, centred: bool = False) -> None:
         super().__init__()
         self._items: list[QLayoutItem] = []
-        self._gap, self._at_right = gap, at_right
+        self._gap, self._spare = gap, 1.0 if at_right else 0.5 if centred else 0.0  # before a line
         self.setContentsMargins(0, 0, 0, 0)
 
     def add(self, widget: QWidget) -> None:
@@ -65,7 +65,7 @@ class FlowLayout(QLayout):
         for line in self._lines(rect.width()):
             height = max(item.sizeHint().height() for item in line)
             width = sum(item.sizeHint().width() for item in line) + self._gap * (len(line) - 1)
-            x = rect.x() + (max(0, rect.width() - width) if self._at_right else 0)
+            x = rect.x() + round(self._spare * max(0, rect.width() - width))
             for item in line:
                 size = item.sizeHint()
                 if move:

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QInputDialog, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QGridLayout, QInputDialog, QWidget
 
 from pulizia.desktop.controls import label
 from pulizia.units import format_number
@@ -32,6 +32,8 @@ def lay_out_form(dialog: QDialog, rows: Sequence[tuple[str, QWidget]]) -> None:
         grid.addWidget(label(words), row, 0, side)
         grid.addWidget(field, row, 1)
         field.setAccessibleName(words)
+        if isinstance(field, QComboBox):
+            field.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
     grid.addWidget(answers(dialog), len(rows), 0, 1, 2)
 
 

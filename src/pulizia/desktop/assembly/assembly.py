@@ -28,7 +28,8 @@ from pulizia.desktop.bench.spectrum_view import SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.time_scroll import TimeScroll
 from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, ColumnWidths, with_foot
-from pulizia.desktop.controls import SegmentSwitch, button, label, scrolled
+from pulizia.desktop.controls import SegmentSwitch, button, centred, label, scrolled
+from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.session import Session
@@ -175,14 +176,12 @@ class Assembly(AssemblyQuestions):
         text = tr(
             "Double-click a recording at the left, or begin with all of them: one after the other, or side by side."
         )
-        column.addWidget(label(text, 13, token="soft"), alignment=centre)
+        column.addWidget(centred(text))
         column.addSpacing(8)
-        row = QHBoxLayout()
-        row.addStretch(1)
+        row = FlowLayout(centred=True)
         row.addWidget(button(tr("All recordings in a row"), self.add_all))
         row.addWidget(button(tr("Line up recordings of one moment"), self.session.line_ups.lay_on_lanes))
         row.addWidget(button(tr("New programme from a template…"), self.ask_template))
-        row.addStretch(1)
         column.addLayout(row)
         column.addStretch(3)
         return place

@@ -33,7 +33,7 @@ from pulizia.desktop.bench.time_scroll import TimeScroll
 from pulizia.desktop.bench.tool_menu import show_tool_menu
 from pulizia.desktop.bench.waveform_view import WaveformView
 from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, ColumnWidths
-from pulizia.desktop.controls import button, label, scrolled
+from pulizia.desktop.controls import button, centred, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.session import Session
@@ -157,7 +157,7 @@ class Bench(QWidget):
         column.addStretch(2)
         column.addWidget(label(tr("Open a recording to begin"), 20, bold=True), alignment=Qt.AlignmentFlag.AlignCenter)
         text = tr("WAV, FLAC, AIFF, MP3, M4A, Ogg, Opus, or the sound of a video file. Drop files anywhere.")
-        column.addWidget(label(text, 13, token="soft"), alignment=Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(centred(text))
         column.addSpacing(8)
         row = QHBoxLayout()
         row.addStretch(1)
