@@ -240,14 +240,14 @@ class SpectrumPlot(QWidget):
         painter.drawPixmap(0, 0, self._grid[1])
 
     def _draw_grid(self, painter: QPainter, plot: QRectF, top: float, low: float) -> None:
-        written = -LABEL_PX
-        for db in range(int(top), int(low) - 1, -20):
+        written = plot.bottom() + LABEL_PX
+        for db in reversed(range(int(top), int(low) - 1, -20)):  # the one at the top may have no room above it
             y = int(plot.top() + (top - db) / (top - low) * plot.height()) + 0.5
             painter.setPen(QPen(colour("line"), 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             painter.setPen(colour("soft"))
             at = min(max(y, 8.0), plot.bottom() - 6)
-            if at - written < LABEL_PX:
+            if written - at < LABEL_PX:
                 continue
             written = at
             painter.drawText(
