@@ -303,6 +303,27 @@ def test_what_is_learned_is_learned_anew_when_a_setting_that_it_reads_changes(to
     assert set(tool.analysis_fields) <= set(declared(tool.settings))
 
 
+@every_tool
+def test_what_is_told_of_the_progress_rises_to_no_more_than_all(tool: AnyTool) -> None:
+    """The bar that somebody watches: of looking for problems, learning, looking through and finding settings."""
+    source, whole = ArraySource((SIGNAL + MAINS).astype(np.float32), 48_000), (Span(0, SIGNAL.shape[1]),)
+    step = make_step(tool.id)
+    chain = Chain(source, [step], ChunkCache(), AnalysisStore(), lambda _fingerprint: source)
+    told: dict[str, list[float]] = {"find": [], "analyse": [], "survey": [], "suggest": []}
+    if tool.find is not None:
+        tool.find(source, told["find"].append)
+    analysis = None
+    if tool.stream is None and not tool.other_field:
+        analysis = tool.analyse(source, whole, step.settings, told["analyse"].append)
+    if tool.survey is not None and not tool.other_field:
+        tool.survey(source, chain.after, whole, step.settings, analysis, told["survey"].append)
+    if tool.suggest is not None and not tool.other_field:
+        tool.suggest(source, whole, step.settings, told["suggest"].append)
+    for what, shares in told.items():
+        assert all(0.0 <= share <= 1.0 + 1e-9 for share in shares), (what, shares)
+        assert shares == sorted(shares), (what, shares)
+
+
 @each(t for t in ALL if not t.other_field)
 def test_a_step_for_one_microphone_hears_it_alone_and_leaves_the_others(tool: AnyTool) -> None:
     both = SIGNAL.copy()
