@@ -330,7 +330,8 @@ def test_embedded_sound_is_written_beside_the_project_and_used(media: Path, tmp_
 @pytest.mark.parametrize(("name", "content", "words"), [
     ("a.edl", b"no list at all", "holds no events"), ("a.xml", b"<xmeml><sequence>", "damaged"),
     ("a.xml", b"<html/>", "another kind"), ("a.otio", b"{}", "no OpenTimelineIO|no timeline"), ("a.aaf", b"nothing", "damaged or no AAF"),
-    ("a.csv", b"one,two\n1,2\n", "no column file"), ("a.csv", b"file,record_in,record_out,source_in\nx.wav,5,3,0\n", "row 2"),
+    ("a.csv", b"one,two\n1,2\n", "no column file"), ("a.csv", b'file,record_in\n"' + b"x" * 200_000, "no table of events: field larger"),
+    ("a.csv", b"file,record_in,record_out,source_in\rx.wav,0,1\r2,0\n", "row 2"), ("a.csv", b"file,record_in,record_out,source_in\nx.wav,5,3,0\n", "row 2"),
     ("a.txt", b"x", "is no edit list"), ("a.edl", b"\xff\xfe\x00\x00\x01", "cannot be read as text|holds no events"),
     ("a.xml", b'<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;&a;">]><xmeml><sequence><name>&b;</name></sequence></xmeml>', "entities"),
 ])  # fmt: skip

@@ -45,7 +45,11 @@ def read_csv(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
     """
     sample, rate = text[:4096], stated_rate(text) or rate
     separator = max(",;\t", key=sample.split("\n", 1)[0].count)
-    rows = list(csv.reader(io.StringIO(text), delimiter=separator))[: MOST_EVENTS + 2]
+    try:
+        rows = list(csv.reader(io.StringIO(text, newline=None), delimiter=separator))[: MOST_EVENTS + 2]
+    except csv.Error as error:  # a cell of more than 131072 characters: a quotation mark that is never closed
+        message = tr("{name} is no table of events: {error}.", name=name, error=error)
+        raise EditListError(message) from error
     head = [_column(cell) for cell in rows[0]] if rows else []
     missing = [column for column in NEEDED if column not in head]
     if missing:

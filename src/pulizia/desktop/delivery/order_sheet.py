@@ -289,9 +289,8 @@ class QueueView(QWidget):
         column.setContentsMargins(8, 6, 8, 6)
         column.setSpacing(2)
         head = QHBoxLayout()
-        self._head = label(tr("Queue"), bold=True)
-        head.addWidget(self._head)
-        head.addStretch(1)
+        self._head = label(tr("Queue"), bold=True, wrap=True)
+        head.addWidget(self._head, 1)
         self.stop_button = button(tr("Stop"), session.queue.stop, tip=tr("Stop; no partial file is left"), quiet=True)
         self.again_button = button(
             tr("Retry"), session.queue.again, tip=tr("Write failed and stopped files again"), quiet=True
