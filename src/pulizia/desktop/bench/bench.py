@@ -27,6 +27,7 @@ from pulizia.desktop.bench.score_view import ScoreView
 from pulizia.desktop.bench.selection_row import SelectionRow
 from pulizia.desktop.bench.sheet import APART_MS, Sheet
 from pulizia.desktop.bench.sonogram_view import SonogramView
+from pulizia.desktop.bench.spectrum_plot import LOW_PX, TALL_PX
 from pulizia.desktop.bench.spectrum_view import LargeSpectrum, SpectrumView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.time_scroll import TimeScroll
@@ -349,5 +350,5 @@ class Bench(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit_score()
-        self.spectrum.set_low(low=self.height() < LOW_BELOW_PX)
+        self.spectrum.plot.setMinimumHeight(LOW_PX if self.height() < LOW_BELOW_PX else TALL_PX)
         self.axis.set_width(self._middle.width() - 2 * GUTTER)

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from pulizia.audio.source import Source
-from pulizia.desktop.bench.spectrum_plot import LOW_PX, TALL_PX, Lines, SpectrumPlot
+from pulizia.desktop.bench.spectrum_plot import Lines, SpectrumPlot
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.folders import proposed_folder
@@ -119,10 +119,6 @@ class SpectrumView(QWidget):
         session.events.playing.connect(self._playing)
         session.events.current.connect(self._forget)
         self._later.start()
-
-    def set_low(self, *, low: bool) -> None:
-        """A lower plot, for windows with little room."""
-        self.plot.setMinimumHeight(LOW_PX if low else TALL_PX)
 
     # -- what is shown
 
