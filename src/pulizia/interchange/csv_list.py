@@ -48,7 +48,7 @@ def read_csv(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
     try:
         rows = list(csv.reader(io.StringIO(text, newline=None), delimiter=separator))[: MOST_EVENTS + 2]
     except csv.Error as error:  # a cell of more than 131072 characters: a quotation mark that is never closed
-        message = tr("{name} is no table of events: {error}.", name=name, error=error)
+        message = tr("{name} is no table of events: {error}. Save the table again.", name=name, error=error)
         raise EditListError(message) from error
     head = [_column(cell) for cell in rows[0]] if rows else []
     missing = [column for column in NEEDED if column not in head]

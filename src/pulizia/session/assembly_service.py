@@ -129,9 +129,10 @@ class AssemblyService(AssemblyLanes):
         first, last, before = span.start, span.stop, self.programme
         if self.apply(lambda p: time_edits.ripple_delete(p, first, last), tr("Delete and close the gap")):
             after = self.programme
-            if self.span is not None and before is not None and after is not None:
+            if self.span is not None:
                 self.select_span(0, 0)
-                self._cut_out = before, after, span
+                if before is not None and after is not None and after is not before:
+                    self._cut_out = before, after, span
             self._session.seek(first)
 
     def close_gap(self) -> None:

@@ -35,9 +35,8 @@ class AssemblySubject:
         self.clip_ids: frozenset[str] = frozenset()
         self._taken: frozenset[str] = frozenset()  # selected clips that an edit took away: selected again with its undo
         self.span: Span | None = None
-        self._cut_out: tuple[Programme, Programme, Span] | None = (
-            None  # a section that was removed, the programme with and without it: marked again likewise
-        )
+        # the programme before and after a section was removed, and the section: marked again with the undo likewise
+        self._cut_out: tuple[Programme, Programme, Span] | None = None
         self.scope: Scope = (
             "programme"  # whose steps are shown: of the selected clip's recording, the lane, the programme
         )

@@ -30,7 +30,7 @@ class ChannelsSettings(Settings):
 
     way: str = choice(
         "keep",
-        options={"keep": "unchanged", "left": "left on both", "right": "right on both", "swap": tr("swapped"), "mono": "their mean on both"},
+        options={"keep": "unchanged", "left": "left on both", "right": "right on both", "swap": "swapped", "mono": "their mean on both"},
         label="Channels", help="Copies one channel to both, swaps them, or puts their mean on both.",
     )  # fmt: skip
     delay_ms: float = number(

@@ -23,9 +23,8 @@ UNHEARD = 0.4  # how much of a lane shows that is not heard
 
 @dataclass(frozen=True, slots=True)
 class Look:
-    """What decides how the clips of a lane look; equal looks in the same place are one picture."""
+    """What decides how the clips of any lane look, whatever they are."""
 
-    lane: Lane
     width: int
     height: int
     scale: float  # pixels of the device for one
@@ -34,19 +33,12 @@ class Look:
     heard: bool
     theme: str
 
-    def fits(self, other: Look) -> bool:
-        """Whether a picture of the other shows this: lanes are values, and the same one is the same object."""
-        return self.lane is other.lane and self._around == other._around
-
-    @property
-    def _around(self) -> tuple[object, ...]:
-        return self.width, self.height, self.scale, self.frames_per_pixel, self.rate, self.heard, self.theme
-
 
 @dataclass(slots=True)
 class Layer:
     """The picture of a lane, for a view that begins at the pixel ``origin`` of its clips."""
 
+    lane: Lane
     look: Look
     picture: QPixmap
     origin: int = 0
@@ -80,15 +72,17 @@ class LaneLayers:
         """The clips of a lane where they lie, on their ground; names stand where a clip begins to be seen."""
         clips = self._geometry.in_view(lane, SPARE_PX)
         look = Look(
-            lane, round(body.width()), round(body.height()), painter.device().devicePixelRatioF(),
+            round(body.width()), round(body.height()), painter.device().devicePixelRatioF(),
             self._geometry.axis.frames_per_pixel, rate, heard, theme().name,
         )  # fmt: skip
         states: dict[str, object] = {name: self._clips.state(name) for name in {c.recording_id for c in clips}}
-        layer = self._kept.pop(lane.id, None)
-        strips = self._to_draw(layer, look, clips, chosen, states) if layer is not None and not moving else None
-        if layer is None or strips is None:
-            layer = Layer(look, self._empty(look) if layer is None or not look.fits(layer.look) else layer.picture)
-            layer.look, strips = look, [QRect(0, 0, look.width, look.height)]
+        layer, strips = self._kept.pop(lane.id, None), None
+        if layer is None or layer.look != look:
+            layer = Layer(lane, look, self._empty(look))
+        elif layer.lane is lane and not moving:  # lanes are values: the same one is the same object
+            strips = self._to_draw(layer, clips, chosen, states)
+        if strips is None:
+            layer.lane, strips = lane, [QRect(0, 0, look.width, look.height)]
         waits = self._clips.owes
         self._clips.owes = False
         for strip in strips:
@@ -104,16 +98,16 @@ class LaneLayers:
         painter.setOpacity(1.0)
 
     def _to_draw(
-        self, layer: Layer, look: Look, clips: Sequence[Clip], chosen: frozenset[str], states: dict[str, object]
+        self, layer: Layer, clips: Sequence[Clip], chosen: frozenset[str], states: dict[str, object]
     ) -> list[QRect] | None:
         """Move the picture to where the view is: what it lacks then; None where all must be drawn anew."""
-        if not layer.whole or not look.fits(layer.look):
+        if not layer.whole:
             return None
         if any(layer.states.get(name, state) != state for name, state in states.items()):
             return None
         if layer.chosen is not chosen and any((c.id in layer.chosen) != (c.id in chosen) for c in clips):
             return None
-        by = self._geometry.origin - layer.origin
+        by, look = self._geometry.origin - layer.origin, layer.look
         if by == 0:
             return []
         pixels = by * look.scale
@@ -133,7 +127,7 @@ class LaneLayers:
     def _draw(
         self, layer: Layer, strip: QRect, body: QRectF, number: int, chosen: frozenset[str], moving: Moving, rate: int
     ) -> None:
-        geometry, width, lane = self._geometry, body.width() + 2 * body.left(), layer.look.lane
+        geometry, width, lane = self._geometry, body.width() + 2 * body.left(), layer.lane
         inner = QPainter(layer.picture)
         inner.setClipRect(strip)
         inner.fillRect(strip, colour("paper"))
