@@ -86,6 +86,35 @@ def test_talk_and_music_hold_no_isolated_sound() -> None:
         assert [f for f in inspect(source_of(short)) if f.kind == "sound"] == []
 
 
+def cry(t: NDArray[np.float64], hz: float) -> NDArray[np.float64]:
+    """A voice that holds a note: harmonics that fall by 6 dB an octave, with two formants."""
+    made = np.zeros(len(t))
+    for k in range(1, 12):
+        formants = sum(np.exp(-(((k * hz - place) / 300.0) ** 2)) for place in (900.0, 1900.0))
+        made += (0.15 + formants) / k * np.sin(2 * np.pi * k * hz * t + k)
+    return (t < 0.7) * np.minimum(1.0, np.minimum(t, np.maximum(0.7 - t, 0.0)) / 0.03) * made
+
+
+def struck(t: NDArray[np.float64], hz: float) -> NDArray[np.float64]:
+    """A church bell: hum, prime, tierce, quint, nominal and two more (ratios from memory of handbooks)."""
+    partials = ((0.5, 0.5, 0.9), (1, 1, 0.6), (1.2, 0.8, 0.5), (1.5, 0.5, 0.4), (2, 0.9, 0.4), (2.5, 0.4, 0.3))
+    return np.sum([a * np.exp(-t / d) * np.sin(2 * np.pi * hz * ratio * t) for ratio, a, d in partials], axis=0)
+
+
+@pytest.mark.parametrize("hz", [300.0, 381.0, 452.0])
+def test_a_note_that_a_voice_holds_is_no_isolated_sound(hz: float) -> None:
+    held, _alone = with_sound(cry, hz, 3.0)
+    assert steady_tones(source_of(held)) == []
+    tone = with_sound(beep, 3 * hz, 3.0)[0]  # where one of its harmonics would be
+    assert len(steady_tones(source_of(tone))) == 1
+
+
+def test_a_bell_with_whole_ratios_among_its_partials_is_found() -> None:
+    tones = steady_tones(source_of(with_sound(struck, 1010.0, 0.0)[0]))
+    assert {round(tone.hz / 1010.0, 1) for tone in tones} >= {1.0, 1.2, 2.0}
+    assert all(AT_S - 0.1 < tone.start / RATE < AT_S + 2.5 for tone in tones)
+
+
 def test_only_the_tone_goes_from_a_roughly_drawn_area_whatever_is_read_first() -> None:
     sound, alone = with_sound(phone, 1240.0, -8.0)
     two = np.stack([sound, np.roll(sound, 3)]).astype(np.float32)

@@ -3,7 +3,8 @@
 
 Peaks of the spectrum are followed from moment to moment (partial tracking: R. McAulay, T. Quatieri, "Speech
 analysis/synthesis based on a sinusoidal representation", IEEE Trans. ASSP 34(4), 1986). The partials of a voice move
-by a percent within a quarter of a second even where it holds a note; those of a bell stay within a few hertz.
+by a percent within a quarter of a second even where it holds a note; those of a bell stay within a few hertz. What
+a voice does hold as still as that, in a cry or a song, has its other harmonics beside it at equal distances.
 """
 
 from __future__ import annotations
@@ -21,6 +22,9 @@ from pulizia.units import powers_to_db
 WINDOW_S, HOP_S = 0.085, 0.02
 LOW_HZ, HIGH_HZ = 600.0, 9_000.0
 LOWEST_HZ = 60.0
+PITCHES_HZ = np.geomspace(72.0, 520.0, 300)  # of voices
+HARMONIC_DB, LEAST_HARMONICS = 9.0, 3  # over the middle between two of them; so many of the four beside a tone
+ALONE_DB = 12.0  # over the nearest of them: the voice beneath a louder tone is not its own
 BACKGROUND_HZ, PEAK_DB = 400.0, 12.0  # a peak over what lies around it in frequency
 STEP_HZ, SPREAD_HZ = 2.5, 1.5  # from moment to moment, and in all
 SHORTEST_S = 0.24
@@ -52,7 +56,7 @@ class SteadyTone:
 
 @dataclass(frozen=True, slots=True)
 class _Tracks:
-    """Peaks of a stretch: look, pitch and level of each; the levels of all bins between LOW and HIGH."""
+    """Peaks of a stretch: look, pitch and level of each; the levels of all bins from ``low`` on."""
 
     look: NDArray[np.int64]
     hz: NDArray[np.float64]
@@ -61,12 +65,14 @@ class _Tracks:
     hop: int
     size: int
     low: int
+    bin_per_hz: float
 
 
 def steady_tones(source: Source, progress: Progress = lambda _: None) -> list[SteadyTone]:
     """Tones that come and go, in order of time; none where the recording is full of them, as music is."""
     found: list[SteadyTone] = []
     short: list[SteadyTone] = []
+    held: set[SteadyTone] = set()
     part, margin = round(PART_S * source.rate), round(MARGIN_S * source.rate)
 
     def told(share: float) -> None:
@@ -74,7 +80,7 @@ def steady_tones(source: Source, progress: Progress = lambda _: None) -> list[St
 
     for start in range(0, max(1, source.frames), part):
         whole = (max(0, start - margin), min(source.frames, start + part + margin))
-        tracks = _tracks(source, *whole, (LOW_HZ, HIGH_HZ), told)
+        tracks = _tracks(source, *whole, (LOWEST_HZ, HIGH_HZ), told, LOW_HZ)
         for chain in _chains(tracks.look, tracks.hz):
             tone = _tone(tracks, chain, whole[0])
             goes_on = whole[0] > 0 and tracks.look[chain[0]] <= MOST_AHEAD  # a piece of one that began before
@@ -85,7 +91,10 @@ def steady_tones(source: Source, progress: Progress = lambda _: None) -> list[St
             else:
                 known = _is_steady(tracks, chain, tone.hz * tracks.size / source.rate - tracks.low)
             (found if known else short).append(tone)
-    found = _isolated(sorted(found, key=lambda t: t.start), source.frames)
+            if known and _is_harmonic(tracks, chain, tone.hz):
+                held.add(tone)
+    found = _without_voice(sorted(found, key=lambda t: t.start), held, source.rate)
+    found = _isolated(found, source.frames)
     return _with_parts(found, short, source.rate)
 
 
@@ -99,6 +108,39 @@ def _is_steady(tracks: _Tracks, chain: NDArray[np.int64], bin_: float) -> bool:
     begin = max(0, first - EDGE_LOOKS - BESIDE_LOOKS)
     near = tracks.level[begin : last + 1 + EDGE_LOOKS + BESIDE_LOOKS, max(0, at - 1) : at + 2].max(axis=1)
     return _stands_out(near, first - begin, last - begin)
+
+
+def _is_harmonic(tracks: _Tracks, chain: NDArray[np.int64], hz: float) -> bool:
+    """Whether peaks lie at one distance on both sides of a tone, as the harmonics of a voice that holds a note do.
+
+    For each pitch of a voice, how far the second and first neighbours on both sides stand over the middles between
+    them (a comb, as in M. R. Schroeder, "Period histogram and product spectrum", JASA 43(4), 1968); all but one of those
+    above LOWEST_HZ must.
+    """
+    first, last = int(tracks.look[chain[0]]), int(tracks.look[chain[-1]])
+    level = np.median(tracks.level[first : last + 1], axis=0)
+    wide = np.maximum(np.maximum(np.roll(level, 1), np.roll(level, -1)), level)
+
+    def read(values: NDArray[np.float32], at_hz: NDArray[np.float64]) -> NDArray[np.float32]:
+        places = np.clip(np.rint(at_hz * tracks.bin_per_hz).astype(int) - tracks.low, 0, len(values) - 1)
+        return np.asarray(values[places])
+
+    beside = hz + np.array([[-2.0], [-1.0], [1.0], [2.0]]) * PITCHES_HZ
+    middles = np.maximum(read(level, beside - PITCHES_HZ / 2), read(level, beside + PITCHES_HZ / 2))
+    over = np.where(beside > LOWEST_HZ, read(wide, beside) - middles, np.inf)
+    enough = np.sum(beside > LOWEST_HZ, axis=0) >= LEAST_HARMONICS
+    like = read(wide, beside[1:3]).max(axis=0) >= read(wide, np.array([hz])) - ALONE_DB
+    return bool(np.any(enough & like & (np.sort(over, axis=0)[1] >= HARMONIC_DB)))
+
+
+def _without_voice(found: list[SteadyTone], held: set[SteadyTone], rate: int) -> list[SteadyTone]:
+    """The tones without those that sound with nothing but harmonics of a voice; a bell has others beside them."""
+    kept: list[SteadyTone] = []
+    for start, stop in _together(found, round(TOGETHER_S * rate)):
+        event = [tone for tone in found if start <= tone.start and tone.stop <= stop]
+        if not held.issuperset(event):
+            kept += event
+    return kept
 
 
 def tones_in(source: Source, start: int, stop: int, band_hz: tuple[float, float]) -> list[SteadyTone]:
@@ -125,8 +167,15 @@ def _tone(tracks: _Tracks, chain: NDArray[np.int64], origin: int = 0) -> SteadyT
     return SteadyTone(origin + start, origin + stop, float(np.median(tracks.hz[chain])), level)
 
 
-def _tracks(source: Source, start: int, stop: int, band_hz: tuple[float, float], progress: Progress) -> _Tracks:
-    """All peaks of a stretch between two frequencies."""
+def _tracks(
+    source: Source,
+    start: int,
+    stop: int,
+    band_hz: tuple[float, float],
+    progress: Progress,
+    lowest_hz: float = 0.0,
+) -> _Tracks:
+    """The levels of a stretch between two frequencies, and all peaks in them from the lowest one on."""
     rate = source.rate
     size = int(2 ** round(np.log2(WINDOW_S * rate)))
     hop = round(HOP_S * rate)
@@ -141,11 +190,12 @@ def _tracks(source: Source, start: int, stop: int, band_hz: tuple[float, float],
         b = min(count, a + LOOKS_AT_ONCE)
         block = read_padded(source, start + a * hop, start + (b - 1) * hop + size)
         level[a:b] = powers_to_db(powers(block, np.arange(b - a) * hop, window)[:, low:high] * scale)
-        at, where, top = _peaks(level[a:b], BACKGROUND_HZ * size / rate)
-        parts.append((a + at, (low + where) * rate / size, top))
+        first = max(0, int(lowest_hz * size / rate) - low)
+        at, where, top = _peaks(level[a:b, first:], BACKGROUND_HZ * size / rate)
+        parts.append((a + at, (low + first + where) * rate / size, top))
         progress(b / count)
     look, hz, top = (np.concatenate([part[n] for part in parts]) for n in range(3))
-    return _Tracks(look, hz, top, level, hop, size, low)
+    return _Tracks(look, hz, top, level, hop, size, low, size / rate)
 
 
 def _with_parts(found: list[SteadyTone], short: list[SteadyTone], rate: int) -> list[SteadyTone]:
