@@ -184,7 +184,8 @@ def run(options: argparse.Namespace) -> int:
         )
         return 0 if rows else 1
     if not rows:
-        message = f"{options.file.name} was not found in any of {len(candidates)} recordings."
+        where = candidates[0].name if len(candidates) == 1 else f"any of {len(candidates)} recordings"
+        message = f"{options.file.name} was not found in {where}."
         raise MediaError(message)
     for path, found in rows:
         drift = f", drift {format_number(found.drift_ppm, 0, plus=True)} ppm" if abs(found.drift_ppm) >= 1 else ""

@@ -97,7 +97,9 @@ def repair(
         )
     progress.done()
     names = f" ({', '.join(step.tool_id for step in steps)})" if recipe is None and steps else ""
-    lines = [f"{path.name}: {len(chain.stages)} steps applied{names}, written to {target}"]
+    count = len(chain.stages)
+    applied = "1 step" if count == 1 else f"{count} steps"
+    lines = [f"{path.name}: {applied} applied{names}, written to {target}"]
     lines += [f"  {trial.sentence}" for trial in trials]
     lines += [note for note in (media.warning, cleaned_note(cleaned=media.source.cleaned), cut_words(cut)) if note]
     return Result(tuple(lines))

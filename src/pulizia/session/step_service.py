@@ -8,7 +8,7 @@ from dataclasses import replace
 from pulizia.score.steps import Step, new_id
 from pulizia.session.core import SessionCore
 from pulizia.session.jobs import Job
-from pulizia.words import tr, translated
+from pulizia.words import plural, tr, translated
 
 
 class StepService:
@@ -129,4 +129,6 @@ class StepService:
         count = len(self._session.document.project.recordings)
         self._session.document.paste_steps_everywhere(self._copied)
         title = ", ".join(translated(step.tool.title) for step in self._copied)
-        self._session.say(tr("{title} was added to {count} recordings.", title=title, count=count))
+        self._session.say(
+            plural("{title} was added to 1 recording.", "{title} was added to {n} recordings.", count, title=title)
+        )

@@ -48,7 +48,7 @@ from pulizia.settings.declare import Settings, Stretches, choice, number, places
 from pulizia.tools.base import Block, Curve, Margin, Picture, Progress, Suggestion, Survey, Table, Tool
 from pulizia.tools.finding import Finding, Mark, Problem
 from pulizia.units import Unit, format_number, powers_to_db
-from pulizia.words import tr
+from pulizia.words import plural, tr
 
 FILTER_HALF_S = 0.0032
 SPREAD_DB = 3.0  # S sounds of one speaker lie about this far to both sides of the usual one
@@ -232,10 +232,19 @@ def survey(
         (tr("band"), shown),
     )
     if marks and settings.aim == "natural" and not excess_db(speaker):
-        words = tr("{count} S sounds, not harder than natural ones: none is lowered.", count=len(marks))
+        words = plural(
+            "1 S sound, not harder than a natural one: it is not lowered. To lower it all the same, compare with the speaker's median.",
+            "{n} S sounds, not harder than natural ones: none is lowered. To lower them all the same, compare with the speaker's median.",
+            len(marks),
+        )
         return Survey(words, tuple(marks), Table(("", ""), rows))
     words = (
-        tr("{n_treated} of {count} S sounds are lowered.", n_treated=len(treated), count=len(marks))
+        plural(
+            "{n_treated} of 1 S sound is lowered.",
+            "{n_treated} of {n} S sounds are lowered.",
+            len(marks),
+            n_treated=len(treated),
+        )
         if marks
         else tr("No S sound was found.")
     )
