@@ -57,7 +57,7 @@ def test_resonances_are_found_behind_a_voice_that_moves() -> None:
 
 
 @pytest.mark.parametrize(("gain_db", "told"), [(10.0, False), (12.0, True)])
-def test_only_what_stands_out_further_than_in_clean_voices_is_told(gain_db: float, told: bool) -> None:
+def test_only_what_stands_out_further_than_in_clean_voices_is_told(gain_db: float, *, told: bool) -> None:
     """The step finds both, 6.2 and 7.6 dB over the voice; somebody has to add it for the weaker one."""
     sound = sosfilt(np.atleast_2d(biquads.bell(PLACES[1], gain_db, 18.0, RATE)), voice(131.0, 0.15))
     assert any(abs(hz / PLACES[1] - 1) < 0.02 for hz in found(sound))
