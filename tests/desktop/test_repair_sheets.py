@@ -439,3 +439,23 @@ def test_nothing_is_left_to_treat_where_all_is_ignored(clicked: Person) -> None:
     clicked.window.treat_all()
     assert clicked.said == "No finding is left to treat."
     assert not inspection.is_treating
+
+
+def test_a_step_that_does_nothing_here_says_so_first(bench: Person) -> None:
+    """In place of what the tool is for, in view at once; what it is for comes back when the step does something."""
+    session = bench.window.session
+    add(bench, "gate")
+    body = bench.window.bench.sheet.body
+    assert body is not None
+    assert body.summary.text() == body.tool.summary
+    session.document.change_settings(session.owner.id, session.step.id, threshold_db=-80.0)
+    bench.until(lambda: "hardly closes" in body.summary.text())
+    assert not body.summary.visibleRegion().isEmpty()
+    assert not body.findings.sentence.isVisibleTo(body)  # not a second time below
+    session.document.change_settings(session.owner.id, session.step.id, threshold_db=-30.0)
+    bench.until(lambda: body.summary.text() == body.tool.summary)
+    assert body.findings.sentence.isVisibleTo(body)
+    add(bench, "hum")
+    body = bench.window.bench.sheet.body
+    assert body is not None
+    bench.until(lambda: "No hum was found" in body.summary.text())

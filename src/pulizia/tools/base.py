@@ -113,6 +113,7 @@ class Survey:
     samples: tuple[Sample, ...] = ()  # where the tool has learned what it removes
     edges: tuple[int, ...] = ()  # frames at which sections begin, after the first
     count: int = 0  # samples, where places hold several
+    stands_first: bool = False  # the sentence comes before all else in the sheet: the step does nothing here
 
 
 def moments_survey(
@@ -132,7 +133,9 @@ def moments_survey(
     )
     on = sum(m.on for m in marks)
     words = plural(*sentence, len(marks), on=on) if marks else none
-    return Survey(words, marks, Table(("", ""), ((tr("found"), str(len(marks))), (done, str(on)))))
+    return Survey(
+        words, marks, Table(("", ""), ((tr("found"), str(len(marks))), (done, str(on)))), stands_first=not marks
+    )
 
 
 def moments_picture(

@@ -149,6 +149,7 @@ def survey(
         else _nothing_words(seconds, settings),
         tuple(marks),
         Table(("", ""), rows),
+        stands_first=not marks,
     )
 
 

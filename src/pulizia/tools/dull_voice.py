@@ -209,7 +209,7 @@ def survey(
     """What is missing, what can be won and what cannot."""
     del spans
     if voice is None:
-        return Survey(NOBODY)
+        return Survey(NOBODY, stands_first=True)
     size, _ = _grid(source.rate)
     found = voice.bandwidth
     now = bandwidth_of(after, size, progress)

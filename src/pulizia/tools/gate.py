@@ -227,13 +227,14 @@ def survey(
         if marks
         else tr("No opening cuts into a word.")
     )
-    if len(opened) and settings.range_db > 0.0:
-        if share >= NEVER_CLOSED_PERCENT:
-            words = tr("The gate hardly closes here: the pauses lie above the threshold. Raise it, or press U.")
-        elif not opened.any():
-            words = tr("The gate never opens here: the voice lies below the threshold. Lower it, or press U.")
+    acts = bool(len(opened)) and settings.range_db > 0.0
+    never_closed, never_open = acts and share >= NEVER_CLOSED_PERCENT, acts and not opened.any()
+    if never_closed:
+        words = tr("The gate hardly closes here: the pauses lie above the threshold. Raise it, or press U.")
+    elif never_open:
+        words = tr("The gate never opens here: the voice lies below the threshold. Lower it, or press U.")
     lane = tuple((a * source.rate // STEPS_PER_S, b * source.rate // STEPS_PER_S) for a, b in runs(opened))
-    return Survey(words, marks, Table(("", ""), rows), lane[:MOST_LANE])
+    return Survey(words, marks, Table(("", ""), rows), lane[:MOST_LANE], stands_first=never_closed or never_open)
 
 
 def _inside(mark: Mark, spans: Sequence[Span], source: Source) -> bool:

@@ -217,7 +217,7 @@ def survey(
     """The lines with their levels before and after."""
     del settings
     if not len(hum.lines.hz):
-        return Survey(tr("No hum was found: nothing steady stands out at multiples of 50 or 60 Hz."))
+        return Survey(tr("No hum was found: nothing steady stands out at multiples of 50 or 60 Hz."), stands_first=True)
     start, stop = (spans[0].start, spans[-1].stop) if spans else (0, source.frames)
     stop = min(stop, start + 60 * source.rate)
     left_db = powers_to_db(line_powers(after, start, stop, hum.lines))

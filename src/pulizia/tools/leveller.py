@@ -177,7 +177,7 @@ def survey(
     rate = source.rate
     gains = phrase_gains(phrases, settings)
     if not len(gains):
-        return Survey(tr("No speech here: there is nothing to level."))
+        return Survey(tr("No speech here: there is nothing to level."), stands_first=True)
     marks, handles = [], []
     for (a, b), gain in zip(phrases.spans.tolist(), gains.tolist(), strict=True):
         start, stop = a * rate // FRAMES_PER_S, b * rate // FRAMES_PER_S

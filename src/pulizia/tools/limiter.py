@@ -136,7 +136,13 @@ def survey(
         if marks
         else tr("No limiting needed.")
     )
-    return Survey(words, marks, Table(("", ""), rows), curves=(LaneCurve("limited", step, down.astype(np.float32)),))
+    return Survey(
+        words,
+        marks,
+        Table(("", ""), rows),
+        curves=(LaneCurve("limited", step, down.astype(np.float32)),),
+        stands_first=not marks,
+    )
 
 
 TOOL = Tool(

@@ -197,7 +197,7 @@ def survey(
     """Where tops were cut, their share, and how high the rebuilt ones reach."""
     given = settings.level_dbfs
     if not levels.any and given is None:
-        return Survey(tr("No clipping was found."))
+        return Survey(tr("No clipping was found."), stands_first=True)
     count, highest = 0, 0.0
     found: list[Stretch] = []
     step = PIECE_S * source.rate

@@ -190,7 +190,7 @@ def survey(
     """The resonances found, and what is done to them."""
     del source, after, spans, progress
     if not found:
-        return Survey(tr("No resonance was found: nothing narrow stands out all through the voice."))
+        return Survey(tr("No resonance was found: nothing narrow stands out all through the voice."), stands_first=True)
     treated = cuts(settings, found)
     rows = []
     for n, r in enumerate(found):

@@ -214,7 +214,7 @@ def survey(
     """The level of the room."""
     del source, after, spans, progress
     if room.power <= 0.0:
-        return Survey(tr("No passage was found in which the room is heard: nothing is filled."))
+        return Survey(tr("No passage was found in which the room is heard: nothing is filled."), stands_first=True)
     level = power_to_db(room.power) + settings.level_db
     return Survey(
         tr("The room lies at {level} dBFS.", level=format_number(level)),

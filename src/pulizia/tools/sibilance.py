@@ -237,7 +237,7 @@ def survey(
             "{n} S sounds, not harder than natural ones: none is lowered. To lower them all the same, compare with the speaker's median.",
             len(marks),
         )
-        return Survey(words, tuple(marks), Table(("", ""), rows))
+        return Survey(words, tuple(marks), Table(("", ""), rows), stands_first=True)
     words = (
         plural(
             "{n_treated} of 1 S sound is lowered.",
@@ -248,7 +248,7 @@ def survey(
         if marks
         else tr("No S sound was found.")
     )
-    return Survey(words, tuple(marks), Table(("", ""), rows))
+    return Survey(words, tuple(marks), Table(("", ""), rows), stands_first=not treated)
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: SibilanceSettings, progress: Progress) -> Suggestion:

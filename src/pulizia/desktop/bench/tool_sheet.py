@@ -38,7 +38,7 @@ from pulizia.session.session import Session
 from pulizia.session.survey_service import Found
 from pulizia.settings.bands import Bands
 from pulizia.settings.declare import Places, Settings, declared
-from pulizia.tools.base import AnyTool
+from pulizia.tools.base import AnyTool, Survey
 from pulizia.tools.equaliser import EqualiserSettings
 from pulizia.tools.extensions import failure_of
 from pulizia.tools.split_compressor import SplitCompressorSettings
@@ -93,7 +93,9 @@ class ToolSheet(QWidget):
 
     def _build(self) -> Iterator[QWidget]:
         yield self._build_head()
-        yield self._add(label(self.tool.summary, 13, wrap=True))
+        self.summary = label(self.tool.summary, 13, wrap=True)
+        self._told_of = ""  # the step whose finding stands there
+        yield self._add(self.summary)
         if self.tool.picture is not None:
             yield from self._build_picture()
         yield from self._build_controls()
@@ -273,11 +275,21 @@ class ToolSheet(QWidget):
         self.findings.show_found(found)
         self._found_line.setVisible(found is not None and found.survey is not None)
         step = self.session.step
+        self._show_first(found.survey if found is not None else None, step.id if step is not None else "")
         if self.samples is not None and step is not None and step.tool_id == self.tool.id:
             samples = found.survey.samples if found is not None and found.survey is not None else ()
             rejected, moved = (len(getattr(step.settings, f)) for f in (self.tool.reject_field, self.tool.edge_field))
             if found is not None:
                 self.samples.show_samples(samples, rejected, moved=moved > 0)
+
+    def _show_first(self, survey: Survey | None, step_id: str) -> None:
+        """That a step does nothing here stands first, and stays there while the same step is looked through anew."""
+        if survey is None and step_id == self._told_of:
+            return
+        first = survey.sentence if survey is not None and survey.stands_first else ""
+        self._told_of = step_id
+        self.summary.setText(translated(first or self.tool.summary))
+        self.findings.sentence.setVisible(survey is not None and not first)
 
     def _show_in_picture(self, step: Step, owner: StepOwner) -> None:
         if isinstance(self.picture, EqualiserPicture) and isinstance(step.settings, EqualiserSettings):
