@@ -324,6 +324,24 @@ def test_what_is_told_of_the_progress_rises_to_no_more_than_all(tool: AnyTool) -
         assert shares == sorted(shares), (what, shares)
 
 
+CLEAN = voice_in_noise(5.0)
+
+
+@each(t for t in ALL if t.survey is not None and not t.other_field)
+@pytest.mark.parametrize("case", ["clean", "troubled", "acting"])
+def test_the_sheet_says_first_that_a_step_does_nothing_and_says_it_of_no_other(tool: AnyTool, case: str) -> None:
+    """But for a gate that never opens, which is said first as well."""
+    samples = CLEAN if case == "clean" else SIGNAL
+    step = make_step(tool.id, ACTING.get(tool.id, {}) if case == "acting" else {})
+    source, whole = ArraySource(samples, 48_000), (Span(0, samples.shape[1]),)
+    made = after(samples, step)
+    analysis = tool.analyse(source, whole, step.settings, lambda _share: None)
+    assert tool.survey is not None
+    survey = tool.survey(source, made, whole, step.settings, analysis, lambda _share: None)
+    changed = not np.array_equal(made.read(0, samples.shape[1]), samples)
+    assert survey.stands_first is not changed or "gate" in survey.sentence, survey.sentence
+
+
 @each(t for t in ALL if not t.other_field)
 def test_a_step_for_one_microphone_hears_it_alone_and_leaves_the_others(tool: AnyTool) -> None:
     both = SIGNAL.copy()

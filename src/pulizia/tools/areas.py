@@ -362,7 +362,7 @@ def survey(
         )
         progress(n / len(settings.areas))
     if not rows:
-        return Survey(tr("No area yet. Drag over time and frequency in the sonogram, then press P."))
+        return Survey(tr("No area yet. Drag over time and frequency in the sonogram, then press P."), stands_first=True)
     return Survey(
         plural("1 area selected.", "{n} areas selected.", len(rows)),
         tuple(marks),

@@ -131,7 +131,7 @@ def survey(
     """Whether the raw recording is there, and where it is read."""
     del source, after, progress
     if raw is None:
-        return Survey(translated(NOT_HERE))
+        return Survey(translated(NOT_HERE), stands_first=True)
     start = settings.offset_s + (spans[0].start / raw.rate if spans else 0.0)
     return Survey(
         tr(

@@ -147,21 +147,22 @@ def survey(
     progress: Progress,
 ) -> Survey:
     """Swing to both sides and the headroom won."""
-    del settings
+    idle = settings.invert == "none" and settings.offset == "none" and not learned.degrees
     rows = []
     for name, sound in ((tr("before"), source), (tr("after"), after)):
         high, low = _swing(sound, spans)
         rows.append((name, f"{format_number(gain_to_db(high))} dBFS", f"{format_number(gain_to_db(low))} dBFS"))
         progress(0.5 if sound is source else 1.0)
     won = gain_to_db(max(_swing(source, spans)) / max(*_swing(after, spans), 1e-9))
-    words = (
-        tr("{won} dB of headroom gained.", won=format_number(won))
-        if won > 0.05
-        else tr("The highest peak is as high as before.")
-    )
+    if idle:
+        words = tr("Nothing is changed yet. Choose what to invert, remove or rotate, or press U.")
+    elif won > 0.05:
+        words = tr("{won} dB of headroom gained.", won=format_number(won))
+    else:
+        words = tr("The highest peak is as high as before.")
     if learned.degrees:
         words += " " + tr("Rotated by {degrees:.0f}°.", degrees=learned.degrees)
-    return Survey(words, table=Table(("", tr("upward"), tr("downward")), tuple(rows)))
+    return Survey(words, table=Table(("", tr("upward"), tr("downward")), tuple(rows)), stands_first=idle)
 
 
 def _swing(source: Source, spans: Sequence[Span]) -> tuple[float, float]:

@@ -238,12 +238,12 @@ def survey(
         mean = float(down.mean()) if len(down) else 0.0
         rows.append((curves[-1].name, f"{format_number(mean)} dB", f"{format_number(float(gain.min(initial=0.0)))} dB"))
     most = min((float(c.level_db.min(initial=0.0)) for c in curves), default=0.0)
+    acts = most < -0.1
     words = (
-        tr("Gain reduction up to {most} dB.", most=format_number(-most))
-        if most < -0.1
-        else tr("Nothing passes a threshold.")
+        tr("Gain reduction up to {most} dB.", most=format_number(-most)) if acts else tr("Nothing passes a threshold.")
     )
-    return Survey(words, table=Table((tr("band"), tr("mean"), tr("most")), tuple(rows)), curves=tuple(curves))
+    table = Table((tr("band"), tr("mean"), tr("most")), tuple(rows))
+    return Survey(words, table=table, curves=tuple(curves), stands_first=not acts)
 
 
 def _band_name(low: float, high: float, rate: int) -> str:
