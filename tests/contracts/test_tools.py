@@ -325,14 +325,19 @@ def test_what_is_told_of_the_progress_rises_to_no_more_than_all(tool: AnyTool) -
 
 
 CLEAN = voice_in_noise(5.0)
+BY_HAND: dict[str, dict[str, object]] = {  # where a step acts though it finds nothing, or was told what is not there
+    "limiter": {"gain_db": 1.0},
+    "clicks": {"mend_s": [[1.0, 1.01]]},
+    "overload": {"level_dbfs": -0.5},
+}
 
 
 @each(t for t in ALL if t.survey is not None and not t.other_field)
-@pytest.mark.parametrize("case", ["clean", "troubled", "acting"])
+@pytest.mark.parametrize("case", ["clean", "by hand", "troubled", "acting"])
 def test_the_sheet_says_first_that_a_step_does_nothing_and_says_it_of_no_other(tool: AnyTool, case: str) -> None:
     """But for a gate that never opens, which is said first as well."""
-    samples = CLEAN if case == "clean" else SIGNAL
-    step = make_step(tool.id, ACTING.get(tool.id, {}) if case == "acting" else {})
+    samples = CLEAN if case in ("clean", "by hand") else SIGNAL
+    step = make_step(tool.id, {"acting": ACTING, "by hand": BY_HAND}.get(case, {}).get(tool.id, {}))
     source, whole = ArraySource(samples, 48_000), (Span(0, samples.shape[1]),)
     made = after(samples, step)
     analysis = tool.analyse(source, whole, step.settings, lambda _share: None)

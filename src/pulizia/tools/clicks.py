@@ -149,7 +149,7 @@ def survey(
         else _nothing_words(seconds, settings),
         tuple(marks),
         Table(("", ""), rows),
-        stands_first=not marks,
+        stands_first=not marks and not settings.mend_s,
     )
 
 

@@ -141,7 +141,7 @@ def survey(
         marks,
         Table(("", ""), rows),
         curves=(LaneCurve("limited", step, down.astype(np.float32)),),
-        stands_first=not marks,
+        stands_first=not marks and not settings.gain_db,
     )
 
 

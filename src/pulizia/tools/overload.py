@@ -226,7 +226,7 @@ def survey(
             "The rebuilt peaks reach {highest} dBFS: lower the level by as much.",
             highest=format_number(gain_to_db(highest), 1, plus=True),
         )
-    return Survey(words, marks, Table(("", ""), rows), count=count)
+    return Survey(words, marks, Table(("", ""), rows), count=count, stands_first=not count)
 
 
 def suggest(source: Source, spans: Sequence[Span], settings: OverloadSettings, progress: Progress) -> Suggestion:
