@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 from tests.conftest import voice_in_noise
 
+from pulizia.desktop import bars
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.bench.tool_sheet import ToolSheet
 from pulizia.desktop.start import make_application, make_window
@@ -101,7 +102,8 @@ def move(widget: QWidget, place: QPointF) -> None:
 
 
 @pytest.fixture
-def person(qtbot: QtBot, qapp) -> Iterator[Person]:
+def person(qtbot: QtBot, qapp, monkeypatch: pytest.MonkeyPatch) -> Iterator[Person]:
+    monkeypatch.setattr(bars, "MESSAGE_MS", 600_000)  # a slow machine reads a message as surely as a fast one
     window, poster = make_window(simulated=True)
     window.files.asks = False
     qtbot.addWidget(window)

@@ -14,6 +14,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox
 from tests.desktop.conftest import Person
 
+from pulizia.desktop import bars
 from pulizia.desktop.bench.time_axis import TimeAxis
 
 
@@ -138,3 +139,21 @@ def test_damaged_own_targets_are_explained_and_the_shipped_ones_stay(bench: Pers
     assert "mine is not known" in bench.window.delivery._explain.text()
     assert not bench.window.delivery.deliver_button.isEnabled()
     bench.window.grab()
+
+
+def test_news_goes_by_itself_and_a_trouble_stays_until_it_is_closed(
+    person: Person, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(bars, "MESSAGE_MS", 30)
+    say = person.window.session.say
+    say("2 steps were copied.")
+    assert person.said == "2 steps were copied."
+    person.until(lambda: not person.said)
+    say("Autosave is off.", bad=True)
+    person.bot.wait(120)
+    assert person.said == "Autosave is off."
+    say("2 steps were copied.")  # news after the trouble has its own time
+    person.until(lambda: not person.said)
+    say("Autosave is off.", bad=True)
+    person.key(Qt.Key.Key_Escape)
+    assert not person.said
