@@ -8,6 +8,7 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 from numpy.typing import NDArray
+from scipy.signal import lfilter
 from tests.inspection.test_ear import RATE, source_of, talk
 
 from pulizia.audio.source import ArraySource, Source
@@ -107,6 +108,26 @@ def test_a_note_that_a_voice_holds_is_no_isolated_sound(hz: float) -> None:
     assert steady_tones(source_of(held)) == []
     tone = with_sound(beep, 3 * hz, 3.0)[0]  # where one of its harmonics would be
     assert len(steady_tones(source_of(tone))) == 1
+
+
+def in_a_body(samples: NDArray[np.float64], hz: float, t60_s: float, level_db: float) -> NDArray[np.float64]:
+    """With one mode of a room or a body, that rings after every word; its level against the samples' own."""
+    radius, turn = 10 ** (-3.0 / (t60_s * RATE)), 2 * np.pi * hz / RATE
+    ringing = lfilter([1.0], [1.0, -2 * radius * np.cos(turn), radius**2], samples)
+    return samples + ringing * 10 ** (level_db / 20) * np.sqrt(np.mean(samples**2) / np.mean(ringing**2))
+
+
+@pytest.mark.parametrize(("hz", "t60_s", "level_db"), [(1087.0, 0.7, -8.0), (1446.0, 1.0, -2.0), (2171.0, 0.7, -8.0)])
+def test_what_rings_on_after_words_is_no_isolated_sound(hz: float, t60_s: float, level_db: float) -> None:
+    samples, _phrases = talk()
+    assert steady_tones(source_of(in_a_body(samples, hz, t60_s, level_db))) == []
+    once = np.where((np.arange(len(samples)) / RATE > 6.0) & (np.arange(len(samples)) / RATE < 6.8), samples, 0.0)
+    rings = source_of(samples + in_a_body(once, hz, t60_s, 3.0) - once)  # one word of all rings on
+    assert steady_tones(rings) == []
+    with_beep = with_sound(beep, hz + 150.0, 0.0)[0]
+    beeps = steady_tones(source_of(in_a_body(with_beep, hz, t60_s, level_db)))
+    assert beeps
+    assert all(abs(tone.hz - hz - 150.0) < 4.0 for tone in beeps)
 
 
 def test_a_bell_with_whole_ratios_among_its_partials_is_found() -> None:

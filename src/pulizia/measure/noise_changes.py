@@ -24,6 +24,7 @@ LOW_HZ, HIGH_HZ, BANDS = 90.0, 12_000.0, 14
 FLOOR_SHARE = 0.15
 SIDE_S = 12.0  # how far before and behind a change the pauses are compared
 PAUSE_REACH_S, PAUSE_SHARE, PAUSE_DB, PAUSE_LOOKS = 3.0, 0.06, 2.5, 3
+SLOPE_LOOKS, SLOPE_DB_S = 2, 20.0  # so many looks on both sides; noises scatter by 7 dB a second
 NEAREST_EDGE_S = 2.0
 NEAR_FLOOR_DB = 6.0  # mean over the bands; looks of noise scatter by 4 dB
 LEAST_PAUSES, DEPENDENT_LOOKS, SURE = 6, 3.0, 4.0
@@ -104,8 +105,17 @@ def _pauses(mean: NDArray[np.float64]) -> NDArray[np.int64]:
     padded = np.pad(mean, reach, mode="reflect")
     low = np.quantile(np.lib.stride_tricks.sliding_window_view(padded, reach + 1), PAUSE_SHARE, axis=1)
     lowest = np.maximum(low[: len(mean)], low[reach : reach + len(mean)])
-    quiet = (mean <= lowest + PAUSE_DB) & (mean > DIGITAL_SILENCE_DB)
+    quiet = (mean <= lowest + PAUSE_DB) & (mean > DIGITAL_SILENCE_DB) & ~_dies_away(mean)
     return np.concatenate([np.arange(a, b) for a, b in runs(quiet, at_least=PAUSE_LOOKS)] or [np.zeros(0, dtype=int)])
+
+
+def _dies_away(mean: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Looks on the way down after a word or up to the next one: a noise stays where it is."""
+    from scipy.ndimage import correlate1d
+
+    steps = np.arange(-SLOPE_LOOKS, SLOPE_LOOKS + 1)
+    slope = correlate1d(mean, steps / np.sum(steps**2), mode="nearest") * LOOKS_PER_S
+    return np.asarray(np.abs(slope) > SLOPE_DB_S)
 
 
 class _Pauses:

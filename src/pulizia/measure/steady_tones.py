@@ -4,7 +4,8 @@
 Peaks of the spectrum are followed from moment to moment (partial tracking: R. McAulay, T. Quatieri, "Speech
 analysis/synthesis based on a sinusoidal representation", IEEE Trans. ASSP 34(4), 1986). The partials of a voice move
 by a percent within a quarter of a second even where it holds a note; those of a bell stay within a few hertz. What
-a voice does hold as still as that, in a cry or a song, has its other harmonics beside it at equal distances.
+a voice does hold as still as that, in a cry or a song, has its other harmonics beside it at equal distances; and what
+rings on in a room or a body after a word dies away from the level that the voice had there, without a beginning.
 """
 
 from __future__ import annotations
@@ -24,6 +25,7 @@ LOW_HZ, HIGH_HZ = 600.0, 9_000.0
 LOWEST_HZ = 60.0
 PITCHES_HZ = np.geomspace(72.0, 520.0, 300)  # of voices
 HARMONIC_DB, LEAST_HARMONICS = 9.0, 3  # over the middle between two of them; so many of the four beside a tone
+FALL_DB_S, BEGINS_DB, BEFORE_LOOKS = 13.0, 5.0, 6  # dies away without having risen over what stood there just before
 ALONE_DB = 12.0  # over the nearest of them: the voice beneath a louder tone is not its own
 BACKGROUND_HZ, PEAK_DB = 400.0, 12.0  # a peak over what lies around it in frequency
 STEP_HZ, SPREAD_HZ = 2.5, 1.5  # from moment to moment, and in all
@@ -34,6 +36,8 @@ PART_S, MARGIN_S = 600.0, 20.0  # looked at in one go: the levels of an hour wou
 TOGETHER_S = 0.15
 HALF_WIDTH_HZ = 28.0
 REPEATED_SHARE, REPEATED_HZ = 0.4, 12.0  # a pitch that returns over so much of the recording is a resonance or a hum
+LEAST_RETURNS, LEAST_PIECES, PIECES_MORE = 4, 6, 4.0  # whole tones, or pieces and how many times as many as beside
+PIECE_HZ, BESIDE_HZ = 4.0, (12.0, 60.0)
 MOST_SHARE = 0.2  # of the recording: more is music
 LOOKS_AT_ONCE = 1500
 MOST_AHEAD, LEAST_CHAIN = 3, 5
@@ -91,10 +95,12 @@ def steady_tones(source: Source, progress: Progress = lambda _: None) -> list[St
             else:
                 known = _is_steady(tracks, chain, tone.hz * tracks.size / source.rate - tracks.low)
             (found if known else short).append(tone)
-            if known and _is_harmonic(tracks, chain, tone.hz):
+            if known and (_is_harmonic(tracks, chain, tone.hz) or (not goes_on and _rings_on(tracks, chain, tone.hz))):
                 held.add(tone)
-    found = _without_voice(sorted(found, key=lambda t: t.start), held, source.rate)
-    found = _isolated(found, source.frames)
+    found = _without_returning(sorted(found, key=lambda t: t.start), short, source)
+    found = _without_voice(found, held, source.rate)
+    if sum(b - a for a, b in _together(found, 0)) > MOST_SHARE * source.frames:
+        return []
     return _with_parts(found, short, source.rate)
 
 
@@ -108,6 +114,17 @@ def _is_steady(tracks: _Tracks, chain: NDArray[np.int64], bin_: float) -> bool:
     begin = max(0, first - EDGE_LOOKS - BESIDE_LOOKS)
     near = tracks.level[begin : last + 1 + EDGE_LOOKS + BESIDE_LOOKS, max(0, at - 1) : at + 2].max(axis=1)
     return _stands_out(near, first - begin, last - begin)
+
+
+def _rings_on(tracks: _Tracks, chain: NDArray[np.int64], hz: float) -> bool:
+    """Whether a tone dies away from its beginning on, and does not begin louder than what stood at its pitch before."""
+    first, last = int(tracks.look[chain[0]]), int(tracks.look[chain[-1]])
+    at = min(max(round(hz * tracks.bin_per_hz) - tracks.low, 1), tracks.level.shape[1] - 1)
+    level = tracks.level[: last + 1, at - 1 : at + 2].max(axis=1)
+    here, before = level[first:], level[max(0, first - EDGE_LOOKS - BEFORE_LOOKS) : max(0, first - EDGE_LOOKS)]
+    if not len(before) or float(here.max() - before.max()) >= BEGINS_DB:
+        return False
+    return float(np.polynomial.polynomial.polyfit(np.arange(len(here)) * HOP_S, here, 1)[1]) < -FALL_DB_S
 
 
 def _is_harmonic(tracks: _Tracks, chain: NDArray[np.int64], hz: float) -> bool:
@@ -134,7 +151,7 @@ def _is_harmonic(tracks: _Tracks, chain: NDArray[np.int64], hz: float) -> bool:
 
 
 def _without_voice(found: list[SteadyTone], held: set[SteadyTone], rate: int) -> list[SteadyTone]:
-    """The tones without those that sound with nothing but harmonics of a voice; a bell has others beside them."""
+    """The tones without those that sound with nothing but what a voice holds or makes ring; a bell has others too."""
     kept: list[SteadyTone] = []
     for start, stop in _together(found, round(TOGETHER_S * rate)):
         event = [tone for tone in found if start <= tone.start and tone.stop <= stop]
@@ -271,16 +288,30 @@ def _stands_out(level: NDArray[np.float32], first: int, last: int) -> bool:
     return all(not len(part) or here - float(np.median(part)) >= APART_DB for part in (before, behind))
 
 
-def _isolated(found: list[SteadyTone], frames: int) -> list[SteadyTone]:
-    """Those that do not return all through the recording; none when tones fill it."""
-    kept = []
-    for tone in found:
-        same = [t for t in found if abs(t.hz - tone.hz) < REPEATED_HZ]
-        spread = (max(t.stop for t in same) - min(t.start for t in same)) / max(1, frames)
-        if len(same) < 4 or spread < REPEATED_SHARE:
-            kept.append(tone)
-    covered = sum(b - a for a, b in _together(kept, 0))
-    return kept if covered <= MOST_SHARE * frames else []
+def _without_returning(found: list[SteadyTone], short: list[SteadyTone], source: Source) -> list[SteadyTone]:
+    """Those whose pitch does not return all through the recording, in whole tones or in pieces of them.
+
+    A voice leaves pieces at all pitches; a resonance is where many more lie than beside it.
+    """
+    hz, start, stop = (np.array([getattr(t, name) for t in (*found, *short)]) for name in ("hz", "start", "stop"))
+    sure = np.arange(len(hz)) < len(found)
+    near = round(NEAR_S * source.rate)
+
+    def goes_through(there: NDArray[np.bool_]) -> bool:
+        return bool(np.any(there)) and np.ptp([start[there].min(), stop[there].max()]) >= REPEATED_SHARE * source.frames
+
+    def returns(tone: SteadyTone) -> bool:
+        away = np.abs(hz - tone.hz)
+        tones = sure & (away < REPEATED_HZ)
+        if np.count_nonzero(tones) >= LEAST_RETURNS and goes_through(tones):
+            return True
+        elsewhere = (stop < tone.start - near) | (start > tone.stop + near)
+        pieces = elsewhere & (away < PIECE_HZ)
+        beside = np.count_nonzero(elsewhere & (away >= BESIDE_HZ[0]) & (away < BESIDE_HZ[1]))
+        expected = beside * PIECE_HZ / (BESIDE_HZ[1] - BESIDE_HZ[0])
+        return bool(np.count_nonzero(pieces) >= max(LEAST_PIECES, PIECES_MORE * expected)) and goes_through(pieces)
+
+    return [tone for tone in found if not returns(tone)]
 
 
 def _together(tones: list[SteadyTone], reach: int) -> list[tuple[int, int]]:
