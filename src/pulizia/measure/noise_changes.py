@@ -24,13 +24,15 @@ LOW_HZ, HIGH_HZ, BANDS = 90.0, 12_000.0, 14
 FLOOR_SHARE = 0.15
 SIDE_S = 12.0  # how far before and behind a change the pauses are compared
 PAUSE_REACH_S, PAUSE_SHARE, PAUSE_DB, PAUSE_LOOKS = 3.0, 0.06, 2.5, 3
-SLOPE_LOOKS, SLOPE_DB_S = 2, 20.0  # so many looks on both sides; noises scatter by 7 dB a second
+SLOPE_LOOKS, SLOPE_DB_S = 2, 15.0  # so many looks on both sides; noises scatter by 7 dB a second
 NEAREST_EDGE_S = 2.0
 NEAR_FLOOR_DB = 6.0  # mean over the bands; looks of noise scatter by 4 dB
 LEAST_PAUSES, DEPENDENT_LOOKS, SURE = 6, 3.0, 4.0
 CHANGE_DB, BRIEF_CHANGE_DB = 3.0, 7.0  # root mean square over the bands; where a side is shorter than BRIEF_S
 SHORTEST_S, BRIEF_S = 2.5, 5.0
 MOST_CHANGES = 30  # the clearest; a recording with more than that has one restless noise
+BEYOND_S = 3.0
+LOOK_SCATTER_DB, VOICE_RANGE_DB, LEAST_LIKELY = 3.0, 60.0, 1e-4  # of a floor within a look; of what lies over it
 TRACK_REACH_S = 4.0
 MEAN_OF = 6  # looks averaged before the quantile
 DIGITAL_SILENCE_DB = -115.0
@@ -72,10 +74,11 @@ def changes_s(power: NDArray[np.float32]) -> list[float]:
     if len(places) < 2 * LEAST_PAUSES:
         return []
     found: list[tuple[int, int]] = []
-    _split(_Pauses(level, places), 0, len(level), found)
+    pauses = _Pauses(level, places)
+    _split(pauses, 0, len(level), found)
     changes: list[float] = []
     for last, first in sorted(found)[:MOST_CHANGES]:
-        place = _refined(level, last, first) / LOOKS_PER_S
+        place = _refined(pauses, last, first) / LOOKS_PER_S
         far = NEAREST_EDGE_S <= place <= len(level) / LOOKS_PER_S - NEAREST_EDGE_S
         if far and (not changes or place - changes[-1] >= SHORTEST_S):
             changes.append(place)
@@ -100,11 +103,14 @@ def change_between_s(power: NDArray[np.float32], before_s: float, behind_s: floa
 
 
 def _pauses(mean: NDArray[np.float64]) -> NDArray[np.int64]:
-    """Looks that lie in pauses: runs near the lowest level of what comes before, or of what comes behind."""
+    """Looks that lie in pauses: runs near the lowest level of what comes before, or of what comes behind.
+
+    Near an end of the recording only the other side tells: two seconds may be all voice.
+    """
     reach = round(PAUSE_REACH_S * LOOKS_PER_S)
-    padded = np.pad(mean, reach, mode="reflect")
-    low = np.quantile(np.lib.stride_tricks.sliding_window_view(padded, reach + 1), PAUSE_SHARE, axis=1)
-    lowest = np.maximum(low[: len(mean)], low[reach : reach + len(mean)])
+    low = np.quantile(np.lib.stride_tricks.sliding_window_view(mean, reach + 1), PAUSE_SHARE, axis=1)
+    unknown = np.full(reach, -np.inf)
+    lowest = np.maximum(np.concatenate([unknown, low]), np.concatenate([low, unknown]))
     quiet = (mean <= lowest + PAUSE_DB) & (mean > DIGITAL_SILENCE_DB) & ~_dies_away(mean)
     return np.concatenate([np.arange(a, b) for a, b in runs(quiet, at_least=PAUSE_LOOKS)] or [np.zeros(0, dtype=int)])
 
@@ -131,6 +137,11 @@ class _Pauses:
         """The pauses from look ``first`` up to ``last``, as a range of their numbers."""
         low, high = np.searchsorted(self.places, (first, last))
         return int(low), int(high)
+
+    def within(self, end: int, number: int, *, first: bool) -> NDArray[np.float64]:
+        """The pauses' levels from look ``end`` up to the ``number``-th pause, or from there up to ``end``."""
+        other = int(np.searchsorted(self.places, end))
+        return self._inside[min(other, number - 1) : number] if first else self._inside[number : max(other, number + 1)]
 
     def best(self, first: int, last: int) -> int | None:
         """Number of the pause at which the looks of a stretch part best into two noises; None when they are one.
@@ -194,14 +205,30 @@ def _between_pauses(level: NDArray[np.float64], inside: NDArray[np.int64], k: in
     return int(inside[turn - 1]), int(inside[turn])
 
 
-def _refined(level: NDArray[np.float64], last: int, first: int) -> int:
-    """The look at which the two floors are told apart best, between the last pause before and the first one behind."""
+def _refined(pauses: _Pauses, last: int, first: int) -> int:
+    """The look at which one floor gives way to the other, near the last pause before and the first one behind.
+
+    The place of greatest likelihood: through the gaps of the voice, in each band, one floor or the other is heard.
+    Looked for somewhat beyond those two, as the end of a word may have been taken for a pause of the louder noise.
+    """
     side = round(SIDE_S * LOOKS_PER_S)
-    begin, end = max(0, last - side), min(len(level), first + side)
-    before = np.quantile(level[begin : last + 1], FLOOR_SHARE, axis=0)
-    behind = np.quantile(level[first:end], FLOOR_SHARE, axis=0)
-    part = slice(last, first + 1)
-    return part.start + _turning(np.stack([np.abs(level[part] - floor).mean(axis=1) for floor in (before, behind)]))
+    at = int(np.searchsorted(pauses.places, first))
+    before = pauses.within(last - side, at, first=True)
+    behind = pauses.within(first + side, at, first=False)
+    beyond = round(BEYOND_S * LOOKS_PER_S)
+    part = slice(max(0, last - beyond), min(len(pauses.level), first + beyond + 1))
+    likely = [_likelihood(pauses.level[part], np.median(inside, axis=0)) for inside in (before, behind)]
+    gained = np.concatenate([[0.0], np.cumsum((likely[0] - likely[1]).sum(axis=1))])
+    best = np.flatnonzero(gained >= gained.max() - 1e-9)
+    return part.start + int(best[-1] + best[0]) // 2
+
+
+def _likelihood(level: NDArray[np.float64], floor: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Logarithm of how likely each level (looks, bands) is over a floor: the floor itself, or a voice above it."""
+    over = level - floor
+    noise = np.exp(-0.5 * (over / LOOK_SCATTER_DB) ** 2) / (LOOK_SCATTER_DB * np.sqrt(2 * np.pi))
+    voice = (over > 0) / VOICE_RANGE_DB
+    return np.asarray(np.log(0.5 * noise + 0.5 * voice + LEAST_LIKELY))
 
 
 def _turning(away: NDArray[np.float64]) -> int:
