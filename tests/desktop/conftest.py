@@ -10,7 +10,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, QPointF, Qt
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtGui import QContextMenuEvent
+from PySide6.QtWidgets import QApplication, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 from tests.conftest import voice_in_noise
 
@@ -99,6 +100,16 @@ def move(widget: QWidget, place: QPointF) -> None:
         Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier,
     )  # fmt: skip
     QApplication.sendEvent(widget, event)
+
+
+def menu_at(person: Person, widget: QWidget, at: QPointF) -> QMenu:
+    """The menu of the right button at a place, still open."""
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at.toPoint(), widget.mapToGlobal(at.toPoint()))
+    QApplication.sendEvent(widget, event)
+    person.until(lambda: QApplication.activePopupWidget() is not None)
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
+    return menu
 
 
 @pytest.fixture

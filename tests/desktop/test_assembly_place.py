@@ -10,10 +10,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile as sf
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QApplication, QFileDialog, QMenu
 from tests.conftest import voice_in_noise
-from tests.desktop.conftest import Person
+from tests.desktop.conftest import Person, menu_at
 
 from pulizia.audio.spans import Span
 from pulizia.delivery.normalise import State
@@ -280,3 +281,42 @@ def test_a_repair_on_the_bench_is_heard_in_the_programme_and_a_lost_file_is_sile
     assert session.assembly.sound.silent == ("anna",)
     session.document.attach(first.id, media)
     assert session.heard_source.read(RATE, 2 * RATE).any()
+
+
+def test_right_click_menus_show_keys_and_act_on_what_is_under_the_mouse(place: Person) -> None:
+    session, lanes = place.window.session, place.window.assembly.lanes
+
+    def row(menu: QMenu, words: str) -> QAction:
+        return next(a for a in menu.actions() if a.text().split("\t")[0] == words)
+
+    session.seek(round(1.5 * RATE))
+    first, second = clips(place)
+    menu = menu_at(place, lanes, QPointF(at(place, 7.0)))
+    assert session.assembly.clip_ids == {second.id}
+    assert row(menu, "Split at playhead").shortcut().toString() == "Shift+S"
+    assert row(menu, "Repair on the Bench").text().endswith("\tCtrl+B")
+    row(menu, "Duplicate clips").trigger()
+    menu.close()
+    assert len(clips(place)) == 3
+
+    menu = menu_at(place, lanes, QPointF(at(place, 7.0)))
+    row(menu, "Repair on the Bench").trigger()
+    menu.close()
+    place.until(lambda: place.window.places.currentIndex() == BENCH)
+    assert session.transport.position / RATE == pytest.approx(7.0 - second.start / RATE, abs=0.05)
+
+    place.key(K.Key_F3)
+    menu = menu_at(place, lanes, QPointF(at(place, 1.0, lane=1)))
+    assert row(menu, "Lock the lane").text().endswith("\tAlt+L")
+    row(menu, "Lock the lane").trigger()
+    menu.close()
+    assert session.assembly.programme.lanes[1].locked
+    assert clips(place)[0] == first
+
+    session.assembly.select({first.id})
+    session.document.add_step(session.document.project.recordings[0].id, "level", {"gain_db": -3.0})
+    place.settle()
+    place.window.assembly.steps.steps.step_menu.emit("")
+    menu = QApplication.activePopupWidget()
+    assert row(menu, "Copy the step").shortcut().toString() == "Alt+C"
+    menu.close()

@@ -6,10 +6,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QContextMenuEvent, QWheelEvent
-from PySide6.QtWidgets import QApplication, QMenu, QSplitter, QWidget
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtWidgets import QApplication, QSplitter, QWidget
 from pytestqt.qtbot import QtBot
-from tests.desktop.conftest import Person, move
+from tests.desktop.conftest import Person, menu_at, move
 
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.bench.wave_image import FLOOR_DB
@@ -38,16 +38,6 @@ def wheel(widget: QWidget, at: QPointF, turns: int, held: Qt.KeyboardModifier = 
             Qt.ScrollPhase.NoScrollPhase, False,
         ),
     )  # fmt: skip
-
-
-def menu_at(person: Person, widget: QWidget, at: QPointF) -> QMenu:
-    """The menu of the right button at a place, still open."""
-    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at.toPoint(), widget.mapToGlobal(at.toPoint()))
-    QApplication.sendEvent(widget, event)
-    person.until(lambda: QApplication.activePopupWidget() is not None)
-    menu = QApplication.activePopupWidget()
-    assert isinstance(menu, QMenu)
-    return menu
 
 
 def test_phrases_and_pauses_are_selected_by_mouse_and_keys(talk: Person) -> None:

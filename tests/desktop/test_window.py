@@ -141,11 +141,14 @@ def test_damaged_own_targets_are_explained_and_the_shipped_ones_stay(bench: Pers
     bench.window.grab()
 
 
-def test_news_goes_by_itself_and_a_trouble_stays_until_it_is_closed(
-    person: Person, monkeypatch: pytest.MonkeyPatch
+def test_news_goes_by_itself_and_a_trouble_stays_until_it_is_closed_or_read(
+    bench: Person, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    person, say = bench, bench.window.session.say
+    say("Autosave is off.", bad=True)
+    person.window.session.document.add_step(person.recording.id, "level", {"gain_db": -3.0})
+    assert person.said == "Autosave is off."  # nobody has had time to read it
     monkeypatch.setattr(bars, "MESSAGE_MS", 30)
-    say = person.window.session.say
     say("2 steps were copied.")
     assert person.said == "2 steps were copied."
     person.until(lambda: not person.said)
@@ -156,4 +159,9 @@ def test_news_goes_by_itself_and_a_trouble_stays_until_it_is_closed(
     person.until(lambda: not person.said)
     say("Autosave is off.", bad=True)
     person.key(Qt.Key.Key_Escape)
+    assert not person.said
+    say("Add the other recordings first.", bad=True)
+    person.bot.wait(60)
+    assert person.said
+    person.window.session.document.undo()
     assert not person.said

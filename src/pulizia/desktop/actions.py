@@ -76,6 +76,7 @@ class Actions:
 
     def menu_of(self, names: tuple[str, ...]) -> QMenu:
         """Some commands as a menu of its own, which goes when it is closed; "" is a line between them."""
+        self.refresh()
         menu = QMenu(self._window)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for name in names:
@@ -84,6 +85,10 @@ class Actions:
             else:
                 menu.addSeparator()
         return menu
+
+    def with_keys(self, words: str, name: str) -> str:
+        """Words for a row of a menu that does what a command does, with the keys of that command at the right."""
+        return f"{words}\t{self.actions[name].shortcut().toString(QKeySequence.SequenceFormat.NativeText)}"
 
     def step_menu(self) -> QMenu:
         """The commands of the score."""

@@ -199,7 +199,7 @@ class TopBar(QWidget):
 
 
 class MessageBar(QWidget):
-    """One sentence under the top bar; troubles stay until they are closed."""
+    """One sentence over the top bar; a trouble stays until it is closed, or was read and the work went on."""
 
     def __init__(self, room: Callable[[], QRect]) -> None:
         super().__init__()
@@ -216,7 +216,13 @@ class MessageBar(QWidget):
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.hide)
+        self._since = 0.0  # when it was said
         self.hide()
+
+    def work_went_on(self) -> None:
+        """Take away what was there long enough to be read: it is about what was done before."""
+        if self.isVisible() and time.monotonic() - self._since >= MESSAGE_MS / 1000.0:
+            self.hide()
 
     def say(self, text: str, *, bad: bool) -> None:
         """Show a sentence over the top of the place, which stays as it is below."""
@@ -227,6 +233,7 @@ class MessageBar(QWidget):
         self.fit()
         retone(self._mark, "madder" if bad else "verd_text")
         self.show()
+        self._since = time.monotonic()
         self._timer.stop()
         if not bad:
             self._timer.start(MESSAGE_MS)

@@ -95,6 +95,7 @@ class MainWindow(ProgrammeCommands):
         self.markers = MarkerDialogs(self, session)
         self.actions_ = Actions(self, commands(self))
         self.bench.use_actions(self.actions_)
+        self.assembly.use_actions(self.actions_)
         self._build_menu()
         self.top.menu.setMenu(self._menu)
         self._connect()
@@ -147,6 +148,7 @@ class MainWindow(ProgrammeCommands):
         ):
             event.connect(self.refresh)
         session.events.busy.connect(self.top.refresh)  # 25 times a second, while something is waited for
+        session.events.document.connect(self.message.work_went_on)
         session.events.message.connect(lambda text, bad: self.message.say(text, bad=bad))
         session.events.playing.connect(self._playing_changed)
         self.assembly.bench_asked.connect(self.show_on_bench)

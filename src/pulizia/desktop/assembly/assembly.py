@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from pulizia.desktop.actions import Actions
 from pulizia.desktop.assembly.clip_sheet import ClipSheet
 from pulizia.desktop.assembly.film_pane import FilmPane
 from pulizia.desktop.assembly.findings_dialog import ProgrammeFindings
@@ -243,6 +244,10 @@ class Assembly(AssemblyQuestions):
                 self.show_sheet(CLIPS)
         self.sheet.refresh()
         self.step_sheet.refresh()
+
+    def use_actions(self, actions: Actions) -> None:
+        """Make the menus of lanes, clips and steps of these commands."""
+        self.lanes.actions_ = self.steps.actions_ = actions
 
     def show_sheet(self, index: int) -> None:
         """Show clips, the step, levels or the spectrum in the sheet."""

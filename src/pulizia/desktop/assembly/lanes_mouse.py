@@ -4,16 +4,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QWheelEvent
 
+from pulizia.desktop.actions import Actions
 from pulizia.desktop.assembly.geometry import Hit, gain_at, gain_points, snapped
 from pulizia.desktop.assembly.lane_rows import LaneRows
 from pulizia.desktop.assembly.menus import ask_lane_name, show_clip_menu, show_lane_menu
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
-from pulizia.project.clips import Clip, Programme
+from pulizia.project.clips import Clip, Lane, Programme
 from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB, switch_words
 from pulizia.session.session import Session
 from pulizia.units import seconds_to_frames
@@ -55,6 +57,7 @@ class LanesMouse(LaneRows):
 
     def __init__(self, session: Session, axis: TimeAxis) -> None:
         super().__init__(session, axis)
+        self.actions_: Actions | None = None  # whose commands the menus hold
         self._drag: Drag | None = None
         self.shift, self.to_lane = 0, ""  # of clips that are being moved
         self.box: QRectF | None = None  # what is being selected
@@ -352,14 +355,19 @@ class LanesMouse(LaneRows):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         programme, place = self.programme, QPointF(event.pos())
-        if programme is None:
+        if programme is None or self.actions_ is None:
             return
         hit, number = self._hit(place), self.geometry_of.lane_at(place.y())
         if hit is not None:
-            show_clip_menu(self.session, self, hit, lambda: self._to_bench(hit, place, programme), event.globalPos())
+            to_bench = partial(self._to_bench, hit, place, programme)
+            show_clip_menu(self.session, self.actions_, hit, to_bench, event.globalPos())
         elif number < len(self.rows):
-            lane = self.rows[number]
-            show_lane_menu(self.session, self, lane, lambda: self.hide_lane(lane.id), event.globalPos())
+            self.show_menu_of(self.rows[number], event.globalPos())
+
+    def show_menu_of(self, lane: Lane, place: QPoint) -> None:
+        """What can be done with a lane."""
+        if self.actions_ is not None:
+            show_lane_menu(self.session, self.actions_, self, lane, lambda: self.hide_lane(lane.id), place)
 
     def _to_bench(self, hit: Hit, place: QPointF, programme: Programme) -> None:
         self.repair(hit.clip, self.axis.frame_at(place.x() - GUTTER), programme)

@@ -22,7 +22,6 @@ from pulizia.desktop.assembly.clip_painter import ClipPainter
 from pulizia.desktop.assembly.lane_heads import LaneHeads
 from pulizia.desktop.assembly.lane_layers import LaneLayers, Moving
 from pulizia.desktop.assembly.lanes_mouse import LanesMouse
-from pulizia.desktop.assembly.menus import show_lane_menu
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.playhead import paint_line
@@ -80,7 +79,7 @@ class LanesView(LanesMouse):
         ids = [row.id for row in self.rows]
         number = ids.index(lane.id) if lane.id in ids else 0
         corner = self.geometry_of.head(number, self.width()).bottomLeft().toPoint()
-        show_lane_menu(self.session, self, lane, lambda: self.hide_lane(lane.id), self.mapToGlobal(corner))
+        self.show_menu_of(lane, self.mapToGlobal(corner))
 
     # -- painting
 

@@ -6,9 +6,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from pulizia.audio.layouts import channel_names
+from pulizia.desktop.actions import Actions
 from pulizia.desktop.assembly.geometry import Hit
 from pulizia.desktop.form import ask_number
 from pulizia.project.clips import KINDS, Lane, LaneKind
@@ -25,28 +27,26 @@ PLACEMENT_WORDS = {
 }  # fmt: skip
 
 
-def show_clip_menu(session: Session, parent: QWidget, hit: Hit, to_bench: Callable[[], None], place: QPoint) -> None:
-    """The menu of a clip; it is selected first."""
+CLIP_ROWS = (
+    "programme_split", "programme_trim_start", "programme_trim_end", "programme_cross", "programme_switch", "",
+    "programme_level", "programme_match", "", "programme_copy", "programme_duplicate", "",
+    "programme_field", "programme_spread", "programme_line_up", "",
+    "programme_original", "programme_remove", "programme_ripple",
+)  # fmt: skip
+
+
+def show_clip_menu(session: Session, actions: Actions, hit: Hit, to_bench: Callable[[], None], place: QPoint) -> None:
+    """The menu of a clip, with the keys of its commands; it is selected first."""
     service = session.assembly
     if hit.clip.id not in service.clip_ids:
         service.select({hit.clip.id})
-    rows: tuple[tuple[str, Callable[[], None]], ...] = (
-        (tr("Repair on the Bench"), to_bench),
-        (tr("Split at playhead"), service.split),
-        (tr("Cross-fade with the clip before"), service.cross_fade),
-        (tr("Switch clips off or on"), service.set_enabled),
-        (tr("Copy clips"), service.copy),
-        (tr("Duplicate clips"), service.duplicate),
-        (tr("Use field recordings of the same moment"), session.field_recordings.use),
-        (tr("Lay each microphone onto a lane of its own"), session.microphones.on_lanes),
-        (tr("Restore the original of clips"), session.programme_steps.restore_original),
-        (tr("Remove clips"), service.remove),
-        (tr("Delete and close the gap"), service.ripple_delete),
-    )
-    menu = QMenu(parent)
-    for words, call in rows:
-        menu.addAction(words).triggered.connect(lambda _on=False, c=call: c())
-    _show(menu, place)
+    menu = actions.menu_of(CLIP_ROWS)
+    first = menu.actions()[0]
+    repair = QAction(actions.with_keys(tr("Repair on the Bench"), "programme_bench"), menu)
+    repair.triggered.connect(lambda _on=False: to_bench())
+    menu.insertAction(first, repair)
+    menu.insertSeparator(first)
+    menu.popup(place)
 
 
 def ask_lane_name(session: Session, parent: QWidget, lane: Lane) -> None:
@@ -56,7 +56,9 @@ def ask_lane_name(session: Session, parent: QWidget, lane: Lane) -> None:
         session.assembly.change_lane(lane.id, tr("Rename the lane"), name=name.strip())
 
 
-def show_lane_menu(session: Session, parent: QWidget, lane: Lane, hide: Callable[[], None], place: QPoint) -> None:
+def show_lane_menu(
+    session: Session, actions: Actions, parent: QWidget, lane: Lane, hide: Callable[[], None], place: QPoint
+) -> None:
     """The menu of a lane."""
     service = session.assembly
     service.choose_lane(lane.id)
@@ -92,18 +94,18 @@ def show_lane_menu(session: Session, parent: QWidget, lane: Lane, hide: Callable
         )
     _add_groups(menu, session, lane)
     menu.addSeparator()
-    menu.addAction(tr("Fill gaps with room tone")).triggered.connect(lambda: service.fill_gaps())  # noqa: PLW0108 - the click has an argument
-    menu.addAction(tr("Add a lane")).triggered.connect(lambda: service.add_lane())  # noqa: PLW0108
-    menu.addAction(tr("Part the voices onto two lanes")).triggered.connect(lambda: session.speech.checkerboard())  # noqa: PLW0108
-    lock = menu.addAction(tr("Lock the lane"))
+    for name in ("programme_tone", "programme_lane", "programme_voices"):
+        menu.addAction(actions.actions[name])
+    lock = menu.addAction(actions.with_keys(tr("Lock the lane"), "programme_lock"))
     lock.setCheckable(True)
     lock.setChecked(lane.locked)
     lock.triggered.connect(lambda: service.lock_lane(lane.id))
-    menu.addAction(tr("Hide the lane")).triggered.connect(lambda: hide())  # noqa: PLW0108
+    menu.addAction(tr("Hide the lane")).triggered.connect(lambda: hide())  # noqa: PLW0108 - the click has an argument
     menu.addAction(tr("Move the lane up")).triggered.connect(lambda: service.move_lane(lane.id, -1))
     menu.addAction(tr("Move the lane down")).triggered.connect(lambda: service.move_lane(lane.id, 1))
     menu.addAction(tr("Remove the lane")).triggered.connect(lambda: service.remove_lane(lane.id))
-    _show(menu, place)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    menu.popup(place)
 
 
 def _add_groups(menu: QMenu, session: Session, lane: Lane) -> None:
@@ -123,8 +125,3 @@ def _add_groups(menu: QMenu, session: Session, lane: Lane) -> None:
             service.change_lane(lane.id, tr("Group a lane"), group=name.strip())
 
     groups.addAction(tr("New group\u2026")).triggered.connect(another)
-
-
-def _show(menu: QMenu, place: QPoint) -> None:
-    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-    menu.popup(place)

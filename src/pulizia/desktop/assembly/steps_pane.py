@@ -3,10 +3,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QRectF, Signal
 from PySide6.QtGui import QMouseEvent, QPainter
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from pulizia.desktop.actions import Actions
 from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.score_view import ScoreView
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
@@ -19,6 +20,10 @@ from pulizia.words import in_context, tr
 
 SCOPES: tuple[OwnerKind, ...] = ("recording", "lane", "programme")
 MOST_HEIGHT, LEAST_HEIGHT = 176, 44
+STEP_ROWS = (
+    "programme_step_switch", "programme_step_up", "programme_step_down", "",
+    "programme_step_copy", "programme_step_paste", "programme_step_lanes", "", "programme_step_remove",
+)  # fmt: skip
 
 
 class OwnerAxis(TimeAxis):
@@ -90,6 +95,7 @@ class StepsPane(QWidget):
         self.axis = OwnerAxis(session, lanes)
         self.steps = AssemblySteps(session, self.axis, pictures)
         self.steps.add_step.connect(lambda: self.choose_tool(on_selection=False))
+        self.actions_: Actions | None = None  # whose commands the menu of a step holds
         self.steps.step_menu.connect(lambda _step: self._show_menu())
         self.steps.step_chosen.connect(self.step_chosen)
         self.steps.setProperty("manual", "assembly#Steps")
@@ -142,17 +148,5 @@ class StepsPane(QWidget):
             show_tool_menu(self.session, self.steps, corner, on_selection=on_selection)
 
     def _show_menu(self) -> None:
-        session, service = self.session, self.session.programme_steps
-        menu = QMenu(self)
-        for words, call in (
-            (tr("Switch the step on or off"), service.switch),
-            (tr("Move the step up"), lambda: service.move(-1)),
-            (tr("Move the step down"), lambda: service.move(1)),
-            (tr("Copy the step"), session.steps.copy),
-            (tr("Paste the step"), session.steps.paste),
-            (tr("Paste the step to every lane of this kind"), service.paste_on_lanes),
-            (tr("Remove the step"), service.remove),
-        ):
-            menu.addAction(words).triggered.connect(lambda _on=False, c=call: c())
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        menu.popup(self.cursor().pos())
+        if self.actions_ is not None:
+            self.actions_.menu_of(STEP_ROWS).popup(self.cursor().pos())
