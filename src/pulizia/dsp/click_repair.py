@@ -85,6 +85,12 @@ def lowered(samples: NDArray[np.float32], stretches: Sequence[Stretch], db: floa
     return out
 
 
+def roughly_mended(samples: NDArray[np.float32], stretches: Sequence[Stretch], rate: int) -> NDArray[np.float32]:
+    """A channel (n,) with the stretches that are short enough interpolated: near to :func:`mended`, ten times as fast."""
+    long = round(LONGEST_REBUILT_S * rate)
+    return _roughly(samples, [s for s in stretches if s[1] - s[0] <= long], rate)
+
+
 def _roughly(samples: NDArray[np.float32], short: Sequence[Stretch], rate: int) -> NDArray[np.float32]:
     """All clicks put back by interpolation, those near to each other together."""
     out: NDArray[np.float32] = samples.copy()
