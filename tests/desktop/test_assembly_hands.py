@@ -20,7 +20,6 @@ from tests.measure.test_line_up import speech
 from pulizia.audio.spans import Span
 from pulizia.desktop.assembly.assembly import LEVELS, SPECTRUM
 from pulizia.desktop.assembly.geometry import HANDLE_PX
-from pulizia.desktop.assembly.menus import show_lane_menu
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.project.clips import level_at
 from pulizia.project.file import load_project, save_project
@@ -34,9 +33,7 @@ LEFT = Qt.MouseButton.LeftButton
 def lane_actions(person: Person, number: int) -> dict[str, QAction]:
     """What the menu of a lane offers, by its words."""
     view = person.window.assembly.lanes
-    show_lane_menu(
-        person.window.session, view, person.window.session.assembly.programme.lanes[number], lambda: None, QPoint()
-    )
+    view.show_menu_of(person.window.session.assembly.programme.lanes[number], QPoint())
     menu = view.findChildren(QMenu, options=Qt.FindChildOption.FindDirectChildrenOnly)[-1]
     return {a.text(): a for inner in [menu, *menu.findChildren(QMenu)] for a in inner.actions()}
 

@@ -206,3 +206,37 @@ def test_menus_that_fill_as_they_open_stand_with_their_kind(bench: Person) -> No
     assert set(menus) == set(ORDER)
     recent = next(a.menu() for a in menus["File"].actions() if a.text() == "Open recent")
     assert next(a.text() for a in recent.actions()) == "take.wav"
+
+
+def test_menus_are_walked_by_initials(bench: Person) -> None:
+    window = bench.window
+    bench.key(K.Key_F10)
+    bench.until(lambda: isinstance(QApplication.activePopupWidget(), QMenu))
+    whole = QApplication.activePopupWidget()
+    bench.settle()  # the button shows its menu once more when it comes to it
+
+    def letter(key: str) -> QMenu:
+        bench.bot.keyClick(QApplication.activePopupWidget(), key)
+        bench.bot.wait(20)
+        return QApplication.activePopupWidget()
+
+    view = letter("v")  # the only one: its menu opens
+    assert view is not whole
+    assert view.activeAction().text() == "Bench"
+    words = []
+    for _ in range(4):
+        letter("z")
+        words.append(view.activeAction().text())
+    assert words == ["Zoom in", "Zoom out", "Zoom in", "Zoom out"]  # nothing is selected to zoom to
+    before = window.bench.axis.frames_per_pixel
+    while view.activeAction().text() != "Zoom in":
+        letter("Z")
+    bench.bot.keyClick(view, K.Key_Return)
+    assert QApplication.activePopupWidget() is None
+    assert window.bench.axis.frames_per_pixel < before
+
+    bench.key(K.Key_F10)
+    bench.until(lambda: isinstance(QApplication.activePopupWidget(), QMenu))
+    letter("8")  # nothing begins with it: nothing happens
+    assert whole.isVisible()
+    bench.bot.keyClick(whole, K.Key_Escape)

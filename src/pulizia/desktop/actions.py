@@ -8,8 +8,9 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QWidget
 
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.menu_order import ORDER, fill
 from pulizia.words import N_, tr, translated
 
@@ -60,24 +61,24 @@ class Actions:
             if command.checked is not None:
                 action.setChecked(command.checked())
 
-    def menu(self) -> QMenu:
+    def menu(self) -> Menu:
         """All commands as one menu with a submenu per subject."""
-        whole = QMenu(self._window)
+        whole = Menu(self._window)
         for name in MENUS:
-            fill(whole.addMenu(translated(name)), ORDER[name], self.actions.__getitem__)
+            fill(whole.submenu(translated(name)), ORDER[name], self.actions.__getitem__)
         return whole
 
-    def put_in(self, menu: QMenu, before: str) -> None:
+    def put_in(self, menu: Menu, before: str) -> None:
         """A menu that is filled as it opens, where a command stands in the menu of all."""
         action = self.actions[before]
         for holder in action.associatedObjects():
-            if isinstance(holder, QMenu):
+            if isinstance(holder, Menu):
                 holder.insertMenu(action, menu)
 
-    def menu_of(self, names: tuple[str, ...]) -> QMenu:
+    def menu_of(self, names: tuple[str, ...]) -> Menu:
         """Some commands as a menu of its own, which goes when it is closed; "" is a line between them."""
         self.refresh()
-        menu = QMenu(self._window)
+        menu = Menu(self._window)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for name in names:
             if name:
@@ -90,9 +91,9 @@ class Actions:
         """Words for a row of a menu that does what a command does, with the keys of that command at the right."""
         return f"{words}\t{self.actions[name].shortcut().toString(QKeySequence.SequenceFormat.NativeText)}"
 
-    def step_menu(self) -> QMenu:
+    def step_menu(self) -> Menu:
         """The commands of the score."""
-        menu = QMenu(self._window)
+        menu = Menu(self._window)
         fill(menu, ORDER["Steps"], self.actions.__getitem__)
         return menu
 

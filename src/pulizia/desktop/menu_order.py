@@ -6,8 +6,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QMenu
 
+from pulizia.desktop.menu import Menu
 from pulizia.words import N_, translated
 
 LINE = ""
@@ -96,11 +96,11 @@ def names_in(rows: Rows) -> list[str]:
     return [name for name in found if name != LINE]
 
 
-def fill(menu: QMenu, rows: Rows, action: Callable[[str], QAction]) -> None:
+def fill(menu: Menu, rows: Rows, action: Callable[[str], QAction]) -> None:
     """Put commands, lines and submenus into a menu."""
     for row in rows:
         if isinstance(row, tuple):
-            fill(menu.addMenu(translated(row[0])), row[1], action)
+            fill(menu.submenu(translated(row[0])), row[1], action)
         elif row == LINE:
             menu.addSeparator()
         else:

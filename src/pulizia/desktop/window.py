@@ -16,7 +16,6 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import (
     QInputDialog,
-    QMenu,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -35,6 +34,7 @@ from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.dialogs import Dialogs
 from pulizia.desktop.foot import Foot
 from pulizia.desktop.marker_dialogs import MarkerDialogs
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.programme_commands import ProgrammeCommands
 from pulizia.desktop.project_files import ProjectFiles
@@ -257,8 +257,8 @@ class MainWindow(ProgrammeCommands):
             QTimer.singleShot(0, lambda text=sentence: self.session.say(text, bad=True))
         self.actions_.keys_changed = lambda own: self.preferences.set("keys", own)
         self._menu = self.actions_.menu()
-        self._recent_menu = QMenu(tr("Open recent"), self)
-        self._channel_menu = QMenu(tr("Listen to one channel"), self)
+        self._recent_menu = Menu(self, tr("Open recent"))
+        self._channel_menu = Menu(self, tr("Listen to one channel"))
         self.actions_.put_in(self._recent_menu, before="save")
         self.actions_.put_in(self._channel_menu, before="both")
         self._menu.aboutToShow.connect(self._fill_recent)
@@ -285,7 +285,7 @@ class MainWindow(ProgrammeCommands):
         self._channel_menu.setEnabled(bool(rows))
 
     def _recording_menu(self, recording_id: str, cards: Cards) -> None:
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction(tr("Relink to another file…")).triggered.connect(self.files.relink)
         picked = cards.picked if len(cards.picked) > 1 else frozenset({recording_id})
         menu.addAction(tr("Apply a recipe…")).triggered.connect(self.dialogs.choose_recipe)

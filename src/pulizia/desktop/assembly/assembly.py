@@ -6,7 +6,6 @@ from __future__ import annotations
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QMenu,
     QScrollArea,
     QStackedWidget,
     QVBoxLayout,
@@ -32,6 +31,7 @@ from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, Co
 from pulizia.desktop.controls import SegmentSwitch, button, centred, label, scrolled
 from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.levels.panel import LevelsPanel
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.session import Session
 from pulizia.units import seconds_to_frames
@@ -261,7 +261,7 @@ class Assembly(AssemblyQuestions):
         marker = next((m for m in service.programme.markers if m.frame == frame), None) if service.programme else None
         if marker is None:
             return
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction(tr("Edit the note…")).triggered.connect(lambda: self.edit_note(marker))
         menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self.ask_marker_name(marker))
         menu.addAction(tr("Remove the marker")).triggered.connect(lambda: service.remove_marker(marker))

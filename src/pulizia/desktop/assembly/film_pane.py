@@ -7,10 +7,11 @@ from pathlib import Path
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QCloseEvent, QContextMenuEvent, QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFileDialog, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from pulizia.audio.timecode import timecode
 from pulizia.desktop.controls import label
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.theme import colour
 from pulizia.media import suffixes
 from pulizia.session.session import Session
@@ -83,7 +84,7 @@ class FilmPane(QWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         film, programme = self.session.film, self.session.assembly.programme
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction(tr("Choose a video…")).triggered.connect(self.ask)
         if programme is not None and programme.film:
             for words, quarters in (

@@ -7,12 +7,13 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+from PySide6.QtWidgets import QInputDialog, QWidget
 
 from pulizia.audio.layouts import channel_names
 from pulizia.desktop.actions import Actions
 from pulizia.desktop.assembly.geometry import Hit
 from pulizia.desktop.form import ask_number
+from pulizia.desktop.menu import Menu
 from pulizia.project.clips import KINDS, Lane, LaneKind
 from pulizia.session.assembly_lanes import HIGHEST_GAIN_DB, LOWEST_GAIN_DB
 from pulizia.session.session import Session
@@ -71,10 +72,10 @@ def show_lane_menu(
             service.set_lane_gain(lane.id, value)
             service.settle()
 
-    menu = QMenu(parent)
+    menu = Menu(parent)
     menu.addAction(tr("Rename the lane\u2026")).triggered.connect(lambda: ask_lane_name(session, parent, lane))
     menu.addAction(tr("Gain of the lane\u2026")).triggered.connect(gain)
-    kinds = menu.addMenu(tr("Kind"))
+    kinds = menu.submenu(tr("Kind"))
     for kind in KINDS:
         action = kinds.addAction(translated(KIND_WORDS[kind]))
         action.setCheckable(True)
@@ -82,7 +83,7 @@ def show_lane_menu(
         action.triggered.connect(
             lambda _on=False, k=kind: service.change_lane(lane.id, tr("Change the kind of a lane"), kind=k)
         )
-    places = menu.addMenu(tr("One channel is heard"))
+    places = menu.submenu(tr("One channel is heard"))
     programme = service.programme
     speakers = channel_names(programme.channels) if programme is not None and programme.channels > 1 else ()
     for name in ("", *speakers):
@@ -108,10 +109,10 @@ def show_lane_menu(
     menu.popup(place)
 
 
-def _add_groups(menu: QMenu, session: Session, lane: Lane) -> None:
+def _add_groups(menu: Menu, session: Session, lane: Lane) -> None:
     """The groups that there are, none, and a new one; lanes of a group are muted, soloed and turned up together."""
     service = session.assembly
-    groups, programme = menu.addMenu(tr("Group")), service.programme
+    groups, programme = menu.submenu(tr("Group")), service.programme
     known = dict.fromkeys(la.group for la in programme.lanes if la.group) if programme is not None else {}
     for name in ("", *known):
         action = groups.addAction(name or tr("No group"))

@@ -9,7 +9,6 @@ from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QMenu,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -36,6 +35,7 @@ from pulizia.desktop.bench.waveform_view import WaveformView
 from pulizia.desktop.columns import LEFT_WIDTH, RIGHT_WIDTH, Column, Columns, ColumnWidths
 from pulizia.desktop.controls import button, centred, label, scrolled
 from pulizia.desktop.levels.panel import LevelsPanel
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.turns import update_in_turn
 from pulizia.session.session import Session
 from pulizia.words import tr
@@ -108,7 +108,7 @@ class Bench(QWidget):
         session.events.playing.connect(self.follow)
         session.events.shown.connect(self._show_place)
         self._actions: Actions | None = None
-        self._step_menu: QMenu | None = None
+        self._step_menu: Menu | None = None
 
     def _build(self) -> None:
         row = QHBoxLayout(self)

@@ -18,9 +18,9 @@ from PySide6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QMenu
 
 from pulizia.desktop.controls import ENTER, ArrowKeys
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.strokes import polygon, stroke
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.desktop.turns import update_in_turn
@@ -199,9 +199,9 @@ class EqualiserPicture(ArrowKeys):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(event.globalPos())
 
-    def menu_at(self, place: QPointF) -> QMenu:
+    def menu_at(self, place: QPointF) -> Menu:
         """New bands of each kind here, or another kind for the band under the pointer."""
-        menu, under = QMenu(self), self._under(place)
+        menu, under = Menu(self), self._under(place)
         hz = round(self.hz_of(place.x()), 1)
         for kind in KINDS:
             width = 12.0 if "pass" in kind else 0.707 if "shelf" in kind else 8.0 if kind == "notch" else 1.4

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPoint, Qt, QTimer
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QVBoxLayout, QWidget
 
 from pulizia.desktop.bench.finding_row import (
     IGNORED,
@@ -18,6 +18,7 @@ from pulizia.desktop.bench.finding_row import (
     name_of_entry,
 )
 from pulizia.desktop.controls import button, label
+from pulizia.desktop.menu import Menu
 from pulizia.inspection.inspect import not_found
 from pulizia.inspection.names import looked_for, name_of
 from pulizia.session.inspection_service import Entry
@@ -215,10 +216,10 @@ class FindingsList(QWidget):
             self.chosen = kind
             self.refresh()
 
-    def menu_of(self, kind: str) -> QMenu:
+    def menu_of(self, kind: str) -> Menu:
         """What can be done with a finding."""
         entry = self.rows[kind].entry
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
 
         def add(words: str, call: Callable[[], None], *, on: bool = True) -> None:

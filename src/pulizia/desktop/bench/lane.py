@@ -13,9 +13,10 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER, ZOOM_STEP, TimeAxis
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.playhead import paint_line
 from pulizia.desktop.theme import colour, theme_notice
 from pulizia.desktop.turns import update_in_turn
@@ -260,7 +261,7 @@ class Lane(QWidget):
             session.seek(frame)
         self.menu_asked.emit(self, event.globalPos())
 
-    def extend_menu(self, menu: QMenu) -> None:
+    def extend_menu(self, menu: Menu) -> None:
         """Add to the right-click menu what only this view has."""
 
     def _edge_under(self, place: QPointF) -> str | None:

@@ -12,13 +12,13 @@ from PySide6.QtGui import (
     QPainter,
     QPen,
 )
-from PySide6.QtWidgets import QMenu
 
 from pulizia.audio.markers import Marker
 from pulizia.desktop.bench.axis_drag import AxisDrag
 from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.scrub import Scrub
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.playhead import paint_drop
 from pulizia.desktop.theme import colour, font
 from pulizia.session.session import Session
@@ -145,7 +145,7 @@ class Ruler(Lane):
         if marker is None:
             super().contextMenuEvent(event)
             return
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.addAction(tr("Rename the marker…")).triggered.connect(lambda: self.rename_asked.emit(marker))
         menu.addAction(tr("Remove the marker")).triggered.connect(lambda: self.session.markers.remove(marker))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

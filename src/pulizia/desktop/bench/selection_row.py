@@ -7,10 +7,11 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.desktop.controls import button, label
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.time_box import TimeBox
 from pulizia.session.session import Session
 from pulizia.units import format_number
@@ -134,7 +135,7 @@ class SelectionRow(QWidget):
 
     def _show_rest(self) -> None:
         """The buttons for which there is no room, as a menu."""
-        menu = QMenu(self)
+        menu = Menu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for made in self._offered:
             if made.isHidden():

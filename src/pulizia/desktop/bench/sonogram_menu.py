@@ -4,10 +4,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QSlider, QWidget, QWidgetAction
+from PySide6.QtWidgets import QHBoxLayout, QSlider, QWidget, QWidgetAction
 
 from pulizia.desktop.bench.sonogram_look import Looked
 from pulizia.desktop.controls import label
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.ramps import RAMPS
 from pulizia.measure.frequency_axis import AXES
 from pulizia.measure.sonogram import SIZES
@@ -45,9 +46,9 @@ class SizeSlider(QWidget):
         self.size_label.setText(str(size) if size else tr("blended"))
 
 
-def sonogram_menu(view: Looked, parent: QWidget) -> QMenu:
+def sonogram_menu(view: Looked, parent: QWidget) -> Menu:
     """Everything that can be chosen for the sonogram."""
-    menu = QMenu(parent)
+    menu = Menu(parent)
     sizes = SizeSlider(view)
     action = QWidgetAction(menu)
     action.setDefaultWidget(sizes)
@@ -68,7 +69,7 @@ def sonogram_menu(view: Looked, parent: QWidget) -> QMenu:
         (tr("Channels"), "channel", CHANNELS),
     )
     for title, name, choices in groups:
-        part = menu.addMenu(translated(title))
+        part = menu.submenu(translated(title))
         for value, text in choices.items():
             chosen = part.addAction(translated(text))
             chosen.setCheckable(True)

@@ -17,7 +17,6 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QMenu
 
 from pulizia.audio.source import picked
 from pulizia.desktop.bench.area_outlines import Pen, draw_areas, draw_marked, place_in
@@ -30,6 +29,7 @@ from pulizia.desktop.bench.tiles import TILE_COLUMNS, Place, Tiles
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.bench.trouble_marks import found_columns
 from pulizia.desktop.controls import button
+from pulizia.desktop.menu import Menu
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, sonogram
 from pulizia.session.jobs import Job
@@ -356,7 +356,7 @@ class SonogramView(SonogramGutters):
         "zoom_marked", "zoom_whole", "closer_hz", "wider_hz", "", "comb", "harm",
     )  # fmt: skip
 
-    def extend_menu(self, menu: QMenu) -> None:
+    def extend_menu(self, menu: Menu) -> None:
         options = sonogram_menu(self, menu)
         options.setTitle(tr("Display options"))
         menu.addMenu(options)

@@ -12,7 +12,6 @@ from PySide6.QtGui import QPainter, QShowEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QMenu,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -24,6 +23,7 @@ from pulizia.desktop.bench.spectrum_plot import Lines, SpectrumPlot
 from pulizia.desktop.controls import button, label
 from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.folders import proposed_folder
+from pulizia.desktop.menu import Menu
 from pulizia.errors import PuliziaError
 from pulizia.measure.spectrum import (
     SIZES,
@@ -244,10 +244,10 @@ class SpectrumView(QWidget):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self._options.mapToGlobal(self._options.rect().topLeft()))
 
-    def menu(self) -> QMenu:
+    def menu(self) -> Menu:
         """Everything that can be chosen."""
         options = self.plot.options
-        menu = QMenu(self)
+        menu = Menu(self)
         groups: tuple[tuple[str, str, list[tuple[str, object]]], ...] = (
             (tr("Transform size"), "size", [(str(s), s) for s in SIZES]),
             (tr("Window"), "window", [(translated(text), name) for name, text in WINDOWS.items()]),
@@ -263,7 +263,7 @@ class SpectrumView(QWidget):
             (tr("Reference"), "reference", [(translated(text), name) for name, text in REFERENCES.items()]),
         )
         for title, name, choices in groups:
-            part = menu.addMenu(title)
+            part = menu.submenu(title)
             for text, value in choices:
                 action = part.addAction(text)
                 action.setCheckable(True)

@@ -3,11 +3,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QInputDialog, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QInputDialog, QVBoxLayout, QWidget
 
 from pulizia.desktop.bench.harm_gauge import HarmGauge
 from pulizia.desktop.controls import SegmentSwitch, button, hairline
 from pulizia.desktop.flow import FlowLayout
+from pulizia.desktop.menu import Menu
 from pulizia.session.session import Session
 from pulizia.session.survey_service import Found
 from pulizia.words import tr
@@ -70,9 +71,9 @@ class StepFoot(QWidget):
         """Show the harm that is known; None leaves a dash."""
         self.gauge.show_harm(found.harm if found is not None else None)
 
-    def presets_menu(self) -> QMenu:
+    def presets_menu(self) -> Menu:
         """Presets of the tool, and what can be done with them."""
-        menu, service, step = QMenu(self), self.session.presets, self.session.step
+        menu, service, step = Menu(self), self.session.presets, self.session.step
         if step is None:
             return menu
         names = service.names(step.tool_id)
@@ -81,7 +82,7 @@ class StepFoot(QWidget):
         if names:
             menu.addSeparator()
         menu.addAction(tr("Save as a preset…")).triggered.connect(self._ask_name)
-        remove = menu.addMenu(tr("Remove a preset"))
+        remove = menu.submenu(tr("Remove a preset"))
         remove.setEnabled(bool(names))
         for name in names:
             remove.addAction(name).triggered.connect(lambda _on=False, n=name: service.remove(step.tool_id, n))

@@ -4,8 +4,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QMenu, QWidget
+from PySide6.QtWidgets import QWidget
 
+from pulizia.desktop.menu import Menu
 from pulizia.session.session import Session
 from pulizia.tools.base import FAMILIES
 from pulizia.tools.registry import ALL
@@ -22,7 +23,7 @@ def show_tool_menu(session: Session, steps: QWidget, corner: QPoint, *, on_selec
         session.repairs.add_tool(tool_id, on_selection=on_selection)
         steps.setFocus()
 
-    menu = QMenu(steps)
+    menu = Menu(steps)
     for family in FAMILIES:
         menu.addSeparator()
         for tool in (t for t in ALL if t.family == family and not t.other_field):  # those are made by a search

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.audio.layouts import shown_names
 from pulizia.audio.source import Source, read_padded
@@ -22,6 +22,7 @@ from pulizia.desktop.levels.options import (
     VU_REFERENCES_DBFS,
     LevelOptions,
 )
+from pulizia.desktop.menu import Menu
 from pulizia.measure.live import Reading
 from pulizia.session.jobs import SOON
 from pulizia.session.session import Session
@@ -250,9 +251,9 @@ class LevelsPanel(QWidget):
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.view_button.mapToGlobal(self.view_button.rect().bottomLeft()))
 
-    def menu(self) -> QMenu:
+    def menu(self) -> Menu:
         """Everything that can be chosen."""
-        menu = QMenu(self)
+        menu = Menu(self)
         groups: tuple[tuple[str, str, list[tuple[str, object]]], ...] = (
             (tr("Loudness scale"), "scale", [(text, name) for name, text in SCALES.items()]),
             (tr("RMS time"), "rms_s", [(f"{t:g} s", t) for t in RMS_TIMES_S]),
@@ -261,7 +262,7 @@ class LevelsPanel(QWidget):
             ("PPM", "ppm_kind", [(tr("type IIa"), "IIa"), (tr("type I"), "I")]),
         )
         for title, name, choices in groups:
-            part = menu.addMenu(translated(title))
+            part = menu.submenu(translated(title))
             for text, value in choices:
                 action = part.addAction(translated(text))
                 action.setCheckable(True)
