@@ -16,6 +16,7 @@ from tests.desktop.conftest import Person
 
 from pulizia.desktop import bars
 from pulizia.desktop.bench.time_axis import TimeAxis
+from pulizia.desktop.start import make_window
 
 
 def answer(words: str) -> None:
@@ -32,7 +33,15 @@ def answer(words: str) -> None:
     QTimer.singleShot(50, press)
 
 
-def test_work_of_a_killed_session_is_offered_and_taken_up(person: Person, voice_file: Path) -> None:
+def test_work_of_a_killed_session_is_offered_and_taken_up(bench: Person, voice_file: Path) -> None:
+    bench.window.session.inspection.run()
+    bench.settle()
+    found = [e.id for e in bench.window.session.inspection.entries()]
+    assert found
+    window, poster = make_window(simulated=True)  # one that knows nothing of it
+    bench.bot.addWidget(window)
+    window.show()
+    person = Person(bench.bot, window)
     program = (
         "import os, sys; from pathlib import Path\n"
         "from pulizia.session.document import Document; from pulizia.media.open import open_media\n"
@@ -47,6 +56,10 @@ def test_work_of_a_killed_session_is_offered_and_taken_up(person: Person, voice_
     person.until(lambda: person.window.session.chain is not None)
     assert person.recording.score[0].settings.reduction_db == 19.0
     assert person.window.session.document.is_dirty
+    person.until(person.window.session.inspection.entries)  # as they were told before
+    assert [e.id for e in person.window.session.inspection.entries()] == found
+    window.close()
+    poster.close()
 
 
 def test_unsaved_work_is_asked_about_before_it_is_left(bench: Person, tmp_path: Path) -> None:

@@ -49,6 +49,7 @@ class Document(StepEditing):
     def __init__(self, cache: ChunkCache | None = None) -> None:
         self.history = History(Project())
         self.path: Path | None = None
+        self.was_recovered = False  # whether this is what an earlier session left unsaved
         self.cache = cache or ChunkCache(folder=cache_folder("chunks"))
         self.analyses = AnalysisStore()
         self.segments = SegmentStore()
@@ -341,6 +342,7 @@ class Document(StepEditing):
         """Take up what an earlier session left unsaved."""
         mine = found.path is None or self._lock.take(found.path)
         self._begin(found.project, found.path if mine else None, saved=None)
+        self.was_recovered = True
         self.write_journal()
         found.journal.unlink(missing_ok=True)
 
@@ -381,7 +383,7 @@ class Document(StepEditing):
         self, project: Project, path: Path | None, *, saved: Project | None, past: Sequence[tuple[str, Project]] = ()
     ) -> None:
         self._journal.drop()
-        self._journalled = None
+        self._journalled, self.was_recovered = None, False
         self.history = History(project)
         self.history.take_past(past)
         self.path = path

@@ -84,8 +84,9 @@ class InspectionService:
 
     def _recall(self) -> None:
         """Take up what an earlier session found in the recording on the bench."""
-        chain, recording = self.session.chain, self.session.recording
-        if chain is None or recording is None or self.session.document.path is None or chain.before.key in self._known:
+        chain, recording, document = self.session.chain, self.session.recording, self.session.document
+        came_back = document.path is not None or document.was_recovered
+        if chain is None or recording is None or not came_back or chain.before.key in self._known:
             return
         keys = [k for k in dict.fromkeys((chain.before.key, chain.after.key)) if k not in self._recalled]
         if not keys:
