@@ -10,14 +10,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PySide6.QtCore import QPointF, QSizeF, Qt
-from PySide6.QtGui import QTextDocument
+from PySide6.QtCore import QObject, QPointF, QSizeF, Qt, QUrl, Slot
+from PySide6.QtGui import QDesktopServices, QTextDocument
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person, choose, move
 
 from pulizia.desktop.delivery.print_report import for_paper
+from pulizia.desktop.folders import show_folder
 from pulizia.project.file import load_project
 from pulizia.report.loudness_report import report_html
 from pulizia.session.orders import Stage
@@ -249,3 +250,40 @@ def test_in_a_small_window_the_button_stays_in_view_and_the_result_is_scrolled_t
     two.until(lambda: delivery.written.delivered is not None)
     two.until(lambda: delivery.written.pdf_button.visibleRegion().boundingRect() == delivery.written.pdf_button.rect())
     assert button.visibleRegion().boundingRect() == button.rect()
+
+
+class FileManager(QObject):
+    """Stands where the desktop's file manager does; Qt asks it to open folders."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.opened: list[str] = []
+
+    @Slot(QUrl)
+    def open(self, url: QUrl) -> None:
+        self.opened.append(url.toLocalFile())
+
+
+def test_the_folder_of_what_was_written_is_shown(two: Person, tmp_path: Path) -> None:
+    written, manager = two.window.delivery.written, FileManager()
+    folder = tmp_path / "out"
+    folder.mkdir()
+    two.window.delivery.deliver_to(folder / "one.wav")
+    two.until(lambda: written.delivered is not None)
+    two.settle()
+    QDesktopServices.setUrlHandler("file", manager, "open")
+    try:
+        two.click(written.folder_button)
+        recording = two.recording
+        assert manager.opened == [str(folder)]
+        show_folder(two.window.session, recording.path)
+        assert manager.opened[1] == str(recording.path.parent)
+        (folder / "one.wav").unlink()
+        for left in folder.iterdir():
+            left.unlink()
+        folder.rmdir()
+        two.click(written.folder_button)
+    finally:
+        QDesktopServices.unsetUrlHandler("file")
+    assert len(manager.opened) == 2
+    assert two.said == f"{folder} is not there any more."

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The folder that a dialog proposes for something that is written."""
+"""The folder that a dialog proposes for something that is written, and the one in which a file lies."""
 
 from __future__ import annotations
 
@@ -7,8 +7,12 @@ import os
 from importlib.resources import files
 from pathlib import Path
 
+from PySide6.QtCore import QUrl
+from PySide6.QtGui import QDesktopServices
+
 from pulizia.project.model import Recording
 from pulizia.session.session import Session
+from pulizia.words import tr
 
 OWN = Path(str(files("pulizia"))).resolve()
 
@@ -27,3 +31,12 @@ def proposed_folder(session: Session, recording: Recording | None = None) -> Pat
 
 def _takes_files(folder: Path) -> bool:
     return folder.is_dir() and os.access(folder, os.W_OK) and not folder.resolve().is_relative_to(OWN)
+
+
+def show_folder(session: Session, path: Path) -> None:
+    """Open the folder of a file in the desktop's file manager; where there is none, say which folder it is."""
+    folder = path.parent
+    if not folder.is_dir():
+        session.say(tr("{folder} is not there any more.", folder=folder), bad=True)
+    elif not QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder))):
+        session.say(tr("No file manager opened. The folder is {folder}.", folder=folder), bad=True)

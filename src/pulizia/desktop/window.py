@@ -32,6 +32,7 @@ from pulizia.desktop.bench.recordings_list import Cards
 from pulizia.desktop.columns import ColumnWidths
 from pulizia.desktop.delivery.delivery import Delivery
 from pulizia.desktop.dialogs import Dialogs
+from pulizia.desktop.folders import show_folder
 from pulizia.desktop.foot import Foot
 from pulizia.desktop.marker_dialogs import MarkerDialogs
 from pulizia.desktop.menu import Menu
@@ -289,6 +290,9 @@ class MainWindow(ProgrammeCommands):
         menu.addAction(tr("Relink to another file…")).triggered.connect(self.files.relink)
         picked = cards.picked if len(cards.picked) > 1 else frozenset({recording_id})
         menu.addAction(tr("Apply a recipe…")).triggered.connect(self.dialogs.choose_recipe)
+        recording = next((r for r in self.session.document.project.recordings if r.id == recording_id), None)
+        if recording is not None:
+            menu.addAction(tr("Show in folder")).triggered.connect(lambda: show_folder(self.session, recording.path))
         menu.addAction(tr("Remove from project")).triggered.connect(lambda: self.session.files.remove(picked))
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.cursor().pos() if cards.underMouse() else cards.corner_of(recording_id))

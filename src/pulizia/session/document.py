@@ -49,10 +49,9 @@ class Document(StepEditing):
     def __init__(self, cache: ChunkCache | None = None) -> None:
         self.history = History(Project())
         self.path: Path | None = None
-        self.was_recovered = False  # whether this is what an earlier session left unsaved
+        self.was_recovered = False  # what an earlier session left unsaved
         self.cache = cache or ChunkCache(folder=cache_folder("chunks"))
-        self.analyses = AnalysisStore()
-        self.segments = SegmentStore()
+        self.analyses, self.segments = AnalysisStore(), SegmentStore()
         self._linked = LinkedFiles()
         self.media = self._linked.media
         self.offline: dict[str, str] = {}  # recording id: why its file cannot be used
@@ -386,8 +385,7 @@ class Document(StepEditing):
         self._journalled, self.was_recovered = None, False
         self.history = History(project)
         self.history.take_past(past)
-        self.path = path
-        self._saved = saved if saved is not None else Project()
+        self.path, self._saved = path, saved if saved is not None else Project()
         for known in (self._linked, self.offline, self.exchanged, self._chains):
             known.clear()
         self.sounds.forget()

@@ -5,13 +5,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from pulizia.delivery.deliver import Delivered
 from pulizia.delivery.normalise import State
 from pulizia.desktop.controls import bring_into_view, button, label
 from pulizia.desktop.delivery.print_report import print_pdf
 from pulizia.desktop.delivery.verdicts import VerdictLabel
+from pulizia.desktop.folders import show_folder
 from pulizia.errors import PuliziaError
 from pulizia.report.loudness_report import report_html
 from pulizia.session.orders import Stage
@@ -36,12 +37,22 @@ class Written(QWidget):
         column.addWidget(self.figures)
         self.verdict = VerdictLabel()
         column.addWidget(self.verdict)
-        self.pdf_button = button(
-            tr("Report as PDF…"), self.ask_pdf, tip=tr("Print the report of the file that was written last"), quiet=True
-        )
-        column.addWidget(self.pdf_button)
+        folder_tip = tr("Open the folder of the file that was written last")
+        self.folder_button = button(tr("Show in folder"), self.show_file, tip=folder_tip, quiet=True)
+        pdf_tip = tr("Print the report of the file that was written last")
+        self.pdf_button = button(tr("Report as PDF…"), self.ask_pdf, tip=pdf_tip, quiet=True)
+        row = QHBoxLayout()
+        row.addWidget(self.folder_button)
+        row.addWidget(self.pdf_button)
+        row.addStretch(1)
+        column.addLayout(row)
         self.hide()
         session.events.queue.connect(self._queue_changed)
+
+    def show_file(self) -> None:
+        """Open the folder in which the last file lies."""
+        if self.delivered is not None:
+            show_folder(self.session, self.delivered.path)
 
     def _queue_changed(self) -> None:
         done = [o for o in self.session.queue.orders if o.stage is Stage.DONE and o.delivered is not None]
