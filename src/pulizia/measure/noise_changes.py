@@ -24,7 +24,7 @@ LOW_HZ, HIGH_HZ, BANDS = 90.0, 12_000.0, 14
 FLOOR_SHARE = 0.15
 SIDE_S = 12.0  # how far before and behind a change the pauses are compared
 PAUSE_REACH_S, PAUSE_SHARE, PAUSE_DB, PAUSE_LOOKS = 3.0, 0.06, 2.5, 3
-SLOPE_LOOKS, SLOPE_DB_S = 2, 15.0  # so many looks on both sides; noises scatter by 7 dB a second
+SLOPE_LOOKS, SLOPE_DB_S = 5, 15.0  # noises scatter by 7 dB a second over so many looks
 NEAREST_EDGE_S = 2.0
 NEAR_FLOOR_DB = 6.0  # mean over the bands; looks of noise scatter by 4 dB
 LEAST_PAUSES, DEPENDENT_LOOKS, SURE = 6, 3.0, 4.0
@@ -111,17 +111,24 @@ def _pauses(mean: NDArray[np.float64]) -> NDArray[np.int64]:
     low = np.quantile(np.lib.stride_tricks.sliding_window_view(mean, reach + 1), PAUSE_SHARE, axis=1)
     unknown = np.full(reach, -np.inf)
     lowest = np.maximum(np.concatenate([unknown, low]), np.concatenate([low, unknown]))
-    quiet = (mean <= lowest + PAUSE_DB) & (mean > DIGITAL_SILENCE_DB) & ~_dies_away(mean)
+    quiet = (mean <= lowest + PAUSE_DB) & (mean > DIGITAL_SILENCE_DB)
+    for a, b in runs(quiet, at_least=PAUSE_LOOKS):
+        quiet[a:b] = _stays(mean[a:b])
     return np.concatenate([np.arange(a, b) for a, b in runs(quiet, at_least=PAUSE_LOOKS)] or [np.zeros(0, dtype=int)])
 
 
-def _dies_away(mean: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Looks on the way down after a word or up to the next one: a noise stays where it is."""
-    from scipy.ndimage import correlate1d
+def _stays(mean: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Looks of a run (n,) at which it neither falls, as the end of a word does, nor rises: a noise stays where it is.
 
-    steps = np.arange(-SLOPE_LOOKS, SLOPE_LOOKS + 1)
-    slope = correlate1d(mean, steps / np.sum(steps**2), mode="nearest") * LOOKS_PER_S
-    return np.asarray(np.abs(slope) > SLOPE_DB_S)
+    By the slope over SLOPE_LOOKS, or over the whole of a shorter run, where noise alone has a steeper one.
+    """
+    size = min(SLOPE_LOOKS, len(mean))
+    steps = np.arange(size) - (size - 1) / 2.0
+    spread = float(np.sum(steps**2))
+    slope = np.correlate(mean, steps, mode="valid") / spread * LOOKS_PER_S
+    most = SLOPE_DB_S * np.sqrt((SLOPE_LOOKS**3 - SLOPE_LOOKS) / 12.0 / spread)
+    at = np.clip(np.arange(len(mean)) - (size - 1) // 2, 0, len(slope) - 1)
+    return np.asarray(np.abs(slope[at]) <= most)
 
 
 class _Pauses:
