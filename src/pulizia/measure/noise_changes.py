@@ -9,6 +9,7 @@ statistics", IEEE Trans. Speech Audio Processing 9(5), 2001), with the bias of t
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -73,12 +74,17 @@ def changes_s(power: NDArray[np.float32]) -> list[float]:
     places = _pauses(level.mean(axis=1))
     if len(places) < 2 * LEAST_PAUSES:
         return []
-    found: list[tuple[int, int]] = []
+    found: list[_Change] = []
     pauses = _Pauses(level, places)
     _split(pauses, 0, len(level), found)
+    clearest = frozenset(sorted(found, key=lambda c: -c.jump_db)[:MOST_CHANGES])
+    found.sort(key=lambda c: c.last)
+    lows, highs = [0, *(c.first for c in found)], [*(c.last + 1 for c in found[1:]), len(level)]
     changes: list[float] = []
-    for last, first in sorted(found)[:MOST_CHANGES]:
-        place = _refined(pauses, last, first) / LOOKS_PER_S
+    for change, low, high in zip(found, lows, highs, strict=False):
+        if change not in clearest:
+            continue
+        place = _refined(pauses, change, low, high) / LOOKS_PER_S
         far = NEAREST_EDGE_S <= place <= len(level) / LOOKS_PER_S - NEAREST_EDGE_S
         if far and (not changes or place - changes[-1] >= SHORTEST_S):
             changes.append(place)
@@ -131,6 +137,15 @@ def _stays(mean: NDArray[np.float64]) -> NDArray[np.bool_]:
     return np.asarray(np.abs(slope[at]) <= most)
 
 
+@dataclass(frozen=True, slots=True)
+class _Change:
+    """The looks of the last pause before a change and of the first one behind it, and how far the two noises are apart."""
+
+    last: int
+    first: int
+    jump_db: float
+
+
 class _Pauses:
     """The looks that lie in pauses, with sums over them: what lies before and behind a place is compared at once."""
 
@@ -150,8 +165,8 @@ class _Pauses:
         other = int(np.searchsorted(self.places, end))
         return self._inside[min(other, number - 1) : number] if first else self._inside[number : max(other, number + 1)]
 
-    def best(self, first: int, last: int) -> int | None:
-        """Number of the pause at which the looks of a stretch part best into two noises; None when they are one.
+    def best(self, first: int, last: int) -> _Change | None:
+        """Where the looks of a stretch part best into two noises; None when they are one.
 
         Best by least squares, which is sharper than medians are, of those that the medians call different.
         """
@@ -174,8 +189,11 @@ class _Pauses:
         squares = (apart**2).mean(axis=1) * (before * behind / (before + behind))
         for n in np.argsort(-squares, kind="stable").tolist():
             jump, sure = self._difference(int(start[n]), int(numbers[n]), int(stop[n]))
-            if jump >= (BRIEF_CHANGE_DB if brief[n] else CHANGE_DB) and sure >= SURE:
-                return int(numbers[n])
+            if jump < (BRIEF_CHANGE_DB if brief[n] else CHANGE_DB) or sure < SURE:
+                continue
+            a, b = _between_pauses(self.level, self.places[low:high], int(numbers[n]) - low)
+            if jump >= BRIEF_CHANGE_DB or min(b - first, last - a) >= BRIEF_S * LOOKS_PER_S:
+                return _Change(a, b, jump)
         return None
 
     def _difference(self, start: int, number: int, stop: int) -> tuple[float, float]:
@@ -192,16 +210,13 @@ class _Pauses:
         return known
 
 
-def _split(pauses: _Pauses, first: int, last: int, found: list[tuple[int, int]]) -> None:
-    """Divide a stretch where its pauses differ most, and its parts again; adds to ``found`` the pauses' looks before and behind."""
-    number = pauses.best(first, last)
-    if number is None:
-        return
-    low, high = pauses.between(first, last)
-    at = _between_pauses(pauses.level, pauses.places[low:high], number - low)
-    found.append(at)
-    _split(pauses, first, at[1], found)
-    _split(pauses, at[1], last, found)
+def _split(pauses: _Pauses, first: int, last: int, found: list[_Change]) -> None:
+    """Divide a stretch where its pauses differ most, and its parts again; adds to ``found``."""
+    change = pauses.best(first, last)
+    if change is not None:
+        found.append(change)
+        _split(pauses, first, change.first, found)
+        _split(pauses, change.first, last, found)
 
 
 def _between_pauses(level: NDArray[np.float64], inside: NDArray[np.int64], k: int) -> tuple[int, int]:
@@ -212,18 +227,18 @@ def _between_pauses(level: NDArray[np.float64], inside: NDArray[np.int64], k: in
     return int(inside[turn - 1]), int(inside[turn])
 
 
-def _refined(pauses: _Pauses, last: int, first: int) -> int:
-    """The look at which one floor gives way to the other, near the last pause before and the first one behind.
+def _refined(pauses: _Pauses, change: _Change, low: int, high: int) -> int:
+    """The look in [low, high) at which one floor gives way to the other, near the pauses beside the change.
 
     The place of greatest likelihood: through the gaps of the voice, in each band, one floor or the other is heard.
-    Looked for somewhat beyond those two, as the end of a word may have been taken for a pause of the louder noise.
+    Looked for somewhat beyond those pauses, as the end of a word may have been taken for a pause of the louder noise.
+    ``low`` and ``high`` are where the neighbouring changes are.
     """
-    side = round(SIDE_S * LOOKS_PER_S)
-    at = int(np.searchsorted(pauses.places, first))
-    before = pauses.within(last - side, at, first=True)
-    behind = pauses.within(first + side, at, first=False)
-    beyond = round(BEYOND_S * LOOKS_PER_S)
-    part = slice(max(0, last - beyond), min(len(pauses.level), first + beyond + 1))
+    side, beyond = round(SIDE_S * LOOKS_PER_S), round(BEYOND_S * LOOKS_PER_S)
+    at = int(np.searchsorted(pauses.places, change.first))
+    before = pauses.within(max(low, change.last - side), at, first=True)
+    behind = pauses.within(min(high, change.first + side), at, first=False)
+    part = slice(max(low, change.last - beyond), min(high, change.first + beyond + 1))
     likely = [_likelihood(pauses.level[part], np.median(inside, axis=0)) for inside in (before, behind)]
     gained = np.concatenate([[0.0], np.cumsum((likely[0] - likely[1]).sum(axis=1))])
     best = np.flatnonzero(gained >= gained.max() - 1e-9)
