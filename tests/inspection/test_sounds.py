@@ -130,6 +130,19 @@ def test_what_rings_on_after_words_is_no_isolated_sound(hz: float, t60_s: float,
     assert all(abs(tone.hz - hz - 150.0) < 4.0 for tone in beeps)
 
 
+def test_a_phone_that_rings_at_both_ends_is_found_both_times() -> None:
+    samples, _phrases = talk(seconds=60.0)
+    t = np.arange(round(3.2 * RATE)) / RATE
+    calls = np.zeros(len(samples))
+    for at_s in (4.0, 52.0):
+        calls[round(at_s * RATE) : round(at_s * RATE) + len(t)] = phone(t, 1240.0)
+    tones = steady_tones(source_of(samples + 0.5 * calls * float(np.sqrt(np.mean(samples**2)))))
+    starts = [tone.start / RATE for tone in tones]
+    assert min(starts) == pytest.approx(4.0, abs=0.15)
+    assert max(starts) == pytest.approx(52.0 + 2.4, abs=0.15)  # its last ring
+    assert all(s < 7.3 or s > 51.9 for s in starts)
+
+
 def test_a_bell_with_whole_ratios_among_its_partials_is_found() -> None:
     tones = steady_tones(source_of(with_sound(struck, 1010.0, 0.0)[0]))
     assert {round(tone.hz / 1010.0, 1) for tone in tones} >= {1.0, 1.2, 2.0}

@@ -35,8 +35,8 @@ EDGE_LOOKS, BESIDE_LOOKS = 3, 10  # how far from a tone these begin, and how lon
 PART_S, MARGIN_S = 600.0, 20.0  # looked at in one go: the levels of an hour would be half a gigabyte
 TOGETHER_S = 0.15
 HALF_WIDTH_HZ = 28.0
-REPEATED_SHARE, REPEATED_HZ = 0.4, 12.0  # a pitch that returns over so much of the recording is a resonance or a hum
-LEAST_RETURNS, LEAST_PIECES, PIECES_MORE = 4, 6, 4.0  # whole tones, or pieces and how many times as many as beside
+REPEATED_HZ, PARTS, LEAST_PARTS = 12.0, 10, 5  # a pitch that returns in so many of the parts is a resonance or a hum
+PIECES_MORE = 4.0  # times as many pieces as beside
 PIECE_HZ, BESIDE_HZ = 4.0, (12.0, 60.0)
 MOST_SHARE = 0.2  # of the recording: more is music
 LOOKS_AT_ONCE = 1500
@@ -120,8 +120,8 @@ def _rings_on(tracks: _Tracks, chain: NDArray[np.int64], hz: float) -> bool:
     """Whether a tone dies away from its beginning on, and does not begin louder than what stood at its pitch before."""
     first, last = int(tracks.look[chain[0]]), int(tracks.look[chain[-1]])
     at = min(max(round(hz * tracks.bin_per_hz) - tracks.low, 1), tracks.level.shape[1] - 1)
-    level = tracks.level[: last + 1, at - 1 : at + 2].max(axis=1)
-    here, before = level[first:], level[max(0, first - EDGE_LOOKS - BEFORE_LOOKS) : max(0, first - EDGE_LOOKS)]
+    begin, end = max(0, first - EDGE_LOOKS - BEFORE_LOOKS), max(0, first - EDGE_LOOKS)
+    here, before = (tracks.level[a:b, at - 1 : at + 2].max(axis=1) for a, b in ((first, last + 1), (begin, end)))
     if not len(before) or float(here.max() - before.max()) >= BEGINS_DB:
         return False
     return float(np.polynomial.polynomial.polyfit(np.arange(len(here)) * HOP_S, here, 1)[1]) < -FALL_DB_S
@@ -291,25 +291,23 @@ def _stands_out(level: NDArray[np.float32], first: int, last: int) -> bool:
 def _without_returning(found: list[SteadyTone], short: list[SteadyTone], source: Source) -> list[SteadyTone]:
     """Those whose pitch does not return all through the recording, in whole tones or in pieces of them.
 
-    A voice leaves pieces at all pitches; a resonance is where many more lie than beside it.
+    A voice leaves pieces at all pitches; a resonance is where many more lie than beside it. A phone that rings twice is in
+    few parts of the recording, however often it rings each time.
     """
     hz, start, stop = (np.array([getattr(t, name) for t in (*found, *short)]) for name in ("hz", "start", "stop"))
     sure = np.arange(len(hz)) < len(found)
+    part = start * PARTS // max(1, source.frames)
     near = round(NEAR_S * source.rate)
-
-    def goes_through(there: NDArray[np.bool_]) -> bool:
-        return bool(np.any(there)) and np.ptp([start[there].min(), stop[there].max()]) >= REPEATED_SHARE * source.frames
 
     def returns(tone: SteadyTone) -> bool:
         away = np.abs(hz - tone.hz)
-        tones = sure & (away < REPEATED_HZ)
-        if np.count_nonzero(tones) >= LEAST_RETURNS and goes_through(tones):
+        if len(np.unique(part[sure & (away < REPEATED_HZ)])) >= LEAST_PARTS:
             return True
         elsewhere = (stop < tone.start - near) | (start > tone.stop + near)
         pieces = elsewhere & (away < PIECE_HZ)
         beside = np.count_nonzero(elsewhere & (away >= BESIDE_HZ[0]) & (away < BESIDE_HZ[1]))
-        expected = beside * PIECE_HZ / (BESIDE_HZ[1] - BESIDE_HZ[0])
-        return bool(np.count_nonzero(pieces) >= max(LEAST_PIECES, PIECES_MORE * expected)) and goes_through(pieces)
+        usual = beside * PIECE_HZ / (BESIDE_HZ[1] - BESIDE_HZ[0])
+        return len(np.unique(part[pieces])) >= LEAST_PARTS and bool(np.count_nonzero(pieces) >= PIECES_MORE * usual)
 
     return [tone for tone in found if not returns(tone)]
 
