@@ -197,9 +197,7 @@ STRONG_DB, STRONG_OVER_VOICE_DB, NEAR_S, MOST_LOOKED_AT = 14.0, -16.0, 0.02, 200
 """A click is strong from this far over the sound within NEAR_S around, and from this level of its peak relative to the voice. In
 44 minutes of clean recordings, one speaker with clicks of his own left out, there is none; what clipping and loud noise
 have taken for clicks is none either. Of impulses, clicks of the mouth and crackle three in five are, in every file."""
-ROUGHLY_DB = (
-    6.0  # a rough mending may take less; of 81 strong clicks it showed none more than 1 dB under the two limits
-)
+ROUGHLY_DB = 6.0  # a rough mending may take less: of 81 strong clicks it showed none more than 1 dB under the limits
 
 
 def findings(source: Source, progress: Progress) -> list[Finding]:
