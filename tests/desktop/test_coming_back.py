@@ -37,6 +37,13 @@ def in_another_window(person: Person, job: Path) -> tuple[Person, Poster]:
     return other, poster
 
 
+def columns_with_sound(row: QPushButton) -> int:
+    """Of the small picture beside a name, those that are inked a sixth from the top."""
+    picture = row.icon().pixmap(180, 24).toImage()
+    at = picture.height() // 6
+    return sum(picture.pixel(x, at) != picture.pixel(x, 0) for x in range(picture.width()))
+
+
 def test_edits_are_a_list_that_can_be_pressed(bench: Person) -> None:
     session, window = bench.window.session, bench.window
     for tool in ("hum", "clicks", "limiter"):
@@ -86,8 +93,7 @@ def test_a_project_opens_where_it_was_left_with_its_history_and_findings(
     begun, nobody = make_window(simulated=True)  # a window without a project offers it, with a picture of its sound
     person.bot.addWidget(begun)
     (offered,) = (b for b in begun.bench.recent.findChildren(QPushButton) if b.text().strip() == "job.pulizia")
-    picture = offered.icon().pixmap(180, 24).toImage()
-    assert len({picture.pixel(x, picture.height() // 2) for x in range(picture.width())}) > 3
+    assert 0 < columns_with_sound(offered) < 90  # its clicks stand out of the quiet talk
     begun.close()
     nobody.close()
 
@@ -194,3 +200,25 @@ def test_the_demo_is_a_beginning_in_an_empty_project_and_an_edit_in_another(
     person.window.files.open_demo()
     person.until(lambda: len(document.project.programmes) == 1)
     assert (len(document.project.recordings), document.history.undo_label) == (5, "New programme")
+
+
+def test_a_project_left_in_another_place_is_offered_with_its_sound(
+    person: Person, wav: Callable[..., Path], tmp_path: Path
+) -> None:
+    window = person.window
+    person.open(wav(voice_in_noise(6.0), "one.wav"), wav(voice_in_noise(3.0), "two.wav"))
+    person.key(Qt.Key.Key_F3)
+    person.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    person.key(Qt.Key.Key_F4)  # with a programme
+    person.settle()
+    window.files._save_to(tmp_path / "job.pulizia")
+    window.close()
+    begun, nobody = make_window(simulated=True)
+    person.bot.addWidget(begun)
+    rows = {b.text().strip(): b for b in begun.bench.recent.findChildren(QPushButton)}
+    assert list(rows) == ["job.pulizia", "two.wav", "one.wav"]
+    assert columns_with_sound(rows["job.pulizia"]) > 20
+    assert columns_with_sound(rows["two.wav"]) == 0
+    assert len({row.iconSize().width() for row in rows.values()}) == 1  # the names stand under one another
+    begun.close()
+    nobody.close()

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QFocusEvent,
     QKeyEvent,
@@ -194,9 +194,20 @@ def retone(made: QLabel, token: str) -> None:
         made.style().polish(made)
 
 
+class _UpAndDown(QScrollArea):
+    """Going on by Tab, or bringing a widget into view, does not scroll sideways what is a little too wide."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.horizontalScrollBar().valueChanged.connect(self._stay)
+
+    def _stay(self) -> None:
+        self.horizontalScrollBar().setValue(0)
+
+
 def scrolled(inner: QWidget) -> QScrollArea:
     """A widget in an area that scrolls up and down only."""
-    area = QScrollArea()
+    area = _UpAndDown()
     area.setWidgetResizable(True)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setFrameShape(QFrame.Shape.NoFrame)
@@ -205,17 +216,29 @@ def scrolled(inner: QWidget) -> QScrollArea:
     return area
 
 
+def _area_around(widget: QWidget) -> QScrollArea | None:
+    parent = widget.parentWidget()
+    while parent is not None and not isinstance(parent, QScrollArea):
+        parent = parent.parentWidget()
+    return parent
+
+
 def bring_into_view(widget: QWidget) -> None:
     """Scroll what a widget lies in until it can be seen, as soon as it has its place."""
 
     def scroll() -> None:
-        parent = widget.parentWidget()
-        while parent is not None and not isinstance(parent, QScrollArea):
-            parent = parent.parentWidget()
-        if parent is not None:
-            parent.ensureWidgetVisible(widget, 0, 12)
+        if (area := _area_around(widget)) is not None:
+            area.ensureWidgetVisible(widget, 0, 12)
 
     QTimer.singleShot(0, widget, scroll)
+
+
+def show_part(widget: QWidget, top: int, height: int) -> None:
+    """Scroll what a widget lies in until a part of its height can be seen, in pixels."""
+    area = _area_around(widget)
+    if area is not None and (inner := area.widget()) is not None:
+        middle = widget.mapTo(inner, QPoint(0, top + height // 2))
+        area.ensureVisible(middle.x(), middle.y(), 0, height)
 
 
 def centred(text: str) -> QLabel:

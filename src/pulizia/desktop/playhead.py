@@ -8,6 +8,8 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath
 
 from pulizia.desktop.theme import colour
 
+BESIDE_HEAD_PX = 30  # no time is written nearer to the drop
+
 
 def paint_line(painter: QPainter, x: float, plot: QRectF) -> None:
     """The play position: ink over a pale halo."""

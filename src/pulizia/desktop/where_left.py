@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QStackedWidget
 from pulizia.desktop.assembly.assembly import Assembly
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
 from pulizia.desktop.bench.bench import Bench
-from pulizia.desktop.bench.recent_files import keep_picture
+from pulizia.desktop.bench.recent_files import PICTURE, keep_picture
 from pulizia.desktop.preferences import Preferences
 from pulizia.session.session import Session
 
@@ -69,10 +69,9 @@ class WhereLeft:
         known.pop(session.document.project.id, None)
         known[session.document.project.id] = asdict(here)
         self._preferences.set(NAME, dict(list(known.items())[-MOST_PROJECTS:]))
-        overview = window.bench.overview
-        if session.chain is not None and not overview.size().isEmpty():
-            box = overview.plot.toRect()
-            keep_picture(session.document.path, overview.grab(box))
+        size = PICTURE * 2
+        if (picture := window.bench.overview.whole_sound(size.width(), size.height())) is not None:
+            keep_picture(session.document.path, picture)
 
     def _look(self) -> None:
         session = self._session

@@ -9,7 +9,7 @@ from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QMouseEvent, QPainte
 from PySide6.QtWidgets import QWidget
 
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
-from pulizia.desktop.playhead import paint_drop
+from pulizia.desktop.playhead import BESIDE_HEAD_PX, paint_drop
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.session.session import Session
 from pulizia.units import format_time
@@ -60,6 +60,8 @@ class AssemblyRuler(QWidget):
             painter.setPen(QPen(colour("strong"), 1))
             painter.drawLine(QPointF(int(x) + 0.5, plot.bottom() - 4), QPointF(int(x) + 0.5, plot.bottom()))
             if x > plot.right() - 10 or any(a - 16 <= x <= b + 16 for a, b in flags):
+                continue
+            if self.head_x >= 0 and abs(x - plot.left() - self.head_x) < BESIDE_HEAD_PX:
                 continue
             painter.setPen(colour("soft"))
             box = QRectF(max(x - 40, plot.left() - 4), 0, 80, plot.height() - 5)

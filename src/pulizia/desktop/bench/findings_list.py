@@ -73,22 +73,22 @@ class FindingsList(QWidget):
         column.addWidget(self.progress)
         self.words = label("", 12, token="soft", wrap=True)
         self.words.setContentsMargins(8, 0, 8, 2)
+        self.all_button = button(
+            tr("Treat all"),
+            self._treat_all,
+            tip=tr("Add a step for each problem that a step can treat (Ctrl+Shift+I)"),
+        )
+        over = QHBoxLayout()  # over the rows: in view however many there are
+        over.setContentsMargins(8, 2, 8, 4)
+        over.addWidget(self.all_button)
+        over.addStretch(1)
+        column.addLayout(over)
         self._body = QWidget()
         self._rows = QVBoxLayout(self._body)
         self._rows.setContentsMargins(0, 0, 0, 0)
         self._rows.setSpacing(2)
         column.addWidget(self._body)
         column.addWidget(self.words)
-        self.all_button = button(
-            tr("Treat all"),
-            self._treat_all,
-            tip=tr("Add a step for each problem that a step can treat (Ctrl+Shift+I)"),
-        )
-        under = QHBoxLayout()
-        under.setContentsMargins(8, 4, 8, 0)
-        under.addWidget(self.all_button)
-        under.addStretch(1)
-        column.addLayout(under)
         self._settled = QTimer(self)
         self._settled.setSingleShot(True)
         self._settled.setInterval(SETTLED_MS)
@@ -185,12 +185,13 @@ class FindingsList(QWidget):
             self.rows[focused].setFocus()
 
     def _order_keys(self) -> None:
-        """Tab goes through the rows where they stand, between Inspect and what is under them."""
-        before: QWidget = self.run_button
+        """Tab goes through the rows where they stand, behind the buttons over them."""
+        QWidget.setTabOrder(self.run_button, self.all_button)
+        before: QWidget = self.all_button
         items = [self._rows.itemAt(n) for n in range(self._rows.count())]
         parts = [item.widget() for item in items if item is not None]
         inner = [p for part in parts if part is not None for p in (part, *part.findChildren(QWidget))]
-        for part in (*inner, self.all_button):
+        for part in inner:
             if part.focusPolicy() & Qt.FocusPolicy.TabFocus:
                 QWidget.setTabOrder(before, part)
                 before = part

@@ -32,6 +32,7 @@ class Lane(QWidget):
     """A view over the shared time axis."""
 
     menu_asked = Signal(QWidget, QPoint)  # for its commands, at a place of the screen
+    head_reach = 7  # pixels to both sides of the play head that change with it
     menu_ids: tuple[str, ...] = ()  # of the commands in its right-click menu; "" is a line between them
 
     def __init__(self, session: Session, axis: TimeAxis) -> None:
@@ -183,7 +184,8 @@ class Lane(QWidget):
         old, self.head_x = self.head_x, x
         for place in (old, x):
             if -8 <= place <= self.plot.width() + 8:
-                self.update(round(GUTTER + place) - 7, 0, 15, self.height())
+                reach = self.head_reach
+                self.update(round(GUTTER + place) - reach, 0, 2 * reach + 1, self.height())
 
     # -- mouse
 

@@ -72,6 +72,15 @@ class Overview(Lane):
         painter.drawImage(plot.topLeft(), self._image[1])
         self._paint_marks(painter, plot)
 
+    def whole_sound(self, width: int, height: int) -> QImage | None:
+        """The recording on the bench without anything over it, whatever place is shown; nothing until all of it was read."""
+        chain = self.session.chain
+        if chain is None or not self._pictures.of(chain.before).is_complete:
+            return None
+        picture = self._pictures.of_chain(chain)
+        figures = columns_of_picture(picture, 0.0, chain.before.frames / width, width)
+        return indexed_image(wave_codes(figures, height), wave_table(theme()))
+
     def x_of(self, frame: int, plot: QRectF) -> float:
         return plot.left() + frame / max(1, self.axis.frames) * plot.width()
 

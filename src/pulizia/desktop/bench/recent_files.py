@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QIcon, QPixmap
+from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from pulizia.desktop.controls import button, label
@@ -24,11 +24,9 @@ def _picture_file(path: Path) -> Path:
     return state_folder("pictures") / f"{name}.png"
 
 
-def keep_picture(path: Path, picture: QPixmap) -> None:
-    """Keep a small picture of a project's sound for the next time it is offered; the oldest ones go."""
-    size = PICTURE * 2
-    shown = picture.scaled(size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation)
-    if shown.save(str(_picture_file(path)), "PNG"):
+def keep_picture(path: Path, picture: QImage) -> None:
+    """Keep a small picture of a project's sound, of twice ``PICTURE``, for the next time it is offered; the oldest ones go."""
+    if picture.save(str(_picture_file(path))):
         files = sorted(state_folder("pictures").glob("*.png"), key=lambda f: f.stat().st_mtime)
         for old in files[:-MOST_PICTURES]:
             old.unlink(missing_ok=True)
@@ -53,12 +51,16 @@ class RecentFiles(QWidget):
             item = self._column.takeAt(1)
             if item is not None and (old := item.widget()) is not None:
                 old.deleteLater()
-        for path in paths[:MOST]:
+        shown = {path: QPixmap(str(_picture_file(path))) for path in paths[:MOST]}
+        blank = QPixmap(PICTURE * 2)  # names stand under one another, with a picture or without
+        blank.fill(Qt.GlobalColor.transparent)
+        has_pictures = any(not picture.isNull() for picture in shown.values())
+        for path, picture in shown.items():
             made = button(path.name, lambda p=path: self.chosen.emit(p), tip=str(path), quiet=True)  # type: ignore[misc]
-            picture = QPixmap(str(_picture_file(path)))
-            if not picture.isNull():
-                picture.setDevicePixelRatio(2)
-                made.setIcon(QIcon(picture))
+            if has_pictures:
+                icon = blank if picture.isNull() else picture
+                icon.setDevicePixelRatio(2)
+                made.setIcon(QIcon(icon))
                 made.setIconSize(PICTURE)
                 made.setText(f"   {path.name}")
             self._column.addWidget(made, alignment=Qt.AlignmentFlag.AlignLeft)

@@ -19,7 +19,7 @@ from pulizia.desktop.bench.lane import Lane
 from pulizia.desktop.bench.scrub import Scrub
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
 from pulizia.desktop.menu import Menu
-from pulizia.desktop.playhead import paint_drop
+from pulizia.desktop.playhead import BESIDE_HEAD_PX, paint_drop
 from pulizia.desktop.theme import colour, font
 from pulizia.session.session import Session
 from pulizia.units import format_time
@@ -28,6 +28,7 @@ from pulizia.words import tr, translated
 FLAG_REACH_PX = 6
 HEAD_REACH_PX = 7
 LONGEST_SHOWN_PX = 140
+LABEL_PX = 44  # half of the room that a time may take
 
 
 class Ruler(Lane):
@@ -36,6 +37,7 @@ class Ruler(Lane):
     accessible_role = "picture"
 
     rename_asked = Signal(object)
+    head_reach = BESIDE_HEAD_PX + LABEL_PX
     menu_ids = (
         "play", "go_to_time", "", "mark_start", "mark_stop", "phrase", "", "marker", "marker_previous", "marker_next", "",
         "zoom_marked", "zoom_whole",
@@ -177,7 +179,7 @@ class Ruler(Lane):
                 continue
             painter.setPen(QPen(colour("strong"), 1))
             painter.drawLine(QPointF(int(x) + 0.5, plot.bottom() - 4), QPointF(int(x) + 0.5, plot.bottom()))
-            if abs(x - plot.left() - self.head_x) < 30 and self.head_x >= 0:
+            if abs(x - plot.left() - self.head_x) < BESIDE_HEAD_PX and self.head_x >= 0:
                 continue
             if self._is_under_marker(x - plot.left()):
                 continue

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPen,
@@ -165,7 +166,30 @@ class ScoreView(Lane):
             painter.drawLine(QPointF(13.5, bottom), QPointF(10.5, bottom - 4))
             painter.drawLine(QPointF(13.5, bottom), QPointF(16.5, bottom - 4))
 
+        if self.hasFocus():
+            self._paint_ring(painter)
+
+    def _paint_ring(self, painter: QPainter) -> None:
+        """Where the keys are: around the selected step, or the row for a new one."""
+        rows = [row for row, step in enumerate(self.steps) if step.id == self.session.step_id] or [len(self.steps)]
+        plan = self.plan
+        box = QRectF(
+            plan.plot.left(),
+            plan.row_box(rows[0]).center().y() - plan.strip_height / 2,
+            plan.plot.width(),
+            plan.strip_height,
+        )
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(colour("ink"), 1.5))
+        painter.drawRoundedRect(box.adjusted(-2, -2, 2, 2), 8, 8)
+
     # -- mouse and keys
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not self.steps and self.session.owner is not None:
+            self.add_step.emit()
+        else:
+            super().keyPressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:

@@ -6,11 +6,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from pulizia.delivery.normalise import State, Verdict, overall, verdicts
-from pulizia.desktop.controls import hairline, label
+from pulizia.desktop.controls import ArrowKeys, hairline, label, show_part
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.measure.loudness import Measures
 from pulizia.session.session import Session
@@ -20,8 +20,8 @@ from pulizia.words import tr, translated
 ROW, APART = 50, 30
 
 
-class ProgrammeCards(QWidget):
-    """The programmes with their state against the target."""
+class ProgrammeCards(ArrowKeys):
+    """The programmes with their state against the target; up and down go from one to the next."""
 
     accessible_role = "list"
 
@@ -30,6 +30,7 @@ class ProgrammeCards(QWidget):
     def __init__(self, session: Session, counted: Callable[[str], Measures | None]) -> None:
         super().__init__()
         self.session, self._counted = session, counted
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Programmes"))
         theme_notice().changed.connect(self.update)
 
@@ -71,6 +72,16 @@ class ProgrammeCards(QWidget):
                 self.chosen.emit(subject_id)
                 return
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        ids = [subject_id for subject_id, _, _ in self.rows]
+        if event.key() not in (Qt.Key.Key_Up, Qt.Key.Key_Down) or self.session.subject_id not in ids:
+            super().keyPressEvent(event)
+            return
+        row = ids.index(self.session.subject_id) + (1 if event.key() == Qt.Key.Key_Down else -1)
+        if 0 <= row < len(ids):
+            self.chosen.emit(ids[row])
+            show_part(self, self._top(row), ROW)
+
     def paintEvent(self, _event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -87,7 +98,7 @@ class ProgrammeCards(QWidget):
             box = QRectF(0.5, self._top(row) + 0.5, self.width() - 1, ROW - 1)
             chosen = subject_id == shown
             if chosen:
-                painter.setPen(QPen(colour("strong"), 1))
+                painter.setPen(QPen(colour("verd" if self.hasFocus() else "strong"), 1))
                 painter.setBrush(colour("panel"))
                 painter.drawRoundedRect(box, 6, 6)
             else:
