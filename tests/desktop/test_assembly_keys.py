@@ -68,7 +68,10 @@ def test_clips_are_trimmed_copied_inserted_and_crossed_by_key(place: Person) -> 
     assert [c.start for c in session.assembly.clips] == [12 * RATE]
     undone(place, start)
     session.assembly.select([clips(place)[1].id])
+    paste = place.window.actions_.actions["programme_paste"]
+    assert not paste.isEnabled()
     place.key(K.Key_C, M.ControlModifier)
+    assert paste.isEnabled()
     session.seek(2 * RATE)
     place.key(K.Key_V, M.ControlModifier | M.ShiftModifier)
     assert row(place) == [

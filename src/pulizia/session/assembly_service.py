@@ -359,6 +359,12 @@ class AssemblyService(AssemblyLanes):
         if programme is not None and self.clips:
             numbers = {c.id: n for n, lane in enumerate(programme.lanes) for c in lane.clips}
             self._copied = tuple((numbers[c.id], c) for c in self.clips)
+            self._session.events.selection.emit()  # what can be pasted is offered
+
+    @property
+    def has_copied(self) -> bool:
+        """Whether there are clips to paste."""
+        return bool(self._copied)
 
     def paste(self) -> None:
         """Lay the copied clips at the playhead, on their lanes."""

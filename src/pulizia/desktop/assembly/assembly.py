@@ -175,7 +175,7 @@ class Assembly(AssemblyQuestions):
         centre = Qt.AlignmentFlag.AlignCenter
         column.addWidget(label(tr("Join recordings into a programme"), 20, bold=True), alignment=centre)
         text = tr(
-            "Double-click a recording at the left, or begin with all of them: one after the other, or side by side."
+            "Double-click a recording at the left (Ctrl+Enter), or begin with all of them: one after the other, or side by side."
         )
         column.addWidget(centred(text))
         column.addSpacing(8)

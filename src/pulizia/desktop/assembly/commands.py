@@ -51,6 +51,7 @@ def assembly_commands(
     chosen = lambda: service.is_open and bool(service.clip_ids)  # noqa: E731
     marked = lambda: service.is_open and (bool(service.clip_ids) or service.span is not None)  # noqa: E731
 
+    copied = lambda: there() and service.has_copied  # noqa: E731
     walk = session.clip_walk
     laned = lambda: service.is_open and service.lane is not None  # noqa: E731
     listed = lambda: service.is_open and service.programme is not None and service.programme.received is not None  # noqa: E731
@@ -95,7 +96,7 @@ def assembly_commands(
         ("programme_next_cut", tr("Next cut"), ("Ctrl+PgDown",), lambda: service.go_to_cut(1), there),
         ("programme_previous_cut", tr("Previous cut"), ("Ctrl+PgUp",), lambda: service.go_to_cut(-1), there),
         ("programme_copy", tr("Copy clips"), ("Ctrl+C",), service.copy, chosen),
-        ("programme_paste", tr("Paste clips at playhead"), ("Ctrl+V",), service.paste, there),
+        ("programme_paste", tr("Paste clips at playhead"), ("Ctrl+V",), service.paste, copied),
         ("programme_all", tr("Select all clips"), ("Ctrl+A",), service.select_all, there),
         ("programme_clip", tr("Select the clip at playhead"), ("C",), walk.clip_here, there),
         ("programme_clip_next", tr("Next clip of the lane"), ("Shift+PgDown",), lambda: walk.next_clip(1), there),
@@ -142,7 +143,7 @@ def assembly_commands(
         ("programme_spread", tr("Lay each microphone onto a lane of its own"), (), session.microphones.on_lanes, chosen),
         ("programme_microphones", tr("Choose the best microphone…"), ("Alt+M",), place.ask_microphones, marked),
         ("programme_duplicate", tr("Duplicate clips"), ("Ctrl+Shift+D",), service.duplicate, chosen),
-        ("programme_insert", tr("Insert copied clips at playhead"), ("Ctrl+Shift+V",), service.insert, there),
+        ("programme_insert", tr("Insert copied clips at playhead"), ("Ctrl+Shift+V",), service.insert, copied),
         ("programme_lane_up", tr("Move clips to the lane above"), ("Ctrl+Up",), lambda: service.move_to_lane(-1), chosen),
         ("programme_lane_down", tr("Move clips to the lane below"), ("Ctrl+Down",), lambda: service.move_to_lane(1), chosen),
         ("programme_sample_earlier", tr("Move clips back by a sample"), ("Ctrl+Shift+Left",), lambda: service.nudge(-1), chosen),
