@@ -4,12 +4,13 @@
 from __future__ import annotations
 
 import itertools
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right, insort
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
 from pulizia.audio.markers import Marker
 from pulizia.audio.spans import Span, without
+from pulizia.interchange.conform_lanes import bases, in_a_row, is_bed, with_lanes
 from pulizia.interchange.conform_match import (
     NUDGED_S,
     Asked,
@@ -27,7 +28,7 @@ from pulizia.interchange.conform_match import (
 from pulizia.interchange.conform_moves import Moves, fitted, part_at
 from pulizia.interchange.conform_rows import Conformed, ConformRow, in_order
 from pulizia.project.clips import Clip, Lane, Programme, new_clip_id
-from pulizia.project.received import Received
+from pulizia.project.received import Laid
 
 CROSS_S = 0.1  # by so much clips may overlap that are laid beside one another
 LEAST_S = 0.02  # shorter pieces of a common take are an edge's rounding
@@ -65,7 +66,7 @@ class _Conforming:
         self.longest = max((o.clip.frames for row in self.known.values() for o in row), default=0)
         self.named = {c.in_list[0] for lane in new.lanes for c in lane.clips if not c.tone}
         self.nudges = nudges(old, self.asked)
-        self.bases = _bases(old, new, self.asked)
+        self.bases = bases(old, new, self.asked)
         self.rows: list[ConformRow] = []
         self.moves = Moves()
         self.uses: dict[str, list[Use]] = {}
@@ -79,12 +80,12 @@ class _Conforming:
         listed = {base.id for base in self.bases.values()} | self.asked.lanes
         self._lay_beside(listed)
         own = self._rest(listed)
-        row_of = {lane_id: _in_a_row(clips) for lane_id, clips in self.placed.items()}
+        row_of = {lane_id: in_a_row(clips) for lane_id, clips in self.placed.items()}
         self._follow(own, row_of)
         was_called = self.old.received.title if self.old.received is not None else None
         programme = replace(
             self.old, name=self.new.name if self.old.name == was_called else self.old.name, lanes=self._lanes(row_of), start_frame=self.new.start_frame, picture_rate=self.new.picture_rate,
-            drop_frame=self.new.drop_frame, received=_received(self.new.received, self.bases), markers=self._markers(),
+            drop_frame=self.new.drop_frame, received=with_lanes(self.new.received, self.bases), markers=self._markers(),
         )  # fmt: skip
         return Conformed(programme, in_order(self.rows))
 
@@ -106,7 +107,7 @@ class _Conforming:
                 left += [s for s in (Span(span.start, a), Span(b, span.stop)) if s.frames]
         reach = [[0, 0] for _ in parts]  # of each, how much further it is heard before and behind
         for span in sorted(left):
-            self._open(span, left, parts, reach, recording)
+            self._open(span, left, parts, reach, recording, base.id)
         for (a, b, old), more in zip(parts, reach, strict=True):
             ends = (a - more[0] == inner, b + more[1] == inner + clip.frames)
             self._take(old, a, b, to_new, base, ends=ends, more=more)
@@ -115,10 +116,16 @@ class _Conforming:
                 self._unknown(clip, span, to_new, base, parts)
 
     def _open(
-        self, span: Span, left: list[Span], parts: list[tuple[int, int, Known]], reach: list[list[int]], recording: str
+        self,
+        span: Span,
+        left: list[Span],
+        parts: list[tuple[int, int, Known]],
+        reach: list[list[int]],
+        recording: str,
+        home: str,
     ) -> None:
         """Where the new cut plays more of a clip than the old one asked for, the clip is opened, with all that was done to it."""
-        asked = self.asked.stretches(recording, span.start, span.stop, None)
+        asked = self._taken_out(recording, span, None, home)
         if not self.asked or (asked and span.frames >= self.least):
             return  # the editor took it out
         left.remove(span)
@@ -134,6 +141,18 @@ class _Conforming:
                 span = Span(span.start, span.stop - more[0])
         if span.frames:
             left.append(span)
+
+    def _taken_out(self, recording: str, span: Span, channel: int | None, home: str) -> list[tuple[int, int, Laid]]:
+        """What of a stretch the old list asked for, and nobody hears any more; another lane may still play what it was asked for."""
+        found: list[tuple[int, int, Laid]] = []
+        for first, last, event in self.asked.stretches(recording, span.start, span.stop, channel):
+            there = [
+                Span(max(0, old.inner), max(0, old.stop))
+                for old in near(self.known.get(recording, []), first, last, self.longest)
+                if old.lane.id == event.lane_id != home
+            ]
+            found += [(rest.start, rest.stop, event) for rest in without([Span(first, last)], there)]
+        return found
 
     def _is_beside(self, old: Known, first: int, last: int, left: list[Span]) -> bool:
         """Whether most of what a clip on another lane plays is played already: another microphone, not a missing piece."""
@@ -157,7 +176,9 @@ class _Conforming:
         part = part_at(old.clip, first + old.lead, last + old.lead, max(0, start))
         before, behind = min(more[0], part.start), more[1]
         part = opened(part, before, behind)
-        self.placed.setdefault(home.id, []).append(part)
+        if home is not base and self._finds_another(home.id, part):
+            home = base  # two that the editor laid onto one lane are asked for at once
+        insort(self.placed.setdefault(home.id, []), part, key=lambda c: c.start)
         old.used.append(Span(first, last))
         was = old.clip.start + first - old.inner
         self.moves.add(old.lane.id, a + old.lead, b + old.lead, to_new + nudge - old.lead)
@@ -170,12 +191,22 @@ class _Conforming:
         elif not is_whole or was != part.start or old.lane.id != home.id:
             self._tell("moved" if is_whole else "trimmed", part, home, was=was)
 
+    def _finds_another(self, lane_id: str, part: Clip) -> bool:
+        """Whether another sound than this lies at its place already."""
+        row = self.placed.get(lane_id, [])
+        at = max(0, bisect_left(row, part.start, key=lambda c: c.start) - 2)  # no more than two sound at once
+        for there in itertools.takewhile(lambda c: c.start + self.cross < part.stop, itertools.islice(row, at, None)):
+            same = there.recording_id == part.recording_id and there.start - there.inner == part.start - part.inner
+            if not same and part.start + self.cross < there.stop:
+                return True
+        return False
+
     def _unknown(self, clip: Clip, span: Span, to_new: int, base: Lane, parts: list[tuple[int, int, Known]]) -> None:
         """What no clip of the programme plays: left out where the old cut asked for it, new where it did not."""
         recording = clip.in_list[0]
         out: list[Span] = []
         if self.asked:
-            for first, last, event in self.asked.stretches(recording, span.start, span.stop, clip.channel):
+            for first, last, event in self._taken_out(recording, span, clip.channel, base.id):
                 beside = next((o for a, b, o in parts if last == a or first == b), None)
                 lead = beside.lead if beside is not None else event.start - event.inner
                 lane_id = beside.lane.id if beside is not None else event.lane_id
@@ -266,7 +297,7 @@ class _Conforming:
                         self.moves.add(old.lane.id, at, at + span.frames, None)
                         self._tell("gone", replace(old.clip.part_of(at, at + span.frames)), old.lane)
         for lane in self.old.lanes:
-            if lane.id in listed or not _is_bed(lane):
+            if lane.id in listed or not is_bed(lane):
                 own += [(lane, clip) for clip in lane.clips if clip.tone]
         return sorted(own, key=lambda pair: pair[1].start)
 
@@ -308,15 +339,15 @@ class _Conforming:
     # -- the programme
 
     def _lanes(self, row_of: dict[str, list[Clip]]) -> tuple[Lane, ...]:
-        made = [replace(base, clips=()).with_clips(_in_a_row(row_of.get(base.id, []))) for base in self.bases.values()]
+        made = [replace(base, clips=()).with_clips(in_a_row(row_of.get(base.id, []))) for base in self.bases.values()]
         there = {lane.id for lane in made}
         before = ""
         for lane in self.old.lanes:
             if lane.id in there:
                 before = lane.id
                 continue
-            if lane.id in row_of or not _is_bed(lane):
-                kept = replace(lane, clips=()).with_clips(_in_a_row(row_of.get(lane.id, [])))
+            if lane.id in row_of or not is_bed(lane):
+                kept = replace(lane, clips=()).with_clips(in_a_row(row_of.get(lane.id, [])))
             else:
                 kept = lane
             if kept.clips or lane.steps or (self.asked and lane.id not in self.asked.lanes):
@@ -348,53 +379,3 @@ class _Conforming:
 
 def _words_of(marker: Marker) -> tuple[str, ...]:
     return marker.name, marker.kind, marker.note, marker.scene, marker.who
-
-
-def _bases(old: Programme, new: Programme, asked: Asked) -> dict[str, Lane]:
-    """For each lane of the new cut by identity the lane of the programme that stands for it: each at most once, or itself."""
-    by_id, by_name = {lane.id: lane for lane in old.lanes}, {lane.name: lane for lane in reversed(old.lanes)}
-    used: set[str] = set()
-    bases: dict[str, Lane] = {}
-    for number, lane in enumerate(new.lanes):
-        same = by_id.get(asked.lane_of.get(lane.name, ""))  # also when it was given another name since
-        base = same if same is not None and same.id not in used else by_name.get(lane.name)
-        if base is None and number < len(old.lanes) and not (asked and old.lanes[number].id not in asked.lanes):
-            base = replace(old.lanes[number], name=lane.name)
-        if base is None or base.id in used:
-            base = replace(lane, clips=())
-        used.add(base.id)
-        bases[lane.id] = base
-    return bases
-
-
-def _received(received: Received | None, bases: dict[str, Lane]) -> Received | None:
-    """The new list, with what it asks for on the lanes on which it was laid."""
-    if received is None:
-        return None
-    laid = (replace(c, lane_id=bases[c.lane_id].id if c.lane_id in bases else c.lane_id) for c in received.laid)
-    return replace(received, laid=tuple(laid))
-
-
-def _is_bed(lane: Lane) -> bool:
-    """Nothing but room tone: it lies under everything, whatever the cut."""
-    return all(c.tone for c in lane.clips)
-
-
-def _in_a_row(clips: list[Clip]) -> list[Clip]:
-    """Clips by place, none inside another and no three at once."""
-    made: list[Clip] = []
-    for clip in sorted(clips, key=lambda c: (c.start, c.stop)):
-        before = made[-1] if made else None
-        if before is not None and clip.stop <= before.stop:
-            continue  # twice the same stretch
-        if before is not None and clip.start == before.start:
-            made.pop()
-        if len(made) > 1 and made[-2].stop > clip.start:
-            clip = clip.part_of(made[-2].stop, clip.stop)  # noqa: PLW2901 - three would sound at once
-        made.append(clip)
-    ids: set[str] = set()
-    for n, clip in enumerate(made):
-        if clip.id in ids:
-            made[n] = replace(clip, id=new_clip_id())
-        ids.add(made[n].id)
-    return made

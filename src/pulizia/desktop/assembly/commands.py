@@ -51,7 +51,7 @@ def assembly_commands(
     chosen = lambda: service.is_open and bool(service.clip_ids)  # noqa: E731
     marked = lambda: service.is_open and (bool(service.clip_ids) or service.span is not None)  # noqa: E731
 
-    copied = lambda: there() and service.has_copied  # noqa: E731
+    copied = lambda: service.is_open and service.programme is not None and service.has_copied  # noqa: E731
     walk = session.clip_walk
     laned = lambda: service.is_open and service.lane is not None  # noqa: E731
     listed = lambda: service.is_open and service.programme is not None and service.programme.received is not None  # noqa: E731
