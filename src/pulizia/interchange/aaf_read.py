@@ -134,7 +134,7 @@ class _Reader:
         markers: list[ListMarker] = []
         for slot in mob.slots:
             segment = slot.segment
-            code = self._timecode(segment)
+            code = self._timecode(slot)
             if code is not None:
                 rate, first, drop = code
                 start = Fraction(first) / rate
@@ -154,14 +154,20 @@ class _Reader:
             markers=tuple(sorted(markers, key=lambda m: m.at)), remarks=tuple(dict.fromkeys(remarks)),
         )  # fmt: skip
 
-    def _timecode(self, segment: Any) -> tuple[Fraction, int, bool] | None:
-        """Rate, first frame and drop flag of a timecode segment; 30 frames with drop are 30000/1001."""
+    def _timecode(self, slot: Any) -> tuple[Fraction, int, bool] | None:
+        """Rate, first frame and drop flag of a timecode slot.
+
+        A segment counts whole frames a second: 24 or 30 of them are 24000/1001 or 30000/1001 where its slot has that
+        rate, and with drop.
+        """
+        segment = slot.segment
         if type(segment).__name__ == "Sequence":
             segment = next(iter(segment.components), None)
         if type(segment).__name__ != "Timecode":
             return None
         fps, drop = int(segment.fps), bool(segment.drop)
-        rate = Fraction(fps * 1000, 1001) if drop and fps in (30, 60) else Fraction(max(fps, 1))
+        slower, own = Fraction(fps * 1000, 1001), _rate(slot.edit_rate)
+        rate = slower if (drop and fps in (30, 60)) or own == slower else Fraction(max(fps, 1))
         return rate, int(segment.start), drop
 
     def _markers(self, slot: Any) -> Iterator[ListMarker]:
@@ -294,7 +300,7 @@ class _Reader:
         ):
             return False
         trail.reel = str(mob.name or "")
-        code = next((c for s in mob.slots if (c := self._timecode(s.segment)) is not None), None)
+        code = next((c for s in mob.slots if (c := self._timecode(s)) is not None), None)
         if code is not None:
             trail.start = Fraction(code[1]) / code[0] + trail.on_tape
         return True

@@ -7,7 +7,7 @@ Identifications of operations and parameters from the AAF dictionary (AMWA).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -69,7 +69,7 @@ class _Writer:
         code["PhysicalTrackNumber"].value = 1
         code.name = "Timecode"
         masters: dict[str, tuple[Any, int]] = {}
-        for number, track in enumerate(self.found.tracks, 1):
+        for number, track in enumerate((one for whole in self.found.tracks for one in _by_channel(whole)), 1):
             slot = composition.create_sound_slot(self.clock)
             slot.name = track.name
             slot["PhysicalTrackNumber"].value = number
@@ -188,6 +188,18 @@ class _Writer:
             sequence.components.append(event)
         slot.segment = sequence
         composition.slots.append(slot)
+
+
+def _by_channel(track: Track) -> list[Track]:
+    """A track of one channel each: an event that plays all channels of its file stands beside itself on as many."""
+    count = max((e.media.channels for e in track.events if e.channel is None), default=1)
+    made = [track]
+    for channel in range(1, count):
+        events = tuple(
+            replace(e, channel=channel) for e in track.events if e.channel is None and channel < e.media.channels
+        )
+        made.append(Track(name=f"{track.name} (channel {channel + 1})", events=events))
+    return made
 
 
 def _aaf_rate(rate: Fraction) -> str:

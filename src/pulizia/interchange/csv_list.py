@@ -21,6 +21,7 @@ from pulizia.interchange.edit_list import (
     Track,
     picture_words,
     stated_rate,
+    stated_start,
 )
 from pulizia.words import tr
 
@@ -61,7 +62,7 @@ def read_csv(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
     coded = any(_is_code(row[head.index("record_in")]) for row in rows[1:] if len(row) > head.index("record_in"))
     tracks: dict[str, list[Event]] = {}
     markers: list[ListMarker] = []
-    title, start, clock = name, Fraction(0), 0
+    title, clock = name, 0
     for number, cells in enumerate(rows[1:], 2):
         row = {column: cell.strip() for column, cell in zip(head, cells, strict=False) if column}
         if not any(row.values()) or row.get("track", "").startswith(f"#{OWN_MARK}"):
@@ -75,20 +76,12 @@ def read_csv(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
             message = tr("{name}, row {number}: {error}", name=name, number=number, error=error)
             raise EditListError(message) from error
         tracks.setdefault(row.get("track") or "A1", []).append(event)
-    if coded and tracks:
-        start = min(e.record for events in tracks.values() for e in events)
-        start = Fraction(int(start / 3600) * 3600) if start - int(start / 3600) * 3600 < 600 else start
-    first = next((row for row in rows[1:] if row and not row[0].startswith("#")), [])
-    if not coded and "timecode_in" in head and len(first) > head.index("timecode_in"):
-        begins = first[head.index("timecode_in")].strip()
-        if _is_code(begins):  # a table that this program has written: record times count from the start
-            drop = drop or ";" in begins
-            start = (
-                Fraction(
-                    round((_seconds(begins, rate, drop) - _seconds(first[head.index("record_in")], rate, drop)) * rate)
-                )
-                / rate
-            )
+    first = min((e.record for events in tracks.values() for e in events), default=Fraction(0))
+    start = _hour_before(first) if coded else Fraction(0)
+    begins = next((row for row in rows[1:] if row and not row[0].startswith("#")), [])
+    if not coded and "timecode_in" in head and len(begins) > head.index("timecode_in"):
+        drop = drop or ";" in begins[head.index("timecode_in")]
+        start = _own_start(text, dict(zip(head, begins, strict=False)), rate, drop=drop)
     shift = start if coded else Fraction(0)
     made = tuple(
         Track(
@@ -108,6 +101,20 @@ def read_csv(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
         tracks=made,
         markers=shifted,
     )
+
+
+def _hour_before(first: Fraction) -> Fraction:
+    """The whole hour at which a programme begins whose first event lies so near behind it."""
+    hour = Fraction(int(first / 3600) * 3600)
+    return hour if first - hour < 600 else first
+
+
+def _own_start(text: str, row: dict[str, str], rate: Fraction, *, drop: bool) -> Fraction:
+    """The start that a table of this program states; in older ones it is what the timecode of the first event says beyond its time."""
+    code = row["timecode_in"].strip()
+    if (said := stated_start(text[:4096])) is not None or not _is_code(code):
+        return said or Fraction(0)
+    return round((_seconds(code, rate, drop) - _seconds(row["record_in"], rate, drop)) * rate) / rate
 
 
 def _column(cell: str) -> str:
@@ -163,7 +170,7 @@ def csv_text(found: EditList) -> str:
     out = io.StringIO()
     table = csv.writer(out, lineterminator="\n")
     table.writerow([*COLUMNS, "timecode_in", "timecode_out"])
-    table.writerow([f"#{picture_words(found.picture_rate)}"])
+    table.writerow([f"#{picture_words(found.picture_rate, found.start)}"])
 
     def code(at: Fraction) -> str:
         return timecode(round((found.start + at) * found.picture_rate), found.picture_rate, drop=found.drop)

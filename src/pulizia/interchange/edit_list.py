@@ -157,11 +157,18 @@ class EditList:
 
 OWN_MARK = "PULIZIA"
 OWN_PICTURE = re.compile(rf"{OWN_MARK} picture=(\d{{1,6}})(?:/(\d{{1,6}}))?\b")
+OWN_START = re.compile(rf"{OWN_MARK} picture=\S+ start=(\d{{1,9}})\b")
 
 
-def picture_words(rate: Fraction) -> str:
-    """The picture rate, for kinds of lists that cannot say it, as a comment that other readers skip."""
-    return f"{OWN_MARK} picture={rate}"
+def picture_words(rate: Fraction, start: Fraction | None = None) -> str:
+    """The picture rate, and the time in seconds of the first frame, for kinds of lists that cannot say it, as a comment."""
+    return f"{OWN_MARK} picture={rate}" + ("" if start is None else f" start={round(start * rate)}")
+
+
+def stated_start(text: str) -> Fraction | None:
+    """The time in seconds of the programme's first frame that such a comment states; None where there is none."""
+    found, rate = OWN_START.search(text), stated_rate(text)
+    return None if found is None or rate is None else int(found[1]) / rate
 
 
 def stated_rate(text: str) -> Fraction | None:

@@ -28,6 +28,7 @@ from pulizia.interchange.edit_list import (
     exactly,
     picture_words,
     stated_rate,
+    stated_start,
 )
 from pulizia.words import plural, tr
 
@@ -118,9 +119,10 @@ def read_edl(text: str, name: str, rate: Fraction = Fraction(25), *, drop: bool 
         remarks.append(
             plural("1 event has no sound and was left out.", "{n} events have no sound and were left out.", silent)
         )
-    start = min((row.record[0] for row in rows), default=Fraction(0))
-    start = Fraction(int(start * rate)) / rate
-    start = _whole_start(start, rate, dropping)
+    first = min((row.record[0] for row in rows), default=Fraction(0))
+    start, said = _whole_start(Fraction(int(first * rate)) / rate, rate, dropping), stated_start(text)
+    if said is not None and said <= first:
+        start = said
     tracks = _tracks(sound, start, rate)
     return EditList(
         kind="edl", name=title or name, picture_rate=rate, drop=dropping, start=start, tracks=tracks,
@@ -321,7 +323,9 @@ def edl_text(found: EditList) -> str:
             lines += ["", f"{number:03d}  {plain[:REEL_LENGTH].upper() or 'AX':<8} {channel:<5} C        {times}"]
             lines += [f"* FROM CLIP NAME: {event.name}"] if event.name else []
             lines += [f"* SOURCE FILE: {event.media.name}"] if event.media.name else []
-            lines += [f"* {picture_words(rate)}"] if number == 1 else []  # some readers take no comment before an event
+            lines += (
+                [f"* {picture_words(rate, found.start)}"] if number == 1 else []
+            )  # some readers take no comment before an event
             lines.append(f"* {exact_words(event, clock)} beyond={beyond}")
             lines += [f"* {line}" for line in event.note.splitlines() if line.strip()]
     for marker in found.markers:
