@@ -23,8 +23,10 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QAbstractScrollArea,
     QComboBox,
+    QFileDialog,
     QLabel,
     QMenu,
+    QPushButton,
     QStyle,
     QStyleOptionComboBox,
     QTreeWidget,
@@ -296,6 +298,22 @@ def test_a_language_brings_its_words_its_plurals_its_manual_and_its_figures(qapp
 def spoken(request: pytest.FixtureRequest, english: None, qapp) -> str:
     use_language(request.param)
     return request.param
+
+
+def test_the_dialog_for_files_speaks_the_language_too(spoken: str, qtbot: QtBot) -> None:
+    def words() -> list[str]:
+        dialog = QFileDialog()
+        qtbot.addWidget(dialog)
+        dialog.setOption(QFileDialog.Option.DontUseNativeDialog)
+        dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
+        shown = [*dialog.findChildren(QLabel), *dialog.findChildren(QPushButton)]
+        return [w.text() for w in shown if w.text()]
+
+    there = words()
+    use_language("en")
+    english = words()
+    assert len(english) > 4
+    assert not set(there) & set(english)
 
 
 def test_longer_words_fit_into_the_least_window_and_the_settings_are_in_view(spoken: str, bench: Person) -> None:

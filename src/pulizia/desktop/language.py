@@ -17,7 +17,7 @@ from pathlib import Path
 from PySide6.QtCore import QCoreApplication, QDateTime, QLibraryInfo, QLocale, QTranslator
 
 from pulizia.media.folders import config_folder
-from pulizia.words import ENGLISH_DECIMAL, N_, tr, use_catalogue
+from pulizia.words import ENGLISH_DECIMAL, N_, tr, translated, use_catalogue
 
 DOMAIN = "pulizia"
 ENGLISH = "en"
@@ -107,6 +107,20 @@ def _moment(known: QLocale, at: datetime) -> str:
     return known.toString(shown, QLocale.FormatType.ShortFormat)
 
 
+TOOLKIT_GAPS = frozenset({N_("&Look in:"), N_("Files of &type:")})
+"""Words of the toolkit's dialog for files that its catalogues lack in some languages; they are in ours."""
+
+
+class _GapWords(QTranslator):
+    """Words of our catalogue where that of the toolkit has none; asked after it."""
+
+    def isEmpty(self) -> bool:
+        return False
+
+    def translate(self, _context: str, text: str, *_more: object) -> str | None:
+        return translated(text) if text in TOOLKIT_GAPS else None
+
+
 _toolkit: list[QTranslator] = []
 
 
@@ -116,6 +130,9 @@ def _use_toolkit_words(known: QLocale | None) -> None:
         QCoreApplication.removeTranslator(_toolkit.pop())
     if known is None or QCoreApplication.instance() is None:
         return
+    gaps = _GapWords(QCoreApplication.instance())
+    QCoreApplication.installTranslator(gaps)  # before the toolkit's: the last one is asked first
+    _toolkit.append(gaps)
     words = QTranslator(QCoreApplication.instance())
     if words.load(known, "qtbase", "_", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
         QCoreApplication.installTranslator(words)
