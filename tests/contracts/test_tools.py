@@ -258,8 +258,10 @@ def test_schema_and_recipe_carry_every_setting(tool: AnyTool) -> None:
     names = [row["name"] for row in schema(tool.settings)]
     assert names == list(declared(tool.settings))
     step = make_step(tool.id, ACTING.get(tool.id, {}), spans=(Span(4800, 9600),), band_hz=(100.0, 5000.0))
-    again = parse_recipe(recipe_text("r", (step,), 48_000), "r.json").steps_for(48_000)[0]
-    assert replace(again, id=step.id) == step
+    for told in (step, replace(step, channels=(0, 2), enabled=False)):
+        text = recipe_text("r", (told,), 48_000)
+        assert replace(parse_recipe(text, "r.json").steps_for(48_000)[0], id=step.id) == told
+    assert json.loads(text)["steps"][0]["channels"] == [1, 3]  # as people count them
 
 
 def test_wrong_settings_say_which_value_and_what_would_be_allowed() -> None:

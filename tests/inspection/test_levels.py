@@ -142,3 +142,20 @@ def test_what_is_far_softer_than_the_voice_is_not_lifted_unless_by_hand() -> Non
     assert leveller.phrase_gains(phrases, wanted).tolist() == pytest.approx([8.0, 7.0, 12.0, 8.0, 5.0])
     low = leveller.LevellerSettings(way="loudness", target_lufs=-50.0)
     assert leveller.phrase_gains(phrases, low).tolist() == pytest.approx([-12.0, -12.0, -12.0, -10.0, -4.0])
+
+
+def test_a_gain_dies_away_in_a_pause_and_never_jumps() -> None:
+    """A lowered voice keeps its gain through a short pause; in a long one it is let go within 0.75 s of each phrase."""
+    settings = leveller.LevellerSettings(way="loudness", target_lufs=-30.0)
+    spans = np.array([[0, 300], [400, 700], [1700, 2000]], dtype=np.int64)
+    speech = np.zeros(2000, np.float32)
+    for first, last in spans:
+        speech[first:last] = 1.0
+    ride = leveller.ride_db(Phrases(spans, np.array([-24.0, -22.0, -26.0]), speech), settings)
+    assert ride[[150, 550, 1850]].tolist() == pytest.approx([-6.0, -8.0, -4.0])
+    assert np.all(np.diff(ride[300:400]) <= 1e-5)  # from the one phrase down to the other
+    assert ride[350] == pytest.approx(-7.0, abs=0.1)
+    assert ride[720] == pytest.approx(-8.0 * (1 - 20 / 75) ** 2, abs=0.3)
+    assert np.abs(ride[780:1620]).max() < 0.01
+    assert ride[1680] == pytest.approx(-4.0 * (1 - 20 / 75) ** 2, abs=0.3)
+    assert np.abs(np.diff(ride)).max() < 0.5
