@@ -398,6 +398,14 @@ def test_what_a_kind_cannot_carry_is_said_before_it_is_written(project: Path) ->
     assert losses(programme, "otio", recordings, rendered=False) == ()
     assert any("Gain lines" in s for s in losses(programme, "edl", recordings, rendered=False))
     assert not any("Gain lines" in s for s in losses(programme, "aaf", recordings, rendered=False))
+    wide = lambda p, kind, **how: any("several channels" in s for s in losses(p, kind, recordings, **how))  # noqa: E731
+    assert not wide(programme, "edl", rendered=False)
+    poly = next(c for lane in programme.lanes for c in lane.clips if c.name == "poly")
+    whole = programme.with_changed(poly.id, lambda c: replace(c, channel=None))
+    assert wide(whole, "edl", rendered=False)
+    assert not wide(whole, "aaf", rendered=False)
+    assert wide(programme, "edl", rendered=True)
+    assert not wide(replace(programme, channels=1), "edl", rendered=True)
 
 
 @pytest.mark.parametrize("kind", ["edl", "aaf", "xml", "csv"])

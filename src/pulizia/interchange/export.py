@@ -122,8 +122,10 @@ def losses(programme: Programme, kind: str, recordings: Iterable[Recording], *, 
     """Sentences on what a list of this kind cannot carry of a programme and the recordings that it plays."""
     clips = [c for lane in programme.lanes for c in lane.clips]
     tones = sum(c.tone for c in clips)
-    heard = {c.recording_id for c in clips}
-    repaired = sum(any(step.enabled for step in r.score) for r in recordings if r.id in heard)
+    heard = [r for r in recordings if r.id in {c.recording_id for c in clips}]
+    repaired = sum(any(step.enabled for step in r.score) for r in heard)
+    wide = {r.id for r in heard if r.channels > 1}
+    is_wide = programme.channels > 1 if rendered else any(c.channel is None and c.recording_id in wide for c in clips)
     drift_ms = max((1e-3 * abs(c.drift_ppm) * c.frames / programme.rate for c in clips), default=0.0)
     every = ("edl", "xml", "csv", "aaf")
     # the kinds that cannot carry something, whether the programme has it, and the sentence
@@ -147,6 +149,7 @@ def losses(programme: Programme, kind: str, recordings: Iterable[Recording], *, 
         (("edl", "csv"), not rendered and any(c.gain_line for c in clips), tr("Gain lines are not carried.")),
         (("edl",), any(c.fade_in.frames or c.fade_out.frames for c in clips),
             tr("Fades stand only in a comment of our own; other programs read cuts.")),
+        (("edl",), is_wide, tr("Clips of several channels stand on one track: other programs read one of their channels.")),
         (("aaf",), any(c.note for c in clips), tr("Notes of clips are not carried.")),
         (("aaf",), any(a.stop > b.start for lane in programme.lanes for a, b in pairwise(lane.clips)),
             tr("The law of cross-fades is not carried.")),
