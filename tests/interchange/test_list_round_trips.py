@@ -7,7 +7,9 @@ import random
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from xml.etree import ElementTree as ET
 
+import aaf2
 import numpy as np
 import pytest
 import soundfile as sf
@@ -103,3 +105,38 @@ def test_any_programme_comes_back_from_every_kind_of_list(
         frame = 1 if kind in ("otio", "csv", "aaf") else RATE / rate
         assert [m.name for m in now.markers] == [m.name for m in was.markers], kind
         assert all(abs(a.frame - b.frame) <= frame for a, b in zip(now.markers, was.markers, strict=True)), kind
+
+
+def test_other_programs_find_both_channels_of_a_clip(recordings: dict[str, Recording], tmp_path: Path) -> None:
+    """As the lists themselves say it: read with the libraries for XML and AAF alone."""
+    pair, anna = recordings["pair"], recordings["anna"]
+    row = [
+        Clip(recording_id=pair.id, start=0, inner=0, frames=RATE, name="pair"),
+        Clip(recording_id=anna.id, start=RATE, inner=0, frames=RATE, name="anna"),
+        Clip(recording_id=pair.id, start=3 * RATE, inner=RATE, frames=RATE, name="pair", channel=1),
+    ]
+    was = Programme(
+        name="Both", rate=RATE, lanes=(Lane(name="Voice").with_clips(row), Lane(name="Air").with_clips(row[:1]))
+    )
+    facts = {r.id: media_facts(r.path) for r in recordings.values()}
+    told = list_of(was, {r.id: r for r in recordings.values()}, lambda r: facts[r.id])
+    wanted = [[("pair", 1, 0), ("anna", 1, 1), ("pair", 2, 3)], [("pair", 2, 0)], [("pair", 1, 0)], [("pair", 2, 0)]]
+    write_list(told, tmp_path / "both.xml")
+    tracks = ET.parse(tmp_path / "both.xml").getroot().findall("./sequence/media/audio/track")
+    assert [
+        [(i.findtext("name"), int(i.findtext("sourcetrack/trackindex")), int(i.findtext("start")) // 25) for i in t.findall("clipitem")]
+        for t in tracks
+    ] == wanted  # fmt: skip
+    write_list(told, tmp_path / "both.aaf")
+    with aaf2.open(str(tmp_path / "both.aaf")) as file:
+        (top,) = file.content.toplevel()
+        slots = []
+        for slot in (s for s in top.slots if s.media_kind == "Sound"):
+            at, found = 0, []
+            for part in slot.segment.components:
+                if type(part).__name__ == "SourceClip":
+                    channel = [s.slot_id for s in part.mob.slots].index(part.slot_id) + 1
+                    found.append((part.mob.name.removesuffix(".wav"), channel, at // RATE))
+                at += part.length
+            slots.append(found)
+    assert slots == wanted

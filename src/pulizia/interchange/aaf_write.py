@@ -7,13 +7,13 @@ Identifications of operations and parameters from the AAF dictionary (AMWA).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 from pulizia.interchange.aaf_library import aaf_library
-from pulizia.interchange.edit_list import EditList, Event, MediaName, Track
+from pulizia.interchange.edit_list import EditList, Event, MediaName, Track, by_channel
 
 GAIN_ID, DISSOLVE_ID = "9d2ea894-0968-11d3-8a38-0050040ef7d2", "0c3bea41-fc05-11d2-8a29-0050040ef7d2"
 AMPLITUDE_ID = "e4962322-2267-11d3-8a4c-0050040ef7d2"
@@ -69,7 +69,7 @@ class _Writer:
         code["PhysicalTrackNumber"].value = 1
         code.name = "Timecode"
         masters: dict[str, tuple[Any, int]] = {}
-        for number, track in enumerate((one for whole in self.found.tracks for one in _by_channel(whole)), 1):
+        for number, track in enumerate((one for whole in self.found.tracks for one in by_channel(whole)), 1):
             slot = composition.create_sound_slot(self.clock)
             slot.name = track.name
             slot["PhysicalTrackNumber"].value = number
@@ -188,18 +188,6 @@ class _Writer:
             sequence.components.append(event)
         slot.segment = sequence
         composition.slots.append(slot)
-
-
-def _by_channel(track: Track) -> list[Track]:
-    """A track of one channel each: an event that plays all channels of its file stands beside itself on as many."""
-    count = max((e.media.channels for e in track.events if e.channel is None), default=1)
-    made = [track]
-    for channel in range(1, count):
-        events = tuple(
-            replace(e, channel=channel) for e in track.events if e.channel is None and channel < e.media.channels
-        )
-        made.append(Track(name=f"{track.name} (channel {channel + 1})", events=events))
-    return made
 
 
 def _aaf_rate(rate: Fraction) -> str:

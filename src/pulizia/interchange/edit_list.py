@@ -155,6 +155,20 @@ class EditList:
         return sum(not e.enabled for track in self.tracks for e in track.events)
 
 
+def by_channel(track: Track) -> list[Track]:
+    """Tracks of one channel each: an event that plays all channels of its file stands on as many, one below the other."""
+    count = max((e.media.channels for e in track.events if e.channel is None), default=1)
+    made = []
+    for channel in range(max(1, count)):
+        wide = {id(e) for e in track.events if e.channel is None and e.media.channels > max(1, channel)}
+        events = tuple(
+            replace(e, channel=channel) if id(e) in wide else e for e in track.events if id(e) in wide or not channel
+        )
+        name = track.name if not channel else f"{track.name} (channel {channel + 1})"
+        made.append(replace(track, name=name, events=events))
+    return made
+
+
 OWN_MARK = "PULIZIA"
 OWN_PICTURE = re.compile(rf"{OWN_MARK} picture=(\d{{1,6}})(?:/(\d{{1,6}}))?\b")
 OWN_START = re.compile(rf"{OWN_MARK} picture=\S+ start=(\d{{1,9}})\b")

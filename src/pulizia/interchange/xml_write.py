@@ -15,6 +15,7 @@ from pulizia.interchange.edit_list import (
     EditList,
     Event,
     MediaName,
+    by_channel,
     exact_words,
 )
 from pulizia.interchange.xml import LAW_IDS
@@ -36,7 +37,7 @@ def xml_text(found: EditList) -> bytes:
     audio = SubElement(SubElement(sequence, "media"), "audio")
     files: dict[str, str] = {}
     numbers = itertools.count(1)
-    for track in found.tracks:
+    for track in (one for whole in found.tracks for one in by_channel(whole)):
         node = SubElement(audio, "track")
         _put(node, "name", track.name)
         for n, event in enumerate(track.events):
