@@ -496,3 +496,31 @@ def test_two_of_the_editors_lane_that_are_asked_for_at_once_are_both_heard() -> 
     found = conform(old, new)
     sounds = {(c.recording_id, c.start, c.gain_db) for lane in found.programme.lanes for c in lane.clips}
     assert sounds == {("one", 0, 3.0), ("two", RATE, 3.0)}
+
+
+def test_a_microphone_that_finds_another_on_its_lane_goes_beside_it() -> None:
+    """Two lanes of the list exchange a scene: of their further microphones two are wanted on one lane at once."""
+    mic = lambda c, lane: replace(
+        c, recording_id=f"mic of {c.recording_id}", id=f"mic {c.id}", listed=(c.recording_id, 0), gain_db=lane
+    )  # noqa: E731
+    old = listed(
+        Lane(name="A1", id="a1").with_clips([clip("one", 0, 0, 4, id="one"), clip("two", 4, 0, 4, id="two")]),
+        Lane(name="A2", id="a2").with_clips([clip("six", 0, 0, 4, id="six")]),
+    )
+    (first, second), (six,) = (lane.clips for lane in old.lanes)
+    mics = Lane(name="Boom", id="boom", gain_db=-2.0).with_clips([mic(first, 1.0), mic(second, 2.0)])
+    old = replace(old, lanes=(*old.lanes, mics, Lane(name="Lapel", id="lapel").with_clips([mic(six, 3.0)])))
+    new = listed(
+        Lane(name="A1", id="b1").with_clips([clip("one", 0, 0, 4)]),
+        Lane(name="A2", id="b2").with_clips([clip("six", 0, 0, 1), clip("two", 1, 0, 2)]),
+    )
+    found = conform(old, new)
+    assert [(lane.name, lane.gain_db, [(c.recording_id, c.start, c.gain_db) for c in lane.clips]) for lane in found.programme.lanes] == [
+        ("A1", 0.0, [("one", 0, 0.0)]),
+        ("A2", 0.0, [("six", 0, 0.0), ("two", RATE, 0.0)]),
+        ("Boom", -2.0, [("mic of one", 0, 1.0)]),
+        ("Boom, part 2", -2.0, [("mic of two", RATE, 2.0)]),
+        ("Lapel", 0.0, [("mic of six", 0, 3.0)]),
+    ]  # fmt: skip
+    again = conform(found.programme, new)
+    assert [told(lane) for lane in again.programme.lanes] == [told(lane) for lane in found.programme.lanes]

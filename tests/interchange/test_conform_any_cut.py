@@ -116,3 +116,49 @@ def test_of_any_cut_is_heard_what_the_list_asks_for_with_the_work_that_was_done_
             if inside or not any(r == recording and span.start <= frame < span.stop for r, span in was):
                 wanted.append((recording, ms))  # what the editor took out stays out
         assert sorted(s[:2] for s in sounds) == sorted(wanted), at
+
+
+AHEAD = 5000  # ms by which the recorder of the further microphones began before
+
+
+def with_microphones(programme: Programme, rng: random.Random) -> Programme:
+    """Under each lane one of a further microphone, which no list knows, some of its clips shorter at an end."""
+    lanes = []
+    for lane in programme.lanes:
+        row = []
+        for c in (c for c in lane.clips if rng.random() < 0.85):
+            heard_by = replace(
+                c, recording_id=f"mic of {c.recording_id}", inner=c.inner + AHEAD * RATE // 1000, id=f"mic of {c.id}",
+                listed=(c.recording_id, -AHEAD * RATE // 1000), gain_db=round(rng.uniform(-9, 9), 1),
+            )  # fmt: skip
+            by = RATE // 8
+            first, last = rng.choice([(0, 0), (by, 0), (0, by)]) if c.frames > 3 * by else (0, 0)
+            row.append(replace(heard_by.part_of(c.start + first, c.stop - last), id=heard_by.id))
+        lanes.append(Lane(name=f"Mic {lane.name}", id=f"mic {lane.id}").with_clips(row))
+    return replace(programme, lanes=(*programme.lanes, *lanes))
+
+
+@settings(max_examples=40)
+@given(st.randoms(use_true_random=False))
+def test_of_any_cut_further_microphones_are_heard_beside_what_they_heard(rng: random.Random) -> None:
+    every = [(r, inner + rng.randrange(0, 1000, 40)) for r in "ABC" for inner in range(0, 60_000, 6000)]
+    rng.shuffle(every)
+    lanes = []
+    for _ in range(rng.randrange(1, 3)):
+        lanes.append([(r, inner, rng.randrange(400, 4500, 40), rng.choice([0, 0, 480])) for r, inner in every[:5]])
+        every = every[5:]
+    old, new = with_microphones(laid(*lanes), rng), laid(*(recut(row, rng) for row in lanes))
+    lengths = {f"{who}{r}": 80.0 * RATE for r in "ABC" for who in ("", "mic of ")}
+    found = conform(old, new, lengths).programme
+    mics = [(c, Span(c.inner, c.stop - c.start + c.inner)) for la in old.lanes for c in la.clips if "mic" in la.id]
+    for at in range(RATE // 100, new.frames, RATE // 25):
+        wanted = heard(new.lanes, at)
+        assert sorted(s[:2] for s in heard(tuple(la for la in found.lanes if "mic" not in la.id), at)) == sorted(
+            w[:2] for w in wanted
+        )
+        beside = heard(tuple(la for la in found.lanes if "mic" in la.id), at)
+        for recording, ms, _ in wanted:
+            name, later = f"mic of {recording}", ms + AHEAD
+            clips = [c for c, span in mics if c.recording_id == name and span.start <= later * RATE // 1000 < span.stop]
+            assert not clips or (name, later, clips[0].gain_db) in beside
+        assert {(name.removeprefix("mic of "), ms - AHEAD) for name, ms, _ in beside} <= {w[:2] for w in wanted}

@@ -26,9 +26,10 @@ from pulizia.interchange.conform_match import (
     room,
 )
 from pulizia.interchange.conform_moves import Moves, fitted, part_at
-from pulizia.interchange.conform_rows import Conformed, ConformRow, in_order
+from pulizia.interchange.conform_rows import Change, Conformed, ConformRow, in_order
 from pulizia.project.clips import Clip, Lane, Programme, new_clip_id
 from pulizia.project.received import Laid
+from pulizia.words import tr
 
 CROSS_S = 0.1  # by so much clips may overlap that are laid beside one another
 LEAST_S = 0.02  # shorter pieces of a common take are an edge's rounding
@@ -71,6 +72,7 @@ class _Conforming:
         self.moves = Moves()
         self.uses: dict[str, list[Use]] = {}
         self.placed: dict[str, list[Clip]] = {}
+        self.seconds: dict[str, Lane] = {}  # by lane, a second one for what finds no room on it
 
     def done(self) -> Conformed:
         """The programme in the new order."""
@@ -97,7 +99,7 @@ class _Conforming:
         to_new, least = clip.start - inner, min(self.least, clip.frames)
         left, parts = [Span(max(0, inner), max(0, inner) + clip.frames)], list[tuple[int, int, Known]]()
         candidates = near(self.known.get(recording, []), inner, inner + clip.frames, self.longest)
-        for old in in_preference(clip, base.id, candidates):
+        for old in in_preference(clip, base.id, self.asked.lanes, candidates):
             for span in list(left):
                 a, b = max(span.start, old.inner), min(span.stop, old.stop)
                 if b - a < least or (old.lane.id != base.id and self._is_beside(old, inner, inner + clip.frames, left)):
@@ -262,13 +264,27 @@ class _Conforming:
                         first, start = a, max(0, a + use.now + apart)
                     part = part_at(old.clip, first + old.lead, last + old.lead, start)
                     part = self._as_long(part, old, use)
-                    self.placed.setdefault(old.lane.id, []).append(part)
                     old.used.append(Span(first, last))
                     was = first + old.lead
-                    if part.frames > last - first:
-                        self._tell("longer", part, old.lane, was=was)
-                    elif part.start != was or part.frames != old.clip.frames:
-                        self._tell("moved" if old.is_whole(a, b) else "trimmed", part, old.lane, was=was)
+                    change: Change = (
+                        "longer" if part.frames > last - first else "moved" if old.is_whole(a, b) else "trimmed"
+                    )
+                    self._put_beside(old, part, was, change)
+
+    def _put_beside(self, old: Known, part: Clip, was: int, change: Change) -> None:
+        """A clip of a further microphone on its lane, or where another sounds there now, on a second one like it."""
+        second = replace(
+            old.lane, id=f"{old.lane.id} 2", name=tr("{name}, part {number}", name=old.lane.name, number=2), clips=()
+        )
+        lane = next((la for la in (old.lane, second) if not self._finds_another(la.id, part)), None)
+        if lane is None:
+            self._tell("gone", old.clip, old.lane)
+            return
+        if lane is second:
+            self.seconds.setdefault(old.lane.id, second)
+        insort(self.placed.setdefault(lane.id, []), part, key=lambda c: c.start)
+        if change == "longer" or part.start != was or part.frames != old.clip.frames:
+            self._tell(change, part, lane, was=was)
 
     def _as_long(self, part: Clip, old: Known, use: Use) -> Clip:
         """A part of another microphone of a moment that the new cut plays more of, opened as far where it ended there as well."""
@@ -341,8 +357,9 @@ class _Conforming:
     def _lanes(self, row_of: dict[str, list[Clip]]) -> tuple[Lane, ...]:
         made = [replace(base, clips=()).with_clips(in_a_row(row_of.get(base.id, []))) for base in self.bases.values()]
         there = {lane.id for lane in made}
-        before = ""
-        for lane in self.old.lanes:
+        before, old = "", {lane.id for lane in self.old.lanes}
+        beside = [(la, self.seconds[la.id]) if la.id in self.seconds else (la,) for la in self.old.lanes]
+        for lane in (one for row in beside for one in row if one is row[0] or one.id not in old):
             if lane.id in there:
                 before = lane.id
                 continue

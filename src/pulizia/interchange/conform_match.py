@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
 from pulizia.audio.spans import Span
@@ -96,10 +96,11 @@ def near(row: Sequence[Known], first: int, last: int, longest: int) -> Sequence[
     return row[bisect_left(row, first - longest, key=lambda o: o.inner) : bisect_left(row, last, key=lambda o: o.inner)]
 
 
-def in_preference(clip: Clip, home: str, row: Iterable[Known]) -> list[Known]:
+def in_preference(clip: Clip, home: str, lanes: Collection[str], row: Iterable[Known]) -> list[Known]:
     """Those that may stand for a clip of the new cut that belongs on the lane ``home``, the likeliest first.
 
-    One recording may lie on several lanes, a channel on each: the same channel and lane, and what is not used yet, come first.
+    One recording may lie on several lanes, a channel on each: the same channel and lane, then ``lanes`` that the list
+    names before those of further microphones, and what is not used yet, come first.
     """
 
     def is_other(old: Known) -> bool:
@@ -109,7 +110,14 @@ def in_preference(clip: Clip, home: str, row: Iterable[Known]) -> list[Known]:
     most = max((_overlap(o, clip) for o in fitting), default=0)
     return sorted(
         fitting,
-        key=lambda o: (is_other(o), o.lane.id != home, 2 * _overlap(o, clip) < most, bool(o.used), -_overlap(o, clip)),
+        key=lambda o: (
+            is_other(o),
+            o.lane.id != home,
+            2 * _overlap(o, clip) < most,
+            o.lane.id not in lanes,
+            bool(o.used),
+            -_overlap(o, clip),
+        ),
     )
 
 
