@@ -500,9 +500,11 @@ def test_two_of_the_editors_lane_that_are_asked_for_at_once_are_both_heard() -> 
 
 def test_a_microphone_that_finds_another_on_its_lane_goes_beside_it() -> None:
     """Two lanes of the list exchange a scene: of their further microphones two are wanted on one lane at once."""
-    mic = lambda c, lane: replace(
-        c, recording_id=f"mic of {c.recording_id}", id=f"mic {c.id}", listed=(c.recording_id, 0), gain_db=lane
-    )  # noqa: E731
+
+    def mic(heard: Clip, gain_db: float) -> Clip:
+        name = f"mic of {heard.recording_id}"
+        return replace(heard, recording_id=name, id=f"mic {heard.id}", listed=(heard.recording_id, 0), gain_db=gain_db)
+
     old = listed(
         Lane(name="A1", id="a1").with_clips([clip("one", 0, 0, 4, id="one"), clip("two", 4, 0, 4, id="two")]),
         Lane(name="A2", id="a2").with_clips([clip("six", 0, 0, 4, id="six")]),

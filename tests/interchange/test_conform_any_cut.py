@@ -121,8 +121,8 @@ def test_of_any_cut_is_heard_what_the_list_asks_for_with_the_work_that_was_done_
 AHEAD = 5000  # ms by which the recorder of the further microphones began before
 
 
-def with_microphones(programme: Programme, rng: random.Random) -> Programme:
-    """Under each lane one of a further microphone, which no list knows, some of its clips shorter at an end."""
+def with_microphones(programme: Programme, rng: random.Random, late: int) -> Programme:
+    """Under each lane one of a further microphone, which no list knows: in sync it lies ``late`` frames later, some clips shorter."""
     lanes = []
     for lane in programme.lanes:
         row = []
@@ -133,7 +133,7 @@ def with_microphones(programme: Programme, rng: random.Random) -> Programme:
             )  # fmt: skip
             by = RATE // 8
             first, last = rng.choice([(0, 0), (by, 0), (0, by)]) if c.frames > 3 * by else (0, 0)
-            row.append(replace(heard_by.part_of(c.start + first, c.stop - last), id=heard_by.id))
+            row.append(replace(heard_by.part_of(c.start + first, c.stop - last), id=heard_by.id).moved(late))
         lanes.append(Lane(name=f"Mic {lane.name}", id=f"mic {lane.id}").with_clips(row))
     return replace(programme, lanes=(*programme.lanes, *lanes))
 
@@ -147,7 +147,9 @@ def test_of_any_cut_further_microphones_are_heard_beside_what_they_heard(rng: ra
     for _ in range(rng.randrange(1, 3)):
         lanes.append([(r, inner, rng.randrange(400, 4500, 40), rng.choice([0, 0, 480])) for r, inner in every[:5]])
         every = every[5:]
-    old, new = with_microphones(laid(*lanes), rng), laid(*(recut(row, rng) for row in lanes))
+    late = rng.choice([0, 0, RATE * 3 // 25, -RATE * 2 // 25])
+    lanes = [[(row[0][0], row[0][1], row[0][2], 480), *row[1:]] for row in lanes]  # so that nothing begins before 0
+    old, new = with_microphones(laid(*lanes), rng, late), laid(*(recut(row, rng) for row in lanes))
     lengths = {f"{who}{r}": 80.0 * RATE for r in "ABC" for who in ("", "mic of ")}
     found = conform(old, new, lengths).programme
     mics = [(c, Span(c.inner, c.stop - c.start + c.inner)) for la in old.lanes for c in la.clips if "mic" in la.id]
@@ -157,6 +159,7 @@ def test_of_any_cut_further_microphones_are_heard_beside_what_they_heard(rng: ra
             w[:2] for w in wanted
         )
         beside = heard(tuple(la for la in found.lanes if "mic" in la.id), at)
+        wanted = heard(new.lanes, at - late)
         for recording, ms, _ in wanted:
             name, later = f"mic of {recording}", ms + AHEAD
             clips = [c for c, span in mics if c.recording_id == name and span.start <= later * RATE // 1000 < span.stop]

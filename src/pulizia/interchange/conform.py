@@ -172,10 +172,10 @@ class _Conforming:
         nudge = self.nudges.get(old.clip.id, 0)
         whole = extent(old, a, b)
         first, last = (whole[0] if ends[0] else a), (whole[1] if ends[1] else b)
-        if first + to_new + nudge < 0:
-            nudge, first = 0, max(a, first)
-        start = first + to_new + nudge
-        part = part_at(old.clip, first + old.lead, last + old.lead, max(0, start))
+        if last + to_new + nudge <= 0:
+            nudge = 0
+        first = max(first, -(to_new + nudge))  # nothing lies before the programme, and the rest stays in sync
+        part = part_at(old.clip, first + old.lead, last + old.lead, first + to_new + nudge)
         before, behind = min(more[0], part.start), more[1]
         part = opened(part, before, behind)
         if home is not base and self._finds_another(home.id, part):
@@ -259,10 +259,10 @@ class _Conforming:
                     if b - a < self.least or use.lane_id == old.lane.id or abs(apart) > most:
                         continue
                     first, last = extent(old, a, b)
-                    start = first + use.now + apart
-                    if start < 0:
-                        first, start = a, max(0, a + use.now + apart)
-                    part = part_at(old.clip, first + old.lead, last + old.lead, start)
+                    first = max(first, -(use.now + apart))
+                    if last - first < self.least:
+                        continue
+                    part = part_at(old.clip, first + old.lead, last + old.lead, first + use.now + apart)
                     part = self._as_long(part, old, use)
                     old.used.append(Span(first, last))
                     was = first + old.lead
