@@ -191,3 +191,21 @@ def test_a_sheet_that_is_a_little_too_wide_does_not_move_sideways_with_the_keys(
     assert parts[-1].hasFocus()
     assert area.verticalScrollBar().value() > 0
     assert inner.pos().x() == 0
+
+
+def test_keys_that_change_a_recording_rest_in_delivery(bench: Person) -> None:
+    """Nobody would see there what they do."""
+    session = bench.window.session
+    session.repairs.add_tool("leveller", on_selection=False)
+    bench.mark(0.5, 1.5)
+    bench.settle()
+    was = session.document.project
+    bench.key(Qt.Key.Key_F4)
+    for key in (Qt.Key.Key_N, Qt.Key.Key_E, Qt.Key.Key_Delete, Qt.Key.Key_P, Qt.Key.Key_D, Qt.Key.Key_G, Qt.Key.Key_A):
+        bench.key(key)
+        bench.settle()
+        assert session.document.project == was, key
+    assert QApplication.activePopupWidget() is None
+    bench.key(Qt.Key.Key_F2)
+    bench.key(Qt.Key.Key_Delete)
+    assert not bench.recording.score

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from pulizia.audio.spans import with_edge
 from pulizia.desktop.actions import Command
@@ -13,13 +14,27 @@ from pulizia.desktop.view_commands import listen_commands, view_commands
 from pulizia.desktop.window import MainWindow
 from pulizia.words import N_, tr
 
+EDITS = frozenset({
+    "noise", "mend", "area", "trim", "untrim", "give_back", "add", "treat", "treat_all", "suggest", "leave_moment", "ab", "step_paste",
+    "step_paste_all", "step_on", "step_down", "step_up", "step_remove",
+})  # fmt: skip
+"""Commands that change a recording: they rest in Delivery, where nobody sees what they do."""
+
+
+def _in_sight(window: MainWindow, commands: list[Command]) -> list[Command]:
+    def resting(command: Command) -> Command:
+        usual = command.enabled
+        return replace(command, enabled=lambda: window.places.currentIndex() != DELIVERY and usual())
+
+    return [resting(command) if command.id in EDITS else command for command in commands]
+
 
 def window_commands(window: MainWindow) -> list[Command]:
     """All commands of the window."""
     parts = (_files, _edits, listen_commands, view_commands, _score, _rest)
     commands = [command for part in parts for command in part(window)]
     return [
-        *on_the_bench(window.session, commands),
+        *_in_sight(window, on_the_bench(window.session, commands)),
         *assembly_commands(
             window.session,
             window.assembly,

@@ -200,6 +200,8 @@ class MainWindow(ProgrammeCommands):
         self.delivery.refresh()
         if other_commands:
             self.refresh()
+        else:
+            self.actions_.refresh()
 
     def toggle_follow(self) -> None:
         """Let the view follow the playhead while it plays, or stay."""
