@@ -29,6 +29,20 @@ def laid(*lanes: list[Stretch]) -> Programme:
     return listed(*made)
 
 
+def any_lanes(rng: random.Random, count: int) -> list[list[Stretch]]:
+    """Stretches of three recordings for some lanes, none of them played twice."""
+    every = [(r, inner + rng.randrange(0, 1000, 40)) for r in "ABC" for inner in range(0, 60_000, 6000)]
+    rng.shuffle(every)
+    lengths = [rng.randrange(2, 7) for _ in range(count)]
+    return [
+        [
+            (r, inner, rng.randrange(400, 4500, 40), rng.choice([0, 0, 480]))
+            for r, inner in (every.pop() for _ in range(n))
+        ]
+        for n in lengths
+    ]
+
+
 def recut(stretches: list[Stretch], rng: random.Random) -> list[Stretch]:
     """A cut changed as editors change cuts: swapped, taken out, put in, trimmed, split, opened."""
     row = list(stretches)
@@ -93,13 +107,7 @@ def heard(lanes: tuple[Lane, ...], at: int) -> list[tuple[str, int, float]]:
 @settings(max_examples=40)
 @given(st.randoms(use_true_random=False))
 def test_of_any_cut_is_heard_what_the_list_asks_for_with_the_work_that_was_done_to_it(rng: random.Random) -> None:
-    every = [(r, inner + rng.randrange(0, 1000, 40)) for r in "ABC" for inner in range(0, 60_000, 6000)]
-    rng.shuffle(every)
-    lanes = []
-    for _ in range(rng.randrange(1, 4)):
-        count = rng.randrange(2, 7)
-        lanes.append([(r, inner, rng.randrange(400, 4500, 40), rng.choice([0, 0, 480])) for r, inner in every[:count]])
-        every = every[count:]
+    lanes = any_lanes(rng, rng.randrange(1, 4))
     asked = laid(*lanes)
     old, new = worked_on(asked, rng), laid(*(recut(row, rng) for row in lanes))
     found = conform(old, new, dict.fromkeys("ABC", 80.0 * RATE)).programme
@@ -141,12 +149,7 @@ def with_microphones(programme: Programme, rng: random.Random, late: int) -> Pro
 @settings(max_examples=40)
 @given(st.randoms(use_true_random=False))
 def test_of_any_cut_further_microphones_are_heard_beside_what_they_heard(rng: random.Random) -> None:
-    every = [(r, inner + rng.randrange(0, 1000, 40)) for r in "ABC" for inner in range(0, 60_000, 6000)]
-    rng.shuffle(every)
-    lanes = []
-    for _ in range(rng.randrange(1, 3)):
-        lanes.append([(r, inner, rng.randrange(400, 4500, 40), rng.choice([0, 0, 480])) for r, inner in every[:5]])
-        every = every[5:]
+    lanes = any_lanes(rng, rng.randrange(1, 3))
     late = rng.choice([0, 0, RATE * 3 // 25, -RATE * 2 // 25])
     lanes = [[(row[0][0], row[0][1], row[0][2], 480), *row[1:]] for row in lanes]  # so that nothing begins before 0
     old, new = with_microphones(laid(*lanes), rng, late), laid(*(recut(row, rng) for row in lanes))

@@ -166,7 +166,7 @@ class _Reader:
         if type(segment).__name__ != "Timecode":
             return None
         fps, drop = int(segment.fps), bool(segment.drop)
-        slower, own = Fraction(fps * 1000, 1001), _rate(slot.edit_rate)
+        slower, own = Fraction(fps * 1000, 1001), _rate(getattr(slot, "edit_rate", None))
         rate = slower if (drop and fps in (30, 60)) or own == slower else Fraction(max(fps, 1))
         return rate, int(segment.start), drop
 

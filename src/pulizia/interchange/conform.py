@@ -273,15 +273,13 @@ class _Conforming:
 
     def _put_beside(self, old: Known, part: Clip, was: int, change: Change) -> None:
         """A clip of a further microphone on its lane, or where another sounds there now, on a second one like it."""
-        second = replace(
-            old.lane, id=f"{old.lane.id} 2", name=tr("{name}, part {number}", name=old.lane.name, number=2), clips=()
-        )
-        lane = next((la for la in (old.lane, second) if not self._finds_another(la.id, part)), None)
-        if lane is None:
-            self._tell("gone", old.clip, old.lane)
-            return
-        if lane is second:
-            self.seconds.setdefault(old.lane.id, second)
+        lane = old.lane
+        if self._finds_another(lane.id, part):
+            name = tr("{name}, part {number}", name=lane.name, number=2)
+            lane = self.seconds.setdefault(lane.id, replace(lane, id=f"{lane.id} 2", name=name, clips=()))
+            if self._finds_another(lane.id, part):
+                self._tell("gone", replace(part, start=was), old.lane)
+                return
         insort(self.placed.setdefault(lane.id, []), part, key=lambda c: c.start)
         if change == "longer" or part.start != was or part.frames != old.clip.frames:
             self._tell(change, part, lane, was=was)

@@ -323,9 +323,8 @@ def edl_text(found: EditList) -> str:
             lines += ["", f"{number:03d}  {plain[:REEL_LENGTH].upper() or 'AX':<8} {channel:<5} C        {times}"]
             lines += [f"* FROM CLIP NAME: {event.name}"] if event.name else []
             lines += [f"* SOURCE FILE: {event.media.name}"] if event.media.name else []
-            lines += (
-                [f"* {picture_words(rate, found.start)}"] if number == 1 else []
-            )  # some readers take no comment before an event
+            if number == 1:  # some readers take no comment before an event
+                lines.append(f"* {picture_words(rate, found.start)}")
             lines.append(f"* {exact_words(event, clock)} beyond={beyond}")
             lines += [f"* {line}" for line in event.note.splitlines() if line.strip()]
     for marker in found.markers:

@@ -122,7 +122,8 @@ def losses(programme: Programme, kind: str, recordings: Iterable[Recording], *, 
     """Sentences on what a list of this kind cannot carry of a programme and the recordings that it plays."""
     clips = [c for lane in programme.lanes for c in lane.clips]
     tones = sum(c.tone for c in clips)
-    heard = [r for r in recordings if r.id in {c.recording_id for c in clips}]
+    played = {c.recording_id for c in clips}
+    heard = [r for r in recordings if r.id in played]
     repaired = sum(any(step.enabled for step in r.score) for r in heard)
     wide = {r.id for r in heard if r.channels > 1}
     is_wide = programme.channels > 1 if rendered else any(c.channel is None and c.recording_id in wide for c in clips)
