@@ -10,14 +10,17 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QGridLayout, QLineEdit, QWidget
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QApplication, QDialog, QGridLayout, QLineEdit, QWidget
 from pytestqt.qtbot import QtBot
 from tests.accessibility_bus import launcher
 from tests.desktop.conftest import Person
 
 from pulizia.desktop.controls import scrolled
+from pulizia.desktop.theme import use_theme
 
 PARTS = ("dbus-run-session", "Xvfb")
 
@@ -153,6 +156,48 @@ def test_the_ring_of_the_keyboard_is_seen_wherever_tab_goes(bench: Person, place
         stop.setFocus(Qt.FocusReason.TabFocusReason)
         assert stop.hasFocus(), stop
         assert stop.grab().toImage() != before, (stop, stop.accessibleName())
+
+
+def brightness(widget: QWidget) -> np.ndarray:
+    picture = widget.grab().toImage().convertToFormat(QImage.Format.Format_Grayscale8)
+    return np.array(picture.constBits()).reshape(picture.height(), -1)[:, : picture.width()].astype(int)
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("theme", ["linen", "lamplight", "contrast"])
+def test_the_ring_of_the_keyboard_is_seen_in_every_dialog_by_more_than_its_colour(bench: Person, theme: str) -> None:
+    window = bench.window
+    window.session.repairs.add_tool("leveller", on_selection=False)
+    bench.key(Qt.Key.Key_F3)
+    bench.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    bench.key(Qt.Key.Key_F2)
+    bench.mark(0.5, 1.5)
+    use_theme(theme)
+    for name in (
+        "recipe", "save_recipe", "print", "find_original", "history", "output", "figures", "appearance", "language",
+        "own_target", "storage", "manual", "keys",
+    ):  # fmt: skip
+        window.actions_.actions[name].trigger()
+        bench.settle()
+        (dialog,) = (box for box in QApplication.topLevelWidgets() if isinstance(box, QDialog) and box.isVisible())
+        dialog.activateWindow()
+        bench.until(dialog.isActiveWindow)
+        stops = [
+            part for part in dialog.findChildren(QWidget)
+            if part.isVisible() and part.isEnabled() and part.focusPolicy() & Qt.FocusPolicy.TabFocus
+            and part.window() is dialog and part.focusProxy() is None
+        ]  # fmt: skip
+        assert stops
+        for stop in stops:
+            (stops[0] if stop is not stops[0] else stops[-1]).setFocus()
+            stop.clearFocus()
+            before = brightness(stop)
+            stop.setFocus(Qt.FocusReason.TabFocusReason)
+            assert stop.hasFocus(), (name, stop)
+            ring = np.count_nonzero(np.abs(brightness(stop) - before) > 25)
+            assert ring >= 40, (name, stop, stop.accessibleName(), ring)
+        dialog.reject()
+        bench.until(lambda: not any(isinstance(box, QDialog) and box.isVisible() for box in QApplication.topLevelWidgets()))
 
 
 def test_what_is_delivered_is_chosen_by_keys(bench: Person) -> None:

@@ -208,7 +208,8 @@ def style_sheet(t: Theme) -> str:
     QLineEdit, QComboBox, QDoubleSpinBox {{ background: {t.panel}; border: 1px solid {t.strong}; border-radius: 6px;
         min-height: 24px; padding: 0 6px; selection-background-color: {t.verd}; selection-color: {t.on_verd}; }}
     QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; border: none; }}
-    QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus {{ border-color: {t.verd}; }}
+    QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus {{ border: 2px solid {t.verd};
+        min-height: 22px; padding: 0 5px; }}
     QLineEdit[figure="true"] {{ border: none; border-bottom: 1px solid {t.line}; border-radius: 0;
         background: transparent; font-weight: 600; padding: 0; min-height: 20px; }}
     QLineEdit[figure="true"]:focus {{ border-bottom: 2px solid {t.verd}; }}
@@ -237,8 +238,12 @@ def style_sheet(t: Theme) -> str:
     QCheckBox::indicator:checked {{ background: {t.panel}; image: url("{tick}"); }}
     QCheckBox::indicator:disabled {{ border-color: {t.line}; }}
     QCheckBox:focus {{ color: {t.verd_text}; }}
-    QTableView, QTreeView, QListView {{ background: {t.panel}; border: 1px solid {t.line};
+    QCheckBox::indicator:focus {{ border: 2px solid {t.verd}; width: 10px; height: 10px; }}
+    QTextBrowser, QPlainTextEdit {{ background: {t.panel}; border: 1px solid {t.line}; padding: 1px; }}
+    QTableView, QTreeView, QListView {{ background: {t.panel}; border: 1px solid {t.line}; padding: 1px;
         gridline-color: {t.line}; selection-background-color: {t.verd_soft}; selection-color: {t.ink}; }}
+    QListView:focus, QTableView:focus, QTreeView:focus, QTextBrowser:focus, QPlainTextEdit:focus {{
+        border: 2px solid {t.verd}; padding: 0; }}
     QTableView {{ outline: 0; }}
     QTableView::item {{ padding: 0 3px; border: none; }}
     QTableView::item:selected {{ background: {t.verd_soft}; color: {t.ink}; }}
