@@ -197,7 +197,9 @@ def test_the_ring_of_the_keyboard_is_seen_in_every_dialog_by_more_than_its_colou
             ring = np.count_nonzero(np.abs(brightness(stop) - before) > 25)
             assert ring >= 40, (name, stop, stop.accessibleName(), ring)
         dialog.reject()
-        bench.until(lambda: not any(isinstance(box, QDialog) and box.isVisible() for box in QApplication.topLevelWidgets()))
+        bench.until(
+            lambda: not any(isinstance(box, QDialog) and box.isVisible() for box in QApplication.topLevelWidgets())
+        )
 
 
 def test_what_is_delivered_is_chosen_by_keys(bench: Person) -> None:

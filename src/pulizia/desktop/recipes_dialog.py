@@ -200,7 +200,7 @@ class RecipesDialog(QDialog):
         return selection.span.start / recording.rate, selection.span.stop / recording.rate
 
     def apply(self) -> None:
-        """Give the ticked recordings the steps, each at its recommended place, as one edit."""
+        """Give the ticked recordings the steps, in the order of the recipe, as one edit."""
         known, ids = self.recipes.get(self.name), self.ticked
         if known is None or not ids:
             return

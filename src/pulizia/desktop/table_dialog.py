@@ -51,8 +51,10 @@ class TableDialog(QDialog):
         row.addWidget(self.copy_button)
         row.addWidget(self.save_button)
         row.addStretch(1)
-        row.addWidget(button(tr("Close"), self.accept))
+        close = button(tr("Close"), self.accept)
+        row.addWidget(close)
         column.addLayout(row)
+        close.setFocus()  # Enter is for what one has read
 
     def show_table(self, head: Sequence[str], rows: Rows) -> None:
         """Fill the table."""

@@ -14,26 +14,34 @@ Steps = tuple[Step, ...]
 
 def added(steps: Sequence[Step], step: Step) -> Steps:
     """With a new step at the place that its tool recommends."""
-    place = sum(1 for other in steps if other.tool.order <= step.tool.order)
+    place = _recommended(steps, step)
     return (*steps[:place], step, *steps[place:])
 
 
+def _recommended(steps: Sequence[Step], step: Step) -> int:
+    return sum(1 for other in steps if other.tool.order <= step.tool.order)
+
+
 def with_recipe(steps: Sequence[Step], new: Sequence[Step], same: str = "add") -> Steps:
-    """With the steps of a recipe, each at the place that its tool recommends.
+    """With the steps of a recipe in the order of the recipe, each at the earliest at the place that its tool recommends.
 
     ``same`` says what happens where a step of the same tool acts everywhere already: it is exchanged for the new one
-    ("replace"), kept without the new one ("keep"), or joined by it ("add").
+    ("replace"), kept without the new one ("keep"), or joined by it ("add"). Steps that are there stay in their order.
     """
-    made, taken = tuple(steps), set[str]()
+    made, taken, place = list(steps), set[str](), 0
     for step in new:
         old = next((s for s in steps if s.tool_id == step.tool_id and s.spans is None and s.id not in taken), None)
         if old is None or same == "add" or step.spans is not None:
-            made = added(made, step)
-            continue
-        taken.add(old.id)
-        if same == "replace":
-            made = tuple(replace(step, id=old.id) if s.id == old.id else s for s in made)
-    return made
+            place = max(place, _recommended(made, step))
+            made.insert(place, step)
+            place += 1
+        else:
+            taken.add(old.id)
+            here = next(n for n, s in enumerate(made) if s.id == old.id)
+            if same == "replace":
+                made[here] = replace(step, id=old.id)
+            place = max(place, here + 1)
+    return tuple(made)
 
 
 def changed(steps: Sequence[Step], step_id: str, change: Callable[[Step], Step]) -> Steps:

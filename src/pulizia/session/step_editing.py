@@ -80,17 +80,16 @@ class StepEditing:
             self._put(owner_id, tuple(steps), what)
 
     def paste_steps(self, owner_id: str, copied: Sequence[Step]) -> None:
-        """Add steps that were copied elsewhere, each where its tool recommends, as one entry of history."""
-        steps = owner_of(self.project, owner_id).steps
-        for step in copied:
-            steps = rows.added(steps, step)
+        """Add steps that were copied elsewhere, in their order and where their tools recommend, as one entry of history."""
+        steps = rows.with_recipe(owner_of(self.project, owner_id).steps, copied)
         self._put(owner_id, steps, tr("Paste {title}", title=_titles(copied)))
 
     def paste_steps_everywhere(self, copied: Sequence[Step]) -> None:
-        """Add copied steps to every recording, as one entry of history."""
-        recordings = list(self.project.recordings)
-        for step in copied:
-            recordings = [r.with_step(replace(step, id=new_id())) for r in recordings]
+        """Add copied steps to every recording, in their order, as one entry of history."""
+        recordings = [
+            replace(r, score=rows.with_recipe(r.score, [replace(step, id=new_id()) for step in copied]))
+            for r in self.project.recordings
+        ]
         words = tr("Paste {title} everywhere", title=_titles(copied))
         self._edit(replace(self.project, recordings=tuple(recordings)), words)
 
@@ -103,7 +102,7 @@ class StepEditing:
         self._edit(project, tr("Paste {title}", title=translated(step.tool.title)))
 
     def apply_recipe(self, recipes: Mapping[str, Recipe], same: str = "add") -> None:
-        """Give owners the steps of a recipe, each at its recommended place, as one entry of history.
+        """Give owners the steps of a recipe, in the order of the recipe, as one entry of history.
 
         ``recipes`` holds what each owner gets; for ``same`` see :func:`pulizia.score.step_rows.with_recipe`.
         """
