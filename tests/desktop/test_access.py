@@ -158,6 +158,64 @@ def test_the_ring_of_the_keyboard_is_seen_wherever_tab_goes(bench: Person, place
         assert stop.grab().toImage() != before, (stop, stop.accessibleName())
 
 
+@pytest.mark.parametrize("place", [Qt.Key.Key_F2, Qt.Key.Key_F3, Qt.Key.Key_F4])
+def test_one_key_leads_from_area_to_area_and_back(bench: Person, place: Qt.Key) -> None:
+    window, session = bench.window, bench.window.session
+    session.repairs.add_tool("leveller", on_selection=False)
+    bench.key(Qt.Key.Key_F3)
+    bench.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    bench.key(place)
+    if place == Qt.Key.Key_F2:
+        bench.mark(0.5, 1.5)
+    bench.until(lambda: not window.bench.sheet.is_building)
+    bench.settle()
+    ways = {
+        Qt.Key.Key_F2: [
+            window.bench.list,
+            window.bench.bar,
+            window.bench.score,
+            window.bench.sheet,
+            window.bench.spectrum,
+        ],
+        Qt.Key.Key_F3: [window.assembly.cards, window.assembly.steps],
+        Qt.Key.Key_F4: [window.delivery.cards, window.delivery.measuring, window.delivery.target_box],
+    }
+    window.foot.play.setFocus()
+    bench.key(Qt.Key.Key_Tab, Qt.KeyboardModifier.ControlModifier)
+    first, met = QApplication.focusWidget(), []
+    assert window.top.isAncestorOf(first)
+    while not met or met[-1] is not first:
+        assert len(met) < 12
+        bench.key(Qt.Key.Key_Tab, Qt.KeyboardModifier.ControlModifier)
+        met.append(QApplication.focusWidget())
+    rest = iter(met)
+    for area in ways[place]:
+        assert any(area is stop or area.isAncestorOf(stop) for stop in rest), area
+    for stop in [*met[-2::-1], first]:
+        bench.key(Qt.Key.Key_Tab, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        assert QApplication.focusWidget() is stop
+
+
+@pytest.mark.parametrize("place", [Qt.Key.Key_F2, Qt.Key.Key_F3])
+def test_enter_leads_from_a_step_to_its_settings(bench: Person, place: Qt.Key) -> None:
+    window, session = bench.window, bench.window.session
+    bench.key(Qt.Key.Key_F3)
+    bench.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    bench.key(place)
+    score = window.bench.score if place == Qt.Key.Key_F2 else window.assembly.steps.steps
+    session.repairs.add_tool("noise", on_selection=False)
+    score.setFocus(Qt.FocusReason.TabFocusReason)
+    bench.bot.keyClick(score, Qt.Key.Key_Return)  # the sheet is still being built
+    sheet = window.bench.sheet if place == Qt.Key.Key_F2 else window.assembly.step_sheet
+    bench.until(lambda: QApplication.focusWidget() is not score)
+    first = sheet.body.controls["reduction_db"]
+    assert QApplication.focusWidget() is first.track
+    bench.bot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Tab)
+    bench.bot.keyClicks(QApplication.focusWidget(), "9")
+    bench.bot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
+    assert session.step.settings.reduction_db == 9.0
+
+
 def brightness(widget: QWidget) -> np.ndarray:
     picture = widget.grab().toImage().convertToFormat(QImage.Format.Format_Grayscale8)
     return np.array(picture.constBits()).reshape(picture.height(), -1)[:, : picture.width()].astype(int)

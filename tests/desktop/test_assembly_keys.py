@@ -16,6 +16,7 @@ from tests.conftest import voice_in_noise
 from tests.desktop.conftest import PHRASES, Person, choose, talked
 from tests.desktop.test_assembly_place import clips
 
+from pulizia.desktop.assembly.commands import EVERYWHERE
 from pulizia.desktop.assembly.geometry import NAME_PX
 from pulizia.desktop.bench.time_axis import GUTTER
 from pulizia.media.broadcast import Broadcast, bext_chunk
@@ -548,3 +549,13 @@ def test_an_edge_snaps_to_the_nearest_zero_crossing_only_where_one_is_seen(
     assert assembly.zero_crossing(RATE + 1080, 30) == RATE + 1080  # none so near
     assert assembly.zero_crossing(RATE + 1000, RATE) == RATE + 1000  # seen from too far
     assert assembly.zero_crossing(100, 100) == 100  # no clip there
+
+
+def test_the_keys_that_mean_the_same_everywhere_work_here_too(place: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert set(place.window.actions_.actions) >= EVERYWHERE
+    place.settle()
+    ways: list[int] = []
+    monkeypatch.setattr(place.window.session, "shuttle", lambda direction, *, slow: ways.append(direction + 10 * slow))
+    for key in (Qt.Key.Key_L, Qt.Key.Key_J):
+        place.key(key)
+    assert ways == [1, -1]

@@ -51,6 +51,7 @@ def window_commands(window: MainWindow) -> list[Command]:
 
 def _files(w: MainWindow) -> list[Command]:
     has = lambda: w.session.recording is not None  # noqa: E731
+    has_steps = lambda: w.session.recording is not None and bool(w.session.recording.score)  # noqa: E731
     return [
         Command("new", N_("File"), tr("New project"), ("Ctrl+N",), w.files.new_project),
         Command("open", N_("File"), tr("Open…"), ("Ctrl+O",), w.files.open_files),
@@ -62,7 +63,12 @@ def _files(w: MainWindow) -> list[Command]:
         ),
         Command("recipe", N_("File"), tr("Recipes…"), ("Ctrl+R",), w.dialogs.choose_recipe),
         Command(
-            "save_recipe", N_("File"), tr("Save steps as a recipe…"), ("Ctrl+Shift+R",), w.dialogs.save_recipe, has
+            "save_recipe",
+            N_("File"),
+            tr("Save steps as a recipe…"),
+            ("Ctrl+Shift+R",),
+            w.dialogs.save_recipe,
+            has_steps,
         ),
         Command("print", N_("File"), tr("Render…"), ("Ctrl+P",), w.dialogs.show_print, has),
         Command("find_original", N_("File"), tr("Find the original…"), (), w.dialogs.find_original, has),

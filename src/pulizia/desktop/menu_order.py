@@ -84,7 +84,7 @@ ORDER: Mapping[str, Rows] = {
     ),
     "Edit": _EDIT, "Listen": _LISTEN, "View": _VIEW, "Steps": _STEPS, "Assembly": _ASSEMBLY,
     "Delivery": ("deliver", "own_target", LINE, "readings", "loudest", "loudest_long", "side_by_side"),
-    "Help": ("first_steps", "manual", "keys", "menu", LINE, "storage", "about"),
+    "Help": ("first_steps", "manual", "keys", "menu", "area_next", "area_previous", LINE, "storage", "about"),
 }  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from pulizia.desktop.actions import Command
 from pulizia.desktop.bars import ASSEMBLY, BENCH, DELIVERY
+from pulizia.desktop.key_areas import turn
 from pulizia.desktop.theme import theme, use_theme
 from pulizia.desktop.window import MainWindow
 from pulizia.measure.sonogram import SIZES
@@ -161,6 +162,10 @@ def view_commands(w: MainWindow) -> list[Command]:
         use_theme(name)
         w.preferences.set("theme", name)
 
+    def turn_keys(by: int) -> None:
+        areas = {BENCH: w.bench.key_areas, ASSEMBLY: w.assembly.key_areas, DELIVERY: w.delivery.key_areas}
+        turn(w, (w.top, *areas[w.places.currentIndex()], w.foot), by)
+
     def size(step: int) -> None:
         sizes = (0, *SIZES)
         at = sizes.index(sonogram.look.size) + step
@@ -173,6 +178,10 @@ def view_commands(w: MainWindow) -> list[Command]:
         Command("bench", N_("View"), tr("Bench"), ("F2",), lambda: w.go_to(BENCH)),
         Command("delivery", N_("View"), tr("Delivery"), ("F4",), lambda: w.go_to(DELIVERY)),
         Command("assembly", N_("View"), tr("Assembly"), ("F3",), lambda: w.go_to(ASSEMBLY)),
+        Command("area_next", N_("Help"), tr("Keys to the next area"), ("Ctrl+Tab",), lambda: turn_keys(1)),
+        Command(
+            "area_previous", N_("Help"), tr("Keys to the previous area"), ("Ctrl+Shift+Tab",), lambda: turn_keys(-1)
+        ),
         Command("zoom_in", N_("View"), tr("Zoom in"), ("+", "="), lambda: zoom(1.5), has),
         Command("zoom_out", N_("View"), tr("Zoom out"), ("-",), lambda: zoom(1 / 1.5), has),
         Command("zoom_whole", N_("View"), tr("Show all"), ("0",), axis.show_whole, has),

@@ -66,6 +66,7 @@ class Assembly(AssemblyQuestions):
         self.steps = StepsPane(session, self.axis, pictures)
         self.steps.step_chosen.connect(lambda: self.show_sheet(STEP))
         self.step_sheet = Sheet(session)
+        self.steps.steps.settings_asked.connect(self._settings_by_keys)
         self.step_sheet.setProperty("manual", "step")
         self.step_sheet.after = self.steps.steps
         self.sheet = ClipSheet(session)
@@ -120,7 +121,9 @@ class Assembly(AssemblyQuestions):
         self._stack.addWidget(middle)
         self._stack.addWidget(self._empty_place())
         side = Column(left, LEFT_WIDTH, line_at_left=False)
-        row.addWidget(Columns(self._widths, side, self._stack, self._build_sheets()))
+        sheets = self._build_sheets()
+        row.addWidget(Columns(self._widths, side, self._stack, sheets))
+        self.key_areas: tuple[QWidget, ...] = (side, self._stack, self.steps, sheets)
         middle.installEventFilter(self)
         self._middle = middle
 
@@ -248,6 +251,10 @@ class Assembly(AssemblyQuestions):
     def use_actions(self, actions: Actions) -> None:
         """Make the menus of lanes, clips and steps of these commands."""
         self.lanes.actions_ = self.steps.actions_ = actions
+
+    def _settings_by_keys(self) -> None:
+        self.show_sheet(STEP)
+        self.step_sheet.take_keys()
 
     def show_sheet(self, index: int) -> None:
         """Show clips, the step, levels or the spectrum in the sheet."""

@@ -15,8 +15,8 @@ from pulizia.words import N_, tr
 
 NUDGE_S = 0.01
 EVERYWHERE = frozenset({
-    "new", "open", "save", "save_as", "quit", "undo", "redo", "history", "recipe", "bench", "assembly", "delivery", "theme", "appearance", "language",
-    "play", "stop", "loop", "shuttle_back", "shuttle_stop", "shuttle_on", "back", "forward", "start", "end", "compare", "before",
+    "new", "open", "save", "save_as", "quit", "undo", "redo", "history", "recipe", "bench", "assembly", "delivery", "theme", "area_next", "area_previous", "appearance", "language",
+    "play", "loop", "shuttle_back", "shuttle_stop", "shuttle_forward", "back", "forward", "start", "end", "compare", "before",
     "after", "removed", "matched", "output", "menu", "first_steps", "storage", "manual", "about", "keys", "own_target", "programme_add", "relink", "recording_remove", "add", "treat", "noise", "suggest", "next_moment", "previous_moment",
     "step_next", "step_previous", "removed_by_step", "ab", "play_around", "loop_pause", "follow", "go_to_time", "figures",
 })  # fmt: skip

@@ -82,6 +82,7 @@ class Bench(QWidget):
         self.lanes: tuple[Lane, ...] = (self.overview, self.ruler, self.sonogram, self.waveform, self.score)
         self.sonogram.read_out.connect(self.read_out)
         self.score.add_step.connect(lambda: self.choose_tool(on_selection=False))
+        self.score.settings_asked.connect(self.sheet.take_keys)
         self.score.step_menu.connect(lambda _step: self.step_actions())
         self.bar = SelectionRow(session)
         self.bar.treat.connect(lambda: self.choose_tool(on_selection=True))
@@ -145,6 +146,14 @@ class Bench(QWidget):
         self._right.addWidget(Column(self.levels, RIGHT_WIDTH, line_at_left=True))
         left = Column(self.list, LEFT_WIDTH, line_at_left=False, foot=self.list.first_steps)
         row.addWidget(Columns(self._widths, left, self._stack, self._right))
+        self.key_areas: tuple[QWidget, ...] = (
+            left,
+            self._stack,
+            self.bar,
+            self._score_area,
+            self._right,
+            self.spectrum,
+        )
         self._middle.installEventFilter(self)
         self.sonogram.installEventFilter(self)
         self.large_spectrum.setParent(self._middle)

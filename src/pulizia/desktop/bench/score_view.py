@@ -20,6 +20,7 @@ from pulizia.desktop.bench.pictures import Pictures
 from pulizia.desktop.bench.score_plan import TOP, ScorePlan, detail_of
 from pulizia.desktop.bench.score_strips import Strips
 from pulizia.desktop.bench.time_axis import GUTTER, TimeAxis
+from pulizia.desktop.controls import ENTER
 from pulizia.desktop.theme import colour, font
 from pulizia.desktop.turns import update_in_turn
 from pulizia.project.step_owner import StepOwner
@@ -47,6 +48,7 @@ class ScoreView(Lane):
     accessible_role = "list"
 
     add_step = Signal()
+    settings_asked = Signal()  # by keys
     step_menu = Signal(str)
 
     def __init__(self, session: Session, axis: TimeAxis, pictures: Pictures) -> None:
@@ -186,8 +188,8 @@ class ScoreView(Lane):
     # -- mouse and keys
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not self.steps and self.session.owner is not None:
-            self.add_step.emit()
+        if event.key() in ENTER and self.session.owner is not None:
+            (self.settings_asked if self.session.step is not None else self.add_step).emit()
         else:
             super().keyPressEvent(event)
 

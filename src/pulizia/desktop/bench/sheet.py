@@ -160,6 +160,17 @@ class Sheet(QWidget):
             tall, low = body.picture.heights
             body.picture.setFixedHeight(low if room.height() < LITTLE_ROOM_PX else tall)
 
+    def take_keys(self) -> None:
+        """Give the keys to the first setting of the step, as soon as it is there."""
+        if self.is_building:
+            QTimer.singleShot(APART_MS, self, self.take_keys)
+        elif self.body is not None:
+            first = next((part for part in self.body.controls.values() if part.isVisible()), None)
+            parts = [first, *first.findChildren(QWidget)] if first is not None else []
+            stop = next((part for part in parts if part.focusPolicy() & Qt.FocusPolicy.TabFocus), None)
+            if stop is not None:
+                stop.setFocus(Qt.FocusReason.TabFocusReason)
+
     def _order_keys(self) -> None:
         """Tab goes through the body where the sheet stands, between the steps and what is under it."""
         before = self.after

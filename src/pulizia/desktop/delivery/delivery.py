@@ -73,7 +73,9 @@ class Delivery(Ordering):
         self.measuring = MeasuringRow(self.session, self)
         column.addWidget(self.measuring)
         sheet = Column(self._build_sheet(), RIGHT_WIDTH, line_at_left=True, foot=self._build_foot())
-        row.addWidget(Columns(self._widths, Column(left, LEFT_WIDTH, line_at_left=False), middle, sheet))
+        side = Column(left, LEFT_WIDTH, line_at_left=False)
+        row.addWidget(Columns(self._widths, side, middle, sheet))
+        self.key_areas: tuple[QWidget, ...] = (side, middle, sheet)
 
     def _build_foot(self) -> QWidget:
         """What stays in view however small the window is."""
