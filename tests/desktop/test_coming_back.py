@@ -3,13 +3,15 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QPushButton, QWidget
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
@@ -18,6 +20,11 @@ from pulizia.desktop.posting import Poster
 from pulizia.desktop.preferences import Preferences
 from pulizia.desktop.start import make_window
 from pulizia.media.folders import cache_folder
+from pulizia.media.open import open_media
+from pulizia.project.file import save_project
+from pulizia.project.model import Project, Recording
+from pulizia.score.chain import Stage
+from pulizia.score.steps import make_step
 from pulizia.session.loudness_memory import MOST_OF_A_PLACE, LoudnessMemory
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -222,3 +229,33 @@ def test_a_project_left_in_another_place_is_offered_with_its_sound(
     assert len({row.iconSize().width() for row in rows.values()}) == 1  # the names stand under one another
     begun.close()
     nobody.close()
+
+
+def ink(view: QWidget) -> float:
+    """Share of the view that is far from the paper."""
+    picture = view.grab().toImage().convertToFormat(QImage.Format.Format_Grayscale8)
+    grey = np.array(picture.constBits()).reshape(picture.height(), -1)[:, : picture.width()].astype(int)
+    return float(np.mean(np.abs(grey - int(np.median(grey[:, 80:-60].max(axis=0)))) > 60))
+
+
+def test_a_recording_is_seen_at_once_though_its_steps_take_long(
+    person: Person, voice_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The middle was empty until the first stretch had gone through all steps."""
+    window, gate, made = person.window, threading.Event(), Stage._made
+    recording = Recording.of_media(open_media(voice_file)).with_step(
+        make_step("level", {"way": "gain", "gain_db": -3.0})
+    )
+    save_project(Project(recordings=(recording,)), tmp_path / "job.pulizia")
+    monkeypatch.setattr(Stage, "_made", lambda stage, index: (gate.wait(20), made(stage, index))[1])
+    try:
+        window.files.open_paths([tmp_path / "job.pulizia"])
+        person.until(lambda: window.session.recording is not None)
+        views = (window.bench.sonogram, window.bench.waveform)
+        person.until(lambda: all(ink(view) > 0.05 for view in views), 8.0)
+        assert not gate.is_set()
+    finally:
+        gate.set()
+    before = ink(window.bench.waveform)
+    person.settle()
+    assert ink(window.bench.waveform) > before  # no longer paler

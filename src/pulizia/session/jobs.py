@@ -22,7 +22,8 @@ Post = Callable[[Callable[[], None]], None]
 FIRST, VISIBLE, SOON, LATER = -1, 0, 1, 2
 """Priorities: a first impression, what is on screen, what will be next, the rest.
 
-Work of priority LATER runs on one thread at a time: it never keeps the others waiting.
+Work of priority LATER runs on one thread at a time: it never keeps the others waiting. A first impression, which is
+there in an instant, has a thread of its own: it does not wait until long work lets go of one.
 """
 
 
@@ -74,7 +75,7 @@ class JobPool:
     post
         Runs a function on the thread that owns the interface (or right away without one).
     threads
-        How many requests run at once.
+        How many requests run at once; from two on, one more takes first impressions alone.
     """
 
     def __init__(self, post: Post = lambda call: call(), threads: int = 2) -> None:
@@ -89,7 +90,10 @@ class JobPool:
         self._running: set[Job] = set()
         self.unexpected: list[str] = []  # faults of ours, for tests to find
         self.fault: Callable[[str], None] = lambda _text: None
-        self._threads = [threading.Thread(target=self._work, name=f"job-{n}", daemon=True) for n in range(threads)]
+        self._threads = [
+            threading.Thread(target=self._work, args=(FIRST if n == threads else LATER,), name=f"job-{n}", daemon=True)
+            for n in range(threads + (threads > 1))
+        ]
         for thread in self._threads:
             thread.start()
 
@@ -119,7 +123,7 @@ class JobPool:
                 self._slots[slot] = job
             heapq.heappush(self._queue, (priority, -next(self._order), job))
             self._drop_cancelled()
-            self._lock.notify()
+            self._lock.notify_all()  # the one that would wake may be the one for first impressions
         return job
 
     def _now_and_then(self, told: Callable[[float], None]) -> Callable[[float], None]:
@@ -168,12 +172,12 @@ class JobPool:
         for thread in self._threads:
             thread.join(timeout=20)
 
-    def _work(self) -> None:
+    def _work(self, least: int) -> None:
         with contextlib.suppress(OSError, AttributeError):
             os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BEHIND)
         while True:
             with self._lock:
-                while not self._is_work_for_now() and not self._closing:
+                while not self._is_work_for_now(least) and not self._closing:
                     left = self._alone_until - time.monotonic()
                     self._lock.wait(left if self._queue and left > 0.0 else None)
                 if self._closing:
@@ -189,16 +193,18 @@ class JobPool:
                     self._running.discard(job)
                     if priority >= LATER:
                         self._later -= 1
-                        self._lock.notify()
+                        self._lock.notify_all()
                     idle = not self._queue and not self._running
                 job.finished.set()
                 if idle:
                     give_back()
 
-    def _is_work_for_now(self) -> bool:
+    def _is_work_for_now(self, least: int) -> bool:
+        if not self._queue or self._queue[0][0] > least:
+            return False
         if self._running and time.monotonic() < self._alone_until:
             return False
-        return bool(self._queue) and (self._queue[0][0] < LATER or self._later == 0)
+        return self._queue[0][0] < LATER or self._later == 0
 
     def _run(self, job: Job) -> None:
         try:

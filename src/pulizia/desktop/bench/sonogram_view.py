@@ -18,7 +18,7 @@ from PySide6.QtGui import (
     QWheelEvent,
 )
 
-from pulizia.audio.source import picked
+from pulizia.audio.source import Source, picked
 from pulizia.desktop.bench.area_outlines import Pen, draw_areas, draw_marked, place_in
 from pulizia.desktop.bench.axis_drag import AxisDrag
 from pulizia.desktop.bench.harm_shade import draw_shade
@@ -32,7 +32,7 @@ from pulizia.desktop.controls import button
 from pulizia.desktop.menu import Menu
 from pulizia.desktop.theme import colour, font, theme_notice
 from pulizia.measure.sonogram import CODE_FLOOR_DB, CODE_STEP_DB, sonogram
-from pulizia.session.jobs import Job
+from pulizia.session.jobs import FIRST, VISIBLE, Job
 from pulizia.session.session import Session
 from pulizia.units import format_number, format_time, note_name
 from pulizia.words import tr, translated
@@ -56,6 +56,7 @@ class SonogramView(SonogramGutters):
         self.look = SonogramLook()
         self._tiles = Tiles(session.pool, self.renew)
         self._shade = Tiles(session.pool, self.renew, dims=False)
+        self._stand_in = Tiles(session.pool, self.renew, dims=False)
         self.shows_harm = False
         self._gutters: tuple[Hashable, QPixmap] | None = None
         self.comb = False
@@ -110,17 +111,30 @@ class SonogramView(SonogramGutters):
 
     def forget(self) -> None:
         """Another recording comes."""
-        self._tiles.forget()
-        self._shade.forget()
+        for tiles in (self._tiles, self._shade, self._stand_in):
+            tiles.forget()
 
     def _recolour(self) -> None:
-        self._tiles.recoloured(self._table())
+        for tiles in (self._tiles, self._stand_in):
+            tiles.recoloured(self._table())
         self.update()
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
         source = self.session.heard_source
         if source is None:
             return
+        chain = self.session.chain
+        if self._tiles.is_bare and chain is not None and source is chain.after is not chain.before:
+            self._draw(painter, plot, self._stand_in, chain.before, FIRST)  # the recording, until there is more
+        self._draw(painter, plot, self._tiles, source, VISIBLE)
+        if self.shows_harm and chain is not None and (found := self.session.surveys.harm_of_score()) is not None:
+            draw_shade(painter, plot, self._shade, self.axis, chain, found, self.scale)
+        draw_areas(painter, self.session, self.axis, place_in(plot, self.axis, self.scale.row_of_hz))
+        self._pen.paint(painter)
+        for column in found_columns(self.session, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
+            painter.fillRect(QRectF(plot.left() + column, plot.top(), 1.5, 6), colour("ochre"))
+
+    def _draw(self, painter: QPainter, plot: QRectF, tiles: Tiles, source: Source, priority: int) -> None:
         if self.look.channel and source.channels == 2:
             source = picked(source, self.look.channel)
         scale = self.scale
@@ -143,14 +157,7 @@ class SonogramView(SonogramGutters):
 
             return work
 
-        self._tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of)
-        chain = self.session.chain
-        if self.shows_harm and chain is not None and (found := self.session.surveys.harm_of_score()) is not None:
-            draw_shade(painter, plot, self._shade, self.axis, chain, found, scale)
-        draw_areas(painter, self.session, self.axis, place_in(plot, self.axis, scale.row_of_hz))
-        self._pen.paint(painter)
-        for column in found_columns(self.session, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
-            painter.fillRect(QRectF(plot.left() + column, plot.top(), 1.5, 6), colour("ochre"))
+        tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of, priority)
 
     def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
         selection = self.session.selection

@@ -92,6 +92,7 @@ class Tiles:
         frames_per_pixel: float,
         key_of: Callable[[Place], Hashable],
         work_of: Callable[[Place], Callable[[Job], QImage]],
+        priority: int = VISIBLE,
     ) -> bool:
         """Blit what covers ``target``; ask for what is missing. True when nothing is missing."""
         first = int(left / frames_per_pixel // TILE_COLUMNS)
@@ -113,7 +114,7 @@ class Tiles:
                 _blit(painter, known, target, left, frames_per_pixel)
                 shown.append(known)
             elif key not in self._jobs:
-                self._ask(key, place, work_of(place))
+                self._ask(key, place, work_of(place), priority)
         if not missing:
             self._shown = shown
         self._dim(painter, target, left, frames_per_pixel, [wanted[key] for key in missing if self._is_late(key)])
@@ -137,6 +138,11 @@ class Tiles:
             if tile.place.frames_per_pixel == frames_per_pixel and column // TILE_COLUMNS == tile.place.index:
                 return tile.code(column % TILE_COLUMNS, int(y))
         return None
+
+    @property
+    def is_bare(self) -> bool:
+        """Whether there is nothing that could stand in for what is missing."""
+        return not self._shown
 
     def forget(self) -> None:
         """Another recording: nothing shown before may stand in."""
@@ -163,7 +169,7 @@ class Tiles:
         while self._held > self._most_bytes and len(self._images) > 1:
             self._held -= self._images.popitem(last=False)[1].nbytes
 
-    def _ask(self, key: Hashable, place: Place, work: Callable[[Job], QImage]) -> None:
+    def _ask(self, key: Hashable, place: Place, work: Callable[[Job], QImage], priority: int) -> None:
         def made(job: Job) -> Tile:
             tile = Tile(place, work(job))
             tile.image()
@@ -184,7 +190,7 @@ class Tiles:
         self._asked[key] = time.monotonic()
         if self._dims:
             QTimer.singleShot(round(1000 * PATIENCE_S) + 20, lambda: self._made() if key in self._asked else None)
-        self._jobs[key] = self._pool.submit(made, title=tr("Drawing"), priority=VISIBLE, on_done=done, on_error=failed)
+        self._jobs[key] = self._pool.submit(made, title=tr("Drawing"), priority=priority, on_done=done, on_error=failed)
 
 
 def _blit(painter: QPainter, tile: Tile, target: QRectF, left: float, frames_per_pixel: float) -> None:

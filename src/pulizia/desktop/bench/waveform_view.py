@@ -30,7 +30,8 @@ from pulizia.desktop.bench.wave_image import (
 )
 from pulizia.desktop.theme import colour, font, theme, theme_notice
 from pulizia.dsp.oversample import TAPS, interpolator
-from pulizia.session.jobs import VISIBLE, Job
+from pulizia.measure.overview import BIN_FRAMES
+from pulizia.session.jobs import FIRST, VISIBLE, Job
 from pulizia.session.session import Session
 from pulizia.words import tr, translated
 
@@ -51,6 +52,7 @@ class WaveformView(Lane):
         self._pictures = pictures
         pictures.watch(self)
         self._tiles = Tiles(session.pool, self.renew)
+        self._stand_in = Tiles(session.pool, self.renew, dims=False)
         self._known_samples: tuple[str, int, Samples] | None = None
         self._asked_samples: tuple[str, int, int] | None = None
         self.ride = RideCurve(session, axis)
@@ -65,6 +67,7 @@ class WaveformView(Lane):
     def forget(self) -> None:
         """Another recording comes."""
         self._tiles.forget()
+        self._stand_in.forget()
 
     def paint_plot(self, painter: QPainter, plot: QRectF) -> None:
         source = self.session.heard_source
@@ -75,7 +78,11 @@ class WaveformView(Lane):
             self._draw_samples(painter, plot, source)
             return
         self._draw_grid(painter, plot, rows)
-        self._draw_tiles(painter, plot, source, rows)
+        chain, measured = self.session.chain, self.axis.frames_per_pixel >= 2 * BIN_FRAMES
+        if self._tiles.is_bare and not measured and chain is not None and source is chain.after is not chain.before:
+            self._draw_tiles(painter, plot, self._stand_in, chain.before, rows, FIRST)  # until there is more
+        # from what is measured already it is there in an instant
+        self._draw_tiles(painter, plot, self._tiles, source, rows, FIRST if measured else VISIBLE)
         painter.setPen(QPen(colour("panel"), 1))
         each = plot.height() / max(rows, 1)
         for row in range(max(rows, 1)):
@@ -176,7 +183,9 @@ class WaveformView(Lane):
         step = 10 if self.floor_db > FLOOR_DB else 20 if self.floor_db >= 1.2 * FLOOR_DB else 40
         return tuple(range(0, round(self.floor_db) + step // 2, -step))
 
-    def _draw_tiles(self, painter: QPainter, plot: QRectF, source: Source, rows: int) -> None:
+    def _draw_tiles(
+        self, painter: QPainter, plot: QRectF, tiles: Tiles, source: Source, rows: int, priority: int
+    ) -> None:
         height, table, name, linear = int(plot.height()), wave_table(theme()), theme().name, self.linear
         floor_db, top = self.floor_db, self.top
         chain = self.session.chain
@@ -200,7 +209,7 @@ class WaveformView(Lane):
 
             return work
 
-        self._tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of)
+        tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of, priority)
 
     def _draw_samples(self, painter: QPainter, plot: QRectF, source: Source) -> None:
         """Closer than two frames a pixel: the samples themselves on a linear scale."""
