@@ -472,3 +472,12 @@ def test_gaps_are_all_places_of_a_lane_where_no_clip_lies() -> None:
     assert edits.gaps(lane, 300) == [(0, 1), (110, 200), (250, 300)]
     assert edits.gaps(lane, 250) == [(0, 1), (110, 200)]
     assert edits.gaps(Lane(name="Empty"), 10) == [(0, 10)]
+
+
+def test_a_programme_that_joins_others_of_its_name_is_told_apart() -> None:
+    first, second, third = (Programme(name="Reel 1", rate=RATE) for _ in range(3))
+    project = Project().with_programme(first).with_programme(second).with_programme(third)
+    assert [p.name for p in project.programmes] == ["Reel 1", "Reel 1 (2)", "Reel 1 (3)"]
+    assert [p.id for p in project.programmes] == [first.id, second.id, third.id]
+    again = project.with_programme(replace(project.programmes[1], name="Reel 1"))  # somebody names it so
+    assert [p.name for p in again.programmes] == ["Reel 1", "Reel 1", "Reel 1 (3)"]

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import itertools
 import uuid
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
@@ -183,12 +184,16 @@ class Project:
         raise ProjectError(message)
 
     def with_programme(self, programme: Programme) -> Project:
-        """With one more programme, or one replaced."""
+        """With one more programme, or one replaced; another one of the same name gets a number behind it."""
         if any(known.id == programme.id for known in self.programmes):
             return replace(
                 self, programmes=tuple(programme if p.id == programme.id else p for p in self.programmes)
             )  # fmt: skip
-        return replace(self, programmes=(*self.programmes, programme))
+        taken = {known.name for known in self.programmes}
+        names = itertools.chain([programme.name], (f"{programme.name} ({n})" for n in itertools.count(2)))
+        free = next(name for name in names if name not in taken)
+        named = programme if free == programme.name else replace(programme, name=free)
+        return replace(self, programmes=(*self.programmes, named))
 
     def without_programme(self, programme_id: str) -> Project:
         """Without one programme; its recordings stay."""

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -43,9 +44,10 @@ class AssemblyLanes(AssemblySubject):
         rates = [r.rate for r in project.recordings]
         recording = self._session.recording
         rate = recording.rate if recording is not None else max(rates, key=rates.count, default=48_000)
-        number = len(project.programmes) + 1
+        taken = {known.name for known in project.programmes}
+        usual = (tr("Programme {number}", number=number) for number in itertools.count(len(taken) + 1))
         made = Programme(
-            name=name or tr("Programme {number}", number=number), rate=rate,
+            name=name or next(words for words in usual if words not in taken), rate=rate,
             lanes=(Lane(name=tr("Voice")), Lane(name=tr("Atmosphere"), kind="atmosphere")),
         )  # fmt: skip
         self.programme_id, self.lane_id, self.clip_ids, self.span = made.id, made.lanes[0].id, frozenset(), None

@@ -51,7 +51,9 @@ class ListPlaces:
 
     def _opened(self, found: Assembled) -> None:
         self._show()
-        self.report = ListReport(tr("{name}: what was found", name=found.programme.name), found.report, self._parent)
+        received = found.programme.received
+        name = found.programme.name if received is None else received.name
+        self.report = ListReport(tr("{name}: what was found", name=name), found.report, self._parent)
         self.report.open()
 
     def show_report(self) -> None:
