@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QApplication, QPushButton
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person
 
@@ -86,7 +86,13 @@ def test_a_recipe_asks_where_the_noise_is(two: Person) -> None:
     assert box.count() == 2
     box.setCurrentIndex(1)
     dialog.tick_all()
+    assert not two.window.actions_.actions["save_recipe"].isEnabled()  # of no steps
     dialog.apply()
+    two.settle()
+    assert two.window.actions_.actions["save_recipe"].isEnabled()
+    two.until(dialog.results.isActiveWindow)
+    two.bot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)  # has read what came of it
+    assert not dialog.results.isVisible()
     here, there = session.document.project.recordings
     noise = [next(s for s in r.score if s.tool_id == "noise") for r in (here, there)]
     assert noise[0].settings.profile_spans_s == ((0.2, 0.9),)
