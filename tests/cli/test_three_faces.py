@@ -17,6 +17,9 @@ from pulizia.audio.source import read_padded
 from pulizia.cli.main import main
 from pulizia.delivery.deliverable import Deliverable
 from pulizia.media.open import open_media
+from pulizia.project.clips import Clip, Lane, Programme
+from pulizia.project.file import save_project
+from pulizia.project.model import Project, Recording
 from pulizia.score.recipe_library import find_recipe
 from pulizia.score.recipes import recipe_text
 from pulizia.score.steps import make_step
@@ -115,3 +118,32 @@ def test_treating_what_is_found_gives_the_same_steps(session: Session, take: Pat
     assert main(["repair", str(take), "--treat", "-o", str(tmp_path / "out.wav"), "--bits", "float"]) == 0
     worked = session.chain.after
     assert np.array_equal(read_padded(worked, 0, worked.frames), sound_of(tmp_path / "out.wav"))
+
+
+def test_a_programme_gives_the_same_samples(take: Path, wav: Callable[..., Path], tmp_path: Path) -> None:
+    """Clips of two rates, one with a gain; steps of a recording, a lane and the programme."""
+    first = Recording.of_media(open_media(take)).with_step(make_step("hum"))
+    second = Recording.of_media(open_media(wav(voice_in_noise(4.0), "bert.wav", rate=44_100)))
+    talk = Lane(name="Talk", gain_db=-2.0, steps=(make_step("leveller"),)).with_clips([
+        Clip(recording_id=first.id, start=0, inner=RATE // 3, frames=2 * RATE, gain_db=1.5),
+        Clip(recording_id=second.id, start=2 * RATE + 777, inner=RATE // 2, frames=2 * RATE),
+    ])  # fmt: skip
+    programme = Programme(name="Reel", rate=RATE, lanes=(talk,), steps=(make_step("limiter"),))
+    job = tmp_path / "job.pulizia"
+    save_project(Project(recordings=(first, second)).with_programme(programme), job)
+    made = Session(SimulatedOut())
+    try:
+        made.files.open_project(job)
+        end = time.monotonic() + 60
+        while len(made.document.media) < 2:
+            assert time.monotonic() < end
+            time.sleep(0.02)
+        made.assembly.choose_programme(programme.id)
+        worked = made.assembly.sound.after
+        window = read_padded(worked, 0, worked.frames)
+    finally:
+        made.close()
+    line = ["render", str(job), "--programme", "Reel", "-o", str(tmp_path / "reel.wav"), "--bits", "float"]
+    assert main(line) == 0
+    assert np.array_equal(window, sound_of(tmp_path / "reel.wav"))
+    assert float(np.abs(window).max()) > 0.05
