@@ -13,6 +13,7 @@ from pulizia.audio.source import ArraySource
 from pulizia.audio.spans import Span
 from pulizia.errors import MediaError
 from pulizia.measure.live import LiveLevels
+from pulizia.session.feeding import END_S
 from pulizia.session.heard import JOIN_S, Heard
 from pulizia.session.jobs import VISIBLE, Job, JobPool
 from pulizia.session.sound_out import SimulatedOut
@@ -214,3 +215,63 @@ def test_a_loop_rests_before_it_begins_again(transport: Transport) -> None:
     assert lengths[0] == pytest.approx(0.3 * RATE, abs=0.02 * RATE)
     assert RATE // 4 <= rests <= RATE // 2
     assert np.abs(np.diff(got)).max() < 0.01  # faded, never cut
+
+
+class Waiting(SimulatedOut):
+    """An output that takes a second and lets nothing be heard; what waits in it may be exchanged from ``place`` on."""
+
+    exchanges = True
+
+    def __init__(self, place: int) -> None:
+        super().__init__()
+        self.place, self.fed = place, 0
+        self.last: tuple[np.ndarray, int] | None = None
+
+    def room(self) -> int:
+        return RATE - self.fed
+
+    def earliest(self) -> int:
+        return self.place
+
+    def heard(self) -> int:
+        return 0
+
+    def write(self, block: np.ndarray, at: int) -> None:
+        self.fed = at + block.shape[1]
+
+    def close(self, last: np.ndarray | None = None, at: int = 0) -> None:
+        if last is not None:
+            self.last = (last, at)
+
+
+@pytest.mark.parametrize("place", [9_600, 9_601, 10_079, 10_200, 10_559])  # blocks are of 960 frames
+def test_stopping_fades_over_its_whole_length_wherever_in_a_block_it_falls(place: int) -> None:
+    """A fade that ended with its block was as short as one frame: a click in one of twenty stops."""
+    output = Waiting(place)
+    transport = Transport(output)
+    source = ramp()
+    try:
+        transport.set_material(Heard(source))
+        transport.play(0)
+        until(lambda: output.fed > 40_000)
+        transport.stop()
+    finally:
+        transport.close()
+    assert output.last is not None
+    last, at = output.last
+    frames = round(END_S * RATE)
+    assert (at, last.shape[1]) == (place, frames)
+    assert np.allclose(last[0], source.read(place, place + frames)[0] * np.linspace(1.0, 0.0, frames), atol=1e-6)
+
+
+def test_closing_while_it_plays_does_not_wait() -> None:
+    """The thread that was just told to stop missed that it should end, and closing took five seconds."""
+    for _ in range(10):
+        transport = Transport(SimulatedOut())
+        transport.set_material(Heard(ramp()))
+        transport.play(0)
+        until(lambda made=transport: made.position > 0)
+        began = time.monotonic()
+        transport.close()
+        assert time.monotonic() - began < 2.0
+        assert not transport._thread.is_alive()

@@ -64,6 +64,15 @@ class Run:
     pause: int = 0  # frames of silence still to come before a loop begins again
     shown: tuple[int, int] | None = None  # until this frame of the run is heard, the play head rests at that place
 
+    def waiting(self, at: int, most: int) -> Samples | None:
+        """What is heard from a frame of the run on, as far as it is in the queue; None where nothing is."""
+        parts, here = list[Samples](), at
+        for queued in self.queue:
+            if queued.at <= here < queued.end and here < at + most:
+                parts.append(queued.block[:, here - queued.at :])
+                here = queued.end
+        return np.concatenate(parts, axis=1)[:, :most] if parts else None
+
 
 class Feeding:
     """One run after the other; what is heard may be exchanged at any time while it is fed."""
@@ -127,12 +136,11 @@ class Feeding:
             self._stir.set()
             if not run.opened:
                 return
-            waiting = [q for q in run.queue if q.at <= run.output.earliest() < q.end]
-            if not run.output.exchanges or not waiting or self._material is None:
+            at = run.output.earliest()
+            tail = run.waiting(at, round(END_S * self._rate)) if run.output.exchanges else None
+            if tail is None or self._material is None:
                 run.output.close()
                 return
-            at = run.output.earliest()
-            tail = waiting[0].block[:, at - waiting[0].at :][:, : round(END_S * self._material.source.rate)]
             fade = np.linspace(1.0, 0.0, tail.shape[1], dtype=np.float32)
             run.output.close(self._for_ears(tail, self._material) * fade, at)
 
@@ -141,9 +149,9 @@ class Feeding:
     def _feed(self) -> None:
         while True:
             self._wake.wait()
-            if self._closing:
-                return
-            with self._lock:
+            with self._lock:  # also that it closes: else its wake could be cleared unseen
+                if self._closing:
+                    return
                 run = self._run
                 if run is None:
                     self._wake.clear()
@@ -369,6 +377,9 @@ class Feeding:
     def _forget_after(self, run: Run, at: int) -> None:
         while run.queue and run.queue[-1].at >= at:
             run.queue.pop()
+        if run.queue and run.queue[-1].end > at:
+            last = run.queue.pop()
+            run.queue.append(last._replace(block=last.block[:, : at - last.at]))
         if run.fed > at:
             self.levels.forget_from(at)
             run.fed = at

@@ -142,6 +142,7 @@ class Transport(Feeding):
     def close(self) -> None:
         """End the thread."""
         self.stop()
-        self._closing = True
-        self._wake.set()
+        with self._lock:
+            self._closing = True
+            self._wake.set()
         self._thread.join(timeout=5)
