@@ -124,9 +124,12 @@ class SonogramView(SonogramGutters):
         if source is None:
             return
         chain = self.session.chain
-        if self._tiles.is_bare and chain is not None and source is chain.after is not chain.before:
-            self._draw(painter, plot, self._stand_in, chain.before, FIRST)  # the recording, until there is more
-        self._draw(painter, plot, self._tiles, source, VISIBLE)
+
+        def recording() -> None:
+            if chain is not None and source is chain.after is not chain.before:
+                self._draw(painter, plot, self._stand_in, chain.before, FIRST)
+
+        self._draw(painter, plot, self._tiles, source, VISIBLE, recording)
         if self.shows_harm and chain is not None and (found := self.session.surveys.harm_of_score()) is not None:
             draw_shade(painter, plot, self._shade, self.axis, chain, found, self.scale)
         draw_areas(painter, self.session, self.axis, place_in(plot, self.axis, self.scale.row_of_hz))
@@ -134,7 +137,10 @@ class SonogramView(SonogramGutters):
         for column in found_columns(self.session, self.axis.left, self.axis.frames_per_pixel, int(plot.width())):
             painter.fillRect(QRectF(plot.left() + column, plot.top(), 1.5, 6), colour("ochre"))
 
-    def _draw(self, painter: QPainter, plot: QRectF, tiles: Tiles, source: Source, priority: int) -> None:
+    def _draw(
+        self, painter: QPainter, plot: QRectF, tiles: Tiles, source: Source, priority: int,
+        below: Callable[[], object] = lambda: None,
+    ) -> None:  # fmt: skip
         if self.look.channel and source.channels == 2:
             source = picked(source, self.look.channel)
         scale = self.scale
@@ -157,7 +163,7 @@ class SonogramView(SonogramGutters):
 
             return work
 
-        tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of, priority)
+        tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of, priority, below)
 
     def paint_selection(self, painter: QPainter, plot: QRectF) -> None:
         selection = self.session.selection

@@ -93,8 +93,12 @@ class Tiles:
         key_of: Callable[[Place], Hashable],
         work_of: Callable[[Place], Callable[[Job], QImage]],
         priority: int = VISIBLE,
+        below: Callable[[], object] = lambda: None,
     ) -> bool:
-        """Blit what covers ``target``; ask for what is missing. True when nothing is missing."""
+        """Blit what covers ``target``; ask for what is missing. True when nothing is missing.
+
+        Where something is missing and no older picture can stand in, ``below`` draws what may.
+        """
         first = int(left / frames_per_pixel // TILE_COLUMNS)
         last = int((left / frames_per_pixel + target.width()) // TILE_COLUMNS)
         wanted: dict[Hashable, Place] = {}
@@ -105,7 +109,9 @@ class Tiles:
             self._jobs.pop(key).cancel()
             self._asked.pop(key, None)
         missing = [key for key in wanted if key not in self._images]
-        if missing:
+        if missing and not self._shown:
+            below()
+        elif missing:
             self._draw_stand_ins(painter, target, left, frames_per_pixel)
         shown = []
         for key, place in wanted.items():
@@ -138,11 +144,6 @@ class Tiles:
             if tile.place.frames_per_pixel == frames_per_pixel and column // TILE_COLUMNS == tile.place.index:
                 return tile.code(column % TILE_COLUMNS, int(y))
         return None
-
-    @property
-    def is_bare(self) -> bool:
-        """Whether there is nothing that could stand in for what is missing."""
-        return not self._shown
 
     def forget(self) -> None:
         """Another recording: nothing shown before may stand in."""

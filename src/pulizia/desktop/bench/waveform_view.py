@@ -79,10 +79,13 @@ class WaveformView(Lane):
             return
         self._draw_grid(painter, plot, rows)
         chain, measured = self.session.chain, self.axis.frames_per_pixel >= 2 * BIN_FRAMES
-        if self._tiles.is_bare and not measured and chain is not None and source is chain.after is not chain.before:
-            self._draw_tiles(painter, plot, self._stand_in, chain.before, rows, FIRST)  # until there is more
+
+        def recording() -> None:
+            if not measured and chain is not None and source is chain.after is not chain.before:
+                self._draw_tiles(painter, plot, self._stand_in, chain.before, rows, FIRST)
+
         # from what is measured already it is there in an instant
-        self._draw_tiles(painter, plot, self._tiles, source, rows, FIRST if measured else VISIBLE)
+        self._draw_tiles(painter, plot, self._tiles, source, rows, FIRST if measured else VISIBLE, recording)
         painter.setPen(QPen(colour("panel"), 1))
         each = plot.height() / max(rows, 1)
         for row in range(max(rows, 1)):
@@ -184,8 +187,9 @@ class WaveformView(Lane):
         return tuple(range(0, round(self.floor_db) + step // 2, -step))
 
     def _draw_tiles(
-        self, painter: QPainter, plot: QRectF, tiles: Tiles, source: Source, rows: int, priority: int
-    ) -> None:
+        self, painter: QPainter, plot: QRectF, tiles: Tiles, source: Source, rows: int, priority: int,
+        below: Callable[[], object] = lambda: None,
+    ) -> None:  # fmt: skip
         height, table, name, linear = int(plot.height()), wave_table(theme()), theme().name, self.linear
         floor_db, top = self.floor_db, self.top
         chain = self.session.chain
@@ -209,7 +213,7 @@ class WaveformView(Lane):
 
             return work
 
-        tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of, priority)
+        tiles.draw(painter, plot, self.axis.left, self.axis.frames_per_pixel, key_of, work_of, priority, below)
 
     def _draw_samples(self, painter: QPainter, plot: QRectF, source: Source) -> None:
         """Closer than two frames a pixel: the samples themselves on a linear scale."""
