@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 import soundfile
 from PySide6.QtCore import QPointF, Qt
+from PySide6.QtWidgets import QApplication
 from tests.conftest import voice_in_noise
 from tests.desktop.conftest import Person, move
 
@@ -307,15 +308,26 @@ def test_track_answers_keys_and_typed_values(bench: Person) -> None:
     row.track.setFocus()
     bench.bot.keyClick(row.track, Qt.Key.Key_Right)
     assert bench.recording.score[0].settings.reduction_db == 10.5
-    row.edit.setFocus()
-    row.edit.selectAll()
-    bench.bot.keyClicks(row.edit, "17,5 dB")
-    bench.bot.keyClick(row.edit, Qt.Key.Key_Return)
-    assert bench.recording.score[0].settings.reduction_db == 17.5
-    row.edit.selectAll()
-    bench.bot.keyClicks(row.edit, "x")
-    bench.bot.keyClick(row.edit, Qt.Key.Key_Return)
-    assert row.edit.text() == "17.5 dB"
+
+    def keys(words: str, *keys: Qt.Key) -> float:
+        if words:
+            bench.bot.keyClick(row.track, Qt.Key.Key_Return)  # from the slider to its value
+            assert row.edit.hasSelectedText()
+            bench.bot.keyClicks(row.edit, words)
+        for key in keys:
+            bench.bot.keyClick(QApplication.focusWidget(), key)
+        return bench.recording.score[0].settings.reduction_db
+
+    assert keys("17,5 dB", Qt.Key.Key_Return) == 17.5
+    assert row.track.hasFocus()  # 1 to 3 say again what is heard
+    assert keys("12", Qt.Key.Key_Up) == 12.5
+    assert keys("", Qt.Key.Key_Down, Qt.Key.Key_Down, Qt.Key.Key_Return) == 11.5
+    assert keys("3", Qt.Key.Key_Escape) == 11.5  # left as it was
+    assert (row.edit.text(), row.track.hasFocus()) == ("11.5 dB", True)
+    for words in ("x", "nan", "inf"):
+        assert keys(words, Qt.Key.Key_Return) == 11.5
+        assert row.edit.text() == "11.5 dB"
+        assert f"“{words}” is not a number" in bench.window.message.text.text()
     move(row.track, QPointF(20, 10))
 
 

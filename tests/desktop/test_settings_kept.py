@@ -7,9 +7,10 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QApplication, QMenu
+from PySide6.QtWidgets import QApplication
 from tests.desktop.conftest import Person
 
+from pulizia.desktop.typed_menu import TypedMenu
 from pulizia.media.folders import config_folder
 from pulizia.project.file import load_project
 
@@ -128,18 +129,42 @@ def test_several_steps_are_switched_moved_copied_and_removed_together(bench: Per
     assert tools() == ["limiter"]
 
 
-def test_tools_are_chosen_by_their_first_letter(bench: Person) -> None:
-    session = bench.window.session
-
-    def typed(*keys: Qt.Key) -> None:
-        bench.key(Qt.Key.Key_A)
-        bench.until(lambda: isinstance(QApplication.activePopupWidget(), QMenu))
+def test_a_tool_is_found_by_what_is_typed_and_added_by_return_alone(bench: Person) -> None:
+    def typed(words: str, *keys: Qt.Key) -> TypedMenu:
+        if not isinstance(QApplication.activePopupWidget(), TypedMenu):
+            bench.key(Qt.Key.Key_A)
+            bench.until(lambda: isinstance(QApplication.activePopupWidget(), TypedMenu))
+        menu = QApplication.activePopupWidget()
+        bench.bot.keyClicks(menu, words)
         for key in keys:
-            bench.bot.keyClick(QApplication.activePopupWidget(), key)
-        bench.until(lambda: QApplication.activePopupWidget() is None)
+            bench.bot.keyClick(menu, key)
+        return menu
 
-    typed(Qt.Key.Key_H)
-    assert [s.tool_id for s in bench.recording.score] == ["hum"]
-    typed(Qt.Key.Key_P, Qt.Key.Key_P, Qt.Key.Key_Return)  # the second of two that begin alike
+    def offered(menu: TypedMenu) -> list[str]:
+        return [row.data() for row in menu.rows if row.isEnabled()]
+
+    menu = typed("leveller")  # letters of its name, of which several are keys of the window
+    assert (offered(menu), menu.activeAction().data()) == (["leveller"], "leveller")
+    assert list(bench.recording.score) == []
+    typed("", Qt.Key.Key_Return)
+    bench.until(lambda: QApplication.activePopupWidget() is None)
+    assert [s.tool_id for s in bench.recording.score] == ["leveller"]
+    assert not bench.window.session.transport.is_playing
+
+    menu = typed("P")
+    assert set(offered(menu)) == {"polarity", "plosives"}
+    assert offered(typed("l")) == ["plosives"]
+    assert set(offered(typed("", Qt.Key.Key_Backspace))) == {"polarity", "plosives"}
+    assert len(offered(typed("", Qt.Key.Key_Escape))) == len(menu.rows) > 20
+    assert offered(typed("fan")) == ["noise"]  # what a tool is against
+    typed("xyz", Qt.Key.Key_Return)  # nothing is called so: nothing is added
+    assert offered(menu) == []
+    assert "fanxyz" in menu.words.text()
+    typed("", Qt.Key.Key_Escape)
+    assert offered(typed("room t")) == ["room_tail", "room_tone"]  # a space goes on with the name
+    typed("", Qt.Key.Key_Down, Qt.Key.Key_Return)
+    assert bench.window.session.step.tool_id == "room_tone"
+
+    menu = typed("", Qt.Key.Key_Escape)
+    bench.until(lambda: QApplication.activePopupWidget() is None)
     assert len(bench.recording.score) == 2
-    assert session.step.tool.title.startswith("P")

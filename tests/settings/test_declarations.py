@@ -36,8 +36,13 @@ def test_what_is_shown_of_a_number_can_be_typed_again(tool, name: str, number: N
         assert number.text(None) == "auto"
     assert number.typed("1e9") == number.high
     assert number.typed("-1e9") == number.low
-    with pytest.raises(ValueError, match="could not convert"):
-        number.typed("loud")
+    for words in ("loud", "nan", "inf", "6 apples"):
+        with pytest.raises(ValueError, match=words[:4]):
+            number.typed(words)
+    between = number.typed(f"{number.low + 0.3 * (number.high - number.low):.9f}")
+    assert number.check(name, between) is None  # whole ones are rounded
+    if number.unit is Unit.HZ:
+        assert number.typed("1.5k") == number.typed("1,5 kHz") == number.typed("1500 Hz")
     assert default is None or number.check(name, default) is None
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, Qt, Signal
 from PySide6.QtGui import (
     QFocusEvent,
     QKeyEvent,
@@ -28,6 +28,7 @@ from pulizia.units import Unit, with_minus
 from pulizia.words import tr, translated
 
 TRACK_WIDTH = 86
+RETURN = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 
 
 class Track(ArrowKeys):
@@ -37,6 +38,7 @@ class Track(ArrowKeys):
 
     moved = Signal(float)
     let_go = Signal()
+    asked_to_type = Signal()
 
     def __init__(self, declared: Number, default: float, value: float) -> None:
         super().__init__()
@@ -92,7 +94,7 @@ class Track(ArrowKeys):
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if self.hasFocus():
-            self._step(1 if event.angleDelta().y() > 0 else -1)
+            self.step(1 if event.angleDelta().y() > 0 else -1)
             event.accept()
         else:
             event.ignore()
@@ -100,11 +102,14 @@ class Track(ArrowKeys):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         keys = {Qt.Key.Key_Right: 1, Qt.Key.Key_Up: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Down: -1}
         if (direction := keys.get(Qt.Key(event.key()))) is not None:
-            self._step(direction)
+            self.step(direction)
+        elif event.key() in RETURN:
+            self.asked_to_type.emit()
         else:
             super().keyPressEvent(event)
 
-    def _step(self, direction: int) -> None:
+    def step(self, direction: int) -> None:
+        """Go one step of the setting up (1) or down (-1)."""
         if self._declared.scale == "log":
             self._move_to(self._value_at(self._share(self._value) + direction * 0.02))
         else:
@@ -133,17 +138,48 @@ class Track(ArrowKeys):
         painter.drawEllipse(QPointF(at, y), 5.5, 5.5)
 
 
+class ValueBox(QLineEdit):
+    """The value of a slider, to be typed; Up and Down step it, Return takes it, Escape leaves it as it was."""
+
+    stepped = Signal(int)
+    left = Signal()  # the slider takes the keys again
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and self._is_own(event):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if not self._is_own(event):
+            super().keyPressEvent(event)
+            if event.key() in RETURN:
+                self.left.emit()
+                event.accept()  # else it would press the button of a dialog as well
+        elif event.key() == Qt.Key.Key_Escape:
+            self.setModified(False)
+            self.left.emit()
+        else:
+            self.stepped.emit(1 if event.key() == Qt.Key.Key_Up else -1)
+
+    @staticmethod
+    def _is_own(event: QKeyEvent) -> bool:
+        plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        return plain and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Escape)
+
+
 class SliderRow(QWidget):
     """A labelled slider whose value can be typed."""
 
     changed = Signal(object)
     let_go = Signal()
+    refused = Signal(str)
 
     def __init__(self, declared: Number, default: float, value: float | None) -> None:
         super().__init__()
         self._declared, self._shown = declared, value
         self.track = Track(declared, default, declared.low if value is None else value)
-        self.edit = QLineEdit()
+        self.edit = ValueBox()
         self.edit.setProperty("figure", True)
         self.edit.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.edit.setFixedWidth(66)
@@ -164,15 +200,19 @@ class SliderRow(QWidget):
             if declared.unit is Unit.SHARE
             else tr("{low:g} to {high:g}{unit}", low=declared.low, high=declared.high, unit=unit)
         )
+        self._reach = with_minus(reach)
         self.setToolTip(
             tr(
                 "{help}\n{reach}; double-click for {usual}",
-                help=translated(declared.help), reach=with_minus(reach), usual=with_minus(usual),
+                help=translated(declared.help), reach=self._reach, usual=with_minus(usual),
             )
         )  # fmt: skip
         self.track.moved.connect(self._tell)
         self.track.let_go.connect(self.let_go)
+        self.track.asked_to_type.connect(self._begin_typing)
         self.edit.editingFinished.connect(self._typed)
+        self.edit.stepped.connect(self._step)
+        self.edit.left.connect(self._end_typing)
         self.show_value(value)
 
     def show_value(self, value: float | None) -> None:
@@ -189,6 +229,19 @@ class SliderRow(QWidget):
         self.edit.setText(translated(self._declared.text(value)))
         self.changed.emit(value)
 
+    def _begin_typing(self) -> None:
+        self.edit.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self.edit.selectAll()
+
+    def _end_typing(self) -> None:
+        self.show_value(self._shown)
+        self.track.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def _step(self, direction: int) -> None:
+        self._typed()
+        self.track.step(direction)
+        self.edit.selectAll()
+
     def _typed(self) -> None:
         if not self.edit.isModified():
             return
@@ -196,6 +249,12 @@ class SliderRow(QWidget):
         try:
             value = self._declared.typed(self.edit.text())
         except ValueError:
+            self.refused.emit(
+                tr(
+                    "{setting}: “{typed}” is not a number. Type a value of {reach}.",
+                    setting=translated(self._declared.label), typed=self.edit.text().strip(), reach=self._reach,
+                )
+            )  # fmt: skip
             self.show_value(self._shown)
             return
         self.track.set_value(self._declared.low if value is None else value)

@@ -45,6 +45,7 @@ class SoundDialog(QDialog):
         column.addWidget(self.words)
         self.level = SliderRow(LEVEL, 0.0, round(gain_to_db(session.transport.volume), 1))
         self.level.changed.connect(self._set_level)
+        self.level.refused.connect(self.words.setText)
         column.addWidget(self.level)
         column.addWidget(button(tr("Close"), self.accept), alignment=Qt.AlignmentFlag.AlignRight)
         self._found: list[Choice] = []

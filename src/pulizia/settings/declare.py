@@ -49,13 +49,22 @@ class Number:
         return f"{format_number(value, self.decimals)} {self.unit.symbol}".strip()
 
     def typed(self, text: str) -> float | None:
-        """The value that a person typed, inside the range; None for "auto". ValueError when it is no number."""
+        """The value that a person typed, inside the range: "6,5 dB", "4k"; None for "auto". ValueError when it is no number."""
         text = text.replace("\u2212", "-").replace(",", ".").strip().lower()
         if self.optional and text in ("", "auto", tr("auto").lower()):
             return None
-        plain = float(text.removesuffix("%" if self.unit is Unit.SHARE else self.unit.symbol.lower()).strip())
-        value = plain / 100.0 if self.unit is Unit.SHARE else plain
-        return min(max(value, self.low), self.high)
+        value = self._read(text)
+        if not math.isfinite(value):
+            raise ValueError(text)
+        return min(max(round(value) if self.whole else value, self.low), self.high)
+
+    def _read(self, text: str) -> float:
+        if self.unit is Unit.SHARE:
+            return float(text.removesuffix("%").strip()) / 100.0
+        plain = text.removesuffix(self.unit.symbol.lower()).strip()
+        if self.unit is Unit.HZ and plain.endswith("k"):
+            return 1000.0 * float(plain.removesuffix("k").strip())
+        return float(plain)
 
     def check(self, name: str, value: object) -> str | None:
         """A sentence about what is wrong with the value, or None."""

@@ -30,6 +30,7 @@ def control_of(
     *,
     change: Callable[[str, Any], None],
     settle: Callable[[], None],
+    refuse: Callable[[str], None],
 ) -> Made | None:
     """A slider, a choice, a tick or a word for a setting; None for those that pictures show."""
     if isinstance(declaration, Number):
@@ -38,6 +39,7 @@ def control_of(
         slider = SliderRow(declaration, usual, default)
         slider.changed.connect(lambda value: change(name, value))
         slider.let_go.connect(settle)
+        slider.refused.connect(refuse)
         return Made(slider, slider)
     if isinstance(declaration, Choice):
         box = ChoiceBox()

@@ -6,7 +6,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QWidget
 
-from pulizia.desktop.menu import Menu
+from pulizia.desktop.typed_menu import TypedMenu
 from pulizia.session.session import Session
 from pulizia.tools.base import FAMILIES
 from pulizia.tools.registry import ALL
@@ -23,12 +23,11 @@ def show_tool_menu(session: Session, steps: QWidget, corner: QPoint, *, on_selec
         session.repairs.add_tool(tool_id, on_selection=on_selection)
         steps.setFocus()
 
-    menu = Menu(steps)
+    menu = TypedMenu(steps)
     for family in FAMILIES:
         menu.addSeparator()
         for tool in (t for t in ALL if t.family == family and not t.other_field):  # those are made by a search
-            # its first letter chooses it; where several begin alike, it goes from one to the next
-            action = menu.addAction(f"&{translated(tool.title)}\t{translated(tool.summary)}")
+            action = menu.addAction(f"{translated(tool.title)}\t{translated(tool.summary)}")
             action.setData(tool.id)
             action.triggered.connect(lambda _on=False, t=tool.id: add(t))
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)

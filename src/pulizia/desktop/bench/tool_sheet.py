@@ -157,7 +157,9 @@ class ToolSheet(QWidget):
         extra_column.setContentsMargins(0, 0, 0, 0)
         extra_column.setSpacing(2)
         for name, declaration in fields.items():
-            made = control_of(self._settings, name, declaration, change=self._change, settle=self._settle)
+            made = control_of(
+                self._settings, name, declaration, change=self._change, settle=self._settle, refuse=self._refuse
+            )
             if made is not None and name not in (self.tool.reject_field, self.tool.edge_field):
                 self.controls[name] = made.control
                 (extra_column if declaration.more else self._column).addWidget(made.row)
@@ -248,6 +250,9 @@ class ToolSheet(QWidget):
         for words, channels in rows:
             self.channels.addItem(words, channels)
         self.channels.setCurrentIndex([channels for _, channels in rows].index(step.channels))
+
+    def _refuse(self, sentence: str) -> None:
+        self.session.say(sentence, bad=True)
 
     def _set_channels(self) -> None:
         if (own := self._own_step()) is not None:
