@@ -12,14 +12,16 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+import shiboken6
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QApplication, QDialog, QGridLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QApplication, QDialog, QGridLayout, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 from tests.accessibility_bus import launcher
 from tests.desktop.conftest import Person
 
 from pulizia.desktop.controls import scrolled
+from pulizia.desktop.flow import FlowLayout
 from pulizia.desktop.theme import use_theme
 
 PARTS = ("dbus-run-session", "Xvfb")
@@ -77,17 +79,25 @@ def test_a_screen_reader_is_told_names_roles_and_figures(tmp_path: Path) -> None
     assert "Noise" in steps
 
 
+def tab_stops(person: Person, first: QWidget) -> list[QWidget]:
+    """Where Tab goes from ``first`` on, until it comes back."""
+    first.setFocus(Qt.FocusReason.TabFocusReason)
+    stops = [first]
+    while len(stops) < 300:
+        person.bot.keyClick(QApplication.focusWidget(), Qt.Key.Key_Tab)
+        if (stop := QApplication.focusWidget()) is first:
+            return stops
+        stops.append(stop)
+    pytest.fail(f"Tab does not come back: {stops[-5:]}")
+
+
 def test_tab_follows_the_work_and_every_stop_has_a_name(bench: Person) -> None:
     window, session = bench.window, bench.window.session
     session.repairs.add_tool("noise", on_selection=False)
     bench.mark(1.0, 2.0)
     bench.until(lambda: not window.bench.sheet.is_building)
     bench.settle()
-    stops, here = [], window.nextInFocusChain()
-    while here is not window:
-        if here.isVisibleTo(window) and here.isEnabled() and here.focusPolicy() & Qt.FocusPolicy.TabFocus:
-            stops.append(here)
-        here = here.nextInFocusChain()
+    stops = tab_stops(bench, window.top.places)
     assert all(stop.accessibleName() or getattr(stop, "text", str)() for stop in stops)
     sheet, foot = window.bench.sheet, window.foot
     order = [
@@ -137,11 +147,7 @@ def test_the_ring_of_the_keyboard_is_seen_wherever_tab_goes(bench: Person, place
     bench.key(Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)  # a programme with a clip
     bench.key(place)
     bench.settle()
-    stops, here = [], window.nextInFocusChain()
-    while here is not window:
-        if here.isVisible() and here.isEnabled() and here.focusPolicy() & Qt.FocusPolicy.TabFocus:
-            stops.append(here)
-        here = here.nextInFocusChain()
+    stops = tab_stops(bench, window.top.places)
     assert len(stops) > 15
     lists = {
         Qt.Key.Key_F2: {window.bench.list.cards, window.bench.score},
@@ -194,6 +200,27 @@ def test_one_key_leads_from_area_to_area_and_back(bench: Person, place: Qt.Key) 
     for stop in [*met[-2::-1], first]:
         bench.key(Qt.Key.Key_Tab, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
         assert QApplication.focusWidget() is stop
+
+
+def test_the_window_stays_whole_after_the_keys_went_round_its_areas(bench: Person) -> None:
+    """Asking for the next widget in the chain of the focus once made each the owner of the next, and deleting one fatal."""
+    window = bench.window
+    sheet = window.delivery.orders
+    bench.key(Qt.Key.Key_F4)
+    sheet.add_button.click()
+    for _ in range(7):
+        bench.key(Qt.Key.Key_Tab, Qt.KeyboardModifier.ControlModifier)
+    held = [layout.itemAt(n) for layout in window.delivery.findChildren(FlowLayout) for n in range(layout.count())]
+    assert len(held) > 3
+    (remove,) = (b for b in sheet.findChildren(QPushButton) if b.text() == "Remove")
+    remove.click()
+    del remove
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    bench.settle()
+    assert all(shiboken6.isValid(item) for item in held)
+    bench.key(Qt.Key.Key_F2)
+    bench.key(Qt.Key.Key_F4)  # laid out anew
+    assert window.delivery.sizeHint().isValid()
 
 
 @pytest.mark.parametrize("place", [Qt.Key.Key_F2, Qt.Key.Key_F3])

@@ -48,6 +48,22 @@ def pool() -> Iterator[JobPool]:
     made.close()
 
 
+def test_nothing_is_heard_of_a_job_that_was_stopped(pool: JobPool) -> None:
+    """Whoever asked may be gone by the time that progress which was told before comes home."""
+    posted: list[Callable[[], None]] = []
+    pool._post = posted.append
+    shares: list[float] = []
+    job = pool.submit(lambda job: job.progress(1.0), on_progress=shares.append, on_done=shares.append)
+    assert job.finished.wait(5)
+    assert len(posted) == 2
+    posted[0]()
+    assert shares == [1.0]
+    job.cancel()
+    for call in posted:
+        call()
+    assert shares == [1.0]
+
+
 def test_the_most_urgent_goes_first_and_the_newest_among_equals(pool: JobPool) -> None:
     order: list[str] = []
     gate = threading.Event()

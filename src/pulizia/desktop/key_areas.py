@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import chain
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QWidget
@@ -11,12 +12,12 @@ from PySide6.QtWidgets import QApplication, QWidget
 TAB = Qt.FocusPolicy.TabFocus
 
 
-def turn(window: QWidget, areas: Sequence[QWidget], by: int) -> None:
+def turn(areas: Sequence[QWidget], by: int) -> None:
     """Give the keys to the next area (``by`` 1) or the one before (-1): to what had them there last, else to its first stop.
 
     ``areas`` stand in the order of the work; one may lie in another. Those without anything that takes keys are passed over.
     """
-    stops = [(area, stop) for area in areas if (stop := _stop_of(window, areas, area)) is not None]
+    stops = [(area, stop) for area in areas if (stop := _stop_of(areas, area)) is not None]
     if not stops:
         return
     here: QWidget | None = QApplication.focusWidget()
@@ -32,19 +33,24 @@ def _area_of(areas: Sequence[QWidget], widget: QWidget) -> QWidget | None:
     return next((area for area in holding if all(other.isAncestorOf(area) for other in holding)), None)
 
 
-def _stop_of(window: QWidget, areas: Sequence[QWidget], area: QWidget) -> QWidget | None:
+def _stop_of(areas: Sequence[QWidget], area: QWidget) -> QWidget | None:
+    """What had the keys there last, else the first that takes them.
+
+    Widgets are taken in the order in which they were made. The chain of the focus would have the order of Tab, but to ask
+    a widget for the next one there makes it, for the bindings, the owner of that one: what is deleted later, a menu
+    for instance, would take the rest of the window along.
+    """
     last: QWidget | None = area.focusWidget()
     known = () if last is None else (last,)
-    return next(
-        (stop for stop in (*known, *_chain(window)) if _takes_keys(stop) and _area_of(areas, stop) is area), None
-    )
+    inside = chain(known, _with_all_inside(area))
+    return next((stop for stop in inside if _takes_keys(stop) and _area_of(areas, stop) is area), None)
 
 
-def _chain(window: QWidget) -> Iterator[QWidget]:
-    here = window.nextInFocusChain()
-    while here is not None and here is not window:
-        yield here
-        here = here.nextInFocusChain()
+def _with_all_inside(widget: QWidget) -> Iterator[QWidget]:
+    yield widget
+    for child in widget.children():
+        if isinstance(child, QWidget):
+            yield from _with_all_inside(child)
 
 
 def _takes_keys(widget: QWidget) -> bool:

@@ -164,7 +164,7 @@ def view_commands(w: MainWindow) -> list[Command]:
 
     def turn_keys(by: int) -> None:
         areas = {BENCH: w.bench.key_areas, ASSEMBLY: w.assembly.key_areas, DELIVERY: w.delivery.key_areas}
-        turn(w, (w.top, *areas[w.places.currentIndex()], w.foot), by)
+        turn((w.top, *areas[w.places.currentIndex()], w.foot), by)
 
     def size(step: int) -> None:
         sizes = (0, *SIZES)

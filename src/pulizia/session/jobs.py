@@ -115,7 +115,7 @@ class JobPool:
         job = Job(work, title)
         job.on_done, job.on_error = on_done, on_error
         if on_progress is not None:
-            job.on_progress = self._now_and_then(on_progress)
+            job.on_progress = self._now_and_then(job, on_progress)
         with self._lock:
             if slot is not None:
                 if (old := self._slots.get(slot)) is not None:
@@ -126,7 +126,7 @@ class JobPool:
             self._lock.notify_all()  # the one that would wake may be the one for first impressions
         return job
 
-    def _now_and_then(self, told: Callable[[float], None]) -> Callable[[float], None]:
+    def _now_and_then(self, job: Job, told: Callable[[float], None]) -> Callable[[float], None]:
         """Post progress no more often than it can be seen: work may tell it thousands of times a second."""
         last = 0.0
 
@@ -135,7 +135,7 @@ class JobPool:
             now = time.monotonic()
             if now - last >= TOLD_EVERY_S or share >= 1.0:
                 last = now
-                self._post(lambda: told(share))
+                self._post(lambda: None if job.is_cancelled else told(share))
 
         return tell
 
