@@ -44,3 +44,12 @@ class AnalysisError(PuliziaError):
 
 class Cancelled(Exception):  # noqa: N818 - an answer, not an error
     """Raised inside a job after its owner has asked it to stop."""
+
+
+LONGEST_TOLD = 300
+
+
+def brief(error: object) -> str:
+    """What is wrong, as it can stand in a sentence: a damaged file may hold a value of any length."""
+    told = str(error)
+    return told if len(told) <= LONGEST_TOLD else f"{told[:LONGEST_TOLD]}\u2026"

@@ -4,9 +4,11 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from fractions import Fraction
+from functools import reduce
+from operator import getitem
 from pathlib import Path
 
 import numpy as np
@@ -423,7 +425,8 @@ def test_placement_keeps_the_power_of_one_channel_and_leaves_equal_layouts_alone
     assert np.allclose((tracks**2).sum(axis=1), 1.0)
 
 
-def test_a_programme_is_kept_in_the_project_file_and_older_files_are_brought_forward(tmp_path: Path) -> None:
+def of_all_kinds() -> Programme:
+    """A programme that uses whatever a file can hold."""
     rich = clip(
         "anna", 96_100, 7, 999, gain_db=-3.5, gain_line=((0, 0.0), (500, -12.0)), fade_in=Edge(10, "gain"),
         fade_out=Edge(20, "power"), channel=1, tone=True, enabled=False, inverted=True, name="Take 3", note="\u00e4",
@@ -433,11 +436,14 @@ def test_a_programme_is_kept_in_the_project_file_and_older_files_are_brought_for
     lane = replace(
         air.with_clips([*air.clips, rich]), steps=(make_step("gate"),), placement="L", stem="bed", soloed=True
     )
-    programme = replace(
+    return replace(
         programme.with_lane(lane), steps=(make_step("limiter"),), start_frame=90_000, picture_rate=Fraction(30_000, 1001),
         drop_frame=True, target_id="online-16",
     )  # fmt: skip
-    project = Project().with_programme(programme)
+
+
+def test_a_programme_is_kept_in_the_project_file_and_older_files_are_brought_forward(tmp_path: Path) -> None:
+    project = Project().with_programme(of_all_kinds())
     text = project_text(project, tmp_path)
     assert parse_project(text, "p", tmp_path) == project
     older = json.loads(text) | {"version": 5}
@@ -465,6 +471,41 @@ def test_a_damaged_programme_is_one_sentence(what: str, tmp_path: Path) -> None:
     DAMAGE[what](content["programmes"][0])
     with pytest.raises(ProjectError, match=r"Restore it from a backup\."):
         parse_project(json.dumps(content), "p.pulizia", tmp_path)
+
+
+def places_in(content: object, path: tuple = ()) -> Iterator[tuple]:
+    """The way to every value of a file."""
+    inside = content.items() if isinstance(content, dict) else enumerate(content) if isinstance(content, list) else ()
+    for key, value in inside:
+        yield (*path, key)
+        yield from places_in(value, (*path, key))
+
+
+WRONG = [float("nan"), -1, 10**30, True, None, "x" * 3000, "1/0", [], {}, [[float("nan"), 1.0]]]
+
+
+def test_whatever_stands_in_a_project_is_taken_as_it_is_or_refused_in_one_sentence(tmp_path: Path) -> None:
+    steps = (make_step("noise", {"profile_spans_s": [[0.1, 0.9]]}), make_step("hum", spans=(Span(9, 90),)))
+    recording = Recording(path=tmp_path / "a.wav", name="a", fingerprint="f", rate=RATE, channels=1, frames=90_000)
+    recording = replace(recording, score=steps, markers=(Marker(99, "here"),), trim=Span(10, 80_000))
+    text = project_text(Project(recordings=(recording,)).with_programme(of_all_kinds()), tmp_path)
+    parse_project(text, "p.pulizia", tmp_path)
+    taken, sentences = 0, []
+    kinds = {tuple(key for key in place if isinstance(key, str)): place for place in places_in(json.loads(text))}
+    for place in kinds.values():
+        for wrong in WRONG:
+            content = json.loads(text)
+            reduce(getitem, place[:-1], content)[place[-1]] = wrong
+            try:
+                project = parse_project(json.dumps(content), "p.pulizia", tmp_path)
+            except ProjectError as error:
+                sentences.append(str(error))
+            else:
+                taken += 1
+                assert parse_project(project_text(project, tmp_path), "p", tmp_path) == project, (place, wrong)
+    assert taken > 100
+    assert len(sentences) > 500
+    assert not [told for told in sentences if len(told) > 500 or "\n" in told]
 
 
 def test_gaps_are_all_places_of_a_lane_where_no_clip_lies() -> None:

@@ -201,7 +201,8 @@ class RecipesDialog(QDialog):
 
     def apply(self) -> None:
         """Give the ticked recordings the steps, in the order of the recipe, as one edit."""
-        known, ids = self.recipes.get(self.name), self.ticked
+        there = {recording.id for recording in self.session.document.project.recordings}
+        known, ids = self.recipes.get(self.name), [i for i in self.ticked if i in there]
         if known is None or not ids:
             return
         marked, asked = self._marked, {place for place, box in self.places.items() if box.currentData()}

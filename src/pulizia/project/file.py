@@ -10,7 +10,7 @@ from typing import Any
 
 from pulizia.audio.markers import in_order
 from pulizia.data.json_text import parsed
-from pulizia.errors import ProjectError, SettingsError
+from pulizia.errors import ProjectError, SettingsError, brief
 from pulizia.media.open import PROJECT_SUFFIX
 from pulizia.media.write import write_text
 from pulizia.project.model import Project, Recording
@@ -120,10 +120,12 @@ def parse_with_past(text: str, name: str, folder: Path) -> tuple[Project, list[t
             id=str(content["id"]),
         )  # fmt: skip
     except SettingsError as error:
-        message = tr("{name} cannot be opened: {error}. Update Pulizia or restore a backup.", name=name, error=error)
+        message = tr(
+            "{name} cannot be opened: {error}. Update Pulizia or restore a backup.", name=name, error=brief(error)
+        )
         raise ProjectError(message) from error
     except (KeyError, TypeError, ValueError, AttributeError, IndexError, ArithmeticError, ProjectError) as error:
-        message = tr("{name} is damaged ({error}). Restore it from a backup.", name=name, error=error)
+        message = tr("{name} is damaged ({error}). Restore it from a backup.", name=name, error=brief(error))
         raise ProjectError(message) from error
     return project, past_of(content.get("past"), project, lambda row: _recording(row, folder))
 

@@ -14,7 +14,7 @@ from pulizia.audio.layouts import are_microphones
 from pulizia.audio.timecode import frame_of, timecode
 from pulizia.audio.timeline import Edge
 from pulizia.data.json_text import parsed
-from pulizia.errors import ProjectError, PuliziaError, UnknownNameError
+from pulizia.errors import ProjectError, PuliziaError, UnknownNameError, brief
 from pulizia.media.folders import config_folder
 from pulizia.media.library import Library
 from pulizia.media.write import shortened, write_text
@@ -215,7 +215,7 @@ def parse_template(text: str, name: str) -> Template:
     try:
         return _template(content)
     except (KeyError, TypeError, ValueError, AttributeError, ArithmeticError, PuliziaError) as error:
-        message = tr("{name} is damaged ({error}). Choose another template.", name=name, error=error)
+        message = tr("{name} is damaged ({error}). Choose another template.", name=name, error=brief(error))
         raise TemplateError(message) from error
 
 

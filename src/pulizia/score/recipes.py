@@ -12,7 +12,7 @@ from typing import Any, cast
 
 from pulizia.audio.spans import Span
 from pulizia.data.json_text import parsed
-from pulizia.errors import RecipeError, SettingsError
+from pulizia.errors import RecipeError, SettingsError, brief
 from pulizia.score.steps import Step, make_step, settings_row
 from pulizia.settings.declare import Places, declared
 from pulizia.tools.registry import tool_of
@@ -44,7 +44,7 @@ class RecipeStep:
         try:
             made = make_step(self.tool_id, self.settings, spans=spans, band_hz=self.band_hz, enabled=self.enabled)
         except SettingsError as error:
-            message = tr("step {number} ({tool_id}): {error}", number=number, tool_id=self.tool_id, error=error)
+            message = tr("step {number} ({tool_id}): {error}", number=number, tool_id=self.tool_id, error=brief(error))
             raise RecipeError(message) from error
         return made if self.channels is None else replace(made, channels=self.channels)
 

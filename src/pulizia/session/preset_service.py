@@ -8,7 +8,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from pulizia.errors import PuliziaError, SettingsError
+from pulizia.errors import PuliziaError, SettingsError, brief
 from pulizia.media.folders import config_folder
 from pulizia.media.write import write_text
 from pulizia.score.steps import Step
@@ -75,7 +75,7 @@ class PresetService:
         try:
             wanted = from_dict(step.tool.settings, row)
         except SettingsError as error:
-            self._session.say(tr("{name} cannot be used: {error}.", name=name, error=error), bad=True)
+            self._session.say(tr("{name} cannot be used: {error}.", name=name, error=brief(error)), bad=True)
             return
         own, bare = to_dict(step.settings), to_dict(step.for_recipe().settings)
         places = {key: getattr(step.settings, key) for key in own if own[key] != bare[key]}
