@@ -241,14 +241,18 @@ def test_the_playhead_is_dragged_with_its_sound(talk: Person) -> None:
     talk.until(lambda: ruler.head_x > 0)
     start, goal = talk.at_time(ruler, 5.0), talk.at_time(ruler, 6.0)
     talk.bot.mousePress(ruler, LEFT, pos=start.toPoint())
-    levels = []
-    for share in np.linspace(0.1, 1.0, 10):
+    levels: list[float] = []
+    for share in np.tile(np.linspace(0.1, 0.9, 9), 4):  # to and fro, until enough was heard on a machine just woken
         move(ruler, start + (goal - start) * float(share))
+        assert session.transport.is_playing
         talk.bot.wait(60)
         levels += [np.sqrt((block**2).mean()) for block in session.transport.output.kept[-1:]]
-    assert session.transport.is_playing
-    assert len(levels) >= 7
+        if len(levels) >= 9:
+            break
+    assert len(levels) >= 9
     assert np.median(levels) > 0.003  # of the phrase that lies there
+    move(ruler, goal)
+    assert session.transport.is_playing
     talk.until(lambda: not session.transport.is_playing)  # a playhead that rests is quiet
     talk.bot.mouseRelease(ruler, LEFT, pos=goal.toPoint())
     assert session.transport.position / rate == pytest.approx(6.0, abs=0.05)
