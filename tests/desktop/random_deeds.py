@@ -36,7 +36,7 @@ from PySide6.QtWidgets import (
 
 from pulizia.desktop.start import make_application, make_window
 
-NOT = {"quit", "full_screen"}
+NOT = {"quit"}  # it would end them
 TYPED = ("12", "-3", "abc", "1:02", "0", "9999999999", "x/y", "")
 LONGEST_DIALOG_S = 1.0
 CONTROLS = (QAbstractButton, QComboBox, QAbstractSpinBox, QLineEdit, QAbstractItemView)
@@ -161,7 +161,7 @@ class Hands:
             popup.close()
             if rows and self.chance.random() < 0.7:
                 row = self.chance.choice(rows)
-                if row.text().split("\t")[0] not in ("Quit", "Full screen"):
+                if row.text().split("\t")[0] != "Quit":
                     self.deeds.append(f"menu {row.text()}")
                     QTimer.singleShot(0, lambda: row.trigger() if shiboken6.isValid(row) else None)
         elif popup is not None:
@@ -185,7 +185,7 @@ class Hands:
 def main(seed: int, count: int, folder: Path) -> int:
     """Do them; 0 when nothing unexpected happened."""
     faulthandler.enable()
-    application = make_application()
+    application = make_application()  # held until the end
     hands = Hands(seed, folder)
     hands.window.files.open_demo()
     hands.window.files.asks = bool(seed % 2)
@@ -203,7 +203,7 @@ def main(seed: int, count: int, folder: Path) -> int:
     hands.window.files.asks = False
     hands.window.close()
     hands.wait(0.1)
-    del application
+    application.processEvents()
     return 1 if faults else 0
 
 

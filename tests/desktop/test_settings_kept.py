@@ -156,6 +156,11 @@ def test_a_tool_is_found_by_what_is_typed_and_added_by_return_alone(bench: Perso
     assert offered(typed("l")) == ["plosives"]
     assert set(offered(typed("", Qt.Key.Key_Backspace))) == {"polarity", "plosives"}
     assert len(offered(typed("", Qt.Key.Key_Escape))) == len(menu.rows) > 20
+    menu = typed("rev")
+    assert offered(menu) == ["room_tail", "reverse"]  # reverb, or Reverse: the name comes first
+    assert menu.activeAction().data() == "reverse"
+    assert offered(typed("erb")) == ["room_tail"]
+    typed("", Qt.Key.Key_Escape)
     assert offered(typed("fan")) == ["noise"]  # what a tool is against
     typed("xyz", Qt.Key.Key_Return)  # nothing is called so: nothing is added
     assert offered(menu) == []

@@ -14,8 +14,8 @@ from pulizia.words import tr
 class TypedMenu(QMenu):
     """Typed letters leave the rows that hold them; the others stay where they are, dimmed. Only Return chooses.
 
-    A row is found by a word of its name, or else by what stands behind its name. Backspace takes the last
-    letter back, Escape all of them, and a second Escape closes the menu.
+    A row is found by a word of its name, and from three letters on by what stands behind it as well; names come
+    first. Backspace takes the last letter back, Escape all of them, and a second Escape closes the menu.
     """
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -52,7 +52,7 @@ class TypedMenu(QMenu):
         self.typed = typed
         ranks = {row: rank for row in self.rows if (rank := _rank(row.text(), typed)) is not None}
         by_name = [row for row in ranks if ranks[row] < BEHIND_THE_NAME]
-        found = by_name or list(ranks)
+        found = list(ranks) if len(typed) >= SHORTEST_PART or not by_name else by_name
         for row in self.rows:
             row.setEnabled(row in found)
         if found:
@@ -68,7 +68,7 @@ class TypedMenu(QMenu):
 
 BEHIND_THE_NAME = 2
 SHORTEST_PART = 3
-"""Letters that are looked for inside words too; fewer only at their beginning."""
+"""Letters that say enough for what stands behind a name; fewer are looked for there only where no name fits."""
 
 
 def _rank(text: str, typed: str) -> int | None:
